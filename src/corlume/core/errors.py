@@ -1,0 +1,70 @@
+"""What the core says when an input breaks a rule. A leaf: imports nothing of ours."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from typing import Literal
+
+Quantity = Literal["length", "angle", "share", "flux", "power", "attenuation", "plain"]
+
+
+@dataclass(frozen=True, slots=True)
+class FieldError:
+    """One broken rule: which field, what was found, and what is allowed.
+
+    ``low`` and ``high`` are limits in SI, so that an edge can print them in the keeper's units;
+    ``rule`` is a sentence for rules that are not a plain range. ``{value}``, ``{low}`` and
+    ``{high}`` in it are filled in by the edge.
+    """
+
+    field: str
+    rule: str
+    quantity: Quantity = "plain"
+    value: float | None = None
+    low: float | None = None
+    high: float | None = None
+
+    def under(self, prefix: str) -> FieldError:
+        """Return the same error with its field named from one level further out."""
+        return replace(self, field=f"{prefix}.{self.field}")
+
+
+class InvalidInput(ValueError):
+    """Raised with every broken rule found, never only the first."""
+
+    def __init__(self, errors: Iterable[FieldError]) -> None:
+        self.errors = tuple(errors)
+        super().__init__("; ".join(f"{e.field}: {e.rule}" for e in self.errors))
+
+
+class Rules:
+    """Collects broken rules while an object checks itself, then raises them together."""
+
+    def __init__(self) -> None:
+        self.errors: list[FieldError] = []
+
+    def between(self, field: str, value: float, low: float, high: float, quantity: Quantity = "plain") -> None:
+        """Require ``low <= value <= high``; NaN and infinities never pass."""
+        if not low <= value <= high:
+            self.errors.append(FieldError(field, "must be from {low} to {high}", quantity, value, low, high))
+
+    def that(
+        self,
+        holds: bool,
+        field: str,
+        rule: str,
+        quantity: Quantity = "plain",
+        value: float | None = None,
+        *,
+        low: float | None = None,
+        high: float | None = None,
+    ) -> None:
+        """Require a condition that is not a plain range."""
+        if not holds:
+            self.errors.append(FieldError(field, rule, quantity, value, low, high))
+
+    def finish(self) -> None:
+        """Raise ``InvalidInput`` when anything was broken."""
+        if self.errors:
+            raise InvalidInput(self.errors)

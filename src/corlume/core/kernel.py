@@ -1,0 +1,269 @@
+"""The inner loop of the field: point sources over a flat surface, panes unfolded into mirror images.
+
+For a source at height h and a point r aside at depth d, planar downward irradiance is
+
+    E = I(a) T(a) (sin a / r) (da / dr) exp(-K d / cos w)         (flux tube, exact for a flat surface)
+
+with a the angle in air and w in water. Written in t = tan a, (sin a / r)(da / dr) becomes
+(t / r) (1 + t^2)^(-3/2) / (dr / dt), and a cos^m lobe joins the same power of 1 + t^2.
+
+A pane is unfolded by mirroring the tank: the image cell (i, j) of the tank lies i lengths to the
+right and j widths behind. Light from an image counts only where its ray enters the water inside
+that image's own opening. A ray in water never leans past the critical angle, so the cells within
+d tan(critical) of the point are all there are: no order is cut off.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from corlume.core.surface import entry_tangent, fresnel_transmittance, steepest_reach, tube_spread
+
+Array = NDArray[np.float64]
+MAX_ORDER = 8
+TABLE_SIZE = 1024
+
+
+@njit(cache=True, inline="always")
+def _mirror(v: float, cell: int, size: float) -> float:
+    """Place a coordinate of the real tank into image cell ``cell``; its own inverse up to the shift."""
+    return cell * size + (v if cell % 2 == 0 else size - v)
+
+
+@njit(cache=True, inline="always")
+def _fold(v: float, cell: int, size: float) -> float:
+    """Bring a coordinate of image cell ``cell`` back into the real tank."""
+    w = v - cell * size
+    return w if cell % 2 == 0 else size - w
+
+
+@njit(cache=True, inline="always")
+def _lookup(table: Array, cosine: float) -> float:
+    at = cosine * (table.shape[0] - 1)
+    k = min(int(at), table.shape[0] - 2)
+    f = at - k
+    return float(table[k] * (1.0 - f) + table[k + 1] * f)
+
+
+@njit(cache=True)
+def _crossings_return(low: Array, high: Array, cell: int, cosine: float) -> float:
+    """Multiply the returns of the panes that a ray from image cell ``cell`` met along one axis."""
+    count = abs(cell)
+    near = count - count // 2
+    first, second = (high, low) if cell > 0 else (low, high)
+    return _lookup(first, cosine) ** near * _lookup(second, cosine) ** (count // 2)
+
+
+@njit(cache=True)
+def _blocked(
+    px: float, py: float, d: float, qx: float, qy: float, i: int, j: int, length: float, width: float, rocks: Array
+) -> bool:
+    """Whether a rock stands between the entry point q at the surface and the point p at depth d.
+
+    ``rocks`` (n, 6) holds x0, x1, y0, y1, top and bottom depth; every cell on the way holds mirrored copies.
+    """
+    for k in range(rocks.shape[0]):
+        top, bottom = rocks[k, 4], rocks[k, 5]
+        if top >= d:
+            continue
+        for a in range(min(0, i), max(0, i) + 1):
+            x0, x1 = _mirror(rocks[k, 0], a, length), _mirror(rocks[k, 1], a, length)
+            for b in range(min(0, j), max(0, j) + 1):
+                y0, y1 = _mirror(rocks[k, 2], b, width), _mirror(rocks[k, 3], b, width)
+                enter, leave = max(0.0, top / d), min(1.0, bottom / d)
+                for start, delta, low, high in (
+                    (qx, px - qx, min(x0, x1), max(x0, x1)),
+                    (qy, py - qy, min(y0, y1), max(y0, y1)),
+                ):
+                    if abs(delta) < 1e-12:
+                        if start <= low or start >= high:
+                            leave = -1.0
+                    else:
+                        u0, u1 = (low - start) / delta, (high - start) / delta
+                        enter = max(enter, min(u0, u1))
+                        leave = min(leave, max(u0, u1))
+                if leave - enter > 1e-9:
+                    return True
+    return False
+
+
+@njit(cache=True, inline="always")
+def _within(v: float, low: float, high: float, spread: float) -> float:
+    """Share of a patch ``spread`` wide about v that lies between low and high [-]."""
+    return max(0.0, min(v + 0.5 * spread, high) - max(v - 0.5 * spread, low)) / spread
+
+
+@njit(cache=True, inline="always")
+def _passes_opening(x: float, y: float, spread_x: float, spread_y: float, opening: Array) -> float:
+    """Share of a patch about (x, y) that lies in the opening [-]."""
+    return _within(x, opening[0], opening[1], spread_x) * _within(y, opening[2], opening[3], spread_y)
+
+
+@njit(cache=True)
+def _under_brace(x: float, y: float, braces: Array) -> bool:
+    for k in range(braces.shape[0]):  # noqa: SIM110 - numba compiles loops, not generators
+        if braces[k, 0] < x < braces[k, 1] and braces[k, 2] < y < braces[k, 3]:
+            return True
+    return False
+
+
+@njit(cache=True)
+def _highest_order(low: Array, high: Array) -> int:
+    """How often light can usefully cross between two facing panes: once or not at all when one is dead."""
+    if low.max() > 0.0 and high.max() > 0.0:
+        return MAX_ORDER
+    return 1 if low.max() > 0.0 or high.max() > 0.0 else 0
+
+
+@njit(cache=True)
+def _path_table(h: float, d: float, m: float, n: float, attenuation: float) -> Array:
+    """Tabulate what one path from height h to depth d brings, over u = r / (r + h + d) in even steps.
+
+    Returns (TABLE_SIZE, 4): irradiance per unit of intensity straight down [1/m2], the share of r that
+    lies in air [-], the sine of the angle in water [-], and how far the entry moves when the source
+    does [-].
+    """
+    table = np.empty((TABLE_SIZE, 4))
+    reach = steepest_reach(n)
+    for k in range(TABLE_SIZE):
+        u = min(k, TABLE_SIZE - 2) / (TABLE_SIZE - 1)
+        r = u * (h + d) / (1.0 - u)
+        t = entry_tangent(r, h, d, n, reach)
+        c2 = 1.0 + t * t
+        cos_a = 1.0 / math.sqrt(c2)
+        sin_w = t * cos_a / n
+        cos_w = math.sqrt(1.0 - sin_w * sin_w)
+        t_over_r = t / r if k else 1.0 / (h + d / n)
+        spread = tube_spread(t, h, d, n)
+        value = c2 ** (-0.5 * (m + 3.0)) * t_over_r / spread
+        table[k, 0] = value * fresnel_transmittance(cos_a, cos_w, 1.0, n) * math.exp(-attenuation * d / cos_w)
+        table[k, 1] = h * t_over_r
+        table[k, 2] = sin_w
+        table[k, 3] = 1.0 - h / spread
+    return table
+
+
+@njit(cache=True)
+def _irradiance(
+    px: float,
+    py: float,
+    d: float,
+    path: Array,
+    sources: Array,
+    h: float,
+    size: tuple[float, float],
+    reach: float,
+    order: tuple[int, int],
+    panes: Array,
+    opening: Array,
+    rim: float,
+    braces: Array,
+    rocks: Array,
+) -> float:
+    """Downward irradiance at one point per unit of intensity straight down [1/m2]."""
+    length, width = size
+    far = d * reach
+    i_low = min(0, max(-order[0], math.floor((px - far) / length)))
+    i_high = max(0, min(order[0], math.floor((px + far) / length)))
+    j_low = min(0, max(-order[1], math.floor((py - far) / width)))
+    j_high = max(0, min(order[1], math.floor((py + far) / width)))
+    scale = h + d
+    straight = h / scale
+    to_rim = max(0.0, (h - rim) / h)
+    total = 0.0
+    for i in range(i_low, i_high + 1):
+        for j in range(j_low, j_high + 1):
+            for s in range(sources.shape[0]):
+                sx, sy = _mirror(sources[s, 0], i, length), _mirror(sources[s, 1], j, width)
+                dx, dy = px - sx, py - sy
+                # Refraction only moves the entry towards the point: if even the straight line enters
+                # too near the point to be in the image's cell, the ray does.
+                ex, ey = sx + dx * straight, sy + dy * straight
+                half_x, half_y = 0.5 * sources[s, 4], 0.5 * sources[s, 5]
+                if (i > 0 and ex + half_x < i * length) or (i < 0 and ex - half_x > (i + 1) * length):
+                    continue
+                if (j > 0 and ey + half_y < j * width) or (j < 0 and ey - half_y > (j + 1) * width):
+                    continue
+                r = math.sqrt(dx * dx + dy * dy)
+                at = r / (r + scale) * (TABLE_SIZE - 1)
+                k = min(int(at), TABLE_SIZE - 2)
+                f = at - k
+                share = path[k, 1] + f * (path[k + 1, 1] - path[k, 1])
+                qx, qy = sx + dx * share, sy + dy * share
+                # A source stands for a patch of the face; where the edge of the opening cuts the patch's
+                # image on the water, it counts in part, so that few sources make a smooth edge.
+                moves = path[k, 3] + f * (path[k + 1, 3] - path[k, 3])
+                wide, deep = 1e-9 + moves * sources[s, 4], 1e-9 + moves * sources[s, 5]
+                passed = _passes_opening(_fold(qx, i, length), _fold(qy, j, width), wide, deep, opening)
+                if passed == 0.0:
+                    continue
+                if to_rim > 0.0:
+                    x = _fold(sx + dx * share * to_rim, i, length)
+                    y = _fold(sy + dy * share * to_rim, j, width)
+                    passed = min(passed, _passes_opening(x, y, wide, deep, opening))
+                    if passed == 0.0 or _under_brace(x, y, braces):
+                        continue
+                if rocks.shape[0] and _blocked(px, py, d, qx, qy, i, j, length, width, rocks):
+                    continue
+                value = passed * sources[s, 3] * (path[k, 0] + f * (path[k + 1, 0] - path[k, 0]))
+                if i != 0 or j != 0:
+                    sin_w = path[k, 2] + f * (path[k + 1, 2] - path[k, 2])
+                    if i != 0:
+                        value *= _crossings_return(panes[0], panes[1], i, abs(dx) / r * sin_w)
+                    if j != 0:
+                        value *= _crossings_return(panes[2], panes[3], j, abs(dy) / r * sin_w)
+                total += value
+    return total
+
+
+@njit(cache=True, parallel=True)
+def irradiance(
+    points: Array,
+    layer: NDArray[np.int64],
+    depths: Array,
+    sources: Array,
+    m: float,
+    size: tuple[float, float],
+    n: float,
+    attenuation: float,
+    panes: Array,
+    opening: Array,
+    rim: float,
+    braces: Array,
+    rocks: Array,
+) -> Array:
+    """Downward irradiance at points (k, 3) per unit of intensity straight down, (k,) [1/m2].
+
+    ``depths`` (l,) are the distinct depths, and ``layer`` (k,) says which of them each point has, so
+    that refraction, Fresnel, lobe and path loss are worked out once a layer and looked up after that.
+    All ``sources`` (s, 6), see ``Emitter.sources``, hang at one height.
+    """
+    h = sources[0, 2]
+    paths = np.empty((depths.shape[0], TABLE_SIZE, 4))
+    for k in prange(depths.shape[0]):
+        paths[k] = _path_table(h, depths[k], m, n, attenuation)
+    reach = steepest_reach(n)
+    order = (_highest_order(panes[0], panes[1]), _highest_order(panes[2], panes[3]))
+    out = np.empty(points.shape[0])
+    for k in prange(points.shape[0]):
+        out[k] = _irradiance(
+            points[k, 0],
+            points[k, 1],
+            points[k, 2],
+            paths[layer[k]],
+            sources,
+            h,
+            size,
+            reach,
+            order,
+            panes,
+            opening,
+            rim,
+            braces,
+            rocks,
+        )
+    return out

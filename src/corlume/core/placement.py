@@ -1,0 +1,173 @@
+"""Where a coral fits, and the reason for every no.
+
+Four rules, all common practice in the trade, no source: light inside the coral's band, room to grow
+before it meets a pane or the surface, flow when the keeper has noted one, and distance to neighbours
+so that sweepers do not reach.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.coral import CoralCard, PlacedCoral
+from corlume.core.geometry import Tank
+from corlume.core.zones import Zone
+
+Array = NDArray[np.float64]
+Rule = Literal["light", "room", "flow", "neighbour"]
+Answer = Literal["yes", "no", "unknown"]
+
+
+@dataclass(frozen=True, slots=True)
+class Reason:
+    """One rule's answer with its words; lengths stand as {name} and come along in ``lengths`` [m]."""
+
+    rule: Rule
+    answer: Answer
+    text: str
+    lengths: dict[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class ZoneFit:
+    """How a coral fits a zone.
+
+    ``sites`` (n,) marks the zone's cells where every rule holds; ``best`` is the index of the one
+    nearest to the middle of its band with most room, or None.
+    """
+
+    zone: Zone
+    sites: NDArray[np.bool_]
+    best: int | None
+    reasons: list[Reason]
+
+    @property
+    def fits(self) -> bool:
+        """Whether there is at least one site."""
+        return self.best is not None
+
+
+def check_place(
+    tank: Tank,
+    card: CoralCard,
+    place: tuple[float, float, float],
+    par: float,
+    flow: str,
+    others: Sequence[PlacedCoral],
+) -> list[Reason]:
+    """Hold one place (x, y, depth [m]) with its PAR [umol/m2/s] and flow against every rule."""
+    point = np.array([place])
+    gap, nearest = _gaps(card, point, others)
+    room = float(_room(tank, point)[0])
+    return [
+        _light_reason(card, par, par),
+        _room_reason(card, room),
+        _flow_reason(card, flow),
+        _neighbour_reason(card, float(gap[0]), others[int(nearest[0])] if others else None),
+    ]
+
+
+def fit_zones(tank: Tank, card: CoralCard, zones: Sequence[Zone], others: Sequence[PlacedCoral]) -> list[ZoneFit]:
+    """Hold a coral against every zone: those that fit first, most sites first, then the rest from the top down."""
+    fits = [_fit(tank, card, zone, others) for zone in zones]
+    return sorted(fits, key=lambda fit: -int(fit.sites.sum()))
+
+
+def _fit(tank: Tank, card: CoralCard, zone: Zone, others: Sequence[PlacedCoral]) -> ZoneFit:
+    room = _room(tank, zone.points)
+    gap, nearest = _gaps(card, zone.points, others)
+    light_ok = (zone.par >= card.par_low) & (zone.par <= card.par_high)
+    room_ok = room >= card.size / 2
+    gap_ok = gap >= 0.0
+    flow = _flow_reason(card, zone.surface.flow)
+    sites = light_ok & room_ok & gap_ok & (flow.answer != "no")
+    reasons = [_light_reason(card, *zone.par_range), flow]
+    # each further rule is judged where the rules before it hold, so that its no is the one that binds
+    left = light_ok if light_ok.any() else np.ones_like(light_ok)
+    reasons.append(_room_reason(card, float(room[left].max())))
+    left = left & room_ok if (left & room_ok).any() else left
+    k = int(np.flatnonzero(left)[gap[left].argmax()])
+    reasons.append(_neighbour_reason(card, float(gap[k]), others[int(nearest[k])] if others else None))
+    best = None
+    if sites.any():
+        middle = 0.5 * (card.par_low + card.par_high)
+        off = np.abs(zone.par - middle) / (card.par_high - card.par_low)
+        score = np.where(sites, off - np.minimum(gap, 0.3) - 0.5 * np.minimum(room, 0.3), np.inf)
+        best = int(score.argmin())
+    return ZoneFit(zone, sites, best, sorted(reasons, key=lambda r: ("no", "unknown", "yes").index(r.answer)))
+
+
+def _room(tank: Tank, points: Array) -> Array:
+    """Distance from each point to the nearest pane or to the surface [m]."""
+    x, y, depth = points[:, 0], points[:, 1], points[:, 2]
+    room: Array = np.minimum.reduce([x, tank.length - x, y, tank.width - y, depth])
+    return room
+
+
+def _gaps(card: CoralCard, points: Array, others: Sequence[PlacedCoral]) -> tuple[Array, NDArray[np.int64]]:
+    """Smallest gap that is left to a neighbour once both are grown and sweepers are out [m], and which it is.
+
+    Corals of one card may touch: kin rarely sting each other (common practice, no source).
+    """
+    if not others:
+        return np.full(len(points), np.inf), np.zeros(len(points), dtype=np.int64)
+    gaps = np.stack(
+        [
+            np.linalg.norm(points - np.array([o.x, o.y, o.depth]), axis=1)
+            - 0.5 * (card.size + o.card.size)
+            - (0.0 if o.card.name == card.name else max(card.reach, o.card.reach))
+            for o in others
+        ]
+    )
+    return gaps.min(axis=0), gaps.argmin(axis=0)
+
+
+def _light_reason(card: CoralCard, low: float, high: float) -> Reason:
+    reads = f"Reads {low:.0f}" if round(low) == round(high) else f"Reads {low:.0f} to {high:.0f}"
+    wants = f"{card.name} wants {card.par_low:g} to {card.par_high:g} PAR"
+    if low > card.par_high:
+        return Reason("light", "no", f"{reads}; {wants}: too strong by {max(1.0, low - card.par_high):.0f}.")
+    if high < card.par_low:
+        return Reason("light", "no", f"{reads}; {wants}: too weak by {max(1.0, card.par_low - high):.0f}.")
+    return Reason("light", "yes", f"{reads}; {wants}.")
+
+
+def _room_reason(card: CoralCard, room: float) -> Reason:
+    lengths = {"size": card.size, "room": max(0.0, room)}
+    if room < card.size / 2:
+        text = "Grows to {size} across and would meet a pane or the surface, which is {room} away."
+        return Reason("room", "no", text, lengths)
+    return Reason("room", "yes", "Room to grow to {size} across.", lengths)
+
+
+def _flow_reason(card: CoralCard, flow: str) -> Reason:
+    if not flow:
+        return Reason("flow", "unknown", f"Wants {card.flow} flow; none is noted for this place yet.")
+    if FLOW_STEP[flow] == FLOW_STEP[card.flow]:
+        return Reason("flow", "yes", f"Wants {card.flow} flow and has it.")
+    if abs(FLOW_STEP[flow] - FLOW_STEP[card.flow]) == 1:
+        return Reason("flow", "yes", f"Wants {card.flow} flow; {flow} here, which most take.")
+    return Reason("flow", "no", f"Wants {card.flow} flow; it is {flow} here.")
+
+
+FLOW_STEP = {"low": 0, "medium": 1, "high": 2}
+
+
+def _neighbour_reason(card: CoralCard, gap: float, other: PlacedCoral | None) -> Reason:
+    if other is None:
+        return Reason("neighbour", "yes", "No neighbours yet.")
+    reach = 0.0 if other.card.name == card.name else max(card.reach, other.card.reach)
+    lengths = {"gap": abs(gap), "reach": reach}
+    if gap >= 0:
+        return Reason("neighbour", "yes", f"Clear of {other.card.name} when both are grown.", lengths)
+    if reach == 0:
+        text = f"Would grow into {other.card.name}: {{gap}} too close for their mature sizes."
+    else:
+        owner = card.name if card.reach >= other.card.reach else other.card.name
+        text = f"{{gap}} too close to {other.card.name}: sweepers of {owner} reach {{reach}} past its edge."
+    return Reason("neighbour", "no", text, lengths)

@@ -1,0 +1,156 @@
+"""A whole tank as the keeper knows it: water, lights in one or more setups, targets, corals, running costs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from corlume.core.coral import CoralCard
+from corlume.core.emitter import Emitter
+from corlume.core.errors import FieldError, InvalidInput, Rules
+from corlume.core.geometry import Tank
+from corlume.core.targets import LightTargets
+
+SIDE_ROOM = 1.0
+"""How far outside the panes a fixture's centre may hang [m]."""
+
+
+@dataclass(frozen=True, slots=True)
+class Fixture:
+    """An emitter as it hangs.
+
+    Parameters
+    ----------
+    emitter : its light-giving face at full output.
+    output : 0..1 of full output [-].
+    watts : electrical power at full output [W].
+    dimmable : whether anything between off and full is possible; tubes and halides on plain ballasts are not.
+    """
+
+    emitter: Emitter
+    output: float = 1.0
+    watts: float = 0.0
+    name: str = ""
+    dimmable: bool = True
+
+    def __post_init__(self) -> None:
+        rules = Rules()
+        rules.between("output", self.output, 0.0, 1.0, "share")
+        rules.between("watts", self.watts, 0.0, 5000.0, "power")
+        rules.that(
+            self.dimmable or self.output in (0.0, 1.0),
+            "output",
+            "is on or off: this fixture does not dim",
+            "share",
+            self.output,
+        )
+        rules.finish()
+
+
+def fixture_errors(tank: Tank, fixture: Fixture) -> list[FieldError]:
+    """Tell where a fixture leaves the room: over the ceiling or too far to the side."""
+    rules, e = Rules(), fixture.emitter
+    rules.that(
+        e.height <= tank.room_height + 1e-9,
+        "height",
+        "is outside the room: {value} above the water, and the canopy or ceiling is at {high}",
+        "length",
+        e.height,
+        high=tank.room_height,
+    )
+    for axis, at, size in (("x", e.x, tank.length), ("y", e.y, tank.width)):
+        rules.that(
+            -SIDE_ROOM <= at <= size + SIDE_ROOM,
+            axis,
+            "is outside the room: {value} lies beyond {low} to {high}",
+            "length",
+            at,
+            low=-SIDE_ROOM,
+            high=size + SIDE_ROOM,
+        )
+    return rules.errors
+
+
+def check_fixtures(tank: Tank, fixtures: Sequence[Fixture]) -> None:
+    """Raise ``InvalidInput`` for every fixture that leaves the room, its field under ``fixtures.N``."""
+    errors = [e.under(f"fixtures.{i}") for i, fixture in enumerate(fixtures) for e in fixture_errors(tank, fixture)]
+    if errors:
+        raise InvalidInput(errors)
+
+
+@dataclass(frozen=True, slots=True)
+class Setup:
+    """One variant of the lights over a tank; exactly one setup of a tank is the one in use."""
+
+    name: str
+    fixtures: tuple[Fixture, ...] = ()
+    in_use: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Running:
+    """What it costs to run: hours a day at full schedule [h], price of electricity [currency/kWh]."""
+
+    hours: float = 9.0
+    price: float = 0.30
+    currency: str = "EUR"
+
+    def __post_init__(self) -> None:
+        rules = Rules()
+        rules.between("hours", self.hours, 0.0, 24.0)
+        rules.between("price", self.price, 0.0, 1000.0)
+        rules.that(0 < len(self.currency.strip()) <= 8, "currency", "must be one to eight letters or a sign")
+        rules.finish()
+
+    def yearly(self, watts: float) -> float:
+        """Price of a year at a mean power [currency]."""
+        return watts / 1000 * self.hours * 365 * self.price
+
+
+@dataclass(frozen=True, slots=True)
+class Coral:
+    """A coral that the keeper owns: its card, and its place (x, y, depth) [m] or None while it waits."""
+
+    card: CoralCard
+    place: tuple[float, float, float] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Scene:
+    """All that one file holds: a tank with its setups and corals."""
+
+    name: str
+    tank: Tank
+    targets: LightTargets = field(default_factory=LightTargets)
+    running: Running = field(default_factory=Running)
+    setups: tuple[Setup, ...] = (Setup("As it hangs", in_use=True),)
+    corals: tuple[Coral, ...] = ()
+
+    def __post_init__(self) -> None:
+        rules = Rules()
+        rules.that(0 < len(self.name.strip()) <= 80, "name", "must have one to eighty characters")
+        rules.that(bool(self.setups), "setups", "must hold at least one setup")
+        rules.that(sum(s.in_use for s in self.setups) == 1, "setups", "must have exactly one setup in use")
+        rules.errors += place_errors(self.tank, self.corals)
+        for i, setup in enumerate(self.setups):
+            for j, fixture in enumerate(setup.fixtures):
+                rules.errors += [e.under(f"setups.{i}.fixtures.{j}") for e in fixture_errors(self.tank, fixture)]
+        rules.finish()
+
+    def setup(self, name: str | None = None) -> Setup:
+        """The setup of that name, or the one in use; ``KeyError`` when there is none."""
+        for setup in self.setups:
+            if setup.name == name or (name is None and setup.in_use):
+                return setup
+        raise KeyError(name)
+
+
+def place_errors(tank: Tank, corals: Sequence[Coral]) -> list[FieldError]:
+    """Tell which corals lie outside the water."""
+    rules = Rules()
+    for i, coral in enumerate(corals):
+        if coral.place is not None:
+            limits = (tank.length, tank.width, tank.water_depth)
+            for axis, at, limit in zip(("x", "y", "depth"), coral.place, limits, strict=True):
+                rules.between(f"corals.{i}.{axis}", at, 0.0, limit, "length")
+    return rules.errors

@@ -1,0 +1,5 @@
+"""Lengths of the trade in metres, and angles in radians: the core is SI, conversion happens at the edges."""
+
+CM = 0.01
+INCH = 0.0254
+DEGREE = 0.017453292519943295

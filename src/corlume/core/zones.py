@@ -1,0 +1,146 @@
+"""Zones: connected places on the sand and the rock tops that lie in one light band.
+
+Sites are cells of ``PITCH`` on every surface that faces up and is open to the water.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from corlume.core.geometry import Flow, Tank
+from corlume.core.targets import Band, LightTargets
+
+Array = NDArray[np.float64]
+PITCH = 0.025
+LEAST_CELLS = 4
+"""A zone smaller than this many cells (25 cm2) is not listed; a frag plug with its glue needs as much."""
+
+
+@dataclass(frozen=True)
+class Surface:
+    """A surface that corals can sit on, cut into cells.
+
+    ``points`` (nx, ny, 3) are the cells' centres [m]; ``free`` (nx, ny) says which are open water just
+    above the surface, and not under a rock that lies on it; ``cell`` is a cell's size along x and y [m].
+    """
+
+    name: str
+    flow: Flow
+    points: Array
+    free: NDArray[np.bool_]
+    cell: tuple[float, float]
+
+    @cached_property
+    def depth(self) -> float:
+        """Depth of the surface [m]."""
+        return float(self.points[0, 0, 2])
+
+
+@dataclass(frozen=True)
+class Zone:
+    """Connected cells of one surface in one light band.
+
+    ``points`` (n, 3) [m] and ``par`` (n,) [umol/m2/s] belong together; ``area`` [m2]; ``level`` is the
+    trade's top, middle or low third of the water.
+    """
+
+    key: str
+    name: str
+    level: str
+    surface: Surface
+    band: Band
+    points: Array
+    par: Array
+    area: float
+
+    @property
+    def par_range(self) -> tuple[float, float]:
+        """Weakest and strongest reading in the zone [umol/m2/s]."""
+        return float(self.par.min()), float(self.par.max())
+
+
+def surfaces(tank: Tank) -> list[Surface]:
+    """Cut the sand and every rock top under water into cells, from the top of the tank to the sand."""
+    found = [
+        _surface(tank, "Sand", tank.sand_flow, (0.0, tank.length), (0.0, tank.width), tank.sand_depth),
+    ]
+    for number, rock in enumerate(tank.rocks, 1):
+        depth = rock.top_depth(tank.water_depth)
+        if 0.0 < depth < tank.sand_depth:
+            name = rock.name or f"Rock {number}"
+            x, y = (rock.x, rock.x + rock.length), (rock.y, rock.y + rock.width)
+            found.append(_surface(tank, name, rock.flow, x, y, depth))
+    found = [s for s in found if s.free.any()]
+    return sorted(found, key=lambda s: s.depth)
+
+
+def _surface(
+    tank: Tank, name: str, flow: Flow, x: tuple[float, float], y: tuple[float, float], depth: float
+) -> Surface:
+    counts = [max(1, round((high - low) / PITCH)) for low, high in (x, y)]
+    cell = ((x[1] - x[0]) / counts[0], (y[1] - y[0]) / counts[1])
+    axes = [low + (np.arange(n) + 0.5) * step for n, (low, _), step in zip(counts, (x, y), cell, strict=True)]
+    points = np.stack(np.meshgrid(*axes, [depth], indexing="ij"), axis=-1)[:, :, 0]
+    just_above = points - np.array([0.0, 0.0, 0.001])
+    return Surface(name, flow, points, ~tank.in_rock(just_above), cell)
+
+
+def find_zones(tank: Tank, targets: LightTargets, lit: list[tuple[Surface, Array]]) -> list[Zone]:
+    """Join the cells of every surface into zones.
+
+    Parameters
+    ----------
+    lit : each surface with the PAR (nx, ny) on its cells.
+
+    Returns
+    -------
+    Zones from the highest surface down, left to right within it, named Z1, Z2 ...
+    """
+    bands = targets.bands()
+    found: list[Zone] = []
+    for surface, par in lit:
+        index = np.where(surface.free, targets.band_index(par), -1)
+        pieces: list[tuple[float, Zone]] = []
+        for k, band in enumerate(bands):
+            labels, count = ndimage.label(index == k)
+            for n in range(1, count + 1):
+                cells = labels == n
+                if cells.sum() < LEAST_CELLS:
+                    continue
+                points = surface.points[cells]
+                zone = Zone(
+                    key="",
+                    name=f"{surface.name}, {_part(surface, points)}",
+                    level=_level(tank, surface.depth),
+                    surface=surface,
+                    band=band,
+                    points=points,
+                    par=par[cells],
+                    area=float(cells.sum()) * surface.cell[0] * surface.cell[1],
+                )
+                pieces.append((float(points[:, 0].mean()), zone))
+        found += [zone for _, zone in sorted(pieces, key=lambda piece: piece[0])]
+    return [Zone(f"Z{i}", z.name, z.level, z.surface, z.band, z.points, z.par, z.area) for i, z in enumerate(found, 1)]
+
+
+def _part(surface: Surface, points: Array) -> str:
+    """Say in words which part of its surface a zone takes up."""
+    words = []
+    for axis, names in ((0, ("left", "right")), (1, ("front", "back"))):
+        low, high = surface.points[..., axis].min(), surface.points[..., axis].max()
+        size = max(high - low, 1e-9)
+        middle = (points[:, axis].mean() - low) / size
+        extent = (points[:, axis].max() - points[:, axis].min()) / size
+        if extent < 0.75 and abs(middle - 0.5) > 0.12:
+            words.append(names[int(middle > 0.5)])
+    return " ".join(words) or ("all of it" if points.shape[0] > 0.8 * surface.free.sum() else "middle")
+
+
+def _level(tank: Tank, depth: float) -> str:
+    """The trade's three levels of the tank: thirds of the water above the sand."""
+    return ("top", "middle", "low")[min(2, int(3 * depth / tank.sand_depth))]

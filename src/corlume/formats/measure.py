@@ -1,0 +1,99 @@
+"""Lengths and numbers as keepers write them, and messages in their units."""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+from typing import Literal
+
+from corlume.core.errors import FieldError
+from corlume.core.units import CM, DEGREE, INCH
+
+LengthUnit = Literal["cm", "in"]
+METRES: dict[str, float] = {"mm": 0.001, "cm": CM, "m": 1.0, "in": INCH, '"': INCH, "inch": INCH, "ft": 12 * INCH}
+_NUMBER = re.compile(r"""^\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)\s*([a-zA-Z"%\u00b0]*)\s*$""")
+
+
+def trim(value: float, decimals: int) -> str:
+    """Print with at most so many decimals and no trailing zeros; never "-0"."""
+    text = f"{value:.{decimals}f}"
+    if "." in text:
+        text = text.rstrip("0").rstrip(".")
+    return "0" if text in ("-0", "") else text
+
+
+@dataclass(frozen=True, slots=True)
+class Measure:
+    """The keeper's unit of length, and how lengths are printed and read in it."""
+
+    unit: LengthUnit = "cm"
+
+    def number(self, metres: float) -> str:
+        """Print a length without its unit: to the millimetre, or to the hundredth of an inch."""
+        return trim(metres / METRES[self.unit], 1 if self.unit == "cm" else 2)
+
+    def length(self, metres: float) -> str:
+        """Print a length with its unit."""
+        return f"{self.number(metres)} {self.unit}"
+
+    def parse(self, text: str) -> float:
+        """Read a length [m] in the keeper's unit, or in the unit written behind it; ``ValueError`` with words."""
+        value, suffix = split_number(text, f"a length such as {'120' if self.unit == 'cm' else '47.2'}")
+        if suffix and suffix not in METRES:
+            raise ValueError(f'has a unit that is not known, "{suffix}": use cm, mm or in')
+        return value * METRES[suffix or self.unit]
+
+    def fill(self, text: str, lengths: dict[str, float]) -> str:
+        """Put lengths [m] into a sentence of the core."""
+        return text.format(**{name: self.length(value) for name, value in lengths.items()}) if lengths else text
+
+    def message(self, error: FieldError) -> str:
+        """Say a broken rule in the keeper's units, with what was found."""
+        shown = {"value": self._show(error, error.value), "low": self._show(error, error.low)}
+        text = error.rule.format(**shown, high=self._show(error, error.high))
+        if error.value is not None and "{value}" not in error.rule:
+            text += f", not {shown['value']}"
+        return text
+
+    def _show(self, error: FieldError, value: float | None) -> str:
+        if value is None:
+            return ""
+        if not math.isfinite(value):
+            return "a number without end"
+        match error.quantity:
+            case "length":
+                return self.length(value)
+            case "angle":
+                return f"{trim(value / DEGREE, 1)} degrees"
+            case "share":
+                return f"{trim(100 * value, 1)} %"
+            case "flux":
+                return f"{trim(value, 1)} umol/s"
+            case "power":
+                return f"{trim(value, 1)} W"
+            case "attenuation":
+                return f"{trim(value, 3)} per m"
+            case _:
+                return trim(value, 3)
+
+
+def split_number(text: str, example: str) -> tuple[float, str]:
+    """Read a number with an optional suffix; decimal comma or point; ``ValueError`` with words."""
+    if not text.strip():
+        raise ValueError(f"is empty: type {example}")
+    found = _NUMBER.match(text[:64])
+    if not found or len(text) > 64:
+        raise ValueError(f'is not a number: "{text.strip()[:24]}". Type {example}')
+    value = float(found[1].replace(",", "."))
+    if not math.isfinite(value):
+        raise ValueError(f"is too large a number. Type {example}")
+    return value, found[2].lower()
+
+
+def parse_number(text: str, *, example: str = "a number such as 120") -> float:
+    """Read a plain number; a trailing % or degree sign is allowed; ``ValueError`` with words."""
+    value, suffix = split_number(text, example)
+    if suffix not in ("", "%", "\u00b0"):
+        raise ValueError(f'has something behind the number that is not known, "{suffix}". Type {example}')
+    return value

@@ -1,0 +1,158 @@
+"""The shape of the scene file: a tank with its setups and corals as JSON, in centimetres.
+
+Only the shape lives here (its JSON Schema is docs/scene.schema.json); the rules of the trade are the core's.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Number = Annotated[float, Field(strict=True, allow_inf_nan=False)]
+Name = Annotated[str, Field(max_length=80)]
+FlowName = Literal["", "low", "medium", "high"]
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+
+class PaneFile(_Part):
+    """One pane and the light it sends back."""
+
+    kind: Literal["glass", "plain"] = Field(
+        "glass", description="glass: by Fresnel (water, glass, air) times `return`; plain: `return` at every angle"
+    )
+    factor: Number = Field(0.85, alias="return", description="0 to 1")
+
+
+class PanesFile(_Part):
+    """The four panes."""
+
+    left: PaneFile = PaneFile()
+    right: PaneFile = PaneFile()
+    front: PaneFile = PaneFile()
+    back: PaneFile = PaneFile()
+
+
+class BraceFile(_Part):
+    """A strip across the opening at rim height."""
+
+    x_cm: Number = Field(description="left end, from the inside of the left pane")
+    y_cm: Number = Field(description="front end, from the inside of the front pane")
+    length_cm: Number = Field(description="along x")
+    width_cm: Number = Field(description="along y")
+
+
+class RockFile(_Part):
+    """A rock block: a box."""
+
+    name: Name = ""
+    x_cm: Number
+    y_cm: Number
+    base_cm: Number = Field(0.0, description="underside above the bottom pane")
+    length_cm: Number
+    width_cm: Number
+    height_cm: Number
+    flow: FlowName = Field("", description="flow over its top, when known")
+
+
+class TankFile(_Part):
+    """The tank: inside measures."""
+
+    name: Name
+    length_cm: Number
+    width_cm: Number
+    water_depth_cm: Number
+    rim_height_cm: Number = Field(3.0, description="top of the panes above the water line")
+    rim_inset_cm: Number = Field(0.0, description="how far a rim or eurobrace reaches in from each pane")
+    room_height_cm: Number = Field(90.0, description="canopy or ceiling above the water line")
+    sand_cm: Number = Field(3.0, description="depth of the sand bed")
+    sand_flow: FlowName = ""
+    attenuation_per_m: Number = Field(0.06, description="loss of PAR in the water")
+    refractive_index: Number = 1.34
+    panes: PanesFile = PanesFile()
+    braces: list[BraceFile] = Field(default=[], max_length=50)
+    rocks: list[RockFile] = Field(default=[], max_length=200)
+
+
+class TargetsFile(_Part):
+    """Limits of the light bands, umol/m2/s."""
+
+    lps_low: Number = 75.0
+    lps_high: Number = 150.0
+    sps_low: Number = 200.0
+    sps_high: Number = 350.0
+    ceiling: Number = 500.0
+    goal: Literal["lps", "sps", "mixed"] = "mixed"
+    school: Name = "moderate"
+
+
+class RunningFile(_Part):
+    """What it costs to run the lights."""
+
+    hours_per_day: Number = 9.0
+    price_per_kwh: Number = 0.30
+    currency: str = "EUR"
+
+
+class FixtureFile(_Part):
+    """A fixture: a face or line that gives light straight down with a cos^m lobe."""
+
+    name: Name = ""
+    kind: Literal["led_cluster", "led_bar", "t5_tube", "halide"]
+    ppf: Number = Field(description="photon flux at full output, umol/s")
+    fwhm_deg: Number = Field(description="full width of the lobe at half maximum; 120 is Lambert's")
+    length_cm: Number = Field(description="light-giving face along its own axis")
+    width_cm: Number = Field(description="light-giving face across")
+    x_cm: Number = Field(description="centre, from the inside of the left pane")
+    y_cm: Number = Field(description="centre, from the inside of the front pane")
+    height_cm: Number = Field(description="face above the water line")
+    turn_deg: Number = Field(0.0, description="long axis from the x axis, about the vertical")
+    output_percent: Number = 100.0
+    watts: Number = 0.0
+    dimmable: bool = True
+
+
+class SetupFile(_Part):
+    """One variant of the lights."""
+
+    name: Name
+    in_use: bool = True
+    fixtures: list[FixtureFile] = Field(default=[], max_length=100)
+
+
+class CoralFile(_Part):
+    """A coral with its card; without a place it waits."""
+
+    name: Name
+    group: Literal["soft", "lps", "sps", "low_light"]
+    par_low: Number
+    par_high: Number
+    flow: Literal["low", "medium", "high"]
+    aggression: Literal["peaceful", "moderate", "aggressive"]
+    reach_cm: Number = Field(description="how far sweepers go past its edge")
+    size_cm: Number = Field(description="diameter when mature")
+    note: Annotated[str, Field(max_length=500)] = ""
+    place: PlaceFile | None = None
+
+
+class PlaceFile(_Part):
+    """Where a coral sits."""
+
+    x_cm: Number
+    y_cm: Number
+    depth_cm: Number
+
+
+class SceneFile(_Part):
+    """A Corlume scene. x runs from the inside of the left pane, y from the inside of the front pane."""
+
+    format: Literal["corlume-scene"]
+    version: Literal[1]
+    tank: TankFile
+    targets: TargetsFile = TargetsFile()
+    running: RunningFile = RunningFile()
+    setups: list[SetupFile] = Field(min_length=1, max_length=30)
+    corals: list[CoralFile] = Field(default=[], max_length=500)

@@ -1,0 +1,1 @@
+"""Bundled tables, each with its source inside the file."""
