@@ -24,24 +24,18 @@ from numpy.typing import NDArray
 from corlume.core.surface import entry_tangent, fresnel_transmittance, steepest_reach, tube_spread
 
 Array = NDArray[np.float64]
+FAST = {"contract", "arcp", "nsz", "reassoc"}
 MAX_ORDER = 8
 TABLE_SIZE = 1024
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
 def _mirror(v: float, cell: int, size: float) -> float:
     """Place a coordinate of the real tank into image cell ``cell``; its own inverse up to the shift."""
     return cell * size + (v if cell % 2 == 0 else size - v)
 
 
-@njit(cache=True, inline="always")
-def _fold(v: float, cell: int, size: float) -> float:
-    """Bring a coordinate of image cell ``cell`` back into the real tank."""
-    w = v - cell * size
-    return w if cell % 2 == 0 else size - w
-
-
-@njit(cache=True, inline="always")
+@njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
 def _lookup(table: Array, cosine: float) -> float:
     at = cosine * (table.shape[0] - 1)
     k = min(int(at), table.shape[0] - 2)
@@ -49,16 +43,17 @@ def _lookup(table: Array, cosine: float) -> float:
     return float(table[k] * (1.0 - f) + table[k + 1] * f)
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy", fastmath=FAST)
 def _crossings_return(low: Array, high: Array, cell: int, cosine: float) -> float:
     """Multiply the returns of the panes that a ray from image cell ``cell`` met along one axis."""
-    count = abs(cell)
-    near = count - count // 2
     first, second = (high, low) if cell > 0 else (low, high)
-    return _lookup(first, cosine) ** near * _lookup(second, cosine) ** (count // 2)
+    value = _lookup(first, cosine)
+    for crossing in range(1, abs(cell)):
+        value *= _lookup(second if crossing % 2 else first, cosine)
+    return value
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy", fastmath=FAST)
 def _blocked(
     px: float, py: float, d: float, qx: float, qy: float, i: int, j: int, length: float, width: float, rocks: Array
 ) -> bool:
@@ -91,19 +86,29 @@ def _blocked(
     return False
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
+def _inside(x: float, y: float, half_x: float, half_y: float, opening: Array) -> bool:
+    """Whether a patch lies wholly over the opening; a ray between two such places stays inside it."""
+    return bool(
+        opening[0] <= x - half_x and x + half_x <= opening[1] and opening[2] <= y - half_y and y + half_y <= opening[3]
+    )
+
+
+@njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
 def _within(v: float, low: float, high: float, spread: float) -> float:
     """Share of a patch ``spread`` wide about v that lies between low and high [-]."""
     return max(0.0, min(v + 0.5 * spread, high) - max(v - 0.5 * spread, low)) / spread
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
 def _passes_opening(x: float, y: float, spread_x: float, spread_y: float, opening: Array) -> float:
     """Share of a patch about (x, y) that lies in the opening [-]."""
+    if _inside(x, y, 0.5 * spread_x, 0.5 * spread_y, opening):
+        return 1.0
     return _within(x, opening[0], opening[1], spread_x) * _within(y, opening[2], opening[3], spread_y)
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy", fastmath=FAST)
 def _under_brace(x: float, y: float, braces: Array) -> bool:
     for k in range(braces.shape[0]):  # noqa: SIM110 - numba compiles loops, not generators
         if braces[k, 0] < x < braces[k, 1] and braces[k, 2] < y < braces[k, 3]:
@@ -111,7 +116,7 @@ def _under_brace(x: float, y: float, braces: Array) -> bool:
     return False
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy", fastmath=FAST)
 def _highest_order(low: Array, high: Array) -> int:
     """How often light can usefully cross between two facing panes: once or not at all when one is dead."""
     if low.max() > 0.0 and high.max() > 0.0:
@@ -119,7 +124,7 @@ def _highest_order(low: Array, high: Array) -> int:
     return 1 if low.max() > 0.0 or high.max() > 0.0 else 0
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy", fastmath=FAST)
 def _path_table(h: float, d: float, m: float, n: float, attenuation: float) -> Array:
     """Tabulate what one path from height h to depth d brings, over u = r / (r + h + d) in even steps.
 
@@ -147,7 +152,7 @@ def _path_table(h: float, d: float, m: float, n: float, attenuation: float) -> A
     return table
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy", fastmath=FAST)
 def _irradiance(
     px: float,
     py: float,
@@ -172,40 +177,51 @@ def _irradiance(
     j_low = min(0, max(-order[1], math.floor((py - far) / width)))
     j_high = max(0, min(order[1], math.floor((py + far) / width)))
     scale = h + d
-    straight = h / scale
+    # Refraction only moves the entry towards the point, so where even the straight line enters too
+    # near the point to be in the image's cell, the ray does. Solved for the source this is a bound.
+    bend = scale / d if d > 0.0 else 1e9
     to_rim = max(0.0, (h - rim) / h)
+    open_point = _inside(px, py, 0.0, 0.0, opening)
     total = 0.0
     for i in range(i_low, i_high + 1):
+        sign_x, shift_x = (1.0, i * length) if i % 2 == 0 else (-1.0, (i + 1) * length)
+        least_x = px + (i * length - px) * bend if i > 0 else -1e9
+        most_x = px + ((i + 1) * length - px) * bend if i < 0 else 1e9
         for j in range(j_low, j_high + 1):
+            sign_y, shift_y = (1.0, j * width) if j % 2 == 0 else (-1.0, (j + 1) * width)
+            least_y = py + (j * width - py) * bend if j > 0 else -1e9
+            most_y = py + ((j + 1) * width - py) * bend if j < 0 else 1e9
+            direct = i == 0 and j == 0 and open_point
             for s in range(sources.shape[0]):
-                sx, sy = _mirror(sources[s, 0], i, length), _mirror(sources[s, 1], j, width)
-                dx, dy = px - sx, py - sy
-                # Refraction only moves the entry towards the point: if even the straight line enters
-                # too near the point to be in the image's cell, the ray does.
-                ex, ey = sx + dx * straight, sy + dy * straight
+                sx, sy = shift_x + sign_x * sources[s, 0], shift_y + sign_y * sources[s, 1]
                 half_x, half_y = 0.5 * sources[s, 4], 0.5 * sources[s, 5]
-                if (i > 0 and ex + half_x < i * length) or (i < 0 and ex - half_x > (i + 1) * length):
+                if sx + half_x < least_x or sx - half_x > most_x or sy + half_y < least_y or sy - half_y > most_y:
                     continue
-                if (j > 0 and ey + half_y < j * width) or (j < 0 and ey - half_y > (j + 1) * width):
-                    continue
+                dx, dy = px - sx, py - sy
                 r = math.sqrt(dx * dx + dy * dy)
                 at = r / (r + scale) * (TABLE_SIZE - 1)
                 k = min(int(at), TABLE_SIZE - 2)
                 f = at - k
                 share = path[k, 1] + f * (path[k + 1, 1] - path[k, 1])
                 qx, qy = sx + dx * share, sy + dy * share
-                # A source stands for a patch of the face; where the edge of the opening cuts the patch's
-                # image on the water, it counts in part, so that few sources make a smooth edge.
-                moves = path[k, 3] + f * (path[k + 1, 3] - path[k, 3])
-                wide, deep = 1e-9 + moves * sources[s, 4], 1e-9 + moves * sources[s, 5]
-                passed = _passes_opening(_fold(qx, i, length), _fold(qy, j, width), wide, deep, opening)
-                if passed == 0.0:
-                    continue
-                if to_rim > 0.0:
-                    x = _fold(sx + dx * share * to_rim, i, length)
-                    y = _fold(sy + dy * share * to_rim, j, width)
-                    passed = min(passed, _passes_opening(x, y, wide, deep, opening))
-                    if passed == 0.0 or _under_brace(x, y, braces):
+                passed = 1.0
+                if not (direct and _inside(sx, sy, half_x, half_y, opening)):
+                    # A source stands for a patch of the face; where the edge of the opening cuts the patch's
+                    # image on the water, it counts in part, so that few sources make a smooth edge.
+                    moves = path[k, 3] + f * (path[k + 1, 3] - path[k, 3])
+                    wide, deep = 1e-9 + moves * sources[s, 4], 1e-9 + moves * sources[s, 5]
+                    passed = _passes_opening(sign_x * (qx - shift_x), sign_y * (qy - shift_y), wide, deep, opening)
+                    if passed == 0.0:
+                        continue
+                    if to_rim > 0.0:
+                        x, y = sx + dx * share * to_rim, sy + dy * share * to_rim
+                        x, y = sign_x * (x - shift_x), sign_y * (y - shift_y)
+                        passed = min(passed, _passes_opening(x, y, wide, deep, opening))
+                        if passed == 0.0:
+                            continue
+                if to_rim > 0.0 and braces.shape[0]:
+                    x, y = sx + dx * share * to_rim, sy + dy * share * to_rim
+                    if _under_brace(sign_x * (x - shift_x), sign_y * (y - shift_y), braces):
                         continue
                 if rocks.shape[0] and _blocked(px, py, d, qx, qy, i, j, length, width, rocks):
                     continue
@@ -220,7 +236,7 @@ def _irradiance(
     return total
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, error_model="numpy", fastmath=FAST)
 def irradiance(
     points: Array,
     layer: NDArray[np.int64],

@@ -1,0 +1,1 @@
+"""The core without the browser, for scripts and tests."""

@@ -1,0 +1,117 @@
+"""The command line: serve, demo, par, export, import."""
+
+from __future__ import annotations
+
+import socket
+import sys
+from pathlib import Path
+
+import click
+from pydantic import ValidationError
+
+from corlume import __version__
+from corlume.cli.par import par
+from corlume.formats.scene import BadFile
+from corlume.services import demo as demo_data
+from corlume.services import tanks
+from corlume.services.predict import warm_up
+from corlume.settings import Settings
+from corlume.store.database import Database
+from corlume.store.tanks import NotFound
+
+
+@click.group()
+@click.version_option(__version__, prog_name="corlume")
+def main() -> None:
+    """Corlume, the reef keeper's light bench."""
+
+
+def _settings() -> Settings:
+    try:
+        return Settings()
+    except ValidationError as error:
+        faults = "; ".join(f"CORLUME_{str(e['loc'][0]).upper()}: {e['msg']}" for e in error.errors())
+        raise click.ClickException(faults) from error
+
+
+def _database(settings: Settings, name: str = "corlume.db") -> Database:
+    try:
+        return Database(settings.data / name)
+    except OSError as error:
+        raise click.ClickException(f"The data folder {settings.data} cannot be used: {error.strerror}") from error
+
+
+@main.command()
+def serve() -> None:
+    """Serve the application with your own tanks."""
+    settings = _settings()
+    _run(_database(settings), settings)
+
+
+@main.command()
+@click.option("--fresh", is_flag=True, help="Begin again from the demo data as shipped.")
+def demo(fresh: bool) -> None:
+    """Serve the application with a made-up keeper's tank; kept apart from your own."""
+    settings = _settings()
+    if fresh:
+        for suffix in ("", "-wal", "-shm"):
+            (settings.data / f"demo.db{suffix}").unlink(missing_ok=True)
+    db = _database(settings, "demo.db")
+    demo_data.seed(db)
+    _run(db, settings)
+
+
+def _run(db: Database, settings: Settings) -> None:
+    import uvicorn
+
+    from corlume.web.app import create_app
+
+    family = socket.AF_INET6 if ":" in settings.host else socket.AF_INET
+    listener = socket.socket(family)
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listener.bind((settings.host, settings.port))
+    except OSError as error:
+        raise click.ClickException(
+            f"Port {settings.port} on {settings.host} cannot be used: {error.strerror}. Set CORLUME_PORT to another."
+        ) from error
+    host = f"[{settings.host}]" if ":" in settings.host else settings.host
+    click.echo(f"Corlume is at http://{host}:{listener.getsockname()[1]}/ (stop it with Ctrl C)")
+    config = uvicorn.Config(create_app(db, settings), log_level="warning")
+    uvicorn.Server(config).run(sockets=[listener])
+
+
+@main.command()
+def warm() -> None:
+    """Compile the light kernel once, so that the first chart is quick."""
+    warm_up()
+
+
+@main.command("import")
+@click.argument("scene", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+def import_(scene: Path) -> None:
+    """Store the tank of a SCENE file among your own."""
+    try:
+        tank_id = tanks.import_tank(_database(_settings()), scene.read_bytes())
+    except BadFile as error:
+        raise click.ClickException(f"{scene} was not read:\n{error}") from error
+    click.echo(f"Stored as tank {tank_id}.")
+
+
+@main.command()
+@click.argument("tank_id", type=int)
+@click.option("--output", type=click.Path(dir_okay=False, path_type=Path), help="File to write; otherwise printed.")
+def export(tank_id: int, output: Path | None) -> None:
+    """Write tank TANK_ID as a scene file."""
+    try:
+        text = tanks.export_tank(_database(_settings()), tank_id)
+    except NotFound as error:
+        known = ", ".join(f"{t.id} ({t.name})" for t in tanks.all_tanks(_database(_settings()))) or "none yet"
+        raise click.ClickException(f"There is no tank {tank_id}. Tanks: {known}.") from error
+    if output:
+        output.write_text(text, encoding="utf-8")
+    else:
+        sys.stdout.write(text)
+
+
+main.add_command(par)

@@ -1,0 +1,67 @@
+"""`corlume par`: PAR of a scene at given points, or over a grid, as CSV."""
+
+from __future__ import annotations
+
+import csv
+import re
+import sys
+from pathlib import Path
+
+import click
+import numpy as np
+
+from corlume.core.field import Medium, combine, grid, unit_field
+from corlume.core.geometry import Tank
+from corlume.core.scene import Setup
+from corlume.core.units import CM
+from corlume.formats.points import read_points
+from corlume.formats.scene import BadFile, read_scene
+
+MOST_POINTS = 2_000_000
+
+
+@click.command()
+@click.argument("scene", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option("--points", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="CSV x_cm,y_cm,depth_cm.")
+@click.option("--grid", "size", metavar="NXxNYxNZ", help="A whole field: so many points along each axis.")
+@click.option("--setup", "setup_name", help="Name of the setup; otherwise the one in use.")
+def par(scene: Path, points: Path | None, size: str | None, setup_name: str | None) -> None:
+    """Predict PAR in SCENE and print CSV x_cm,y_cm,depth_cm,par (umol/m2/s)."""
+    if (points is None) == (size is None):
+        raise click.UsageError("Give either --points FILE or --grid NXxNYxNZ.")
+    try:
+        read = read_scene(scene.read_bytes())
+        where = (
+            read_points(points.read_text(encoding="utf-8-sig"), read.tank) if points else _grid(size or "", read.tank)
+        )
+        setup = read.setup(setup_name)
+    except BadFile as error:
+        raise click.ClickException(f"{error}") from error
+    except UnicodeDecodeError as error:
+        raise click.ClickException(f"{points} is not UTF-8 text.") from error
+    except KeyError as error:
+        names = ", ".join(f'"{s.name}"' for s in read.setups)
+        raise click.ClickException(f'There is no setup "{setup_name}" in the scene. It has: {names}.') from error
+    values = _par(read.tank, setup, where)
+    writer = csv.writer(sys.stdout, lineterminator="\n")
+    writer.writerow(["x_cm", "y_cm", "depth_cm", "par"])
+    for (x, y, depth), value in zip(where / CM, values, strict=True):
+        writer.writerow([f"{x:.6g}", f"{y:.6g}", f"{depth:.6g}", f"{value:.2f}"])
+
+
+def _par(tank: Tank, setup: Setup, where: np.ndarray) -> np.ndarray:
+    if not setup.fixtures:
+        return np.zeros(len(where))
+    medium = Medium.of(tank)
+    fields = [unit_field(medium, fixture.emitter, where) for fixture in setup.fixtures]
+    return combine(fields, [fixture.output for fixture in setup.fixtures])
+
+
+def _grid(size: str, tank: Tank) -> np.ndarray:
+    found = re.fullmatch(r"(\d{1,4})x(\d{1,4})x(\d{1,4})", size.strip().lower())
+    counts = tuple(int(n) for n in found.groups()) if found else ()
+    if not counts or min(counts) < 1 or int(np.prod(counts)) > MOST_POINTS:
+        raise click.UsageError(
+            f'--grid takes three counts such as 48x24x12, at most {MOST_POINTS} points, not "{size}".'
+        )
+    return grid(tank, (counts[0], counts[1], counts[2])).reshape(-1, 3)

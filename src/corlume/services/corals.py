@@ -1,0 +1,148 @@
+"""Send corals to places: the keeper's corals, the zones of the light, and where each coral fits."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from corlume.core.coral import CoralCard, PlacedCoral
+from corlume.core.errors import Rules
+from corlume.core.geometry import Tank
+from corlume.core.placement import Reason, ZoneFit, check_place, fit_zones
+from corlume.core.scene import Coral, Fixture
+from corlume.core.targets import LightTargets
+from corlume.core.zones import Zone, find_zones, surfaces
+from corlume.services.predict import Place, read_probe, surface_par
+from corlume.store import rows
+from corlume.store.database import Database
+from corlume.store.journal import Edit, tank_scope
+from corlume.store.tanks import Kept, StoredTank, load_tank
+
+
+@dataclass(frozen=True, slots=True)
+class CoralState:
+    """One of the keeper's corals as it stands: its PAR [umol/m2/s] and the rules' answers, when placed."""
+
+    id: int
+    coral: Coral
+    par: float | None
+    reasons: tuple[Reason, ...]
+
+    @property
+    def trouble(self) -> tuple[Reason, ...]:
+        """The rules that its place breaks."""
+        return tuple(r for r in self.reasons if r.answer == "no")
+
+
+def zones_of(tank: Tank, targets: LightTargets, fixtures: Sequence[Fixture]) -> list[Zone]:
+    """The zones of a setup."""
+    return find_zones(tank, targets, list(zip(surfaces(tank), surface_par(tank, fixtures), strict=True)))
+
+
+def states(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[CoralState]:
+    """Every coral of the tank, each placed one held against the rules."""
+    result = []
+    for kept in stored.corals:
+        coral = kept.value
+        if coral.place is None:
+            result.append(CoralState(kept.id, coral, None, ()))
+            continue
+        par = read_probe(stored.tank, fixtures, stored.targets, stored.running.hours, Place(*coral.place)).par
+        others = _placed(stored, but=kept.id)
+        reasons = check_place(stored.tank, coral.card, coral.place, par, _flow_at(stored.tank, coral.place), others)
+        result.append(CoralState(kept.id, coral, par, tuple(reasons)))
+    return result
+
+
+def fits(stored: StoredTank, fixtures: Sequence[Fixture], coral_id: int) -> list[ZoneFit]:
+    """Hold one coral against every zone, its own present place left out."""
+    zones = zones_of(stored.tank, stored.targets, fixtures)
+    return fit_zones(stored.tank, stored.coral(coral_id).value.card, zones, _placed(stored, but=coral_id))
+
+
+def resting_place(tank: Tank, x: float, y: float) -> tuple[float, float, float]:
+    """Where a coral let go over (x, y) comes to rest: the highest rock top there, or the sand [m].
+
+    ``InvalidInput`` when it is outside the tank or over rock that stands out of the water.
+    """
+    rules = Rules()
+    rules.between("x", x, 0.0, tank.length, "length")
+    rules.between("y", y, 0.0, tank.width, "length")
+    depths = [rock.top_depth(tank.water_depth) for rock in tank.rocks if rock.covers(x, y)]
+    depth = min([tank.sand_depth, *depths])
+    rules.that(depth > 0, "y", "is rock that stands out of the water: nothing can sit there")
+    rules.finish()
+    return x, y, depth
+
+
+def add_coral(db: Database, tank_id: int, card: CoralCard) -> int:
+    """Add a coral that waits for a place; returns its id."""
+    with db.writing() as connection:
+        load_tank(connection, tank_id)
+        edit = Edit(connection, tank_scope(tank_id), f"add {card.name}")
+        return edit.insert("corals", {"tank_id": tank_id, **rows.coral_row(Coral(card))})
+
+
+def change_card(db: Database, tank_id: int, coral_id: int, card: CoralCard) -> None:
+    """Change what is known of a coral; its place stays."""
+    with db.writing() as connection:
+        coral = load_tank(connection, tank_id).coral(coral_id).value
+        edit = Edit(connection, tank_scope(tank_id), f"change {card.name}")
+        edit.update("corals", coral_id, rows.coral_row(replace(coral, card=card)))
+
+
+def place_coral(db: Database, tank_id: int, coral_id: int, place: tuple[float, float, float] | None) -> None:
+    """Put a coral somewhere, or take it back to those that wait; any place in the water is allowed."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        coral = stored.coral(coral_id).value
+        moved = Coral(coral.card, place)
+        replace(stored.scene(), corals=(moved,))
+        verb = "take up" if place is None else "place" if coral.place is None else "move"
+        edit = Edit(connection, tank_scope(tank_id), f"{verb} {coral.card.name}")
+        edit.update("corals", coral_id, rows.coral_row(moved))
+
+
+def send_to_zone(
+    db: Database, tank_id: int, coral_id: int, zone_key: str, fixtures: Sequence[Fixture]
+) -> tuple[float, float, float]:
+    """Put a coral on the best site of a zone, or in its middle when no site fits; returns the place."""
+    with db.reading() as connection:
+        stored = load_tank(connection, tank_id)
+    rules = Rules()
+    found = [fit for fit in fits(stored, fixtures, coral_id) if fit.zone.key == zone_key]
+    rules.that(bool(found), "zone", "is no longer there: the light or the rock has changed")
+    rules.finish()
+    zone = found[0].zone
+    at = found[0].best
+    if at is None:
+        middle = zone.points.mean(axis=0)
+        at = int(np.linalg.norm(zone.points - middle, axis=1).argmin())
+    x, y, depth = (float(v) for v in zone.points[at])
+    place_coral(db, tank_id, coral_id, (x, y, depth))
+    return x, y, depth
+
+
+def remove_coral(db: Database, tank_id: int, coral_id: int) -> None:
+    """Take a coral out of the books."""
+    with db.writing() as connection:
+        coral = load_tank(connection, tank_id).coral(coral_id).value
+        Edit(connection, tank_scope(tank_id), f"remove {coral.card.name}").delete("corals", coral_id)
+
+
+def _placed(stored: StoredTank, *, but: int) -> list[PlacedCoral]:
+    def one(kept: Kept[Coral]) -> PlacedCoral | None:
+        place = kept.value.place
+        return None if place is None or kept.id == but else PlacedCoral(kept.id, kept.value.card, *place)
+
+    return [placed for kept in stored.corals if (placed := one(kept))]
+
+
+def _flow_at(tank: Tank, place: tuple[float, float, float]) -> str:
+    x, y, depth = place
+    for rock in tank.rocks:
+        if rock.covers(x, y) and abs(rock.top_depth(tank.water_depth) - depth) < 0.02:
+            return rock.flow
+    return tank.sand_flow if depth > tank.sand_depth - 0.02 else ""

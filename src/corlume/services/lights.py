@@ -1,0 +1,168 @@
+"""Hang the lights: fixtures added, moved, dimmed and removed; setups copied, renamed and switched."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import fields, replace
+from typing import Any
+
+from corlume.core.emitter import Emitter
+from corlume.core.errors import InvalidInput, Rules
+from corlume.core.geometry import Tank
+from corlume.core.scene import Fixture, fixture_errors
+from corlume.reference.catalogue import fixture_kinds
+from corlume.store import rows
+from corlume.store.database import Database
+from corlume.store.journal import Edit, tank_scope
+from corlume.store.tanks import Kept, NotFound, StoredSetup, load_tank
+
+_EMITTER_FIELDS = {f.name for f in fields(Emitter)}
+
+
+def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
+    """A fixture with some fields changed, checked against its own rules and the room's.
+
+    ``values`` may hold fields of ``Fixture`` and of its ``Emitter``; ``InvalidInput`` has every fault.
+    """
+    rules = Rules()
+    emitter = fixture.emitter
+    try:
+        emitter = replace(emitter, **{k: v for k, v in values.items() if k in _EMITTER_FIELDS})
+    except InvalidInput as error:
+        rules.errors += error.errors
+    try:
+        fixture = replace(fixture, emitter=emitter, **{k: v for k, v in values.items() if k not in _EMITTER_FIELDS})
+    except InvalidInput as error:
+        rules.errors += error.errors
+    rules.errors += fixture_errors(tank, fixture)
+    rules.finish()
+    return fixture
+
+
+def draft(tank: Tank, setup: StoredSetup, drafts: Mapping[int, Mapping[str, Any]]) -> StoredSetup:
+    """The setup as it would be with some fixtures changed; nothing is stored."""
+    fixtures = tuple(
+        Kept(kept.id, changed(tank, kept.value, drafts[kept.id])) if kept.id in drafts else kept
+        for kept in setup.fixtures
+    )
+    return replace(setup, fixtures=fixtures)
+
+
+def change_fixtures(db: Database, tank_id: int, setup_id: int, changes: Mapping[int, Mapping[str, Any]]) -> None:
+    """Change fixtures for good, all of them in one step of undo."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        before = stored.setup(setup_id)
+        after = draft(stored.tank, before, changes)
+        pairs = [(old, new) for old, new in zip(before.fixtures, after.fixtures, strict=True) if old.value != new.value]
+        if not pairs:
+            return
+        names = pairs[0][1].value.name if len(pairs) == 1 else f"{len(pairs)} fixtures"
+        edit = Edit(connection, tank_scope(tank_id), f"{_verb(pairs[0][0].value, pairs[0][1].value)} {names}")
+        for _, new in pairs:
+            edit.update("fixtures", new.id, rows.fixture_row(new.value))
+
+
+def _verb(old: Fixture, new: Fixture) -> str:
+    """Name what was done to a fixture: dimmed, moved, or changed in some other way."""
+    if replace(new, output=old.output) == old:
+        return "dim"
+    e, was = new.emitter, old.emitter
+    moved = replace(e, x=was.x, y=was.y, height=was.height, turn=was.turn)
+    return "move" if replace(new, emitter=moved) == old else "change"
+
+
+def add_fixture(db: Database, tank_id: int, setup_id: int, kind_key: str) -> int:
+    """Hang a fixture of the catalogue where it is free of the others; returns its id."""
+    kind = fixture_kinds().get(kind_key)
+    if kind is None:
+        raise NotFound(f"no fixture kind {kind_key}")
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        setup = stored.setup(setup_id)
+        fixture = _hang(stored.tank, kind.fixture, [k.value.emitter for k in setup.fixtures])
+        edit = Edit(connection, tank_scope(tank_id), f"add {fixture.name}")
+        return edit.insert("fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
+
+
+def copy_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> int:
+    """Hang a second fixture like one that is there; returns its id."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        setup = stored.setup(setup_id)
+        original = setup.fixture(fixture_id).value
+        fixture = _hang(stored.tank, original, [k.value.emitter for k in setup.fixtures])
+        edit = Edit(connection, tank_scope(tank_id), f"copy {fixture.name}")
+        return edit.insert("fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
+
+
+def _hang(tank: Tank, fixture: Fixture, others: list[Emitter]) -> Fixture:
+    """Find a free place: modules along the tank, bars and tubes one behind the other."""
+    shares = (0.5, 0.25, 0.75, 0.35, 0.65, 0.15, 0.85, 0.42, 0.58)
+    height = min(fixture.emitter.height, tank.room_height)
+    long = fixture.emitter.length > 0.5 * tank.length
+    places = [(0.5, s) for s in shares] if long else [(s, t) for t in (0.5, 0.25, 0.75) for s in shares]
+    tried = [replace(fixture.emitter, x=sx * tank.length, y=sy * tank.width, height=height) for sx, sy in places]
+    free = next((e for e in tried if not any(_overlap(e, other) for other in others)), tried[0])
+    return changed(tank, fixture, {"x": free.x, "y": free.y, "height": free.height})
+
+
+def _overlap(a: Emitter, b: Emitter) -> bool:
+    (ax, ay), (bx, by) = a.half_extent(), b.half_extent()
+    return abs(a.x - b.x) < ax + bx and abs(a.y - b.y) < ay + by
+
+
+def remove_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> None:
+    """Take a fixture down."""
+    with db.writing() as connection:
+        fixture = load_tank(connection, tank_id).setup(setup_id).fixture(fixture_id).value
+        Edit(connection, tank_scope(tank_id), f"remove {fixture.name}").delete("fixtures", fixture_id)
+
+
+def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
+    """Copy a setup with its fixtures; returns the copy's id."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        setup = stored.setup(setup_id)
+        taken = {s.name for s in stored.setups}
+        name = next(n for k in range(1, 1000) if (n := f"{setup.name[:60]}, copy{f' {k}' * (k > 1)}") not in taken)
+        edit = Edit(connection, tank_scope(tank_id), f"copy setup {setup.name}")
+        copy_id = edit.insert("setups", {"tank_id": tank_id, "name": name, "in_use": 0})
+        for kept in setup.fixtures:
+            edit.insert("fixtures", {"setup_id": copy_id, **rows.fixture_row(kept.value)})
+        return copy_id
+
+
+def rename_setup(db: Database, tank_id: int, setup_id: int, name: str) -> None:
+    """Give a setup another name."""
+    rules = Rules()
+    rules.that(0 < len(name.strip()) <= 80, "name", "must have one to eighty characters")
+    rules.finish()
+    with db.writing() as connection:
+        load_tank(connection, tank_id).setup(setup_id)
+        edit = Edit(connection, tank_scope(tank_id), f"rename setup to {name.strip()}")
+        edit.update("setups", setup_id, {"name": name.strip()})
+
+
+def use_setup(db: Database, tank_id: int, setup_id: int) -> None:
+    """Make a setup the one in use."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        wanted = stored.setup(setup_id)
+        edit = Edit(connection, tank_scope(tank_id), f"use setup {wanted.name}")
+        for setup in stored.setups:
+            if setup.in_use != (setup.id == setup_id):
+                edit.update("setups", setup.id, {"in_use": int(setup.id == setup_id)})
+
+
+def remove_setup(db: Database, tank_id: int, setup_id: int) -> None:
+    """Remove a setup that is not the one in use; ``InvalidInput`` otherwise."""
+    with db.writing() as connection:
+        setup = load_tank(connection, tank_id).setup(setup_id)
+        rules = Rules()
+        rules.that(not setup.in_use, "setup", "is the one in use: use another setup first")
+        rules.finish()
+        edit = Edit(connection, tank_scope(tank_id), f"remove setup {setup.name}")
+        for kept in setup.fixtures:
+            edit.delete("fixtures", kept.id)
+        edit.delete("setups", setup_id)

@@ -1,0 +1,194 @@
+"""Predict the light of a setup: planes for the drawings, figures and verdicts, the reading at a probe.
+
+Unit fields are remembered for each fixture, so that a dimmer costs nothing and a moved fixture
+recomputes that one alone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.budget import FluxBudget, flux_budget
+from corlume.core.emitter import Emitter
+from corlume.core.field import Medium, combine, grid, unit_field
+from corlume.core.figures import evenness, hottest, share_within, spread
+from corlume.core.geometry import Tank
+from corlume.core.scene import Fixture, Running
+from corlume.core.targets import Band, LightTargets
+from corlume.core.verdicts import Figures, Verdict, judge
+from corlume.core.zones import surfaces
+
+Array = NDArray[np.float64]
+STEP = 0.022
+"""Distance between the nodes of a drawn plane [m]; planes are capped at 90 nodes a side."""
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A point in the water [m]."""
+
+    x: float
+    y: float
+    depth: float
+
+
+@dataclass(frozen=True, slots=True)
+class PlaneSpec:
+    """Which points of a tank: a drawn slice, the plane or volume that verdicts use, a surface, one point."""
+
+    kind: Literal["plan", "front", "side", "judge", "volume", "surface", "point"]
+    at: float | int | Place = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Plane:
+    """A slice through the tank: node positions along its two axes [m] and PAR (nu, nv); NaN inside rock and sand."""
+
+    u: Array
+    v: Array
+    par: Array
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """What the probe says: PAR, its parts by fixture, the daily dose (DLI) [mol/m2/d] and the band."""
+
+    place: Place
+    par: float
+    parts: tuple[float, ...]
+    dose: float
+    band: Band
+    in_rock: bool
+
+
+def slice_plane(tank: Tank, fixtures: Sequence[Fixture], kind: Literal["plan", "front", "side"], at: float) -> Plane:
+    """PAR on a slice: plan at a depth, front elevation at a y, side elevation at an x [m]."""
+    spec = PlaneSpec(kind, at)
+    u, v = _axes(tank, kind)
+    return Plane(u, v, _masked(tank, fixtures, spec))
+
+
+def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, hours: float, place: Place) -> Reading:
+    """Read PAR at one point of the water."""
+    spec = PlaneSpec("point", place)
+    parts = tuple(f.output * float(_unit(tank, f.emitter, spec)[0]) for f in fixtures)
+    par = sum(parts)
+    return Reading(
+        place=place,
+        par=par,
+        parts=parts,
+        dose=par * hours * 3600 / 1e6,
+        band=targets.band_at(par),
+        in_rock=bool(tank.in_rock(_points(tank, spec))[0]),
+    )
+
+
+def surface_par(tank: Tank, fixtures: Sequence[Fixture]) -> list[Array]:
+    """PAR (nx, ny) on the cells of every surface of ``zones.surfaces``, in its order."""
+    return [_total(tank, fixtures, PlaneSpec("surface", i)) for i in range(len(_surfaces(tank)))]
+
+
+def figures(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, running: Running) -> Figures:
+    """Work out the figures by which a setup is judged."""
+    depth = tank.rock_top()
+    plane = _masked(tank, fixtures, PlaneSpec("judge"))
+    volume = _masked(tank, fixtures, PlaneSpec("volume"))
+    budgets = [(f.output, _budget(tank, f.emitter)) for f in fixtures]
+    given = sum(output * b.ppf for output, b in budgets)
+    watts = sum(f.output * f.watts for f in fixtures)
+    band = targets.goal_band()
+    all_points = np.concatenate([_points(tank, PlaneSpec(k)).reshape(-1, 3) for k in ("judge", "volume")])
+    kept = plane[np.isfinite(plane)]
+    return Figures(
+        depth=depth,
+        mean=float(kept.mean()) if kept.size else 0.0,
+        evenness=evenness(plane[:, :, 0]),
+        coverage=share_within(plane, band.low, band.high),
+        volume_share=share_within(volume, *targets.volume_band()),
+        spread=spread(plane),
+        hottest=hottest(np.concatenate([plane.ravel(), volume.ravel()]), all_points),
+        spill=sum(output * b.spilled for output, b in budgets) / given if given else 0.0,
+        watts=watts,
+        price=running.yearly(watts),
+    )
+
+
+def verdicts(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, running: Running) -> list[Verdict]:
+    """Judge a setup."""
+    found = figures(tank, fixtures, targets, running)
+    return judge(found, targets, money=running.currency, hours=running.hours)
+
+
+def _masked(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
+    return np.where(_rock_mask(tank, spec), np.nan, _total(tank, fixtures, spec))
+
+
+def _total(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
+    lit = [f for f in fixtures if f.output > 0]
+    if not lit:
+        return np.zeros(_points(tank, spec).shape[:-1])
+    return combine([_unit(tank, f.emitter, spec) for f in lit], [f.output for f in lit])
+
+
+@lru_cache(maxsize=1024)
+def _unit(tank: Tank, emitter: Emitter, spec: PlaneSpec) -> Array:
+    return unit_field(_medium(tank), emitter, _points(tank, spec))
+
+
+@lru_cache(maxsize=256)
+def _budget(tank: Tank, emitter: Emitter) -> FluxBudget:
+    return flux_budget(tank, emitter)
+
+
+@lru_cache(maxsize=16)
+def _medium(tank: Tank) -> Medium:
+    return Medium.of(tank)
+
+
+@lru_cache(maxsize=256)
+def _rock_mask(tank: Tank, spec: PlaneSpec) -> NDArray[np.bool_]:
+    return tank.in_rock(_points(tank, spec))
+
+
+@lru_cache(maxsize=16)
+def _surfaces(tank: Tank) -> tuple[Array, ...]:
+    return tuple(surface.points for surface in surfaces(tank))
+
+
+def _axes(tank: Tank, kind: Literal["plan", "front", "side"]) -> tuple[Array, Array]:
+    sizes = {"x": tank.length, "y": tank.width, "depth": tank.water_depth}
+    names = {"plan": ("x", "y"), "front": ("x", "depth"), "side": ("y", "depth")}[kind]
+    u, v = (np.linspace(0.0, sizes[n], min(90, max(12, round(sizes[n] / STEP)))) for n in names)
+    return u, v
+
+
+def _points(tank: Tank, spec: PlaneSpec) -> Array:
+    match spec.kind, spec.at:
+        case "point", Place() as place:
+            return np.array([[place.x, place.y, place.depth]])
+        case "surface", int() as number:
+            return _surfaces(tank)[number]
+        case "judge", _:
+            depth = tank.rock_top()
+            return grid(tank, (48, 24, 1), depths=(depth, depth))
+        case "volume", _:
+            return grid(tank, (24, 12, 8), depths=(tank.rock_top(), tank.sand_depth))
+        case ("plan" | "front" | "side") as kind, float() as at:
+            u, v = np.meshgrid(*_axes(tank, kind), indexing="ij")
+            w = np.full_like(u, at)
+            order = {"plan": (u, v, w), "front": (u, w, v), "side": (w, u, v)}[kind]
+            return np.stack(order, axis=-1)
+    raise ValueError(f"no points for {spec}")
+
+
+def warm_up() -> None:
+    """Compile every kernel, or load it from its cache, by solving one small tank."""
+    tank = Tank(length=0.5, width=0.4, water_depth=0.3)
+    emitter = Emitter("led_cluster", 10.0, 2.0, 0.1, 0.1, 0.25, 0.2, 0.2)
+    unit_field(Medium.of(tank), emitter, grid(tank, (4, 4, 2)))

@@ -1,0 +1,137 @@
+"""Keep tanks: list, create, import, export, change, remove, undo and redo."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from corlume.core.errors import InvalidInput, Rules
+from corlume.core.geometry import Brace, Rock, Tank
+from corlume.core.scene import Running, Scene, Setup
+from corlume.core.targets import LightTargets
+from corlume.formats.scene import read_scene, write_scene
+from corlume.store import journal, rows
+from corlume.store.database import Database
+from corlume.store.journal import TANKS_SCOPE, Edit, Steps, tank_scope
+from corlume.store.tanks import StoredTank, add_tank, list_tanks, load_tank, remove_tank
+
+
+def all_tanks(db: Database) -> list[StoredTank]:
+    """Every tank, oldest first."""
+    with db.reading() as connection:
+        return list_tanks(connection)
+
+
+def open_tank(db: Database, tank_id: int) -> StoredTank:
+    """A tank with all that belongs to it; ``NotFound`` otherwise."""
+    with db.reading() as connection:
+        return load_tank(connection, tank_id)
+
+
+def create_tank(db: Database, name: str, tank: Tank, targets: LightTargets) -> int:
+    """Store a new tank with one empty setup; returns its id."""
+    scene = Scene(name, tank, targets, setups=(Setup("As it hangs", in_use=True),))
+    with db.writing() as connection:
+        return add_tank(connection, scene, f"new tank {name}")
+
+
+def import_tank(db: Database, data: bytes) -> int:
+    """Store the tank of a scene file; ``BadFile`` says what is wrong with it. Returns its id."""
+    scene = read_scene(data)
+    with db.writing() as connection:
+        return add_tank(connection, scene, f"import {scene.name}")
+
+
+def export_tank(db: Database, tank_id: int) -> str:
+    """A tank with all its setups and corals as a scene file."""
+    return write_scene(open_tank(db, tank_id).scene())
+
+
+def delete_tank(db: Database, tank_id: int) -> str:
+    """Remove a tank, to be undone from the tanks page; returns its name."""
+    with db.writing() as connection:
+        name = load_tank(connection, tank_id).name
+        remove_tank(connection, tank_id, f"remove {name}")
+    return name
+
+
+def save_tank(db: Database, tank_id: int, *, name: str, tank: Tank, targets: LightTargets, running: Running) -> None:
+    """Change a tank's own data; rock and braces stay as they are in ``tank``.
+
+    Raises ``InvalidInput`` when something already there (rock, a fixture, a coral) no longer fits.
+    """
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        replace(stored.scene(), name=name, tank=tank, targets=targets, running=running)
+        edit = Edit(connection, tank_scope(tank_id), "change the tank")
+        edit.update("tanks", tank_id, rows.tank_row(name, tank, targets, running))
+
+
+def save_rock(db: Database, tank_id: int, rock_id: int | None, rock: Rock) -> int:
+    """Add a rock block, or change one; ``InvalidInput`` names the field by itself. Returns its id."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        others = tuple(k.value for k in stored.rocks if k.id != rock_id)
+        _check_part(stored.tank, "rocks", (*others, rock))
+        edit = Edit(connection, tank_scope(tank_id), f"{'add' if rock_id is None else 'change'} {rock.name or 'rock'}")
+        if rock_id is None:
+            return edit.insert("rocks", {"tank_id": tank_id, **rows.rock_row(rock)})
+        edit.update("rocks", stored.rock(rock_id).id, rows.rock_row(rock))
+        return rock_id
+
+
+def delete_rock(db: Database, tank_id: int, rock_id: int) -> None:
+    """Take a rock block out."""
+    with db.writing() as connection:
+        rock = load_tank(connection, tank_id).rock(rock_id)
+        Edit(connection, tank_scope(tank_id), f"remove {rock.value.name or 'rock'}").delete("rocks", rock_id)
+
+
+def add_brace(db: Database, tank_id: int, brace: Brace) -> int:
+    """Add a brace across the opening; returns its id."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        _check_part(stored.tank, "braces", (*stored.tank.braces, brace))
+        edit = Edit(connection, tank_scope(tank_id), "add a brace")
+        return edit.insert("braces", {"tank_id": tank_id, **rows.brace_row(brace)})
+
+
+def delete_brace(db: Database, tank_id: int, brace_id: int) -> None:
+    """Take a brace away."""
+    with db.writing() as connection:
+        load_tank(connection, tank_id).brace(brace_id)
+        Edit(connection, tank_scope(tank_id), "remove a brace").delete("braces", brace_id)
+
+
+def _check_part(tank: Tank, part: str, values: tuple[object, ...]) -> None:
+    """Rebuild the tank with new parts; errors of the last part come back under its own field names."""
+    rules = Rules()
+    prefix = f"{part}.{len(values) - 1}"
+    try:
+        replace(tank, **{part: values})  # type: ignore[arg-type]
+    except InvalidInput as error:
+        for e in error.errors:
+            name = e.field.removeprefix(prefix).lstrip(".")
+            rules.errors.append(replace(e, field=name or "x"))
+    rules.finish()
+
+
+def undo(db: Database, tank_id: int | None) -> str | None:
+    """Take back the newest edit in a tank, or of the list of tanks; returns its label."""
+    with db.writing() as connection:
+        return journal.undo(connection, _scope(tank_id))
+
+
+def redo(db: Database, tank_id: int | None) -> str | None:
+    """Do again what was undone last; returns its label."""
+    with db.writing() as connection:
+        return journal.redo(connection, _scope(tank_id))
+
+
+def steps(db: Database, tank_id: int | None) -> Steps:
+    """What undo and redo would do."""
+    with db.reading() as connection:
+        return journal.steps(connection, _scope(tank_id))
+
+
+def _scope(tank_id: int | None) -> str:
+    return TANKS_SCOPE if tank_id is None else tank_scope(tank_id)

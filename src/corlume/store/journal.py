@@ -1,0 +1,149 @@
+"""Undo and redo, kept in the database: every edit writes down each row before and after."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from dataclasses import dataclass
+from typing import Any
+
+Row = dict[str, Any]
+TABLES = ("tanks", "braces", "rocks", "setups", "fixtures", "corals")
+KEEP = 1000
+"""Edits kept in each scope; older ones can no longer be undone."""
+
+
+def tank_scope(tank_id: int) -> str:
+    """The scope of all edits inside one tank."""
+    return f"tank:{tank_id}"
+
+
+TANKS_SCOPE = "tanks"
+
+
+@dataclass(frozen=True, slots=True)
+class Steps:
+    """What undo and redo would do next: their labels, or None."""
+
+    undo: str | None
+    redo: str | None
+
+
+class Edit:
+    """One edit inside a write transaction: all row changes made through it are undone together."""
+
+    def __init__(self, connection: sqlite3.Connection, scope: str, label: str) -> None:
+        self._connection = connection
+        connection.execute("DELETE FROM edits WHERE scope = ? AND undone = 1", (scope,))
+        connection.execute(
+            "DELETE FROM edits WHERE scope = ? AND id <= "
+            "(SELECT id FROM edits WHERE scope = ? ORDER BY id DESC LIMIT 1 OFFSET ?)",
+            (scope, scope, KEEP - 1),
+        )
+        cursor = connection.execute("INSERT INTO edits (scope, label) VALUES (?, ?)", (scope, label))
+        self._id = cursor.lastrowid
+
+    def insert(self, table: str, values: Row) -> int:
+        """Insert a row and return its id."""
+        row_id = insert_row(self._connection, table, values)
+        self._record(table, row_id, None, read_row(self._connection, table, row_id))
+        return row_id
+
+    def update(self, table: str, row_id: int, values: Row) -> None:
+        """Change columns of a row that exists."""
+        before = read_row(self._connection, table, row_id)
+        assignments = ", ".join(f"{column} = :{column}" for column in values)
+        self._connection.execute(
+            f"UPDATE {_known(table)} SET {assignments} WHERE id = :row_id", {**values, "row_id": row_id}
+        )
+        self._record(table, row_id, before, read_row(self._connection, table, row_id))
+
+    def delete(self, table: str, row_id: int) -> None:
+        """Delete a row; rows that refer to it must be deleted first."""
+        before = read_row(self._connection, table, row_id)
+        self._connection.execute(f"DELETE FROM {_known(table)} WHERE id = ?", (row_id,))
+        self._record(table, row_id, before, None)
+
+    def _record(self, table: str, row_id: int, before: Row | None, after: Row | None) -> None:
+        self._connection.execute(
+            "INSERT INTO changes (edit_id, table_name, row_id, before, after) VALUES (?, ?, ?, ?, ?)",
+            (self._id, table, row_id, before and json.dumps(before), after and json.dumps(after)),
+        )
+
+
+def undo(connection: sqlite3.Connection, scope: str) -> str | None:
+    """Take back the newest edit of a scope; returns its label, or None when there is nothing to undo."""
+    return _step(connection, scope, back=True)
+
+
+def redo(connection: sqlite3.Connection, scope: str) -> str | None:
+    """Do the edit again that was last undone; returns its label, or None when there is none."""
+    return _step(connection, scope, back=False)
+
+
+def steps(connection: sqlite3.Connection, scope: str) -> Steps:
+    """Tell what undo and redo would do."""
+    newest = _next_edit(connection, scope, back=True)
+    undone = _next_edit(connection, scope, back=False)
+    return Steps(newest["label"] if newest else None, undone["label"] if undone else None)
+
+
+def _next_edit(connection: sqlite3.Connection, scope: str, *, back: bool) -> sqlite3.Row | None:
+    order = "DESC" if back else "ASC"
+    row: sqlite3.Row | None = connection.execute(
+        f"SELECT id, label FROM edits WHERE scope = ? AND undone = ? ORDER BY id {order} LIMIT 1",
+        (scope, 0 if back else 1),
+    ).fetchone()
+    return row
+
+
+def _step(connection: sqlite3.Connection, scope: str, *, back: bool) -> str | None:
+    edit = _next_edit(connection, scope, back=back)
+    if edit is None:
+        return None
+    order = "DESC" if back else "ASC"
+    changes = connection.execute(
+        f"SELECT table_name, row_id, before, after FROM changes WHERE edit_id = ? ORDER BY id {order}", (edit["id"],)
+    ).fetchall()
+    for change in changes:
+        image = change["before"] if back else change["after"]
+        _restore(connection, change["table_name"], change["row_id"], image and json.loads(image))
+    connection.execute("UPDATE edits SET undone = ? WHERE id = ?", (1 if back else 0, edit["id"]))
+    return str(edit["label"])
+
+
+def _restore(connection: sqlite3.Connection, table: str, row_id: int, image: Row | None) -> None:
+    """Put a row back to its image: gone, as it was, or changed back."""
+    if image is None:
+        connection.execute(f"DELETE FROM {_known(table)} WHERE id = ?", (row_id,))
+        return
+    columns = ", ".join(image)
+    slots = ", ".join(f":{column}" for column in image)
+    updates = ", ".join(f"{column} = excluded.{column}" for column in image if column != "id")
+    connection.execute(
+        f"INSERT INTO {_known(table)} ({columns}) VALUES ({slots}) ON CONFLICT (id) DO UPDATE SET {updates}", image
+    )
+
+
+def insert_row(connection: sqlite3.Connection, table: str, values: Row) -> int:
+    """Insert a row outside the journal and return its id."""
+    columns = ", ".join(values)
+    slots = ", ".join(f":{column}" for column in values)
+    cursor = connection.execute(f"INSERT INTO {_known(table)} ({columns}) VALUES ({slots})", values)
+    assert cursor.lastrowid is not None
+    return cursor.lastrowid
+
+
+def read_row(connection: sqlite3.Connection, table: str, row_id: int) -> Row:
+    """Read a row by id; ``LookupError`` when there is none."""
+    row = connection.execute(f"SELECT * FROM {_known(table)} WHERE id = ?", (row_id,)).fetchone()
+    if row is None:
+        raise LookupError(f"no row {row_id} in {table}")
+    return dict(row)
+
+
+def _known(table: str) -> str:
+    """Table names go into SQL text, so only our own pass."""
+    if table not in TABLES:
+        raise ValueError(f"no journal for table {table}")
+    return table

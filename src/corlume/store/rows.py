@@ -1,0 +1,109 @@
+"""Core objects to rows and back."""
+
+from __future__ import annotations
+
+import sqlite3
+from typing import Any
+
+from corlume.core.coral import CoralCard
+from corlume.core.emitter import Emitter
+from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
+from corlume.core.scene import Coral, Fixture, Running
+from corlume.core.targets import LightTargets
+
+Row = dict[str, Any]
+
+_TANK = (
+    "length",
+    "width",
+    "water_depth",
+    "rim_height",
+    "rim_inset",
+    "room_height",
+    "sand",
+    "sand_flow",
+    "attenuation",
+)
+_TARGETS = ("lps_low", "lps_high", "sps_low", "sps_high", "ceiling", "goal", "school")
+_RUNNING = ("hours", "price", "currency")
+_BRACE = ("x0", "x1", "y0", "y1")
+_ROCK = ("x", "y", "base", "length", "width", "height", "name", "flow")
+_EMITTER = ("kind", "ppf", "fwhm", "length", "width", "x", "y", "height", "turn")
+_CARD = ("name", "par_low", "par_high", "flow", "aggression", "reach", "size", "note")
+
+
+def _take(source: object, names: tuple[str, ...]) -> Row:
+    return {name: getattr(source, name) for name in names}
+
+
+def _pick(row: sqlite3.Row, names: tuple[str, ...]) -> Row:
+    return {name: row[name] for name in names}
+
+
+def tank_row(name: str, tank: Tank, targets: LightTargets, running: Running) -> Row:
+    """Columns of ``tanks``; rocks and braces have tables of their own."""
+    row = {"name": name, **_take(tank, _TANK), "refractive_index": tank.index}
+    for side, pane in zip(SIDES, tank.panes(), strict=True):
+        row |= {f"{side}_kind": pane.kind, f"{side}_factor": pane.factor}
+    return row | _take(targets, _TARGETS) | _take(running, _RUNNING)
+
+
+def tank_from(row: sqlite3.Row, rocks: tuple[Rock, ...], braces: tuple[Brace, ...]) -> Tank:
+    """The tank of a row, with its rocks and braces."""
+    values = _pick(row, _TANK)
+    values |= {side: Pane(row[f"{side}_kind"], row[f"{side}_factor"]) for side in SIDES}
+    return Tank(**values, index=row["refractive_index"], rocks=rocks, braces=braces)
+
+
+def targets_from(row: sqlite3.Row) -> LightTargets:
+    """The light targets of a tank's row."""
+    return LightTargets(**_pick(row, _TARGETS))
+
+
+def running_from(row: sqlite3.Row) -> Running:
+    """The running costs of a tank's row."""
+    return Running(**_pick(row, _RUNNING))
+
+
+def brace_row(brace: Brace) -> Row:
+    """Columns of ``braces`` but for the tank."""
+    return _take(brace, _BRACE)
+
+
+def brace_from(row: sqlite3.Row) -> Brace:
+    """The brace of a row."""
+    return Brace(**_pick(row, _BRACE))
+
+
+def rock_row(rock: Rock) -> Row:
+    """Columns of ``rocks`` but for the tank."""
+    return _take(rock, _ROCK)
+
+
+def rock_from(row: sqlite3.Row) -> Rock:
+    """The rock of a row."""
+    return Rock(**_pick(row, _ROCK))
+
+
+def fixture_row(fixture: Fixture) -> Row:
+    """Columns of ``fixtures`` but for the setup."""
+    own = {"name": fixture.name, "output": fixture.output, "watts": fixture.watts, "dimmable": int(fixture.dimmable)}
+    return own | _take(fixture.emitter, _EMITTER)
+
+
+def fixture_from(row: sqlite3.Row) -> Fixture:
+    """The fixture of a row."""
+    emitter = Emitter(**_pick(row, _EMITTER))
+    return Fixture(emitter, row["output"], row["watts"], row["name"], bool(row["dimmable"]))
+
+
+def coral_row(coral: Coral) -> Row:
+    """Columns of ``corals`` but for the tank."""
+    x, y, depth = coral.place or (None, None, None)
+    return {**_take(coral.card, _CARD), "coral_group": coral.card.group, "x": x, "y": y, "depth": depth}
+
+
+def coral_from(row: sqlite3.Row) -> Coral:
+    """The coral of a row."""
+    card = CoralCard(**_pick(row, _CARD), group=row["coral_group"])
+    return Coral(card, None if row["x"] is None else (row["x"], row["y"], row["depth"]))

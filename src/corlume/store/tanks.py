@@ -1,0 +1,157 @@
+"""Read and write whole tanks: what is stored, with the ids it is stored under."""
+
+from __future__ import annotations
+
+import sqlite3
+from dataclasses import dataclass
+from typing import Generic, TypeVar
+
+from corlume.core.geometry import Brace, Rock, Tank
+from corlume.core.scene import Coral, Fixture, Running, Scene, Setup
+from corlume.core.targets import LightTargets
+from corlume.store import rows
+from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
+
+T = TypeVar("T")
+
+
+class NotFound(LookupError):
+    """Raised for an id that is not there, or no longer."""
+
+
+@dataclass(frozen=True, slots=True)
+class Kept(Generic[T]):
+    """A core object with the id it is stored under."""
+
+    id: int
+    value: T
+
+
+@dataclass(frozen=True, slots=True)
+class StoredSetup:
+    """A setup with its fixtures in the order they were added."""
+
+    id: int
+    name: str
+    in_use: bool
+    fixtures: tuple[Kept[Fixture], ...]
+
+    def fixture(self, fixture_id: int) -> Kept[Fixture]:
+        """The fixture of that id; ``NotFound`` otherwise."""
+        return _find(self.fixtures, fixture_id, "fixture")
+
+
+@dataclass(frozen=True, slots=True)
+class StoredTank:
+    """A tank with all that belongs to it."""
+
+    id: int
+    name: str
+    tank: Tank
+    targets: LightTargets
+    running: Running
+    rocks: tuple[Kept[Rock], ...]
+    braces: tuple[Kept[Brace], ...]
+    setups: tuple[StoredSetup, ...]
+    corals: tuple[Kept[Coral], ...]
+
+    def setup(self, setup_id: int | None = None) -> StoredSetup:
+        """The setup of that id, or the one in use; ``NotFound`` otherwise."""
+        for setup in self.setups:
+            if setup.id == setup_id or (setup_id is None and setup.in_use):
+                return setup
+        raise NotFound(f"no setup {setup_id} in this tank")
+
+    def rock(self, rock_id: int) -> Kept[Rock]:
+        """The rock of that id; ``NotFound`` otherwise."""
+        return _find(self.rocks, rock_id, "rock")
+
+    def brace(self, brace_id: int) -> Kept[Brace]:
+        """The brace of that id; ``NotFound`` otherwise."""
+        return _find(self.braces, brace_id, "brace")
+
+    def coral(self, coral_id: int) -> Kept[Coral]:
+        """The coral of that id; ``NotFound`` otherwise."""
+        return _find(self.corals, coral_id, "coral")
+
+    def scene(self) -> Scene:
+        """The tank as one scene, for checks and for export."""
+        setups = tuple(Setup(s.name, tuple(f.value for f in s.fixtures), s.in_use) for s in self.setups)
+        return Scene(
+            self.name, self.tank, self.targets, self.running, setups, tuple(coral.value for coral in self.corals)
+        )
+
+
+def _find(kept: tuple[Kept[T], ...], wanted: int, what: str) -> Kept[T]:
+    for one in kept:
+        if one.id == wanted:
+            return one
+    raise NotFound(f"no {what} {wanted} in this tank")
+
+
+def list_tanks(connection: sqlite3.Connection) -> list[StoredTank]:
+    """Every tank that was not removed, oldest first."""
+    ids = connection.execute("SELECT id FROM tanks WHERE removed = 0 ORDER BY id").fetchall()
+    return [load_tank(connection, row["id"]) for row in ids]
+
+
+def load_tank(connection: sqlite3.Connection, tank_id: int) -> StoredTank:
+    """Read a tank; ``NotFound`` when it is not there or was removed."""
+    row = connection.execute("SELECT * FROM tanks WHERE id = ? AND removed = 0", (tank_id,)).fetchone()
+    if row is None:
+        raise NotFound(f"no tank {tank_id}")
+
+    def children(table: str) -> list[sqlite3.Row]:
+        return connection.execute(f"SELECT * FROM {table} WHERE tank_id = ? ORDER BY id", (tank_id,)).fetchall()
+
+    rocks = tuple(Kept(r["id"], rows.rock_from(r)) for r in children("rocks"))
+    braces = tuple(Kept(r["id"], rows.brace_from(r)) for r in children("braces"))
+    fixtures: dict[int, list[Kept[Fixture]]] = {}
+    for r in connection.execute(
+        "SELECT fixtures.* FROM fixtures JOIN setups ON setups.id = setup_id WHERE tank_id = ? ORDER BY fixtures.id",
+        (tank_id,),
+    ):
+        fixtures.setdefault(r["setup_id"], []).append(Kept(r["id"], rows.fixture_from(r)))
+    return StoredTank(
+        id=tank_id,
+        name=row["name"],
+        tank=rows.tank_from(row, tuple(r.value for r in rocks), tuple(b.value for b in braces)),
+        targets=rows.targets_from(row),
+        running=rows.running_from(row),
+        rocks=rocks,
+        braces=braces,
+        setups=tuple(
+            StoredSetup(r["id"], r["name"], bool(r["in_use"]), tuple(fixtures.get(r["id"], ())))
+            for r in children("setups")
+        ),
+        corals=tuple(Kept(r["id"], rows.coral_from(r)) for r in children("corals")),
+    )
+
+
+def add_tank(connection: sqlite3.Connection, scene: Scene, label: str) -> int:
+    """Store a scene as a new tank and return its id.
+
+    The rows go in hidden and the edit uncovers them, so that undoing the edit hides the tank with
+    everything done to it since, and redoing brings all of it back.
+    """
+    columns = rows.tank_row(scene.name, scene.tank, scene.targets, scene.running)
+    tank_id = insert_row(connection, "tanks", {**columns, "removed": 1})
+    for rock in scene.tank.rocks:
+        insert_row(connection, "rocks", {"tank_id": tank_id, **rows.rock_row(rock)})
+    for brace in scene.tank.braces:
+        insert_row(connection, "braces", {"tank_id": tank_id, **rows.brace_row(brace)})
+    for setup in scene.setups:
+        values = {"tank_id": tank_id, "name": setup.name, "in_use": int(setup.in_use)}
+        setup_id = insert_row(connection, "setups", values)
+        for fixture in setup.fixtures:
+            insert_row(connection, "fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
+    for coral in scene.corals:
+        insert_row(connection, "corals", {"tank_id": tank_id, **rows.coral_row(coral)})
+    Edit(connection, TANKS_SCOPE, label).update("tanks", tank_id, {"removed": 0})
+    return tank_id
+
+
+def remove_tank(connection: sqlite3.Connection, tank_id: int, label: str) -> None:
+    """Hide a tank; undo brings it back."""
+    load_tank(connection, tank_id)
+    Edit(connection, TANKS_SCOPE, label).update("tanks", tank_id, {"removed": 1})

@@ -1,0 +1,1 @@
+"""Pages and their endpoints: a face over the services."""

@@ -1,0 +1,181 @@
+"""The light chart: its page, and the answers to what is done on it."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
+from pydantic import BaseModel, ConfigDict, Field
+
+from corlume.core.errors import Rules
+from corlume.formats.measure import Measure
+from corlume.reference.catalogue import fixture_kinds
+from corlume.services import lights, tanks
+from corlume.services.predict import Place
+from corlume.store.tanks import StoredTank
+from corlume.web import chart_view
+from corlume.web.forms import read_fixture_changes
+from corlume.web.site import Db, FormData, Unit, go, page
+
+router = APIRouter(prefix="/tanks/{tank_id}")
+Metres = Annotated[float, Field(allow_inf_nan=False)]
+Typed = Metres | Annotated[str, Field(max_length=80)] | None
+
+
+class FixtureChange(BaseModel):
+    """Changed fields of a fixture: numbers in SI, or text as the keeper typed it."""
+
+    model_config = ConfigDict(extra="forbid")
+    x: Typed = None
+    y: Typed = None
+    height: Typed = None
+    turn: Typed = None
+    output: Typed = None
+    name: Annotated[str, Field(max_length=80)] | None = None
+    ppf: Typed = None
+    fwhm: Typed = None
+    length: Typed = None
+    width: Typed = None
+    watts: Typed = None
+
+
+class ProbeAt(BaseModel):
+    """The probe [m]."""
+
+    x: Metres
+    y: Metres
+    depth: Metres
+
+
+class ChartRequest(BaseModel):
+    """Where the probe is, which fixture is selected, and what is changed."""
+
+    probe: ProbeAt
+    selected: int | None = None
+    changes: dict[int, FixtureChange] = Field(default={}, max_length=200)
+
+
+def _changes(request: ChartRequest, measure: Measure) -> dict[int, dict[str, Any]]:
+    return {
+        fixture_id: read_fixture_changes(change.model_dump(exclude_none=True), measure)
+        for fixture_id, change in request.changes.items()
+    }
+
+
+def _probe(stored: StoredTank, at: ProbeAt) -> Place:
+    rules = Rules()
+    tank = stored.tank
+    for name, value, limit in (
+        ("x", at.x, tank.length),
+        ("y", at.y, tank.width),
+        ("depth", at.depth, tank.water_depth),
+    ):
+        rules.between(name, value, -1e-6, limit + 1e-6, "length")
+    rules.finish()
+    return Place(*(max(0.0, v) for v in (at.x, at.y, at.depth)))
+
+
+@router.get("/chart")
+def chart(
+    request: Request, db: Db, measure: Unit, tank_id: int, setup: int | None = None, fixture: int | None = None
+) -> HTMLResponse:
+    """The light chart of a setup."""
+    stored = tanks.open_tank(db, tank_id)
+    shown = stored.setup(setup)
+    selected = fixture if any(f.id == fixture for f in shown.fixtures) else None
+    if selected is None and shown.fixtures:
+        selected = shown.fixtures[0].id
+    sheet = chart_view.sheet_of(stored, shown)
+    probe = chart_view.default_probe(stored)
+    context = {
+        "stored": stored,
+        "setup": shown,
+        "selected": selected,
+        "probe": probe,
+        "sheet": sheet,
+        "parts": chart_view.moving_parts(stored, sheet, shown, probe, selected, measure),
+        "frame": chart_view.frame(stored, sheet, measure),
+        "panel": chart_view.panel(stored, shown, selected, measure),
+        "kinds": fixture_kinds(),
+        "snap": 0.01 if measure.unit == "cm" else 0.0127,
+    }
+    return page(request, "chart.html", context, tank=stored)
+
+
+@router.post("/setups/{setup_id}/light")
+def light(db: Db, measure: Unit, tank_id: int, setup_id: int, body: ChartRequest) -> JSONResponse:
+    """The chart as it would be with some changes; nothing is stored."""
+    stored = tanks.open_tank(db, tank_id)
+    setup = stored.setup(setup_id)
+    drafted = lights.draft(stored.tank, setup, _changes(body, measure))
+    sheet = chart_view.sheet_of(stored, setup)
+    probe = _probe(stored, body.probe)
+    parts = chart_view.moving_parts(stored, sheet, drafted, probe, body.selected, measure)
+    if not body.changes:
+        parts["panel"] = chart_view.panel(stored, setup, body.selected, measure)
+    return JSONResponse(chart_view.as_json(parts))
+
+
+@router.post("/setups/{setup_id}/fixtures")
+def change_fixtures(db: Db, measure: Unit, tank_id: int, setup_id: int, body: ChartRequest) -> JSONResponse:
+    """Change fixtures for good, and answer with the chart as it is then."""
+    lights.change_fixtures(db, tank_id, setup_id, _changes(body, measure))
+    stored = tanks.open_tank(db, tank_id)
+    setup = stored.setup(setup_id)
+    sheet = chart_view.sheet_of(stored, setup)
+    steps = tanks.steps(db, tank_id)
+    parts = chart_view.moving_parts(stored, sheet, setup, _probe(stored, body.probe), body.selected, measure)
+    parts |= chart_view.frame(stored, sheet, measure)
+    parts |= {"panel": chart_view.panel(stored, setup, body.selected, measure)}
+    parts |= {"undo": steps.undo or "", "redo": steps.redo or ""}
+    return JSONResponse(chart_view.as_json(parts))
+
+
+@router.post("/setups/{setup_id}/add")
+def add_fixture(db: Db, tank_id: int, setup_id: int, form: FormData) -> RedirectResponse:
+    """Hang another fixture."""
+    fixture_id = lights.add_fixture(db, tank_id, setup_id, form.get("kind", ""))
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={fixture_id}")
+
+
+@router.post("/setups/{setup_id}/fixtures/{fixture_id}/copy")
+def copy_fixture(db: Db, tank_id: int, setup_id: int, fixture_id: int) -> RedirectResponse:
+    """Hang a second fixture like this one."""
+    copy_id = lights.copy_fixture(db, tank_id, setup_id, fixture_id)
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={copy_id}")
+
+
+@router.post("/setups/{setup_id}/fixtures/{fixture_id}/remove")
+def remove_fixture(db: Db, tank_id: int, setup_id: int, fixture_id: int) -> RedirectResponse:
+    """Take a fixture down."""
+    lights.remove_fixture(db, tank_id, setup_id, fixture_id)
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
+
+
+@router.post("/setups/{setup_id}/copy")
+def copy_setup(db: Db, tank_id: int, setup_id: int) -> RedirectResponse:
+    """Copy a setup and go there."""
+    return go(f"/tanks/{tank_id}/chart?setup={lights.copy_setup(db, tank_id, setup_id)}")
+
+
+@router.post("/setups/{setup_id}/rename")
+def rename_setup(db: Db, tank_id: int, setup_id: int, form: FormData) -> RedirectResponse:
+    """Rename a setup; an empty name leaves the old one."""
+    if form.get("name", "").strip():
+        lights.rename_setup(db, tank_id, setup_id, form["name"])
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
+
+
+@router.post("/setups/{setup_id}/use")
+def use_setup(db: Db, tank_id: int, setup_id: int) -> RedirectResponse:
+    """Make a setup the one in use."""
+    lights.use_setup(db, tank_id, setup_id)
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
+
+
+@router.post("/setups/{setup_id}/remove")
+def remove_setup(db: Db, tank_id: int, setup_id: int) -> RedirectResponse:
+    """Remove a setup that is not in use."""
+    lights.remove_setup(db, tank_id, setup_id)
+    return go(f"/tanks/{tank_id}/chart")

@@ -1,0 +1,98 @@
+"""The light chart in pieces: what the page shows, and what a change replaces."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any
+
+from corlume.core.scene import Fixture
+from corlume.formats.measure import Measure
+from corlume.reference.catalogue import fixture_kinds
+from corlume.services.predict import Place, read_probe, slice_plane, verdicts
+from corlume.store.tanks import StoredSetup, StoredTank
+from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe, letter
+from corlume.web.drawing.light import draw_light
+from corlume.web.drawing.sheet import Sheet, lay_out
+from corlume.web.drawing.tank import draw_frame, draw_rock
+from corlume.web.site import templates
+
+
+def default_probe(stored: StoredTank) -> Place:
+    """Where the probe starts: over the middle of the tank at the height of the rock top."""
+    return Place(stored.tank.length / 2, stored.tank.width / 2, stored.tank.rock_top())
+
+
+def sheet_of(stored: StoredTank, setup: StoredSetup) -> Sheet:
+    """The sheet for a stored setup; drafts do not change it, so that nothing jumps in mid-drag."""
+    return lay_out(stored.tank, max((f.value.emitter.height for f in setup.fixtures), default=0.0))
+
+
+def moving_parts(
+    stored: StoredTank, sheet: Sheet, setup: StoredSetup, probe: Place, selected: int | None, measure: Measure
+) -> dict[str, str]:
+    """Everything that a drag, a dimmer or the probe changes: light, rock, marks, readout, verdicts."""
+    tank, targets = stored.tank, stored.targets
+    fixtures = [kept.value for kept in setup.fixtures]
+    parts: dict[str, str] = {}
+    for view, at in zip(sheet.views(), (probe.depth, probe.y, probe.x), strict=True):
+        plane = slice_plane(tank, fixtures, view.kind, at)
+        parts[f"light-{view.kind}"] = draw_light(view, plane, targets)
+        parts[f"rock-{view.kind}"] = draw_rock(view, tank, at)
+    parts["dimensions"] = draw_dimensions(sheet, setup.fixtures, measure)
+    parts["marks"] = draw_probe(sheet, probe) + draw_fixtures(sheet, setup.fixtures, selected)
+    parts["depth-out"] = measure.length(probe.depth)
+    parts["readout"] = _readout(stored, fixtures, probe, measure)
+    judged = verdicts(tank, fixtures, targets, stored.running) if fixtures else []
+    parts["verdicts"] = templates.get_template("parts/verdicts.html").render(verdicts=judged, measure=measure)
+    return parts
+
+
+def _readout(stored: StoredTank, fixtures: Sequence[Fixture], probe: Place, measure: Measure) -> str:
+    reading = read_probe(stored.tank, fixtures, stored.targets, stored.running.hours, probe)
+    shares = [
+        (letter(i), fixture.name, part, part / reading.par if reading.par > 0 else 0.0)
+        for i, (fixture, part) in enumerate(zip(fixtures, reading.parts, strict=True))
+    ]
+    shares.sort(key=lambda share: -share[2])
+    near = [c.value for c in stored.corals if c.value.place is not None and _close(c.value.place, probe)]
+    return templates.get_template("parts/readout.html").render(
+        reading=reading,
+        shares=shares,
+        bands=stored.targets.bands(),
+        near=near,
+        measure=measure,
+        hours=stored.running.hours,
+    )
+
+
+def _close(place: tuple[float, float, float], probe: Place) -> bool:
+    x, y, depth = place
+    return (x - probe.x) ** 2 + (y - probe.y) ** 2 + (depth - probe.depth) ** 2 < 0.08**2
+
+
+def panel(stored: StoredTank, setup: StoredSetup, selected: int | None, measure: Measure) -> str:
+    """The list of fixtures with their dimmers, and the fields of the selected one."""
+    return templates.get_template("parts/fixtures.html").render(
+        stored=stored,
+        setup=setup,
+        selected=selected,
+        measure=measure,
+        letter=letter,
+        kinds=fixture_kinds(),
+    )
+
+
+def frame(stored: StoredTank, sheet: Sheet, measure: Measure) -> dict[str, str]:
+    """What stays while fixtures move: the drawing's frame and its box."""
+    return {
+        "frame": draw_frame(sheet, stored.tank, measure),
+        "viewbox": f"0 0 {sheet.width:.0f} {sheet.height:.0f}",
+        "views": json.dumps([asdict(view) for view in sheet.views()]),
+    }
+
+
+def as_json(parts: dict[str, Any]) -> dict[str, str]:
+    """Plain strings for an answer."""
+    return {key: str(value) for key, value in parts.items()}

@@ -1,0 +1,160 @@
+"""Corals: cards, zones, where each fits, and placing them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from pydantic import BaseModel
+
+from corlume.core.coral import AGGRESSIONS, FLOW_WANTS, GROUPS, CoralCard
+from corlume.core.zones import surfaces
+from corlume.formats.measure import Measure
+from corlume.reference.catalogue import coral_cards
+from corlume.services import corals, tanks
+from corlume.services.predict import surface_par
+from corlume.store.tanks import NotFound, StoredTank
+from corlume.web.drawing.corals import draw_corals, draw_surfaces, draw_zones
+from corlume.web.drawing.sheet import lay_out_pair
+from corlume.web.drawing.tank import draw_frame, draw_rock
+from corlume.web.forms import Form
+from corlume.web.site import Db, FormData, Unit, go, measure_of, page
+
+router = APIRouter(prefix="/tanks/{tank_id}/corals")
+
+
+class DropAt(BaseModel):
+    """Where a coral was let go, seen from above [m]."""
+
+    x: float
+    y: float
+
+
+@router.get("")
+def corals_page(
+    request: Request, db: Db, tank_id: int, coral: int | None = None, zone: str | None = None
+) -> HTMLResponse:
+    """The corals of a tank, in the light of the setup in use."""
+    return _corals(request, tanks.open_tank(db, tank_id), coral, zone)
+
+
+@router.post("/add")
+def add(request: Request, db: Db, tank_id: int, form: FormData) -> Response:
+    """Add a coral from the bundled cards."""
+    card = coral_cards().get(form.get("card", ""))
+    if card is None:
+        raise NotFound("no such card")
+    coral_id = corals.add_coral(db, tank_id, card)
+    return go(f"/tanks/{tank_id}/corals?coral={coral_id}")
+
+
+@router.post("/{coral_id}/card")
+def change_card(request: Request, db: Db, measure: Unit, tank_id: int, coral_id: int, data: FormData) -> Response:
+    """Change what is known of a coral."""
+    form = Form(data, measure)
+    stored = tanks.open_tank(db, tank_id)
+    card = form.build(
+        CoralCard,
+        name=form.text("name")[:80],
+        group=form.text("group"),
+        par_low=form.number("par_low"),
+        par_high=form.number("par_high"),
+        flow=form.text("flow"),
+        aggression=form.text("aggression"),
+        reach=form.length("reach"),
+        size=form.length("size"),
+        note=stored.coral(coral_id).value.card.note,
+    )
+    if card is None or form.errors:
+        return _corals(request, stored, coral_id, None, values=form.data, errors=form.errors, status=422)
+    corals.change_card(db, tank_id, coral_id, card)
+    return go(f"/tanks/{tank_id}/corals?coral={coral_id}")
+
+
+@router.post("/{coral_id}/place")
+def place(db: Db, tank_id: int, coral_id: int, body: DropAt) -> JSONResponse:
+    """Put a coral where it was let go."""
+    stored = tanks.open_tank(db, tank_id)
+    corals.place_coral(db, tank_id, coral_id, corals.resting_place(stored.tank, body.x, body.y))
+    return JSONResponse({"next": f"/tanks/{tank_id}/corals?coral={coral_id}"})
+
+
+@router.post("/{coral_id}/send")
+def send(db: Db, tank_id: int, coral_id: int, form: FormData) -> RedirectResponse:
+    """Put a coral on the best site of a zone."""
+    stored = tanks.open_tank(db, tank_id)
+    fixtures = [kept.value for kept in stored.setup().fixtures]
+    corals.send_to_zone(db, tank_id, coral_id, form.get("zone", ""), fixtures)
+    return go(f"/tanks/{tank_id}/corals?coral={coral_id}")
+
+
+@router.post("/{coral_id}/lift")
+def lift(db: Db, tank_id: int, coral_id: int) -> RedirectResponse:
+    """Take a coral back to those that wait."""
+    corals.place_coral(db, tank_id, coral_id, None)
+    return go(f"/tanks/{tank_id}/corals?coral={coral_id}")
+
+
+@router.post("/{coral_id}/remove")
+def remove(db: Db, tank_id: int, coral_id: int) -> RedirectResponse:
+    """Take a coral out of the books."""
+    corals.remove_coral(db, tank_id, coral_id)
+    return go(f"/tanks/{tank_id}/corals")
+
+
+def card_fields(card: CoralCard, measure: Measure) -> dict[str, str]:
+    """What the card form shows."""
+    return {
+        "name": card.name,
+        "group": card.group,
+        "par_low": f"{card.par_low:g}",
+        "par_high": f"{card.par_high:g}",
+        "flow": card.flow,
+        "aggression": card.aggression,
+        "reach": measure.number(card.reach),
+        "size": measure.number(card.size),
+    }
+
+
+def _corals(
+    request: Request,
+    stored: StoredTank,
+    selected: int | None,
+    zone: str | None,
+    *,
+    values: dict[str, str] | None = None,
+    errors: dict[str, str] | None = None,
+    status: int = 200,
+) -> HTMLResponse:
+    measure = measure_of(request)
+    fixtures = [kept.value for kept in stored.setup().fixtures]
+    states = corals.states(stored, fixtures)
+    chosen = next((s for s in states if s.id == selected), None)
+    if selected is not None and chosen is None:
+        raise NotFound(f"no coral {selected}")
+    zones = corals.zones_of(stored.tank, stored.targets, fixtures)
+    fits = corals.fits(stored, fixtures, chosen.id) if chosen else []
+    sheet = lay_out_pair(stored.tank)
+    lit = list(zip(surfaces(stored.tank), surface_par(stored.tank, fixtures), strict=True))
+    context: dict[str, Any] = {
+        "stored": stored,
+        "states": states,
+        "chosen": chosen,
+        "zones": zones,
+        "fits": fits,
+        "sheet": sheet,
+        "surfaces": draw_surfaces(sheet.plan, lit, stored.targets),
+        "frame": draw_frame(sheet, stored.tank, measure),
+        "rock_front": draw_rock(sheet.front, stored.tank, stored.tank.width / 2),
+        "zone_marks": draw_zones(sheet.plan, zones, fits, zone),
+        "coral_marks": [draw_corals(view, stored.tank, states, selected) for view in sheet.views()],
+        "bands": stored.targets.bands(),
+        "cards": coral_cards(),
+        "groups": GROUPS,
+        "flows": FLOW_WANTS,
+        "aggressions": AGGRESSIONS,
+        "values": values or (card_fields(chosen.coral.card, measure) if chosen else {}),
+        "errors": errors or {},
+    }
+    return page(request, "corals.html", context, tank=stored, status=status)

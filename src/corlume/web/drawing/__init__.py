@@ -1,0 +1,1 @@
+"""Draws the light chart as SVG: sheet, tank, light, fixtures, corals."""

@@ -1,0 +1,185 @@
+"""Fixtures on the sheet: what hangs where, its dimensions, and the probe."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+
+from markupsafe import Markup
+
+from corlume.core.scene import Fixture
+from corlume.formats.measure import Measure
+from corlume.services.predict import Place
+from corlume.store.tanks import Kept
+from corlume.web.drawing.sheet import Sheet, View
+from corlume.web.drawing.svg import el, group, points_path
+
+HIT = 22.0
+"""Least size of what can be grabbed, in drawing units."""
+
+
+def letter(index: int) -> str:
+    """Name the fixtures of a setup A to Z, then A2, B2 and so on."""
+    return chr(65 + index % 26) + (str(index // 26 + 1) if index >= 26 else "")
+
+
+def draw_fixtures(sheet: Sheet, fixtures: Sequence[Kept[Fixture]], selected: int | None) -> Markup:
+    """Draw all fixtures in the three views; the selected one comes last, on top, with its lobe."""
+    order = sorted(enumerate(fixtures), key=lambda item: item[1].id == selected)
+    parts = []
+    for view in sheet.views():
+        texts = _letters(view, fixtures)
+        parts += [_fixture(view, kept, texts[i], kept.id == selected, i) for i, kept in order]
+    return Markup("").join(parts)
+
+
+def _letters(view: View, fixtures: Sequence[Kept[Fixture]]) -> dict[int, str]:
+    """What to print at each fixture: in an elevation one label for all that hide each other."""
+    if view.kind == "plan":
+        return {i: letter(i) for i in range(len(fixtures))}
+    stacks: dict[tuple[int, int], list[int]] = {}
+    for i, kept in enumerate(fixtures):
+        e = kept.value.emitter
+        u = e.x if view.kind == "front" else e.y
+        stacks.setdefault((round(u * view.scale / 14), round(e.height * view.scale / 12)), []).append(i)
+    texts = dict.fromkeys(range(len(fixtures)), "")
+    for members in stacks.values():
+        names = [letter(i) for i in members]
+        texts[members[0]] = " ".join(names) if len(names) < 4 else f"{names[0]} to {names[-1]}"
+    return texts
+
+
+def _fixture(view: View, kept: Kept[Fixture], text: str, selected: bool, index: int) -> Markup:
+    fixture = kept.value
+    e = fixture.emitter
+    shapes: list[Markup] = []
+    if view.kind == "plan":
+        x, y = view.at(e.x, e.y)
+        w, h = e.length * view.scale, max(4.0, e.width * view.scale)
+        turn = f"rotate({-math.degrees(e.turn):.1f} {x:.1f} {y:.1f})"
+        shapes.append(_box(x, y, max(w, HIT), max(h, HIT), class_="hit", transform=turn))
+        shapes.append(_box(x, y, w, h, class_="face", transform=turn, rx=2))
+        # a long thin face carries its letter at the left end, clear of its neighbours' in the middle
+        label_x = x - w / 2 + 9 if w > 60 and not e.turn else x
+        shapes.append(el("circle", cx=label_x, cy=y, r=7.5, class_="badge"))
+        shapes.append(el("text", text, x=label_x, y=y, dy="0.35em", class_="letter"))
+    else:
+        half = e.half_extent()[0 if view.kind == "front" else 1] * view.scale
+        x, y = view.at(e.x if view.kind == "front" else e.y, -e.height)
+        if selected:
+            shapes.append(_lobe(view, x, y, e.fwhm))
+        shapes.append(_box(x, y - 4, max(2 * half, HIT), HIT, class_="hit"))
+        shapes.append(_box(x, y - 4, max(2 * half, 5.0), 8.0, class_="face", rx=2))
+        if text:
+            shapes.append(el("text", text, x=x, y=y - 13, class_="letter above"))
+    state = "off" if fixture.output == 0 else "on"
+    label = f"{letter(index)}, {fixture.name}, {fixture.output:.0%}"
+    return group(
+        shapes,
+        class_=f"fixture {state}{' selected' if selected else ''}",
+        data_fixture=kept.id,
+        data_view=view.kind,
+        data_x=f"{e.x:.6g}",
+        data_y=f"{e.y:.6g}",
+        data_height=f"{e.height:.6g}",
+        tabindex="0" if view.kind == "plan" else None,
+        role="button" if view.kind == "plan" else None,
+        aria_label=label if view.kind == "plan" else None,
+    )
+
+
+def _box(x: float, y: float, width: float, height: float, **attributes: object) -> Markup:
+    return el(
+        "rect", x=float(x - width / 2), y=float(y - height / 2), width=float(width), height=float(height), **attributes
+    )
+
+
+def _lobe(view: View, x: float, y: float, fwhm: float) -> Markup:
+    """The half-maximum rays of a lobe, down to the water."""
+    run = (view.top - y) * math.tan(min(fwhm / 2, 1.4))
+    rays = points_path([(x - run, view.top), (x, y), (x + run, view.top)])
+    return el("path", d=rays, class_="lobe")
+
+
+def draw_dimensions(sheet: Sheet, fixtures: Sequence[Kept[Fixture]], measure: Measure) -> Markup:
+    """Chains of dimensions, each of which can be typed over; one number serves all fixtures that share it."""
+    parts: list[Markup] = []
+    plan, front = sheet.plan, sheet.front
+    y = plan.top - 16
+    parts.append(el("line", x1=plan.left, y1=y, x2=plan.right, y2=y, class_="dim-line"))
+    parts.append(el("line", x1=plan.left, y1=y - 4, x2=plan.left, y2=plan.top - 4, class_="dim-line"))
+    for value, members in _shared(fixtures, lambda f: f.emitter.x):
+        x = plan.left + value * plan.scale
+        parts.append(el("line", x1=x, y1=y - 4, x2=x, y2=y + 4, class_="dim-tick"))
+        parts.append(_dimension("x", "from the left pane", value, members, x, y - 9, measure))
+    x = plan.right + 14
+    parts.append(el("line", x1=x, y1=plan.top, x2=x, y2=plan.bottom, class_="dim-line"))
+    parts.append(el("line", x1=plan.right + 4, y1=plan.bottom, x2=x + 4, y2=plan.bottom, class_="dim-line"))
+    for value, members in _shared(fixtures, lambda f: f.emitter.y):
+        y = plan.at(0.0, value)[1]
+        parts.append(el("line", x1=x - 4, y1=y, x2=x + 4, y2=y, class_="dim-tick"))
+        parts.append(_dimension("y", "from the front pane", value, members, x + 20, y + 3.5, measure))
+    x = front.right + 14
+    if fixtures:
+        top = min(front.at(0.0, -f.value.emitter.height)[1] for f in fixtures)
+        parts.append(el("line", x1=x, y1=top, x2=x, y2=front.top, class_="dim-line"))
+        parts.append(el("line", x1=front.right + 8, y1=front.top, x2=x + 4, y2=front.top, class_="dim-line"))
+    for value, members in _shared(fixtures, lambda f: f.emitter.height):
+        y = front.top - value * front.scale
+        parts.append(el("line", x1=x - 4, y1=y, x2=x + 4, y2=y, class_="dim-tick"))
+        parts.append(_dimension("height", "above the water line", value, members, x + 20, y + 3.5, measure))
+    return group(parts, class_="dimensions")
+
+
+def _shared(fixtures: Sequence[Kept[Fixture]], value: Callable[[Fixture], float]) -> list[tuple[float, list[int]]]:
+    """Values rounded to the millimetre, each with the ids of the fixtures that have it."""
+    found: dict[int, list[int]] = {}
+    for kept in fixtures:
+        found.setdefault(round(1000 * value(kept.value)), []).append(kept.id)
+    return [(mm / 1000, ids) for mm, ids in sorted(found.items())]
+
+
+def _dimension(
+    field: str, words: str, value: float, members: list[int], x: float, y: float, measure: Measure
+) -> Markup:
+    text = measure.number(value)
+    width = 7.0 * len(text) + 8
+    return group(
+        [
+            el("rect", x=x - width / 2, y=y - 13, width=width, height=18.0, class_="dim-hit", rx=2),
+            el("text", text, x=x, y=y, class_="dim-text"),
+        ],
+        class_="dimension",
+        data_field=field,
+        data_ids=",".join(map(str, members)),
+        data_text=text,
+        tabindex="0",
+        role="button",
+        aria_label=f"{measure.length(value)} {words}: press Enter to type another",
+    )
+
+
+def draw_probe(sheet: Sheet, probe: Place) -> Markup:
+    """The probe's cross-hair through all three views."""
+    parts = []
+    places = ((probe.x, probe.y), (probe.x, probe.depth), (probe.y, probe.depth))
+    for view, place in zip(sheet.views(), places, strict=True):
+        x, y = view.at(*place)
+        parts.append(
+            group(
+                [
+                    el("line", x1=x, y1=view.top, x2=x, y2=view.bottom, class_="hair"),
+                    el("line", x1=view.left, y1=y, x2=view.right, y2=y, class_="hair"),
+                    el("circle", cx=x, cy=y, r=12.0, class_="hit"),
+                    el("circle", cx=x, cy=y, r=5.5, class_="probe-ring"),
+                ],
+                class_="probe",
+                data_view=view.kind,
+                tabindex="0" if view.kind == "plan" else None,
+                role="button" if view.kind == "plan" else None,
+                aria_label="Probe: arrow keys move it, page up and down change its depth"
+                if view.kind == "plan"
+                else None,
+            )
+        )
+    return Markup("").join(parts)

@@ -1,0 +1,131 @@
+"""Light on a view: tinted bands, labelled isolines, printed soundings."""
+
+from __future__ import annotations
+
+import math
+from itertools import pairwise
+
+import numpy as np
+from contourpy import FillType, LineType, contour_generator
+from markupsafe import Markup
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from corlume.core.targets import LightTargets
+from corlume.services.predict import Plane
+from corlume.web.drawing.sheet import View
+from corlume.web.drawing.svg import el, group, points_path
+
+Array = NDArray[np.float64]
+LEVELS = (25, 50, 75, 100, 125, 150, 200, 250, 300, 350, 400, 500, 600, 700, 800, 1000, 1250, 1500, 2000, 3000)
+MOST_LINES = 11
+SOUNDING_GAP = 31.0
+LABEL_ROOM = 15.0
+
+
+def draw_light(view: View, plane: Plane, targets: LightTargets) -> Markup:
+    """Draw a plane's bands, isolines and predicted soundings into its view."""
+    if not np.isfinite(plane.par).any():
+        return Markup("")
+    filled = _fill_rock(plane.par)
+    u = view.left + plane.u * view.scale
+    v = np.array([view.at(0.0, float(x))[1] for x in plane.v])
+    generator = contour_generator(u, v, filled.T, fill_type=FillType.OuterOffset, line_type=LineType.Separate)
+    bands = [_band(generator, band.key, band.low, band.high) for band in targets.bands()]
+    lines, labels = _isolines(generator, filled, targets)
+    soundings = _soundings(view, plane, labels)
+    return Markup("").join(
+        [group(bands, class_="bands"), group(lines, class_="isolines"), group(soundings, class_="soundings")]
+    )
+
+
+def _fill_rock(par: Array) -> Array:
+    """Continue the light into rock from its nearest neighbour, so that bands end at the rock's edge."""
+    holes = ~np.isfinite(par)
+    if not holes.any():
+        return par
+    nearest = ndimage.distance_transform_edt(holes, return_distances=False, return_indices=True)
+    result: Array = par[tuple(nearest)]
+    return result
+
+
+def _band(generator: object, key: str, low: float, high: float) -> Markup:
+    polygons, offsets = generator.filled(low if low > 0 else -1.0, min(high, 1e6))  # type: ignore[attr-defined]
+    path = "".join(
+        points_path(points[a:b], closed=True)
+        for points, starts in zip(polygons, offsets, strict=True)
+        for a, b in pairwise(starts)
+    )
+    shape = el("path", d=path, class_=f"band band-{key}") if path else Markup("")
+    return shape + (el("path", d=path, class_="hatch") if path and key == "strong" else Markup(""))
+
+
+def isoline_levels(par: Array, targets: LightTargets) -> list[tuple[float, bool]]:
+    """Choose the levels to draw, each with whether it is a limit of a band; the limits always come along."""
+    limits = {band.low for band in targets.bands()[1:]}
+    low, high = float(np.nanmin(par)), float(np.nanmax(par))
+    between = [x for x in LEVELS if low < x < high and min(abs(x - limit) for limit in limits) > 0.08 * x]
+    keep = between[:: max(1, math.ceil(len(between) / MOST_LINES))]
+    return sorted([(float(x), False) for x in keep] + [(x, True) for x in limits if low < x < high])
+
+
+def _isolines(generator: object, par: Array, targets: LightTargets) -> tuple[list[Markup], list[tuple[float, float]]]:
+    lines: list[Markup] = []
+    texts: list[Markup] = []
+    taken: list[tuple[float, float]] = []
+    for level, is_limit in isoline_levels(par, targets):
+        pieces = [p for p in generator.lines(level) if _length(p) > 26]  # type: ignore[attr-defined]
+        if not pieces:
+            continue
+        path = "".join(points_path(p) for p in pieces)
+        lines.append(el("path", d=path, class_="isoline limit" if is_limit else "isoline"))
+        for piece in sorted(pieces, key=_length, reverse=True)[:2]:
+            spot = _label_spot(piece, taken)
+            if spot is None:
+                continue
+            x, y, angle = spot
+            taken.append((x, y))
+            texts.append(
+                el(
+                    "text",
+                    f"{level:g}",
+                    class_="isolabel limit" if is_limit else "isolabel",
+                    transform=f"translate({x:.1f} {y:.1f}) rotate({angle:.0f})",
+                    dy="0.32em",
+                )
+            )
+    return lines + texts, taken
+
+
+def _length(points: Array) -> float:
+    return float(np.hypot(*np.diff(points, axis=0).T).sum())
+
+
+def _label_spot(points: Array, taken: list[tuple[float, float]]) -> tuple[float, float, float] | None:
+    """Find a free spot along a line, from its middle outwards, and the line's angle there [degrees]."""
+    n = len(points)
+    for share in (0.5, 0.35, 0.65, 0.2, 0.8):
+        k = min(n - 2, max(1, int(share * n)))
+        x, y = points[k]
+        if all(math.hypot(x - a, y - b) > 2 * LABEL_ROOM for a, b in taken):
+            a, b = points[max(0, k - 2)], points[min(n - 1, k + 2)]
+            angle = math.degrees(math.atan2(b[1] - a[1], b[0] - a[0]))
+            upright = angle - 180 if angle > 90 else angle + 180 if angle < -90 else angle
+            return float(x), float(y), upright
+    return None
+
+
+def _soundings(view: View, plane: Plane, labels: list[tuple[float, float]]) -> list[Markup]:
+    """Predicted readings at even places, leaving out those that would touch a label of an isoline."""
+    across = max(2, int((view.right - view.left) / SOUNDING_GAP))
+    down = max(2, int((view.bottom - view.top) / (0.8 * SOUNDING_GAP)))
+    texts = []
+    for i in range(across):
+        for j in range(down):
+            u, v = (i + 0.5) / across * view.u_size, (j + 0.5) / down * view.v_size
+            k, n = int(np.abs(plane.u - u).argmin()), int(np.abs(plane.v - v).argmin())
+            par = plane.par[k, n]
+            x, y = view.at(float(plane.u[k]), float(plane.v[n]))
+            if math.isfinite(par) and all(abs(x - a) > 20 or abs(y - b) > 11 for a, b in labels):
+                texts.append(el("text", f"{par:.0f}", x=float(x), y=float(y), dy="0.35em", class_="sounding"))
+    return texts

@@ -1,0 +1,103 @@
+"""The sheet: three views to one scale, laid out as on a workshop drawing.
+
+Plan at top left; the front elevation below it shares x; the side elevation beside that shares heights.
+One drawing unit is one pixel at the size the sheet is made for.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from corlume.core.geometry import Tank
+
+ViewKind = Literal["plan", "front", "side"]
+WIDTH, HEIGHT = 900.0, 596.0
+LEFT, TOP, RIGHT, BOTTOM = 62.0, 46.0, 16.0, 28.0
+GAP_X, GAP_Y = 70.0, 46.0
+LEAST_ABOVE = 0.4
+CORNER_WIDTH = 262.0
+PAIR_WIDTH, PAIR_HEIGHT, PAIR_GAP = 640.0, 640.0, 24.0
+
+
+@dataclass(frozen=True, slots=True)
+class View:
+    """One drawing: where it lies on the sheet and how big it is.
+
+    ``left``, ``top`` is the inside corner of the water in drawing units; ``scale`` is units per metre;
+    ``u_size``, ``v_size`` the water in metres; ``above`` how much air is drawn over it [m].
+    """
+
+    kind: ViewKind
+    left: float
+    top: float
+    scale: float
+    u_size: float
+    v_size: float
+    above: float = 0.0
+
+    def at(self, u: float, v: float) -> tuple[float, float]:
+        """Drawing units of a place [m]: u to the right; v is y from the front (plan) or depth (elevations)."""
+        down = self.v_size - v if self.kind == "plan" else v
+        return self.left + u * self.scale, self.top + down * self.scale
+
+    @property
+    def right(self) -> float:
+        """Right edge of the water in drawing units."""
+        return self.left + self.u_size * self.scale
+
+    @property
+    def bottom(self) -> float:
+        """Lower edge of the water in drawing units."""
+        return self.top + self.v_size * self.scale
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """The views and the size of the whole; the corals' sheet goes without the side elevation."""
+
+    plan: View
+    front: View
+    side: View | None
+    width: float
+    height: float
+
+    def views(self) -> tuple[View, ...]:
+        """All that there are, plan first."""
+        return (self.plan, self.front, self.side) if self.side else (self.plan, self.front)
+
+    def elevations(self) -> tuple[View, ...]:
+        """The views that show heights."""
+        return self.views()[1:]
+
+
+def lay_out(tank: Tank, highest: float) -> Sheet:
+    """Fit the views of a tank with fixtures up to ``highest`` above the water [m] on the sheet."""
+    above = max(LEAST_ABOVE, min(tank.room_height, highest + 0.12))
+    across = WIDTH - LEFT - GAP_X - RIGHT
+    down = HEIGHT - TOP - GAP_Y - BOTTOM
+    scale = min(across / (tank.length + tank.width), down / (tank.width + above + tank.water_depth))
+    water_line = TOP + tank.width * scale + GAP_Y + above * scale
+    side_left = LEFT + tank.length * scale + GAP_X
+    return Sheet(
+        plan=View("plan", LEFT, TOP, scale, tank.length, tank.width),
+        front=View("front", LEFT, water_line, scale, tank.length, tank.water_depth, above),
+        side=View("side", side_left, water_line, scale, tank.width, tank.water_depth, above),
+        width=max(side_left + tank.width * scale + RIGHT, side_left + CORNER_WIDTH),
+        height=water_line + tank.water_depth * scale + BOTTOM,
+    )
+
+
+def lay_out_pair(tank: Tank) -> Sheet:
+    """Fit the plan over the front elevation, without the air above: the corals' sheet."""
+    above = 0.06
+    across, down = PAIR_WIDTH - LEFT - RIGHT, PAIR_HEIGHT - 16 - PAIR_GAP - BOTTOM
+    scale = min(across / tank.length, down / (tank.width + above + tank.water_depth))
+    water_line = 16 + tank.width * scale + PAIR_GAP + above * scale
+    return Sheet(
+        plan=View("plan", LEFT, 16.0, scale, tank.length, tank.width),
+        front=View("front", LEFT, water_line, scale, tank.length, tank.water_depth, above),
+        side=None,
+        width=LEFT + tank.length * scale + RIGHT,
+        height=water_line + tank.water_depth * scale + BOTTOM,
+    )

@@ -1,0 +1,386 @@
+// The light chart: pointer, keys and fields become requests; the server answers with drawn pieces.
+// No light is worked out here. Places are metres; texts that the keeper typed go as they are.
+document.addEventListener("alpine:init", () => {
+  Alpine.data("chart", () => ({
+    fault: "",
+    dim: { open: false, text: "", error: "", field: "", ids: [] },
+
+    init() {
+      const data = this.$el.dataset;
+      this.post = data.post;
+      this.snap = Number(data.snap);
+      this.size = JSON.parse(data.size);
+      this.views = JSON.parse(data.views);
+      this.selected = data.selected ? Number(data.selected) : null;
+      this.memory = `corlume-probe-${data.tank}`;
+      this.probe = this.recallProbe() || JSON.parse(data.probe);
+      this.changes = {};
+      this.drag = null;
+      this.busy = false;
+      this.again = false;
+      this.nudging = null;
+      this.svg = this.$el.querySelector("svg.sheet");
+      this.svg.addEventListener("pointerdown", (event) => this.down(event));
+      this.svg.addEventListener("pointermove", (event) => this.move(event));
+      this.svg.addEventListener("pointerup", (event) => this.up(event));
+      this.svg.addEventListener("pointercancel", () => this.cancel());
+      this.svg.addEventListener("keydown", (event) => this.key(event));
+      this.svg.addEventListener("focusin", (event) => this.focused(event));
+      this.$el.addEventListener("input", (event) => this.input(event));
+      this.$el.addEventListener("change", (event) => this.change(event));
+      this.$el.addEventListener("click", (event) => this.click(event));
+      if (sessionStorage.getItem(this.memory)) this.preview();
+    },
+
+    // ---- asking the server ----
+    recallProbe() {
+      const kept = JSON.parse(sessionStorage.getItem(this.memory) || "null");
+      const inside = (name) => kept[name] >= 0 && kept[name] <= this.size[name];
+      return kept && inside("x") && inside("y") && inside("depth") ? kept : null;
+    },
+
+    async ask(path, changes) {
+      const body = JSON.stringify({ probe: this.probe, selected: this.selected, changes });
+      const headers = { "Content-Type": "application/json" };
+      const response = await fetch(this.post + path, { method: "POST", headers, body });
+      const answer = await response.json();
+      return { ok: response.ok, answer };
+    },
+
+    // Show the chart as it would be. One request at a time; the newest state goes next.
+    async preview() {
+      if (this.busy) {
+        this.again = true;
+        return;
+      }
+      this.busy = true;
+      try {
+        const { ok, answer } = await this.ask("/light", this.changes);
+        this.fault = ok ? "" : answer.message;
+        if (ok) this.show(answer);
+      } catch {
+        this.fault = "The application does not answer. What you see is not kept.";
+      }
+      this.busy = false;
+      sessionStorage.setItem(this.memory, JSON.stringify(this.probe));
+      if (this.again) {
+        this.again = false;
+        this.preview();
+      }
+    },
+
+    // Keep changes. Returns the faults by field, or null when all went well.
+    async commit(changes) {
+      let faults = null;
+      try {
+        const { ok, answer } = await this.ask("/fixtures", changes);
+        this.fault = ok ? "" : answer.message;
+        if (ok) {
+          this.changes = {};
+          this.show(answer);
+        } else {
+          faults = answer.errors;
+        }
+      } catch {
+        this.fault = "The application does not answer. The change was not kept.";
+        faults = {};
+      }
+      return faults;
+    },
+
+    show(answer) {
+      const focus = this.focusKey();
+      const open = this.$el.querySelector("details.verdict[open]")?.dataset.key;
+      for (const id of ["light-plan", "light-front", "light-side", "rock-plan", "rock-front", "rock-side", "frame", "dimensions", "marks", "readout", "verdicts", "panel", "depth-out"]) {
+        if (id in answer) document.getElementById(id).innerHTML = answer[id];
+      }
+      if (answer.views) {
+        this.views = JSON.parse(answer.views);
+        this.svg.setAttribute("viewBox", answer.viewbox);
+        this.placeCorner();
+      }
+      if ("undo" in answer) {
+        this.step("undo", answer.undo);
+        this.step("redo", answer.redo);
+      }
+      if (open) this.$el.querySelector(`details.verdict[data-key=${open}]`)?.setAttribute("open", "");
+      this.shift();
+      if (focus) document.querySelector(focus)?.focus();
+      const depth = this.$el.querySelector("[data-depth]");
+      if (document.activeElement !== depth) depth.value = this.probe.depth;
+    },
+
+    placeCorner() {
+      const [plan, , side] = this.views;
+      const corner = document.getElementById("corner");
+      const width = Number(this.svg.getAttribute("viewBox").split(" ")[2]);
+      corner.setAttribute("x", side.left - 22);
+      corner.setAttribute("width", width - side.left + 20);
+      corner.setAttribute("height", plan.top + plan.v_size * plan.scale + 20);
+    },
+
+    step(name, label) {
+      const button = document.querySelector(`[data-step=${name}] button`);
+      button.disabled = !label;
+      const word = name === "undo" ? "Undo" : "Redo";
+      button.title = label ? `${word}: ${label}` : word;
+    },
+
+    focusKey() {
+      const active = document.activeElement;
+      if (!active || !this.$el.contains(active)) return null;
+      if (active.dataset.focus) return `[data-focus="${active.dataset.focus}"]`;
+      if (active.dataset.fixture) return `.fixture[data-fixture="${active.dataset.fixture}"][tabindex]`;
+      if (active.matches(".probe")) return ".probe[tabindex]";
+      if (active.matches(".dimension")) return `.dimension[data-field="${active.dataset.field}"][data-ids="${active.dataset.ids}"]`;
+      return null;
+    },
+
+    // ---- where things are ----
+    fixtureAt(id) {
+      const value = (field) => Number(document.querySelector(`.fixture[data-fixture="${id}"]`).getAttribute(`data-${field}`));
+      return { x: value("x"), y: value("y"), height: value("height") };
+    },
+
+    pointOf(event) {
+      const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
+      return { px: point.x, py: point.y };
+    },
+
+    viewAt({ px, py }) {
+      return this.views.find(
+        (v) => px >= v.left && px <= v.left + v.u_size * v.scale && py >= v.top - v.above * v.scale && py <= v.top + v.v_size * v.scale,
+      );
+    },
+
+    snapped(value, event) {
+      return event.shiftKey ? value : Math.round(value / this.snap) * this.snap;
+    },
+
+    // Move what is drawn at once; the light follows when the server has answered.
+    shift() {
+      for (const [id, change] of Object.entries(this.changes)) {
+        for (const g of this.svg.querySelectorAll(`.fixture[data-fixture="${id}"]`)) {
+          const view = this.views.find((v) => v.kind === g.dataset.view);
+          const delta = (field) => (field in change ? change[field] - Number(g.dataset[field]) : 0) * view.scale;
+          const right = view.kind === "side" ? delta("y") : delta("x");
+          const down = view.kind === "plan" ? -delta("y") : -delta("height");
+          g.setAttribute("transform", `translate(${right} ${down})`);
+        }
+      }
+    },
+
+    // ---- pointer ----
+    down(event) {
+      if (event.button !== 0) return;
+      const dimension = event.target.closest(".dimension");
+      if (dimension) {
+        event.preventDefault();
+        this.openDimension(dimension);
+        return;
+      }
+      if (event.target.closest("foreignObject")) return;
+      const start = this.pointOf(event);
+      const fixture = event.target.closest("[data-fixture]");
+      if (fixture) {
+        const id = Number(fixture.dataset.fixture);
+        const view = this.views.find((v) => v.kind === fixture.dataset.view);
+        this.drag = { id, view, start, from: this.fixtureAt(id), moved: false };
+        this.selected = id;
+      } else {
+        const view = this.viewAt(start);
+        if (!view) return;
+        this.drag = { probe: true, view };
+        this.moveProbe(start, view);
+      }
+      this.svg.setPointerCapture(event.pointerId);
+    },
+
+    move(event) {
+      if (!this.drag) return;
+      const point = this.pointOf(event);
+      const { view } = this.drag;
+      if (this.drag.probe) {
+        this.moveProbe(point, view);
+        return;
+      }
+      const right = (point.px - this.drag.start.px) / view.scale;
+      const up = -(point.py - this.drag.start.py) / view.scale;
+      if (!this.drag.moved && Math.hypot(right, up) * view.scale < 3) return;
+      this.drag.moved = true;
+      const { from, id } = this.drag;
+      const across = view.kind === "side" ? "y" : "x";
+      const along = view.kind === "plan" ? "y" : "height";
+      this.changes[id] = { [across]: this.snapped(from[across] + right, event), [along]: this.snapped(from[along] + up, event) };
+      this.shift();
+      this.preview();
+    },
+
+    async up() {
+      const drag = this.drag;
+      this.drag = null;
+      if (!drag || drag.probe) return;
+      if (!drag.moved) {
+        this.preview();
+        return;
+      }
+      const faults = await this.commit({ [drag.id]: this.changes[drag.id] });
+      if (faults) this.revert();
+    },
+
+    cancel() {
+      if (this.drag && !this.drag.probe) this.revert();
+      this.drag = null;
+    },
+
+    // Put the drawing back to what is kept, and leave the message that says why.
+    async revert() {
+      const fault = this.fault;
+      this.changes = {};
+      await this.preview();
+      this.fault = fault;
+    },
+
+    moveProbe({ px, py }, view) {
+      const clamp = (value, high) => Math.min(high, Math.max(0, value));
+      const u = (px - view.left) / view.scale;
+      const v = (py - view.top) / view.scale;
+      if (view.kind === "plan") {
+        this.probe = { ...this.probe, x: clamp(u, this.size.x), y: clamp(view.v_size - v, this.size.y) };
+      } else {
+        const across = view.kind === "front" ? "x" : "y";
+        this.probe = { ...this.probe, [across]: clamp(u, this.size[across]), depth: clamp(v, this.size.depth) };
+      }
+      this.preview();
+    },
+
+    // ---- keys ----
+    key(event) {
+      const dimension = event.target.closest(".dimension");
+      if (dimension && (event.key === "Enter" || event.key === " ")) {
+        event.preventDefault();
+        this.openDimension(dimension);
+        return;
+      }
+      const steps = { ArrowLeft: ["x", -1], ArrowRight: ["x", 1], ArrowUp: ["y", 1], ArrowDown: ["y", -1], PageUp: ["up", 1], PageDown: ["up", -1] };
+      const probe = event.target.closest(".probe");
+      const fixture = event.target.closest("[data-fixture]");
+      if (!probe && !fixture) return;
+      if (fixture && (event.key === "+" || event.key === "-")) {
+        this.dimBy(Number(fixture.dataset.fixture), event.key === "+" ? 0.05 : -0.05);
+        return;
+      }
+      const step = steps[event.key];
+      if (!step) return;
+      event.preventDefault();
+      const by = step[1] * this.snap * (event.shiftKey ? 5 : 1);
+      if (probe) {
+        const field = step[0] === "up" ? "depth" : step[0];
+        const value = this.probe[field] + (field === "depth" ? -by : by);
+        this.probe = { ...this.probe, [field]: Math.min(this.size[field], Math.max(0, value)) };
+        this.preview();
+        return;
+      }
+      this.nudge(Number(fixture.dataset.fixture), step[0] === "up" ? "height" : step[0], by);
+    },
+
+    // Several taps in a row become one step of undo.
+    nudge(id, field, by) {
+      const change = (this.changes[id] ||= {});
+      change[field] = (field in change ? change[field] : this.fixtureAt(id)[field]) + by;
+      this.shift();
+      this.preview();
+      this.settle();
+    },
+
+    dimBy(id, by) {
+      const slider = document.querySelector(`[data-dim="${id}"]`);
+      if (!slider) {
+        this.fault = "This fixture does not dim: it is on or off.";
+        return;
+      }
+      slider.value = Number(slider.value) + 100 * by;
+      this.changes[id] = { ...this.changes[id], output: slider.value / 100 };
+      slider.nextElementSibling.textContent = `${slider.value} %`;
+      this.preview();
+      this.settle();
+    },
+
+    settle() {
+      clearTimeout(this.nudging);
+      this.nudging = setTimeout(async () => {
+        if (await this.commit(this.changes)) this.revert();
+      }, 450);
+    },
+
+    focused(event) {
+      const fixture = event.target.closest("[data-fixture]");
+      if (!fixture || this.drag || Number(fixture.dataset.fixture) === this.selected) return;
+      this.selected = Number(fixture.dataset.fixture);
+      this.preview();
+    },
+
+    // ---- fields ----
+    input(event) {
+      const { dim, depth } = event.target.dataset;
+      if (dim) {
+        this.changes[dim] = { output: event.target.value / 100 };
+        event.target.nextElementSibling.textContent = `${event.target.value} %`;
+        this.preview();
+      }
+      if (depth !== undefined) {
+        this.probe = { ...this.probe, depth: Number(event.target.value) };
+        this.preview();
+      }
+    },
+
+    async change(event) {
+      const { dim, onoff, field, id } = event.target.dataset;
+      if (dim) await this.commit({ [dim]: { output: event.target.value / 100 } });
+      if (onoff) await this.commit({ [onoff]: { output: event.target.checked ? 1 : 0 } });
+      if (field) {
+        const input = event.target;
+        const faults = await this.commit({ [id]: { [field]: input.value } });
+        const note = input.nextElementSibling;
+        input.toggleAttribute("aria-invalid", Boolean(faults));
+        if (faults) input.setAttribute("aria-invalid", "true");
+        note.hidden = !faults;
+        if (faults) note.textContent = Object.values(faults)[0] || this.fault;
+      }
+    },
+
+    click(event) {
+      const button = event.target.closest("[data-select]");
+      if (!button) return;
+      const id = Number(button.dataset.select);
+      this.selected = this.selected === id ? null : id;
+      this.preview();
+    },
+
+    // ---- dimensions typed over ----
+    openDimension(group) {
+      const box = group.getBoundingClientRect();
+      const home = this.$el.querySelector(".sheet-box").getBoundingClientRect();
+      const form = this.$el.querySelector(".dim-editor");
+      form.style.left = `${Math.max(0, Math.min(box.left - home.left - 20, home.width - 100))}px`;
+      form.style.top = `${box.top - home.top - 4}px`;
+      this.dim = { open: true, text: group.dataset.text, error: "", field: group.dataset.field, ids: group.dataset.ids.split(",") };
+      this.$nextTick(() => {
+        this.$refs.dim.focus();
+        this.$refs.dim.select();
+      });
+    },
+
+    async saveDimension() {
+      const { field, ids, text } = this.dim;
+      const faults = await this.commit(Object.fromEntries(ids.map((id) => [id, { [field]: text }])));
+      if (faults) this.dim.error = this.fault;
+      else this.dim.open = false;
+    },
+
+    closeDimension() {
+      this.dim.open = false;
+      this.fault = "";
+    },
+  }));
+});

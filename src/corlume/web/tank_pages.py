@@ -1,0 +1,222 @@
+"""Tanks: the list, the form, rock and braces, files, preferences, undo."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from corlume.core.errors import InvalidInput
+from corlume.core.geometry import Rock, Tank
+from corlume.core.scene import Running
+from corlume.core.targets import SCHOOLS, LightTargets
+from corlume.formats.measure import Measure
+from corlume.formats.scene import BadFile
+from corlume.services import tanks
+from corlume.store.tanks import StoredTank
+from corlume.web import chart_view
+from corlume.web.drawing.tank import draw_frame, draw_rock
+from corlume.web.forms import (
+    PANE_CHOICES,
+    Form,
+    read_brace,
+    read_rock,
+    read_running,
+    read_tank,
+    read_targets,
+    rock_fields,
+    tank_fields,
+)
+from corlume.web.site import Db, FormData, Unit, go, measure_of, page
+
+router = APIRouter()
+NEW_TANK = Tank(length=1.2, width=0.55, water_depth=0.5)
+
+
+@router.get("/tanks")
+def list_tanks(request: Request, db: Db) -> HTMLResponse:
+    """All tanks."""
+    return page(request, "tanks.html", {"tanks": tanks.all_tanks(db)})
+
+
+@router.get("/tanks/new")
+def new_tank(request: Request, measure: Unit) -> HTMLResponse:
+    """The form for a new tank."""
+    values = tank_fields("", NEW_TANK, LightTargets(), Running(), measure) | {"back_pane": "dark"}
+    return _tank_form(request, None, values, {})
+
+
+@router.post("/tanks/new")
+def create_tank(request: Request, db: Db, measure: Unit, data: FormData) -> Response:
+    """Store a new tank."""
+    form = Form(data, measure)
+    tank, targets = read_tank(form, None), read_targets(form, None)
+    if not form.text("name"):
+        form.errors["name"] = "is empty: give the tank a name to know it by"
+    if tank and targets and not form.errors:
+        try:
+            tank_id = tanks.create_tank(db, form.text("name"), tank, targets)
+        except InvalidInput as error:
+            form.take(error)
+        else:
+            return go(f"/tanks/{tank_id}/chart")
+    return _tank_form(request, None, form.data, form.errors, status=422)
+
+
+@router.post("/tanks/import")
+async def import_tank(request: Request, db: Db) -> Response:
+    """Store the tank of an uploaded scene file."""
+    upload = (await request.form(max_files=1)).get("file")
+    if upload is None or isinstance(upload, str) or not upload.filename:
+        faults = ["No file was chosen."]
+    else:
+        try:
+            return go(f"/tanks/{tanks.import_tank(db, await upload.read())}/chart")
+        except BadFile as error:
+            faults = [str(fault) for fault in error.faults]
+    return page(request, "tanks.html", {"tanks": tanks.all_tanks(db), "faults": faults}, status=422)
+
+
+@router.get("/tanks/{tank_id}")
+def edit_tank(request: Request, db: Db, measure: Unit, tank_id: int) -> HTMLResponse:
+    """A tank's own data, its rock and its braces."""
+    stored = tanks.open_tank(db, tank_id)
+    return _tank_form(request, stored, _fields(stored, measure), {})
+
+
+@router.post("/tanks/{tank_id}")
+def save_tank(request: Request, db: Db, measure: Unit, tank_id: int, data: FormData) -> Response:
+    """Change a tank."""
+    stored = tanks.open_tank(db, tank_id)
+    form = Form(data, measure)
+    tank, targets, running = read_tank(form, stored.tank), read_targets(form, stored.targets), read_running(form)
+    if tank and targets and running and not form.errors:
+        try:
+            tanks.save_tank(db, tank_id, name=form.text("name"), tank=tank, targets=targets, running=running)
+            return go(f"/tanks/{tank_id}")
+        except InvalidInput as error:
+            form.take(error)
+    return _tank_form(request, stored, form.data, form.errors, status=422)
+
+
+@router.post("/tanks/{tank_id}/rocks")
+@router.post("/tanks/{tank_id}/rocks/{rock_id}")
+def save_rock(
+    request: Request, db: Db, measure: Unit, tank_id: int, data: FormData, rock_id: int | None = None
+) -> Response:
+    """Add a rock or change one."""
+    stored = tanks.open_tank(db, tank_id)
+    form = Form(data, measure)
+    rock = read_rock(form)
+    if rock and not form.errors:
+        try:
+            tanks.save_rock(db, tank_id, rock_id, rock)
+            return go(f"/tanks/{tank_id}#rock")
+        except InvalidInput as error:
+            form.take(error)
+    bad = {"part": "rock", "id": rock_id, "values": form.data, "errors": form.errors}
+    return _tank_form(request, stored, _fields(stored, measure), {}, bad=bad, status=422)
+
+
+@router.post("/tanks/{tank_id}/rocks/{rock_id}/remove")
+def remove_rock(db: Db, tank_id: int, rock_id: int) -> RedirectResponse:
+    """Take a rock out."""
+    tanks.delete_rock(db, tank_id, rock_id)
+    return go(f"/tanks/{tank_id}#rock")
+
+
+@router.post("/tanks/{tank_id}/braces")
+def add_brace(request: Request, db: Db, measure: Unit, tank_id: int, data: FormData) -> Response:
+    """Add a brace."""
+    stored = tanks.open_tank(db, tank_id)
+    form = Form(data, measure)
+    brace = read_brace(form)
+    if brace and not form.errors:
+        try:
+            tanks.add_brace(db, tank_id, brace)
+            return go(f"/tanks/{tank_id}#braces")
+        except InvalidInput as error:
+            form.take(error)
+    bad = {"part": "brace", "id": None, "values": form.data, "errors": form.errors}
+    return _tank_form(request, stored, _fields(stored, measure), {}, bad=bad, status=422)
+
+
+@router.post("/tanks/{tank_id}/braces/{brace_id}/remove")
+def remove_brace(db: Db, tank_id: int, brace_id: int) -> RedirectResponse:
+    """Take a brace away."""
+    tanks.delete_brace(db, tank_id, brace_id)
+    return go(f"/tanks/{tank_id}#braces")
+
+
+@router.get("/tanks/{tank_id}/export")
+def export_tank(db: Db, tank_id: int) -> Response:
+    """The tank as a scene file."""
+    stored = tanks.open_tank(db, tank_id)
+    name = re.sub(r"[^a-z0-9]+", "-", stored.name.lower()).strip("-") or "tank"
+    headers = {"Content-Disposition": f'attachment; filename="{name}.json"'}
+    return Response(tanks.export_tank(db, tank_id), media_type="application/json", headers=headers)
+
+
+@router.post("/tanks/{tank_id}/remove")
+def remove_tank(db: Db, tank_id: int) -> RedirectResponse:
+    """Remove a tank; the tanks page can undo it."""
+    tanks.delete_tank(db, tank_id)
+    return go("/tanks")
+
+
+@router.post("/undo")
+@router.post("/redo")
+@router.post("/tanks/{tank_id}/undo")
+@router.post("/tanks/{tank_id}/redo")
+def step(request: Request, db: Db, data: FormData, tank_id: int | None = None) -> RedirectResponse:
+    """Undo or redo, then back to where the keeper was, or to the list when that is gone."""
+    (tanks.undo if request.url.path.endswith("/undo") else tanks.redo)(db, tank_id)
+    return go(data.get("back", "/tanks"))
+
+
+@router.post("/preferences")
+def preferences(data: FormData) -> RedirectResponse:
+    """Remember the unit and the theme on this device."""
+    answer = go(data.get("back", "/tanks"))
+    for name, allowed in (("unit", ("cm", "in")), ("theme", ("day", "night"))):
+        if data.get(name) in allowed:
+            answer.set_cookie(name, data[name], max_age=10 * 365 * 86400, httponly=True, samesite="strict")
+    return answer
+
+
+def _fields(stored: StoredTank, measure: Measure) -> dict[str, str]:
+    return tank_fields(stored.name, stored.tank, stored.targets, stored.running, measure)
+
+
+def _tank_form(
+    request: Request,
+    stored: StoredTank | None,
+    values: dict[str, str],
+    errors: dict[str, str],
+    *,
+    bad: dict[str, Any] | None = None,
+    status: int = 200,
+) -> HTMLResponse:
+    measure = measure_of(request)
+    context: dict[str, Any] = {
+        "stored": stored,
+        "values": values,
+        "errors": errors,
+        "others": {key: text for key, text in errors.items() if key not in values},
+        "panes": PANE_CHOICES,
+        "schools": SCHOOLS,
+        "bad": bad or {},
+    }
+    if stored:
+        context["rocks"] = [(kept.id, rock_fields(kept.value, measure)) for kept in stored.rocks]
+        blank = Rock(0.1, 0.1, 0.0, 0.3, 0.2, min(0.25, 0.5 * stored.tank.water_depth), "")
+        context["blank_rock"] = rock_fields(blank, measure)
+        sheet = chart_view.sheet_of(stored, stored.setup())
+        context["sheet"] = sheet
+        floor = stored.tank.water_depth
+        context["drawing"] = draw_frame(sheet, stored.tank, measure) + draw_rock(sheet.plan, stored.tank, floor)
+        context["drawing"] += draw_rock(sheet.front, stored.tank, stored.tank.width / 2)
+        context["drawing"] += draw_rock(sheet.side, stored.tank, stored.tank.length / 2)
+    return page(request, "tank.html", context, tank=stored, status=status)
