@@ -40,7 +40,7 @@ def corals_page(
 
 
 @router.post("/add")
-def add(request: Request, db: Db, tank_id: int, form: FormData) -> Response:
+def add(db: Db, tank_id: int, form: FormData) -> Response:
     """Add a coral from the bundled cards."""
     card = coral_cards().get(form.get("card", ""))
     if card is None:

@@ -215,8 +215,9 @@ def _tank_form(
         context["blank_rock"] = rock_fields(blank, measure)
         sheet = chart_view.sheet_of(stored, stored.setup())
         context["sheet"] = sheet
-        floor = stored.tank.water_depth
-        context["drawing"] = draw_frame(sheet, stored.tank, measure) + draw_rock(sheet.plan, stored.tank, floor)
-        context["drawing"] += draw_rock(sheet.front, stored.tank, stored.tank.width / 2)
-        context["drawing"] += draw_rock(sheet.side, stored.tank, stored.tank.length / 2)
+        tank = stored.tank
+        slices = (tank.water_depth, tank.width / 2, tank.length / 2)
+        context["drawing"] = draw_frame(sheet, tank, measure)
+        for view, at in zip(sheet.views(), slices, strict=True):
+            context["drawing"] += draw_rock(view, tank, at)
     return page(request, "tank.html", context, tank=stored, status=status)
