@@ -2,7 +2,7 @@
 
 Four rules, all common practice in the trade, no source: light inside the coral's band, room to grow
 before it meets a pane or the surface, flow when the keeper has noted one, and distance to neighbours
-so that sweepers do not reach.
+so that sweepers do not reach. Corals that would only grow together are no fault, but are named.
 """
 
 from __future__ import annotations
@@ -21,6 +21,9 @@ from corlume.core.zones import Zone
 Array = NDArray[np.float64]
 Rule = Literal["light", "room", "flow", "neighbour"]
 Answer = Literal["yes", "no", "unknown"]
+FLOW_STEP = {"low": 0, "medium": 1, "high": 2}
+LEAST_SWEEPER = 0.03
+"""Shorter reach than this [m] is growth, not sweepers."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,21 +113,25 @@ def _room(tank: Tank, points: Array) -> Array:
 
 
 def _gaps(card: CoralCard, points: Array, others: Sequence[PlacedCoral]) -> tuple[Array, NDArray[np.int64]]:
-    """Smallest gap that is left to a neighbour once both are grown and sweepers are out [m], and which it is.
+    """Distance from each point to the nearest foot, less how far sweepers go there [m], and whose it is.
 
-    Corals of one card may touch: kin rarely sting each other (common practice, no source).
+    Below zero the grown coral's sweepers reach the other's foot, from one side or the other. Corals of one
+    card may touch: kin rarely sting each other (common practice, no source).
     """
     if not others:
         return np.full(len(points), np.inf), np.zeros(len(points), dtype=np.int64)
     gaps = np.stack(
-        [
-            np.linalg.norm(points - np.array([o.x, o.y, o.depth]), axis=1)
-            - 0.5 * (card.size + o.card.size)
-            - (0.0 if o.card.name == card.name else max(card.reach, o.card.reach))
-            for o in others
-        ]
+        [np.linalg.norm(points - np.array([o.x, o.y, o.depth]), axis=1) - _sting(card, o.card)[0] for o in others]
     )
     return gaps.min(axis=0), gaps.argmin(axis=0)
+
+
+def _sting(card: CoralCard, other: CoralCard) -> tuple[float, CoralCard | None]:
+    """How far from a grown coral's foot its sweepers go [m], of the two that go further, and whose; 0 for none."""
+    if card.name == other.name:
+        return 0.0, None
+    arms = [(0.5 * c.size + c.reach, c) for c in (card, other) if c.reach >= LEAST_SWEEPER]
+    return max(arms, key=lambda arm: arm[0]) if arms else (0.0, None)
 
 
 def _light_reason(card: CoralCard, low: float, high: float) -> Reason:
@@ -155,19 +162,18 @@ def _flow_reason(card: CoralCard, flow: str) -> Reason:
     return Reason("flow", "no", f"Wants {card.flow} flow; it is {flow} here.")
 
 
-FLOW_STEP = {"low": 0, "medium": 1, "high": 2}
-
-
 def _neighbour_reason(card: CoralCard, gap: float, other: PlacedCoral | None) -> Reason:
     if other is None:
         return Reason("neighbour", "yes", "No neighbours yet.")
-    reach = 0.0 if other.card.name == card.name else max(card.reach, other.card.reach)
-    lengths = {"gap": abs(gap), "reach": reach}
-    if gap >= 0:
-        return Reason("neighbour", "yes", f"Clear of {other.card.name} when both are grown.", lengths)
-    if reach == 0:
-        text = f"Would grow into {other.card.name}: {{gap}} too close for their mature sizes."
-    else:
-        owner = card.name if card.reach >= other.card.reach else other.card.name
-        text = f"{{gap}} too close to {other.card.name}: sweepers of {owner} reach {{reach}} past its edge."
-    return Reason("neighbour", "no", text, lengths)
+    sting, owner = _sting(card, other.card)
+    distance, grown = gap + sting, 0.5 * (card.size + other.card.size)
+    if gap < 0 and owner is not None:
+        lengths = {"distance": distance, "reach": owner.reach, "size": owner.size}
+        text = (
+            f"{{distance}} from {other.card.name}: {owner.name} grows to {{size}} and sweeps {{reach}} past its edge."
+        )
+        return Reason("neighbour", "no", text, lengths)
+    if distance < grown:
+        text = f"Will meet {other.card.name}, {{distance}} away, when both are grown: trim or move one then."
+        return Reason("neighbour", "unknown", text, {"distance": distance})
+    return Reason("neighbour", "yes", f"Clear of {other.card.name} when both are grown.")

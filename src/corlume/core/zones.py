@@ -17,8 +17,8 @@ from corlume.core.targets import Band, LightTargets
 
 Array = NDArray[np.float64]
 PITCH = 0.025
-LEAST_CELLS = 4
-"""A zone smaller than this many cells (25 cm2) is not listed; a frag plug with its glue needs as much."""
+LEAST_CELLS = 10
+"""A zone smaller than this many cells (about 60 cm2) is not listed: less than one small colony takes."""
 
 
 @dataclass(frozen=True)
@@ -104,7 +104,9 @@ def find_zones(tank: Tank, targets: LightTargets, lit: list[tuple[Surface, Array
     bands = targets.bands()
     found: list[Zone] = []
     for surface, par in lit:
-        index = np.where(surface.free, targets.band_index(par), -1)
+        # the commonest band of a cell's surroundings, so that the edge of a shadow is not a zone of its own
+        smooth = ndimage.median_filter(targets.band_index(par), size=3, mode="nearest")
+        index = np.where(surface.free, smooth, -1)
         pieces: list[tuple[float, Zone]] = []
         for k, band in enumerate(bands):
             labels, count = ndimage.label(index == k)

@@ -32,11 +32,9 @@ class DropAt(BaseModel):
 
 
 @router.get("")
-def corals_page(
-    request: Request, db: Db, tank_id: int, coral: int | None = None, zone: str | None = None
-) -> HTMLResponse:
+def corals_page(request: Request, db: Db, tank_id: int, coral: int | None = None) -> HTMLResponse:
     """The corals of a tank, in the light of the setup in use."""
-    return _corals(request, tanks.open_tank(db, tank_id), coral, zone)
+    return _corals(request, tanks.open_tank(db, tank_id), coral)
 
 
 @router.post("/add")
@@ -67,7 +65,7 @@ def change_card(request: Request, db: Db, measure: Unit, tank_id: int, coral_id:
         note=stored.coral(coral_id).value.card.note,
     )
     if card is None or form.errors:
-        return _corals(request, stored, coral_id, None, values=form.data, errors=form.errors, status=422)
+        return _corals(request, stored, coral_id, values=form.data, errors=form.errors, status=422)
     corals.change_card(db, tank_id, coral_id, card)
     return go(f"/tanks/{tank_id}/corals?coral={coral_id}")
 
@@ -121,7 +119,6 @@ def _corals(
     request: Request,
     stored: StoredTank,
     selected: int | None,
-    zone: str | None,
     *,
     values: dict[str, str] | None = None,
     errors: dict[str, str] | None = None,
@@ -147,7 +144,7 @@ def _corals(
         "surfaces": draw_surfaces(sheet.plan, lit, stored.targets),
         "frame": draw_frame(sheet, stored.tank, measure),
         "rock_front": draw_rock(sheet.front, stored.tank, stored.tank.width / 2),
-        "zone_marks": draw_zones(sheet.plan, zones, fits, zone),
+        "zone_marks": draw_zones(sheet.plan, zones, fits, states),
         "coral_marks": [draw_corals(view, stored.tank, states, selected) for view in sheet.views()],
         "bands": stored.targets.bands(),
         "cards": coral_cards(),

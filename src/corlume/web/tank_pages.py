@@ -16,7 +16,7 @@ from corlume.formats.measure import Measure
 from corlume.formats.scene import BadFile
 from corlume.services import tanks
 from corlume.store.tanks import StoredTank
-from corlume.web import chart_view
+from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms import (
     PANE_CHOICES,
@@ -213,10 +213,10 @@ def _tank_form(
         context["rocks"] = [(kept.id, rock_fields(kept.value, measure)) for kept in stored.rocks]
         blank = Rock(0.1, 0.1, 0.0, 0.3, 0.2, min(0.25, 0.5 * stored.tank.water_depth), "")
         context["blank_rock"] = rock_fields(blank, measure)
-        sheet = chart_view.sheet_of(stored, stored.setup())
+        sheet = lay_out_pair(stored.tank, width=430, height=440)
         context["sheet"] = sheet
         tank = stored.tank
-        slices = (tank.water_depth, tank.width / 2, tank.length / 2)
+        slices = (tank.water_depth, tank.width / 2)
         context["drawing"] = draw_frame(sheet, tank, measure)
         for view, at in zip(sheet.views(), slices, strict=True):
             context["drawing"] += draw_rock(view, tank, at)

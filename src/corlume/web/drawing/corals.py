@@ -63,23 +63,33 @@ def _run(view: View, surface: Surface, start: int, stop: int, row: int, dx: floa
     return f"M{left:.1f} {top:.1f}h{width:.1f}v{height:.1f}h{-width:.1f}z"
 
 
-def draw_zones(view: View, zones: Sequence[Zone], fits: Sequence[ZoneFit], chosen: str | None) -> Markup:
-    """Names of the zones, and a dot on every site where the coral in hand fits."""
+def draw_zones(view: View, zones: Sequence[Zone], fits: Sequence[ZoneFit], states: Sequence[CoralState]) -> Markup:
+    """Names of the zones, clear of the corals, and a dot on every site where the coral in hand fits."""
     parts: list[Markup] = []
     for fit in fits:
-        for x, y, _ in fit.zone.points[fit.sites][::1]:
+        for x, y, _ in fit.zone.points[fit.sites]:
             cx, cy = view.at(float(x), float(y))
             parts.append(el("circle", cx=cx, cy=cy, r=1.7, class_="site"))
     fitting = {fit.zone.key for fit in fits if fit.fits}
+    corals = np.array([s.coral.place[:2] for s in states if s.coral.place]).reshape(-1, 2)
     for zone in zones:
-        middle = zone.points.mean(axis=0)
-        x, y, _ = zone.points[int(np.linalg.norm(zone.points - middle, axis=1).argmin())]
-        cx, cy = view.at(float(x), float(y))
+        cx, cy = view.at(*_label_place(zone, corals))
         state = " fits" if zone.key in fitting else " misfit" if fits else ""
         if zone.area > 0.008 or state == " fits":
-            mark = " chosen" if zone.key == chosen else ""
-            parts.append(el("text", zone.key, x=cx, y=cy, dy="0.35em", class_=f"zone{state}{mark}"))
+            parts.append(el("text", zone.key, x=cx, y=cy, dy="0.35em", class_=f"zone{state}"))
     return group(parts, class_="zones")
+
+
+def _label_place(zone: Zone, corals: np.ndarray) -> tuple[float, float]:
+    """The cell nearest to the zone's middle that no coral's mark covers, or else the nearest of all."""
+    cells = zone.points[:, :2]
+    order = np.linalg.norm(cells - cells.mean(axis=0), axis=1).argsort()
+    for k in order:
+        if not len(corals) or np.linalg.norm(corals - cells[k], axis=1).min() > 0.045:
+            break
+    else:
+        k = order[0]
+    return float(cells[k, 0]), float(cells[k, 1])
 
 
 def draw_corals(view: View, tank: Tank, states: Sequence[CoralState], selected: int | None) -> Markup:
@@ -94,7 +104,7 @@ def draw_corals(view: View, tank: Tank, states: Sequence[CoralState], selected: 
         cx, cy = view.at(u, min(v, tank.water_depth))
         if view.kind != "plan":
             cy -= 6
-        shapes = [el("circle", cx=cx, cy=cy, r=13.0, class_="hit")]
+        shapes = [el("title", state.coral.card.name), el("circle", cx=cx, cy=cy, r=13.0, class_="hit")]
         if view.kind == "plan":
             shapes.append(el("circle", cx=cx, cy=cy, r=float(state.coral.card.size / 2 * view.scale), class_="grown"))
         shapes.append(el("circle", cx=cx, cy=cy, r=8.0, class_="coral-dot"))

@@ -103,35 +103,74 @@ def _lobe(view: View, x: float, y: float, fwhm: float) -> Markup:
 
 def draw_dimensions(sheet: Sheet, fixtures: Sequence[Kept[Fixture]], measure: Measure) -> Markup:
     """Chains of dimensions, each of which can be typed over; one number serves all fixtures that share it."""
-    parts: list[Markup] = []
     plan, front = sheet.plan, sheet.front
-    y = plan.top - 16
-    parts.append(el("line", x1=plan.left, y1=y, x2=plan.right, y2=y, class_="dim-line"))
-    parts.append(el("line", x1=plan.left, y1=y - 4, x2=plan.left, y2=plan.top - 4, class_="dim-line"))
-    for value, members in _shared(fixtures, lambda f: f.emitter.x):
-        x = plan.left + value * plan.scale
-        parts.append(el("line", x1=x, y1=y - 4, x2=x, y2=y + 4, class_="dim-tick"))
-        parts.append(_dimension("x", "from the left pane", value, members, x, y - 9, measure))
-    x = plan.right + 14
-    parts.append(el("line", x1=x, y1=plan.top, x2=x, y2=plan.bottom, class_="dim-line"))
-    parts.append(el("line", x1=plan.right + 4, y1=plan.bottom, x2=x + 4, y2=plan.bottom, class_="dim-line"))
-    for value, members in _shared(fixtures, lambda f: f.emitter.y):
-        y = plan.at(0.0, value)[1]
-        parts.append(el("line", x1=x - 4, y1=y, x2=x + 4, y2=y, class_="dim-tick"))
-        parts.append(_dimension("y", "from the front pane", value, members, x + 20, y + 3.5, measure))
-    x = front.right + 14
-    if fixtures:
-        top = min(front.at(0.0, -f.value.emitter.height)[1] for f in fixtures)
-        parts.append(el("line", x1=x, y1=top, x2=x, y2=front.top, class_="dim-line"))
-        parts.append(el("line", x1=front.right + 8, y1=front.top, x2=x + 4, y2=front.top, class_="dim-line"))
-    for value, members in _shared(fixtures, lambda f: f.emitter.height):
-        y = front.top - value * front.scale
-        parts.append(el("line", x1=x - 4, y1=y, x2=x + 4, y2=y, class_="dim-tick"))
-        parts.append(_dimension("height", "above the water line", value, members, x + 20, y + 3.5, measure))
+    parts = [
+        _line(plan.left, plan.top - 14, plan.right, plan.top - 14),
+        _line(plan.left, plan.top - 18, plan.left, plan.top - 4),
+        _line(plan.right + 12, plan.top, plan.right + 12, plan.bottom),
+        _line(plan.right + 4, plan.bottom, plan.right + 16, plan.bottom),
+        el("text", f"dimensions in {measure.unit}", x=plan.right, y=plan.top - 30, class_="note", text_anchor="end"),
+    ]
+    chain = _shared(fixtures, lambda f: f.emitter.x)
+    ticks = [plan.left + value * plan.scale for value, _ in chain]
+    for (value, ids), tick, x in zip(chain, ticks, _apart(ticks, 30), strict=True):
+        parts += [_line(tick, plan.top - 10, tick, plan.top - 18), _line(tick, plan.top - 18, x, plan.top - 22)]
+        parts.append(_dimension("x", "from the left pane", value, ids, x, plan.top - 25, measure))
+    chain = _shared(fixtures, lambda f: f.emitter.y)
+    parts += _upright_chain(plan, [plan.at(0.0, y)[1] for y, _ in chain], "y", "from the front pane", chain, measure)
+    chain = _shared(fixtures, lambda f: f.emitter.height)
+    if chain:
+        x = front.right + 12
+        parts.append(_line(x, front.top - chain[-1][0] * front.scale, x, front.top))
+        parts.append(_line(front.right + 8, front.top, x + 4, front.top))
+    ticks = [front.top - height * front.scale for height, _ in chain]
+    parts += _upright_chain(front, ticks, "height", "above the water line", chain, measure)
     return group(parts, class_="dimensions")
 
 
-def _shared(fixtures: Sequence[Kept[Fixture]], value: Callable[[Fixture], float]) -> list[tuple[float, list[int]]]:
+Chain = list[tuple[float, list[int]]]
+
+
+def _upright_chain(
+    view: View, ticks: list[float], field: str, words: str, chain: Chain, measure: Measure
+) -> list[Markup]:
+    """Ticks and numbers of a chain that runs up the right side of a view."""
+    parts: list[Markup] = []
+    x = view.right + 12
+    for (value, ids), tick, y in zip(chain, ticks, _apart(ticks, 18), strict=True):
+        parts += [_line(x - 4, tick, x + 4, tick), _line(x + 4, tick, x + 8, y)]
+        parts.append(_dimension(field, words, value, ids, x + 22, y + 4, measure))
+    return parts
+
+
+def _line(x1: float, y1: float, x2: float, y2: float) -> Markup:
+    return el("line", x1=float(x1), y1=float(y1), x2=float(x2), y2=float(y2), class_="dim-line")
+
+
+def _apart(places: Sequence[float], gap: float) -> list[float]:
+    """Move labels just far enough that they keep ``gap`` from each other, every crowd about its own middle."""
+    order = sorted(range(len(places)), key=lambda i: places[i])
+    crowds: list[list[int]] = []
+
+    def span(crowd: list[int]) -> tuple[float, float]:
+        middle = sum(places[i] for i in crowd) / len(crowd)
+        half = gap * (len(crowd) - 1) / 2
+        return middle - half, middle + half
+
+    for i in order:
+        crowds.append([i])
+        while len(crowds) > 1 and span(crowds[-1])[0] - span(crowds[-2])[1] < gap:
+            last = crowds.pop()
+            crowds[-1] += last
+    moved = [0.0] * len(places)
+    for crowd in crowds:
+        start = span(crowd)[0]
+        for k, i in enumerate(crowd):
+            moved[i] = start + k * gap
+    return moved
+
+
+def _shared(fixtures: Sequence[Kept[Fixture]], value: Callable[[Fixture], float]) -> Chain:
     """Values rounded to the millimetre, each with the ids of the fixtures that have it."""
     found: dict[int, list[int]] = {}
     for kept in fixtures:
@@ -143,10 +182,10 @@ def _dimension(
     field: str, words: str, value: float, members: list[int], x: float, y: float, measure: Measure
 ) -> Markup:
     text = measure.number(value)
-    width = 7.0 * len(text) + 8
+    width = max(24.0, 7.0 * len(text) + 8)
     return group(
         [
-            el("rect", x=x - width / 2, y=y - 13, width=width, height=18.0, class_="dim-hit", rx=2),
+            el("rect", x=x - width / 2, y=y - 13, width=width, height=17.0, class_="dim-hit", rx=2),
             el("text", text, x=x, y=y, class_="dim-text"),
         ],
         class_="dimension",

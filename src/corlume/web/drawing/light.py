@@ -21,6 +21,7 @@ LEVELS = (25, 50, 75, 100, 125, 150, 200, 250, 300, 350, 400, 500, 600, 700, 800
 MOST_LINES = 11
 SOUNDING_GAP = 31.0
 LABEL_ROOM = 15.0
+Spots = list[tuple[float, float]]
 
 
 def draw_light(view: View, plane: Plane, targets: LightTargets) -> Markup:
@@ -32,7 +33,7 @@ def draw_light(view: View, plane: Plane, targets: LightTargets) -> Markup:
     v = np.array([view.at(0.0, float(x))[1] for x in plane.v])
     generator = contour_generator(u, v, filled.T, fill_type=FillType.OuterOffset, line_type=LineType.Separate)
     bands = [_band(generator, band.key, band.low, band.high) for band in targets.bands()]
-    lines, labels = _isolines(generator, filled, targets)
+    lines, labels = _isolines(view, generator, filled, targets)
     soundings = _soundings(view, plane, labels)
     return Markup("").join(
         [group(bands, class_="bands"), group(lines, class_="isolines"), group(soundings, class_="soundings")]
@@ -69,10 +70,10 @@ def isoline_levels(par: Array, targets: LightTargets) -> list[tuple[float, bool]
     return sorted([(float(x), False) for x in keep] + [(x, True) for x in limits if low < x < high])
 
 
-def _isolines(generator: object, par: Array, targets: LightTargets) -> tuple[list[Markup], list[tuple[float, float]]]:
+def _isolines(view: View, generator: object, par: Array, targets: LightTargets) -> tuple[list[Markup], Spots]:
     lines: list[Markup] = []
     texts: list[Markup] = []
-    taken: list[tuple[float, float]] = []
+    taken: Spots = []
     for level, is_limit in isoline_levels(par, targets):
         pieces = [p for p in generator.lines(level) if _length(p) > 26]  # type: ignore[attr-defined]
         if not pieces:
@@ -80,7 +81,7 @@ def _isolines(generator: object, par: Array, targets: LightTargets) -> tuple[lis
         path = "".join(points_path(p) for p in pieces)
         lines.append(el("path", d=path, class_="isoline limit" if is_limit else "isoline"))
         for piece in sorted(pieces, key=_length, reverse=True)[:2]:
-            spot = _label_spot(piece, taken)
+            spot = _label_spot(view, piece, taken)
             if spot is None:
                 continue
             x, y, angle = spot
@@ -101,13 +102,14 @@ def _length(points: Array) -> float:
     return float(np.hypot(*np.diff(points, axis=0).T).sum())
 
 
-def _label_spot(points: Array, taken: list[tuple[float, float]]) -> tuple[float, float, float] | None:
+def _label_spot(view: View, points: Array, taken: Spots) -> tuple[float, float, float] | None:
     """Find a free spot along a line, from its middle outwards, and the line's angle there [degrees]."""
     n = len(points)
     for share in (0.5, 0.35, 0.65, 0.2, 0.8):
         k = min(n - 2, max(1, int(share * n)))
         x, y = points[k]
-        if all(math.hypot(x - a, y - b) > 2 * LABEL_ROOM for a, b in taken):
+        inside = view.left + 13 < x < view.right - 13 and view.top + 9 < y < view.bottom - 9
+        if inside and all(math.hypot(x - a, y - b) > 2 * LABEL_ROOM for a, b in taken):
             a, b = points[max(0, k - 2)], points[min(n - 1, k + 2)]
             angle = math.degrees(math.atan2(b[1] - a[1], b[0] - a[0]))
             upright = angle - 180 if angle > 90 else angle + 180 if angle < -90 else angle
@@ -115,7 +117,7 @@ def _label_spot(points: Array, taken: list[tuple[float, float]]) -> tuple[float,
     return None
 
 
-def _soundings(view: View, plane: Plane, labels: list[tuple[float, float]]) -> list[Markup]:
+def _soundings(view: View, plane: Plane, labels: Spots) -> list[Markup]:
     """Predicted readings at even places, leaving out those that would touch a label of an isoline."""
     across = max(2, int((view.right - view.left) / SOUNDING_GAP))
     down = max(2, int((view.bottom - view.top) / (0.8 * SOUNDING_GAP)))

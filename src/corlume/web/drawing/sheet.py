@@ -17,7 +17,7 @@ LEFT, TOP, RIGHT, BOTTOM = 62.0, 46.0, 16.0, 28.0
 GAP_X, GAP_Y = 70.0, 46.0
 LEAST_ABOVE = 0.4
 CORNER_WIDTH = 262.0
-PAIR_WIDTH, PAIR_HEIGHT, PAIR_GAP = 640.0, 640.0, 24.0
+PAIR_GAP = 30.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,10 +88,10 @@ def lay_out(tank: Tank, highest: float) -> Sheet:
     )
 
 
-def lay_out_pair(tank: Tank) -> Sheet:
-    """Fit the plan over the front elevation, without the air above: the corals' sheet."""
+def lay_out_pair(tank: Tank, *, width: float = 640.0, height: float = 640.0) -> Sheet:
+    """Fit the plan over the front elevation, without the air above."""
     above = 0.06
-    across, down = PAIR_WIDTH - LEFT - RIGHT, PAIR_HEIGHT - 16 - PAIR_GAP - BOTTOM
+    across, down = width - LEFT - RIGHT, height - 16 - PAIR_GAP - BOTTOM
     scale = min(across / tank.length, down / (tank.width + above + tank.water_depth))
     water_line = 16 + tank.width * scale + PAIR_GAP + above * scale
     return Sheet(

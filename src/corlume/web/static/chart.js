@@ -114,8 +114,8 @@ document.addEventListener("alpine:init", () => {
       const [plan, , side] = this.views;
       const corner = document.getElementById("corner");
       const width = Number(this.svg.getAttribute("viewBox").split(" ")[2]);
-      corner.setAttribute("x", side.left - 22);
-      corner.setAttribute("width", width - side.left + 20);
+      corner.setAttribute("x", side.left - 4);
+      corner.setAttribute("width", width - side.left);
       corner.setAttribute("height", plan.top + plan.v_size * plan.scale + 20);
     },
 
@@ -345,7 +345,11 @@ document.addEventListener("alpine:init", () => {
         input.toggleAttribute("aria-invalid", Boolean(faults));
         if (faults) input.setAttribute("aria-invalid", "true");
         note.hidden = !faults;
-        if (faults) note.textContent = Object.values(faults)[0] || this.fault;
+        if (faults) {
+          const label = input.previousElementSibling.firstChild.textContent.trim();
+          note.textContent = faults[field] ? `${label} ${faults[field]}.` : this.fault;
+          this.fault = "";
+        }
       }
     },
 
@@ -374,8 +378,9 @@ document.addEventListener("alpine:init", () => {
     async saveDimension() {
       const { field, ids, text } = this.dim;
       const faults = await this.commit(Object.fromEntries(ids.map((id) => [id, { [field]: text }])));
-      if (faults) this.dim.error = this.fault;
-      else this.dim.open = false;
+      this.dim.open = Boolean(faults);
+      this.dim.error = this.fault;
+      this.fault = "";
     },
 
     closeDimension() {
