@@ -15,7 +15,9 @@ import numpy as np
 Array = np.ndarray
 
 
-def trace(scene: dict[str, Any], *, depth: float, bins: tuple[int, int], photons: int, seed: int) -> tuple[Array, Array]:
+def trace(
+    scene: dict[str, Any], *, depth: float, bins: tuple[int, int], photons: int, seed: int
+) -> tuple[Array, Array]:
     """PAR per unit flux in bins over one depth, and its standard error, both (nx, ny) [1/m2].
 
     ``scene`` holds size (x, y), n, loss [1/m], panes (left, right, front, back) as plain returns, lamp

@@ -80,9 +80,7 @@ def test_line_source_without_water_matches_its_integral() -> None:
 # ---- the surface and the panes ----
 
 
-@pytest.mark.parametrize(
-    ("angle", "expected"), [(0, 0.978888), (30, 0.977801), (60, 0.938995), (75, 0.785442)]
-)
+@pytest.mark.parametrize(("angle", "expected"), [(0, 0.978888), (30, 0.977801), (60, 0.938995), (75, 0.785442)])
 def test_fresnel_agrees_with_reference(angle: float, expected: float) -> None:
     # values of a physically based renderer; and the package tmm, mean of both polarisations
     assert transmittance(angle * DEGREE, 1.0, 1.34) == pytest.approx(expected, abs=2e-6)

@@ -11,7 +11,7 @@ from pydantic import ValidationError
 
 from corlume import __version__
 from corlume.cli.par import par
-from corlume.formats.scene import BadFile
+from corlume.formats.scene import BadFile, scene_schema
 from corlume.services import demo as demo_data
 from corlume.services import tanks
 from corlume.services.predict import warm_up
@@ -75,6 +75,7 @@ def _run(db: Database, settings: Settings) -> None:
         raise click.ClickException(
             f"Port {settings.port} on {settings.host} cannot be used: {error.strerror}. Set CORLUME_PORT to another."
         ) from error
+    listener.listen()  # from here on a browser waits instead of being refused
     host = f"[{settings.host}]" if ":" in settings.host else settings.host
     click.echo(f"Corlume is at http://{host}:{listener.getsockname()[1]}/ (stop it with Ctrl C)")
     config = uvicorn.Config(create_app(db, settings), log_level="warning")
@@ -112,6 +113,13 @@ def export(tank_id: int, output: Path | None) -> None:
         output.write_text(text, encoding="utf-8")
     else:
         sys.stdout.write(text)
+
+
+@main.command()
+@click.argument("path", type=click.Path(dir_okay=False, path_type=Path), default=Path("docs/scene.schema.json"))
+def schema(path: Path) -> None:
+    """Write the JSON Schema of the scene file to PATH."""
+    path.write_text(scene_schema(), encoding="utf-8")
 
 
 main.add_command(par)

@@ -129,6 +129,7 @@ class Tank:
         rules.between("room_height", self.room_height, 0.05, 5.0, "length")
         rules.between("attenuation", self.attenuation, 0.0, 5.0, "attenuation")
         rules.between("index", self.index, 1.0, 1.5, "plain")
+        rules.finish()  # what follows is measured against the sizes above
         rules.that(
             0 <= self.rim_inset < 0.4 * min(self.length, self.width),
             "rim_inset",

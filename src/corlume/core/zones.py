@@ -104,12 +104,11 @@ def find_zones(tank: Tank, targets: LightTargets, lit: list[tuple[Surface, Array
     bands = targets.bands()
     found: list[Zone] = []
     for surface, par in lit:
-        # the commonest band of a cell's surroundings, so that the edge of a shadow is not a zone of its own
-        smooth = ndimage.median_filter(targets.band_index(par), size=3, mode="nearest")
-        index = np.where(surface.free, smooth, -1)
+        index = np.where(surface.free, targets.band_index(par), -1)
         pieces: list[tuple[float, Zone]] = []
         for k, band in enumerate(bands):
-            labels, count = ndimage.label(index == k)
+            # nothing narrower than two cells: the edge of a shadow is no place for a coral
+            labels, count = ndimage.label(ndimage.binary_opening(index == k, np.ones((2, 2))))
             for n in range(1, count + 1):
                 cells = labels == n
                 if cells.sum() < LEAST_CELLS:

@@ -4,11 +4,21 @@ from __future__ import annotations
 
 from importlib.resources import files
 
+from corlume.core.scene import Scene
+from corlume.formats.scene import read_scene
 from corlume.services import tanks
 from corlume.store.database import Database
+from corlume.store.tanks import add_tank
+
+
+def demo_scene() -> Scene:
+    """The demo tank as shipped."""
+    return read_scene((files("corlume.services") / "demo.json").read_bytes())
 
 
 def seed(db: Database) -> None:
-    """Store the demo tank when there is no tank at all."""
-    if not tanks.all_tanks(db) and tanks.steps(db, None).undo is None:
-        tanks.import_tank(db, (files("corlume.services") / "demo.json").read_bytes())
+    """Store the demo tank when there has never been a tank."""
+    steps = tanks.steps(db, None)
+    if steps.undo is None and steps.redo is None:
+        with db.writing() as connection:
+            add_tank(connection, demo_scene(), "open the demo")

@@ -1,0 +1,104 @@
+"""The command line."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import os
+import re
+import signal
+import subprocess
+import sys
+import urllib.request
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner, Result
+
+from corlume.cli.main import main
+from corlume.settings import Settings
+
+EXAMPLES = Path(__file__).parent.parent / "examples"
+CUBE = str(EXAMPLES / "hand-measured-cube.json")
+
+
+def run(*args: str, **env: str) -> Result:
+    return CliRunner(env=env).invoke(main, list(args))
+
+
+def table(result: Result) -> list[dict[str, float]]:
+    assert result.exit_code == 0, result.output
+    return [{k: float(v) for k, v in row.items()} for row in csv.DictReader(io.StringIO(result.output))]
+
+
+def test_par_reads_points_and_grids_alike() -> None:
+    rows = table(run("par", CUBE, "--points", str(EXAMPLES / "points.csv")))
+    assert list(rows[0]) == ["x_cm", "y_cm", "depth_cm", "par"]
+    assert 60 < rows[0]["par"] < 400
+    whole = table(run("par", CUBE, "--grid", "3x3x2"))
+    assert len(whole) == 18
+    # the cube's tubes are symmetric, left to right and front to back
+    assert whole[0]["par"] == pytest.approx(whole[-2]["par"], rel=1e-3)
+
+
+def test_par_takes_a_setup_by_name() -> None:
+    scene = str(EXAMPLES / "two-modules.json")
+    balanced, other = (
+        table(run("par", scene, "--grid", "4x2x2", *extra)) for extra in ((), ("--setup", "With fill and halide"))
+    )
+    assert [r["par"] for r in balanced] != [r["par"] for r in other]
+    assert 'It has: "Balanced"' in run("par", scene, "--grid", "2x2x2", "--setup", "x").output
+
+
+@pytest.mark.parametrize(
+    ("args", "message"),
+    [
+        ((CUBE,), "Give either --points"),
+        ((CUBE, "--grid", "4x4"), "48x24x12"),
+        ((CUBE, "--grid", "0x4x4"), "48x24x12"),
+        ((str(EXAMPLES / "points.csv"), "--grid", "2x2x2"), "is not JSON"),
+        ((CUBE, "--points", CUBE), "line 1: has no column"),
+        (("missing.json", "--grid", "2x2x2"), "does not exist"),
+    ],
+)
+def test_par_says_what_is_wrong(args: tuple[str, ...], message: str) -> None:
+    result = run("par", *args)
+    assert result.exit_code != 0
+    assert message in result.output
+    assert "Traceback" not in result.output
+
+
+def test_import_and_export_keep_a_tank(tmp_path: Path) -> None:
+    data = {"CORLUME_DATA": str(tmp_path)}
+    assert "tank 1" in run("import", CUBE, **data).output
+    assert json.loads(run("export", "1", **data).output)["tank"]["length_cm"] == 60.96
+    assert "There is no tank 7. Tanks: 1 (Cube by the tape)" in run("export", "7", **data).output
+
+
+def test_demo_serves_on_loopback_and_prints_its_address(tmp_path: Path) -> None:
+    env = {**os.environ, "CORLUME_DATA": str(tmp_path), "CORLUME_PORT": "0", "PYTHONUNBUFFERED": "1"}
+    command = [sys.executable, "-c", "from corlume.cli.main import main; main()", "demo"]
+    process = subprocess.Popen(command, env=env, stdout=subprocess.PIPE, text=True)
+    assert process.stdout is not None
+    address = re.search(r"http://127\.0\.0\.1:\d+/", process.stdout.readline())
+    assert address
+    with urllib.request.urlopen(address[0] + "tanks") as answer:
+        assert b"Tern Skerry" in answer.read()
+    process.send_signal(signal.SIGINT)
+    process.wait(10)
+    process.stdout.close()
+    assert (tmp_path / "demo.db").exists()
+
+
+def test_bad_settings_are_told_by_name(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    assert "CORLUME_PORT" in run("serve", CORLUME_PORT="many").output
+    assert "data folder" in run("export", "1", CORLUME_DATA=str(tmp_path / "file")).output
+
+
+def test_every_setting_is_documented() -> None:
+    text = (EXAMPLES.parent / "docs/settings.md").read_text()
+    for name, field in Settings.model_fields.items():
+        assert f"`CORLUME_{name.upper()}`" in text
+        assert str(field.description) in text

@@ -1,0 +1,77 @@
+"""The rooms and who may import whom, and that what is shipped is current."""
+
+from __future__ import annotations
+
+import ast
+import graphlib
+import importlib.util
+import sys
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parent.parent
+SOURCE = ROOT / "src" / "corlume"
+MAY_IMPORT = {
+    "core": set(),
+    "reference": {"core"},
+    "formats": {"core"},
+    "store": {"core"},
+    "services": {"core", "reference", "formats", "store"},
+    "web": {"core", "reference", "formats", "store", "services", "settings"},
+    "cli": {"core", "reference", "formats", "store", "services", "settings", "web"},
+    "settings": set(),
+}
+CORE_PACKAGES = {"numpy", "scipy", "numba"}
+BARRED_FROM_CORE = {"os", "pathlib", "time", "datetime", "logging", "sqlite3", "random", "socket", "json"}
+
+
+def imports(path: Path) -> set[str]:
+    """Dotted names that a file imports."""
+    found: set[str] = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom):
+            found |= {node.module or "", *(f"{node.module}.{alias.name}" for alias in node.names)}
+    return found
+
+
+def room(path: Path) -> str:
+    return path.relative_to(SOURCE).parts[0].removesuffix(".py")
+
+
+FILES = [p for p in SOURCE.rglob("*.py") if p.name != "__init__.py"]
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda p: str(p.relative_to(SOURCE)))
+def test_rooms_import_only_what_they_may(path: Path) -> None:
+    ours = {name.split(".")[1] for name in imports(path) if name.startswith("corlume.")}
+    assert ours - {room(path), "__version__"} <= MAY_IMPORT[room(path)]
+    if room(path) == "core":
+        others = {name.split(".")[0] for name in imports(path)} - {"corlume", "__future__"}
+        assert {n for n in others if n not in sys.stdlib_module_names} <= CORE_PACKAGES
+        assert not others & BARRED_FROM_CORE
+
+
+def test_there_are_no_import_circles() -> None:
+    names = {"corlume." + ".".join(p.relative_to(SOURCE).with_suffix("").parts): p for p in FILES}
+    graph = {name: imports(path) & set(names) - {name} for name, path in names.items()}
+    list(graphlib.TopologicalSorter(graph).static_order())
+
+
+def test_shipped_css_is_current() -> None:
+    spec = importlib.util.spec_from_file_location("stamp_styles", ROOT / "scripts/stamp_styles.py")
+    assert spec is not None
+    assert spec.loader is not None
+    stamp = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(stamp)
+    assert stamp.source_hash() in stamp.CSS.read_text(), "the CSS is stale: run make styles"
+
+
+def test_pages_load_nothing_from_elsewhere() -> None:
+    for path in [*SOURCE.rglob("*.html"), SOURCE / "web/static/app.css", *(SOURCE / "web/static").glob("*.js")]:
+        text = path.read_text().replace("http://www.w3.org/2000/svg", "").replace("https://tailwindcss.com", "")
+        assert "http://" not in text, path
+        assert "https://" not in text, path
+        assert " style=" not in text or path.suffix == ".js", path
