@@ -17,8 +17,8 @@ def demo_scene() -> Scene:
 
 
 def seed(db: Database) -> None:
-    """Store the demo tank when there has never been a tank."""
+    """Store the demo tank when there is no tank and none was removed; where everything begins is not undone."""
     steps = tanks.steps(db, None)
-    if steps.undo is None and steps.redo is None:
+    if not tanks.all_tanks(db) and steps.undo is None and steps.redo is None:
         with db.writing() as connection:
-            add_tank(connection, demo_scene(), "open the demo")
+            add_tank(connection, demo_scene(), None)

@@ -128,14 +128,14 @@ def load_tank(connection: sqlite3.Connection, tank_id: int) -> StoredTank:
     )
 
 
-def add_tank(connection: sqlite3.Connection, scene: Scene, label: str) -> int:
-    """Store a scene as a new tank and return its id.
+def add_tank(connection: sqlite3.Connection, scene: Scene, label: str | None) -> int:
+    """Store a scene as a new tank and return its id; without a label it cannot be undone.
 
     The rows go in hidden and the edit uncovers them, so that undoing the edit hides the tank with
     everything done to it since, and redoing brings all of it back.
     """
     columns = rows.tank_row(scene.name, scene.tank, scene.targets, scene.running)
-    tank_id = insert_row(connection, "tanks", {**columns, "removed": 1})
+    tank_id = insert_row(connection, "tanks", {**columns, "removed": int(label is not None)})
     for rock in scene.tank.rocks:
         insert_row(connection, "rocks", {"tank_id": tank_id, **rows.rock_row(rock)})
     for brace in scene.tank.braces:
@@ -147,7 +147,8 @@ def add_tank(connection: sqlite3.Connection, scene: Scene, label: str) -> int:
             insert_row(connection, "fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
     for coral in scene.corals:
         insert_row(connection, "corals", {"tank_id": tank_id, **rows.coral_row(coral)})
-    Edit(connection, TANKS_SCOPE, label).update("tanks", tank_id, {"removed": 0})
+    if label is not None:
+        Edit(connection, TANKS_SCOPE, label).update("tanks", tank_id, {"removed": 0})
     return tank_id
 
 

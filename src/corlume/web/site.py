@@ -35,8 +35,8 @@ def measure_of(request: Request) -> Measure:
 
 async def form_data(request: Request) -> dict[str, str]:
     """The texts of a submitted form."""
-    form = await request.form(max_files=1, max_fields=200)
-    return {key: value for key, value in form.items() if isinstance(value, str)}
+    async with request.form(max_files=1, max_fields=200) as form:
+        return {key: value for key, value in form.items() if isinstance(value, str)}
 
 
 Db = Annotated[Database, Depends(database)]

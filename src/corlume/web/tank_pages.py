@@ -68,12 +68,13 @@ def create_tank(request: Request, db: Db, measure: Unit, data: FormData) -> Resp
 @router.post("/tanks/import")
 async def import_tank(request: Request, db: Db) -> Response:
     """Store the tank of an uploaded scene file."""
-    upload = (await request.form(max_files=1)).get("file")
-    if upload is None or isinstance(upload, str) or not upload.filename:
-        faults = ["No file was chosen."]
-    else:
+    async with request.form(max_files=1) as form:
+        upload = form.get("file")
+        data = b"" if upload is None or isinstance(upload, str) else await upload.read()
+    faults = ["No file was chosen, or it is empty."]
+    if data:
         try:
-            return go(f"/tanks/{tanks.import_tank(db, await upload.read())}/chart")
+            return go(f"/tanks/{tanks.import_tank(db, data)}/chart")
         except BadFile as error:
             faults = [str(fault) for fault in error.faults]
     return page(request, "tanks.html", {"tanks": tanks.all_tanks(db), "faults": faults}, status=422)

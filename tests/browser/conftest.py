@@ -1,0 +1,59 @@
+"""The application in a thread, and Debian's chromium to drive it."""
+
+from __future__ import annotations
+
+import shutil
+import socket
+import threading
+from collections.abc import Iterator
+
+import pytest
+import uvicorn
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from corlume.settings import Settings
+from corlume.store.database import Database
+from corlume.web.app import create_app
+
+ARGUMENTS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    path = shutil.which("chromium") or shutil.which("chromium-browser")
+    assert path, "chromium is not installed: sh scripts/ensure-chromium.sh"
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=path, args=ARGUMENTS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def address(db: Database) -> Iterator[str]:
+    """The demo, served on a free port."""
+    listener = socket.socket()
+    listener.bind(("127.0.0.1", 0))
+    server = uvicorn.Server(uvicorn.Config(create_app(db, Settings()), log_level="error"))
+    thread = threading.Thread(target=server.run, kwargs={"sockets": [listener]})
+    thread.start()
+    yield f"http://127.0.0.1:{listener.getsockname()[1]}"
+    server.should_exit = True
+    thread.join(10)
+    listener.close()
+
+
+@pytest.fixture
+def page(browser: Browser, address: str) -> Iterator[Page]:
+    """A page at 1280 x 800 that fails the test on any script error or blocked resource."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
+    page = context.new_page()
+    faults: list[str] = []
+    page.on("pageerror", lambda error: faults.append(str(error)))
+    page.on("console", lambda m: faults.append(m.text) if m.type == "error" and "422" not in m.text else None)
+    page.set_default_timeout(10_000)
+    yield page
+    context.close()
+    assert not faults

@@ -1,0 +1,149 @@
+"""The keeper's main path in a real browser: drag a fixture, read the light, place a coral."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Locator, Page, expect
+
+from corlume.services import tanks
+from corlume.store.database import Database
+
+
+def middle(what: Locator) -> tuple[float, float]:
+    box = what.bounding_box()
+    assert box
+    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def par_at_probe(page: Page) -> float:
+    return float(page.locator(".readout-par").inner_text())
+
+
+def drag(page: Page, start: tuple[float, float], dx: float, dy: float) -> None:
+    page.mouse.move(*start)
+    page.mouse.down()
+    for k in range(1, 6):
+        page.mouse.move(start[0] + dx * k / 5, start[1] + dy * k / 5)
+    page.mouse.up()
+
+
+def test_dragging_a_fixture_moves_the_light_and_undo_brings_it_back(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/chart")
+    before, was = par_at_probe(page), tanks.open_tank(db, 1).setup().fixtures[1].value.emitter
+    fixture = page.locator('.fixture[data-fixture="2"][data-view="plan"]')
+    with page.expect_response(re.compile("/fixtures$")):
+        drag(page, middle(fixture), 90, 0)
+    expect(page.locator("[data-step=undo] button")).to_have_attribute("title", "Undo: move LED cluster, middle")
+    moved = tanks.open_tank(db, 1).setup().fixtures[1].value.emitter
+    assert moved.x > was.x + 0.2
+    assert round(moved.x * 100, 6) % 1 == 0
+    assert par_at_probe(page) < before - 20
+    page.keyboard.press("Control+z")
+    expect(page.locator(".readout-par")).to_have_text(f"{before:.0f}")
+    assert tanks.open_tank(db, 1).setup().fixtures[1].value.emitter == was
+
+
+def test_keys_nudge_dim_and_read(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/chart")
+    page.locator('.fixture[data-fixture="1"][tabindex]').focus()
+    for key in ("ArrowRight", "ArrowRight", "PageUp", "+"):
+        page.keyboard.press(key)
+    expect(page.locator("[data-step=undo] button")).to_have_attribute("title", re.compile("Undo: change"))
+    fixture = tanks.open_tank(db, 1).setup().fixtures[0].value
+    assert [round(v, 3) for v in (fixture.emitter.x, fixture.emitter.height, fixture.output)] == [0.34, 0.22, 0.55]
+    assert tanks.undo(db, 1)
+    assert tanks.steps(db, 1).undo is None
+    page.locator(".probe[tabindex]").focus()
+    place = page.locator(".readout-place").first.inner_text()
+    page.keyboard.press("Shift+ArrowLeft")
+    expect(page.locator(".readout-place").first).not_to_have_text(place)
+    page.keyboard.press("?")
+    expect(page.locator("dialog.help")).to_be_visible()
+
+
+def test_dimension_is_typed_over_and_a_bad_one_is_refused_beside_it(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/chart")
+    page.locator(".dimension[data-field=height]").click()
+    page.keyboard.type("high")
+    page.keyboard.press("Enter")
+    expect(page.locator(".dim-editor .fault")).to_contain_text("is not a number")
+    expect(page.locator(".dim-editor input")).to_have_value("high")
+    page.locator(".dim-editor input").fill("12 in")
+    page.keyboard.press("Enter")
+    expect(page.locator(".dimension[data-field=height]")).to_have_attribute("data-text", "30.5")
+    assert {round(f.value.emitter.height, 6) for f in tanks.open_tank(db, 1).setup().fixtures} == {0.3048}
+
+
+def test_field_of_a_fixture_keeps_what_was_typed_when_it_is_wrong(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/chart")
+    page.locator("#f-height").fill("500")
+    page.keyboard.press("Tab")
+    expect(page.locator("#f-height ~ .fault")).to_contain_text("outside the room: 500 cm above the water")
+    expect(page.locator("#f-height")).to_have_value("500")
+    page.locator("#f-height").fill("30")
+    with page.expect_response(re.compile("/fixtures$")):
+        page.keyboard.press("Tab")
+    assert tanks.open_tank(db, 1).setup().fixtures[0].value.emitter.height == 0.3
+
+
+def test_verdict_opens_to_its_reason_and_stays_open_while_dimming(page: Page) -> None:
+    page.goto("/tanks/1/chart")
+    page.locator(".verdict[data-key=evenness] summary").click()
+    expect(page.locator(".verdict[data-key=evenness]")).to_contain_text("75 % is the goal")
+    value = page.locator(".verdict[data-key=evenness] .verdict-value").inner_text()
+    page.locator('[data-dim="1"]').fill("5")
+    expect(page.locator(".verdict[data-key=evenness] .verdict-value")).not_to_have_text(value)
+    expect(page.locator(".verdict[data-key=evenness] .verdict-reason")).to_be_visible()
+
+
+def test_empty_tank_teaches_the_next_step_up_to_a_placed_coral(page: Page, db: Database) -> None:
+    page.goto("/tanks/new")
+    page.locator("#name").fill("Window cube")
+    page.locator("#length").fill("70")
+    page.get_by_role("button", name="Make the tank").click()
+    expect(page.locator("#verdicts")).to_contain_text("No fixtures yet")
+    page.locator("#kind").select_option("cluster")
+    page.get_by_role("button", name="Hang it").click()
+    expect(page.locator(".verdict")).to_have_count(7)
+    page.get_by_role("link", name="Corals").click()
+    page.locator("#card").select_option("Acanthophyllia")
+    page.get_by_role("button", name="Add").click()
+    page.locator(".zone-list button").first.click()
+    expect(page.locator(".fit")).to_contain_text("Where it sits")
+    assert tanks.open_tank(db, 2).corals[0].value.place is not None
+
+
+def test_coral_is_sent_to_a_zone_where_it_fits_and_clicked_to_where_it_does_not(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/corals?coral=15")
+    fits = page.locator(".zone-list li.yes").first
+    assert page.locator(".zone-list li.no .reasons .no").count() > 3
+    fits.get_by_role("button", name="Send here").click()
+    expect(page.locator(".note-box")).to_contain_text("Where it sits suits it")
+    placed = tanks.open_tank(db, 1).coral(15).value
+    assert placed.place is not None
+    dot = middle(page.locator('.coral[data-coral="12"] .coral-dot').first)
+    page.mouse.click(dot[0], dot[1] + 40)
+    expect(page.locator(".fit .alert")).to_contain_text("too weak by")
+    page.keyboard.press("Control+z")
+    expect(page.locator(".note-box")).to_contain_text("Where it sits suits it")
+    assert tanks.open_tank(db, 1).coral(15).value == placed
+
+
+def test_coral_is_dragged_from_the_list_onto_the_plan(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/corals")
+    target = page.locator("#plan .rock.edge").first
+    page.locator('.coral-item[data-coral="16"]').drag_to(target, force=True)
+    expect(page.locator(".fit h2")).to_have_text("Montipora (encrusting)")
+    assert tanks.open_tank(db, 1).coral(16).value.place is not None
+
+
+def test_phone_has_targets_of_44_pixels_and_no_sideways_scroll(page: Page) -> None:
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto("/tanks/1/corals?coral=3")
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    small = page.evaluate(
+        "[...document.querySelectorAll('main button, main select, .coral-item a, header a, header button')]"
+        ".filter(e => e.offsetParent && e.getBoundingClientRect().height < 43.5).map(e => e.textContent.trim())"
+    )
+    assert small == []
