@@ -69,7 +69,7 @@ class Measure:
             case "share":
                 return f"{trim(100 * value, 1)} %"
             case "flux":
-                return f"{trim(value, 1)} umol/s"
+                return f"{trim(value, 1)} \u00b5mol/s"
             case "power":
                 return f"{trim(value, 1)} W"
             case "attenuation":

@@ -15,7 +15,7 @@ from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe, letter
 from corlume.web.drawing.light import draw_light
 from corlume.web.drawing.sheet import Sheet, lay_out
-from corlume.web.drawing.tank import draw_frame, draw_rock
+from corlume.web.drawing.tank import draw_caption, draw_frame, draw_rock
 from corlume.web.site import templates
 
 
@@ -39,7 +39,7 @@ def moving_parts(
     for view, at in zip(sheet.views(), (probe.depth, probe.y, probe.x), strict=True):
         plane = slice_plane(tank, fixtures, view.kind, at)
         parts[f"light-{view.kind}"] = draw_light(view, plane, targets)
-        parts[f"rock-{view.kind}"] = draw_rock(view, tank, at)
+        parts[f"rock-{view.kind}"] = draw_rock(view, tank, at) + draw_caption(view, at, measure)
     parts["dimensions"] = draw_dimensions(sheet, setup.fixtures, measure)
     parts["marks"] = draw_probe(sheet, probe) + draw_fixtures(sheet, setup.fixtures, selected)
     parts["depth-out"] = measure.length(probe.depth)

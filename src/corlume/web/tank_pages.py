@@ -15,7 +15,9 @@ from corlume.core.targets import SCHOOLS, LightTargets
 from corlume.formats.measure import Measure
 from corlume.formats.scene import BadFile
 from corlume.services import tanks
+from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
+from corlume.web.drawing.card import draw_card
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms import (
@@ -38,7 +40,7 @@ NEW_TANK = Tank(length=1.2, width=0.55, water_depth=0.5)
 @router.get("/tanks")
 def list_tanks(request: Request, db: Db) -> HTMLResponse:
     """All tanks."""
-    return page(request, "tanks.html", {"tanks": tanks.all_tanks(db)})
+    return _tanks(request, db, [])
 
 
 @router.get("/tanks/new")
@@ -77,7 +79,7 @@ async def import_tank(request: Request, db: Db) -> Response:
             return go(f"/tanks/{tanks.import_tank(db, data)}/chart")
         except BadFile as error:
             faults = [str(fault) for fault in error.faults]
-    return page(request, "tanks.html", {"tanks": tanks.all_tanks(db), "faults": faults}, status=422)
+    return _tanks(request, db, faults)
 
 
 @router.get("/tanks/{tank_id}")
@@ -185,6 +187,12 @@ def preferences(data: FormData) -> RedirectResponse:
         if data.get(name) in allowed:
             answer.set_cookie(name, data[name], max_age=10 * 365 * 86400, httponly=True, samesite="strict")
     return answer
+
+
+def _tanks(request: Request, db: Database, faults: list[str]) -> HTMLResponse:
+    found = tanks.all_tanks(db)
+    context = {"tanks": found, "faults": faults, "pictures": {stored.id: draw_card(stored) for stored in found}}
+    return page(request, "tanks.html", context, status=422 if faults else 200)
 
 
 def _fields(stored: StoredTank, measure: Measure) -> dict[str, str]:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from itertools import pairwise
+from typing import cast
 
 import numpy as np
-from contourpy import FillType, LineType, contour_generator
+from contourpy import ContourGenerator, FillType, LineType, contour_generator
 from markupsafe import Markup
 from numpy.typing import NDArray
 from scipy import ndimage
@@ -22,6 +23,7 @@ MOST_LINES = 11
 SOUNDING_GAP = 31.0
 LABEL_ROOM = 15.0
 Spots = list[tuple[float, float]]
+_Filled = tuple[list[Array], list[NDArray[np.int64]]]  # what contourpy returns for the two types asked for
 
 
 def draw_light(view: View, plane: Plane, targets: LightTargets) -> Markup:
@@ -29,15 +31,32 @@ def draw_light(view: View, plane: Plane, targets: LightTargets) -> Markup:
     if not np.isfinite(plane.par).any():
         return Markup("")
     filled = _fill_rock(plane.par)
-    u = view.left + plane.u * view.scale
-    v = np.array([view.at(0.0, float(x))[1] for x in plane.v])
-    generator = contour_generator(u, v, filled.T, fill_type=FillType.OuterOffset, line_type=LineType.Separate)
-    bands = [_band(generator, band.key, band.low, band.high) for band in targets.bands()]
+    generator = _contours(view, plane, filled)
+    if filled.max() < 0.5:
+        x, y = (view.left + view.right) / 2, 0.7 * view.top + 0.3 * view.bottom
+        return _bands(generator, targets) + el("text", "no light yet", x=x, y=y, class_="no-light")
     lines, labels = _isolines(view, generator, filled, targets)
     soundings = _soundings(view, plane, labels)
     return Markup("").join(
-        [group(bands, class_="bands"), group(lines, class_="isolines"), group(soundings, class_="soundings")]
+        [_bands(generator, targets), group(lines, class_="isolines"), group(soundings, class_="soundings")]
     )
+
+
+def draw_bands(view: View, plane: Plane, targets: LightTargets) -> Markup:
+    """Draw a plane's bands alone."""
+    if not np.isfinite(plane.par).any():
+        return Markup("")
+    return _bands(_contours(view, plane, _fill_rock(plane.par)), targets)
+
+
+def _contours(view: View, plane: Plane, filled: Array) -> ContourGenerator:
+    u = view.left + plane.u * view.scale
+    v = np.array([view.at(0.0, float(x))[1] for x in plane.v])
+    return contour_generator(u, v, filled.T, fill_type=FillType.OuterOffset, line_type=LineType.Separate)
+
+
+def _bands(generator: ContourGenerator, targets: LightTargets) -> Markup:
+    return group([_band(generator, band.key, band.low, band.high) for band in targets.bands()], class_="bands")
 
 
 def _fill_rock(par: Array) -> Array:
@@ -50,8 +69,8 @@ def _fill_rock(par: Array) -> Array:
     return result
 
 
-def _band(generator: object, key: str, low: float, high: float) -> Markup:
-    polygons, offsets = generator.filled(low if low > 0 else -1.0, min(high, 1e6))  # type: ignore[attr-defined]
+def _band(generator: ContourGenerator, key: str, low: float, high: float) -> Markup:
+    polygons, offsets = cast(_Filled, generator.filled(low if low > 0 else -1.0, min(high, 1e6)))
     path = "".join(
         points_path(points[a:b], closed=True)
         for points, starts in zip(polygons, offsets, strict=True)
@@ -70,12 +89,12 @@ def isoline_levels(par: Array, targets: LightTargets) -> list[tuple[float, bool]
     return sorted([(float(x), False) for x in keep] + [(x, True) for x in limits if low < x < high])
 
 
-def _isolines(view: View, generator: object, par: Array, targets: LightTargets) -> tuple[list[Markup], Spots]:
+def _isolines(view: View, generator: ContourGenerator, par: Array, targets: LightTargets) -> tuple[list[Markup], Spots]:
     lines: list[Markup] = []
     texts: list[Markup] = []
     taken: Spots = []
     for level, is_limit in isoline_levels(par, targets):
-        pieces = [p for p in generator.lines(level) if _length(p) > 26]  # type: ignore[attr-defined]
+        pieces = [p for p in cast(list[Array], generator.lines(level)) if _length(p) > 26]
         if not pieces:
             continue
         path = "".join(points_path(p) for p in pieces)
@@ -121,13 +140,17 @@ def _soundings(view: View, plane: Plane, labels: Spots) -> list[Markup]:
     """Predicted readings at even places, leaving out those that would touch a label of an isoline."""
     across = max(2, int((view.right - view.left) / SOUNDING_GAP))
     down = max(2, int((view.bottom - view.top) / (0.8 * SOUNDING_GAP)))
+    columns, rows = _nearest(plane.u, view.u_size, across), _nearest(plane.v, view.v_size, down)
+    readings = plane.par[np.ix_(columns, rows)].tolist()
     texts = []
-    for i in range(across):
-        for j in range(down):
-            u, v = (i + 0.5) / across * view.u_size, (j + 0.5) / down * view.v_size
-            k, n = int(np.abs(plane.u - u).argmin()), int(np.abs(plane.v - v).argmin())
-            par = plane.par[k, n]
+    for k, column in zip(columns, readings, strict=True):
+        for n, par in zip(rows, column, strict=True):
             x, y = view.at(float(plane.u[k]), float(plane.v[n]))
-            if math.isfinite(par) and all(abs(x - a) > 20 or abs(y - b) > 11 for a, b in labels):
-                texts.append(el("text", f"{par:.0f}", x=float(x), y=float(y), dy="0.35em", class_="sounding"))
+            if math.isfinite(par) and not any(abs(x - a) <= 20 and abs(y - b) <= 11 for a, b in labels):
+                texts.append(el("text", f"{par:.0f}", x=x, y=y, dy="0.35em", class_="sounding"))
     return texts
+
+
+def _nearest(nodes: Array, size: float, count: int) -> list[int]:
+    """Indices of the nodes nearest to ``count`` even places."""
+    return [int(np.abs(nodes - (i + 0.5) / count * size).argmin()) for i in range(count)]

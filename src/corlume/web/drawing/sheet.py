@@ -13,11 +13,11 @@ from corlume.core.geometry import Tank
 
 ViewKind = Literal["plan", "front", "side"]
 WIDTH, HEIGHT = 900.0, 596.0
-LEFT, TOP, RIGHT, BOTTOM = 62.0, 46.0, 16.0, 28.0
+LEFT, TOP, RIGHT, BOTTOM = 62.0, 46.0, 16.0, 42.0
 GAP_X, GAP_Y = 70.0, 46.0
 LEAST_ABOVE = 0.4
 CORNER_WIDTH = 262.0
-PAIR_GAP = 30.0
+PAIR_GAP, PAIR_BOTTOM = 30.0, 30.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +91,7 @@ def lay_out(tank: Tank, highest: float) -> Sheet:
 def lay_out_pair(tank: Tank, *, width: float = 640.0, height: float = 640.0) -> Sheet:
     """Fit the plan over the front elevation, without the air above."""
     above = 0.06
-    across, down = width - LEFT - RIGHT, height - 16 - PAIR_GAP - BOTTOM
+    across, down = width - LEFT - RIGHT, height - 16 - PAIR_GAP - PAIR_BOTTOM
     scale = min(across / tank.length, down / (tank.width + above + tank.water_depth))
     water_line = 16 + tank.width * scale + PAIR_GAP + above * scale
     return Sheet(
@@ -99,5 +99,5 @@ def lay_out_pair(tank: Tank, *, width: float = 640.0, height: float = 640.0) -> 
         front=View("front", LEFT, water_line, scale, tank.length, tank.water_depth, above),
         side=None,
         width=LEFT + tank.length * scale + RIGHT,
-        height=water_line + tank.water_depth * scale + BOTTOM,
+        height=water_line + tank.water_depth * scale + PAIR_BOTTOM,
     )

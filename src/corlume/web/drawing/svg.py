@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
+import numpy as np
 from markupsafe import Markup, escape
 
 
@@ -23,7 +24,8 @@ def group(children: Iterable[Markup], **attributes: object) -> Markup:
     return el("g", Markup("").join(children), **attributes)
 
 
-def points_path(points: Sequence[Sequence[float]], *, closed: bool = False) -> str:
-    """Path data through points in drawing units."""
-    text = "M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in points)
+def points_path(points: np.ndarray | Sequence[Sequence[float]], *, closed: bool = False) -> str:
+    """Path data through points (n, 2) in drawing units."""
+    plain = points.tolist() if isinstance(points, np.ndarray) else points  # numpy's own floats format slowly
+    text = "M" + "L".join([f"{x:.1f} {y:.1f}" for x, y in plain])
     return text + "Z" if closed else text

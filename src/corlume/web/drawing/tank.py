@@ -23,6 +23,17 @@ def draw_frame(sheet: Sheet, tank: Tank, measure: Measure) -> Markup:
     return group(parts, class_="frame")
 
 
+def draw_caption(view: View, at: float, measure: Measure) -> Markup:
+    """Name a view and say where its slice lies (depth, y or x) [m]."""
+    words = {
+        "plan": f"Plan, {measure.length(at)} down",
+        "front": f"From the front, {measure.length(at)} behind the front pane",
+        "side": f"From the side, {measure.length(at)} from the left pane",
+    }
+    y = view.bottom + (14 if view.kind == "plan" else 38)
+    return el("text", words[view.kind], x=view.left, y=y, class_="caption")
+
+
 def draw_rock(view: View, tank: Tank, at: float) -> Markup:
     """Rock and sand in a view whose slice lies ``at`` (depth, y or x) [m].
 

@@ -1,0 +1,113 @@
+"""Measure what a keeper waits for; see README.md beside this file."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from corlume.core.emitter import Emitter
+from corlume.core.field import Medium, combine, grid, unit_field
+from corlume.core.geometry import Rock, Tank
+from corlume.core.units import DEGREE
+
+
+def clock(work: Callable[[], object], runs: int) -> float:
+    """Median seconds of a piece of work, after one run that is not counted."""
+    work()
+    times = []
+    for _ in range(runs):
+        start = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - start)
+    return statistics.median(times)
+
+
+def row(name: str, seconds: float, goal: float, note: str = "") -> None:
+    """Print one line of the table."""
+    print(f"{name:<46} {1000 * seconds:8.0f} ms   goal {1000 * goal:6.0f} ms   ratio {seconds / goal:5.2f}   {note}")
+
+
+def reference() -> tuple[Tank, list[Emitter]]:
+    """A 48 x 24 in tank with two clusters and four tubes, as the figures ask for."""
+    cluster = Emitter("led_cluster", 210, 110 * DEGREE, 0.18, 0.14, 0.33, 0.3, 0.25)
+    tube = Emitter("t5_tube", 50, 115 * DEGREE, 1.15, 0.05, 0.61, 0.12, 0.2)
+    clusters = [replace(cluster, x=x) for x in (0.33, 0.89)]
+    return Tank(1.2192, 0.6096, 0.55), clusters + [replace(tube, y=y) for y in (0.12, 0.2, 0.41, 0.49)]
+
+
+def field() -> None:
+    """The whole field, without and with rock."""
+    tank, emitters = reference()
+    points = grid(tank, (48, 24, 12))
+
+    def solve(medium: Medium, step: float = 0.35) -> np.ndarray:
+        return combine([unit_field(medium, e, points, step=step) for e in emitters], [1.0] * len(emitters))
+
+    clear = Medium.of(tank)
+    rocks = tuple(Rock(0.1 + 0.18 * k, 0.2, 0.0, 0.14, 0.2, 0.2 + 0.02 * k) for k in range(6))
+    rocky = Medium.of(replace(tank, rocks=rocks))
+    bare = clock(lambda: solve(clear), 9)
+    row("field 48 x 24 x 12, 2 clusters + 4 tubes", bare, 0.4)
+    shaded = clock(lambda: solve(rocky), 5)
+    print(f"{'  the same with six rocks':<46} {1000 * shaded:8.0f} ms   {shaded / bare:.1f} x without rock")
+    off = solve(clear) / solve(clear, 0.1) - 1
+    rms, worst = 100 * np.sqrt(np.mean(off**2)), 100 * np.abs(off).max()
+    print(f"  against a finer quadrature: {rms:.2f} % rms, {worst:.1f} % at worst")
+
+
+def served() -> None:
+    """Start, first chart, and what a drag, a dimmer and the probe cost."""
+    with tempfile.TemporaryDirectory() as folder:
+        env = {**os.environ, "CORLUME_DATA": folder, "CORLUME_PORT": "0", "PYTHONUNBUFFERED": "1"}
+        start = time.perf_counter()
+        command = [sys.executable, "-c", "from corlume.cli.main import main; main()", "demo"]
+        server = subprocess.Popen(command, env=env, stdout=subprocess.PIPE, text=True)
+        assert server.stdout is not None
+        found = re.search(r"http://[\d.:]+", server.stdout.readline())
+        assert found, "the demo did not start"
+        address = found[0]
+        try:
+            with urllib.request.urlopen(f"{address}/tanks/1/chart") as answer:
+                answer.read()
+            row("cold start to first chart", time.perf_counter() - start, 8.0)
+            ask = _asker(f"{address}/tanks/1/setups/2/light")
+            steps = iter(range(1, 10_000))
+            moved = clock(lambda: ask({"9": {"x": 0.4 + 0.001 * next(steps)}}), 25)
+            row("moved: cluster, three drawings", moved, 0.15, "six rocks, brace, six fixtures")
+            row("moved: tube, three drawings", clock(lambda: ask({"4": {"y": 0.18 + 0.001 * next(steps)}}), 25), 0.15)
+            dimmed = clock(lambda: ask({"9": {"output": 0.3 + 0.0001 * next(steps)}}), 25)
+            row("dimmed: cluster, three drawings", dimmed, 0.15, f"{moved / dimmed:.1f} x faster than moved")
+            row("probe moved, all fixtures anew", clock(lambda: ask({}, x=0.2 + 0.001 * next(steps)), 15), 0.15)
+            peak = re.search(r"VmHWM:\s+(\d+)", Path(f"/proc/{server.pid}/status").read_text())
+            if peak:
+                print(f"memory at its highest {int(peak[1]) / 1024:30.0f} MB   goal    400 MB")
+        finally:
+            server.terminate()
+            server.wait(10)
+
+
+def _asker(url: str) -> Callable[..., None]:
+    def ask(changes: dict[str, dict[str, float]], x: float = 0.5) -> None:
+        body = json.dumps({"probe": {"x": x, "y": 0.3, "depth": 0.2}, "changes": changes}).encode()
+        request = urllib.request.Request(url, body, {"Content-Type": "application/json"})
+        with urllib.request.urlopen(request) as answer:
+            assert b"light-plan" in answer.read()
+
+    return ask
+
+
+if __name__ == "__main__":
+    field()
+    served()

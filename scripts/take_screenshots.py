@@ -1,0 +1,55 @@
+"""Refresh docs/screenshots from the demo data: serve a fresh demo, then picture every main view."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+WIDE, PHONE = (1280, 800), (390, 844)
+VIEWS = [
+    ("tanks", "/tanks", WIDE, {}),
+    ("measures", "/tanks/1", WIDE, {}),
+    ("light-chart", "/tanks/1/chart", WIDE, {}),
+    ("light-chart-night", "/tanks/1/chart?setup=2", WIDE, {"theme": "night", "unit": "in"}),
+    ("corals", "/tanks/1/corals?coral=15", WIDE, {}),
+    ("corals-phone", "/tanks/1/corals?coral=3", PHONE, {}),
+]
+
+
+def main() -> None:
+    """Take every picture."""
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as data, sync_playwright() as playwright:
+        env = {**os.environ, "CORLUME_DATA": data, "CORLUME_PORT": "0", "PYTHONUNBUFFERED": "1"}
+        command = [sys.executable, "-c", "from corlume.cli.main import main; main()", "demo"]
+        server = subprocess.Popen(command, env=env, stdout=subprocess.PIPE, text=True)
+        assert server.stdout is not None
+        found = re.search(r"http://[\d.:]+", server.stdout.readline())
+        assert found, "the demo did not start"
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=["--no-sandbox"])
+        try:
+            for name, path, (width, height), cookies in VIEWS:
+                context = browser.new_context(viewport={"width": width, "height": height}, base_url=found[0])
+                context.add_cookies([{"name": k, "value": v, "url": found[0]} for k, v in cookies.items()])
+                page = context.new_page()
+                page.goto(path)
+                page.evaluate("document.fonts.ready")
+                page.wait_for_timeout(200)
+                page.screenshot(path=FOLDER / f"{name}.png")
+                context.close()
+        finally:
+            browser.close()
+            server.terminate()
+            server.wait(10)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,24 @@
+"""A small plan of a tank for the list: the bands at the height of its rock top."""
+
+from __future__ import annotations
+
+from markupsafe import Markup
+
+from corlume.services.predict import slice_plane
+from corlume.store.tanks import StoredTank
+from corlume.web.drawing.light import draw_bands
+from corlume.web.drawing.sheet import View
+from corlume.web.drawing.svg import el
+
+WIDTH = 250.0
+
+
+def draw_card(stored: StoredTank) -> Markup:
+    """Draw the plan under the setup in use, without numbers."""
+    tank = stored.tank
+    scale = WIDTH / tank.length
+    view = View("plan", 2.0, 2.0, scale, tank.length, tank.width)
+    plane = slice_plane(tank, [kept.value for kept in stored.setup().fixtures], "plan", tank.rock_top())
+    outline = el("rect", x=2.0, y=2.0, width=WIDTH, height=tank.width * scale, class_="rock edge")
+    size = f"0 0 {WIDTH + 4:.0f} {tank.width * scale + 4:.0f}"
+    return el("svg", draw_bands(view, plane, stored.targets), outline, viewBox=size)
