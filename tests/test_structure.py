@@ -19,7 +19,8 @@ MAY_IMPORT = {
     "store": {"core"},
     "services": {"core", "reference", "formats", "store"},
     "web": {"core", "reference", "formats", "store", "services", "settings"},
-    "cli": {"core", "reference", "formats", "store", "services", "settings", "web"},
+    "cli": {"core", "reference", "formats", "store", "services", "settings", "serve"},
+    "serve": {"web", "store", "settings"},
     "settings": set(),
 }
 CORE_PACKAGES = {"numpy", "scipy", "numba"}

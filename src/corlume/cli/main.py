@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import socket
 import sys
 from pathlib import Path
 
@@ -62,24 +61,14 @@ def demo(fresh: bool) -> None:
 
 
 def _run(db: Database, settings: Settings) -> None:
-    import uvicorn
+    from corlume.serve import serve as run  # the other commands start faster without the web
 
-    from corlume.web.app import create_app
-
-    family = socket.AF_INET6 if ":" in settings.host else socket.AF_INET
-    listener = socket.socket(family)
-    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
-        listener.bind((settings.host, settings.port))
+        run(db, settings, tell=lambda address: click.echo(f"Corlume is at {address} (stop it with Ctrl C)"))
     except OSError as error:
         raise click.ClickException(
             f"Port {settings.port} on {settings.host} cannot be used: {error.strerror}. Set CORLUME_PORT to another."
         ) from error
-    listener.listen()  # from here on a browser waits instead of being refused
-    host = f"[{settings.host}]" if ":" in settings.host else settings.host
-    click.echo(f"Corlume is at http://{host}:{listener.getsockname()[1]}/ (stop it with Ctrl C)")
-    config = uvicorn.Config(create_app(db, settings), log_level="warning")
-    uvicorn.Server(config).run(sockets=[listener])
 
 
 @main.command()

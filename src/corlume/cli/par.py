@@ -10,12 +10,12 @@ from pathlib import Path
 import click
 import numpy as np
 
-from corlume.core.field import Medium, combine, grid, unit_field
+from corlume.core.field import grid
 from corlume.core.geometry import Tank
-from corlume.core.scene import Setup
 from corlume.core.units import CM
 from corlume.formats.points import read_points
 from corlume.formats.scene import BadFile, read_scene
+from corlume.services.predict import par_at
 
 MOST_POINTS = 2_000_000
 
@@ -42,19 +42,11 @@ def par(scene: Path, points: Path | None, size: str | None, setup_name: str | No
     except KeyError as error:
         names = ", ".join(f'"{s.name}"' for s in read.setups)
         raise click.ClickException(f'There is no setup "{setup_name}" in the scene. It has: {names}.') from error
-    values = _par(read.tank, setup, where)
+    values = par_at(read.tank, setup.fixtures, where)
     writer = csv.writer(sys.stdout, lineterminator="\n")
     writer.writerow(["x_cm", "y_cm", "depth_cm", "par"])
     for (x, y, depth), value in zip(where / CM, values, strict=True):
         writer.writerow([f"{x:.6g}", f"{y:.6g}", f"{depth:.6g}", f"{value:.2f}"])
-
-
-def _par(tank: Tank, setup: Setup, where: np.ndarray) -> np.ndarray:
-    if not setup.fixtures:
-        return np.zeros(len(where))
-    medium = Medium.of(tank)
-    fields = [unit_field(medium, fixture.emitter, where) for fixture in setup.fixtures]
-    return combine(fields, [fixture.output for fixture in setup.fixtures])
 
 
 def _grid(size: str, tank: Tank) -> np.ndarray:

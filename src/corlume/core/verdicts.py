@@ -7,7 +7,7 @@ a sentence stand as {name} and come along in ``lengths`` [m], so that a face can
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from corlume.core.figures import Hottest
@@ -69,15 +69,15 @@ def judge(figures: Figures, targets: LightTargets, *, money: str, hours: float) 
             "Add a fixture, or turn one up.",
         )
         return [dark, power]
-    return [
+    judged = [
         _evenness(figures),
         _coverage(figures, targets),
         _spread(figures),
         _volume(figures, targets),
         _hottest(figures, targets),
         _spill(figures),
-        power,
     ]
+    return [replace(v, improve="Nothing: it is as it should be.") if v.grade == "good" else v for v in judged] + [power]
 
 
 def _evenness(f: Figures) -> Verdict:

@@ -67,6 +67,14 @@ class Reading:
     in_rock: bool
 
 
+def par_at(tank: Tank, fixtures: Sequence[Fixture], points: Array) -> Array:
+    """PAR (n,) at points (n, 3) anywhere in the water, nothing remembered."""
+    if not fixtures:
+        return np.zeros(len(points))
+    medium = Medium.of(tank)
+    return combine([unit_field(medium, f.emitter, points) for f in fixtures], [f.output for f in fixtures])
+
+
 def slice_plane(tank: Tank, fixtures: Sequence[Fixture], kind: Literal["plan", "front", "side"], at: float) -> Plane:
     """PAR on a slice: plan at a depth, front elevation at a y, side elevation at an x [m]."""
     spec = PlaneSpec(kind, at)

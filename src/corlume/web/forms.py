@@ -52,16 +52,16 @@ class Form:
 
     def build(self, make: Callable[..., T], **values: Any) -> T | None:
         """Make a core object; its objections land by their fields, unless the text there was unreadable already."""
-        try:
-            return make(**values)
-        except InvalidInput as error:
-            self.take(error)
-            return None
+        return self.attempt(lambda: make(**values))
 
-    def take(self, error: InvalidInput) -> None:
-        """Note what the core objects to."""
-        for e in error.errors:
-            self.errors.setdefault(e.field, self.measure.message(e))
+    def attempt(self, work: Callable[[], T]) -> T | None:
+        """Do some work; what the core objects to is noted by field, and nothing comes back."""
+        try:
+            return work()
+        except InvalidInput as error:
+            for e in error.errors:
+                self.errors.setdefault(e.field, self.measure.message(e))
+            return None
 
 
 def tank_fields(name: str, tank: Tank, targets: LightTargets, running: Running, measure: Measure) -> dict[str, str]:

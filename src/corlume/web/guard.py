@@ -43,13 +43,21 @@ class Guard:
                     headers[name] = value
             await send(message)
 
-        headers = Headers(scope=scope)
-        refusal = None
-        if scope["method"] not in SAFE and _from_elsewhere(headers):
-            refusal = PlainTextResponse("This request came from another site and was refused.", 403)
-        elif _too_big(headers):
-            refusal = PlainTextResponse(f"That is too big: at most {MAX_BODY / 1e6:g} MB.", 413)
-        await (refusal or self.app)(scope, receive if refusal else _limited(receive), send_guarded)
+        refusal = _refusal(scope["method"], Headers(scope=scope))
+        await (refusal or self.app)(scope, receive, send_guarded)
+
+
+def _refusal(method: str, headers: Headers) -> PlainTextResponse | None:
+    if method in SAFE:
+        return None
+    if _from_elsewhere(headers):
+        return PlainTextResponse("This request came from another site and was refused.", 403)
+    length = headers.get("content-length")
+    if length is None or not length.isdigit():
+        return PlainTextResponse("A request must say how long it is.", 411)
+    if int(length) > MAX_BODY:
+        return PlainTextResponse(f"That is too big: at most {MAX_BODY / 1e6:g} MB.", 413)
+    return None
 
 
 def _from_elsewhere(headers: Headers) -> bool:
@@ -58,21 +66,3 @@ def _from_elsewhere(headers: Headers) -> bool:
         return site not in ("same-origin", "none")
     origin = headers.get("origin")
     return origin is not None and origin.split("://")[-1] != headers.get("host")
-
-
-def _too_big(headers: Headers) -> bool:
-    length = headers.get("content-length", "0")
-    return not length.isdigit() or int(length) > MAX_BODY
-
-
-def _limited(receive: Receive) -> Receive:
-    """Cut off a body without a declared length once it passes the limit."""
-    seen = 0
-
-    async def limited() -> Message:
-        nonlocal seen
-        message = await receive()
-        seen += len(message.get("body", b""))
-        return {"type": "http.disconnect"} if seen > MAX_BODY else message
-
-    return limited

@@ -8,7 +8,6 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Rock, Tank
 from corlume.core.scene import Running
 from corlume.core.targets import SCHOOLS, LightTargets
@@ -58,11 +57,8 @@ def create_tank(request: Request, db: Db, measure: Unit, data: FormData) -> Resp
     if not form.text("name"):
         form.errors["name"] = "is empty: give the tank a name to know it by"
     if tank and targets and not form.errors:
-        try:
-            tank_id = tanks.create_tank(db, form.text("name"), tank, targets)
-        except InvalidInput as error:
-            form.take(error)
-        else:
+        tank_id = form.attempt(lambda: tanks.create_tank(db, form.text("name"), tank, targets))
+        if tank_id is not None:
             return go(f"/tanks/{tank_id}/chart")
     return _tank_form(request, None, form.data, form.errors, status=422)
 
@@ -96,11 +92,10 @@ def save_tank(request: Request, db: Db, measure: Unit, tank_id: int, data: FormD
     form = Form(data, measure)
     tank, targets, running = read_tank(form, stored.tank), read_targets(form, stored.targets), read_running(form)
     if tank and targets and running and not form.errors:
-        try:
-            tanks.save_tank(db, tank_id, name=form.text("name"), tank=tank, targets=targets, running=running)
+        values: dict[str, Any] = {"name": form.text("name"), "tank": tank, "targets": targets, "running": running}
+        form.attempt(lambda: tanks.save_tank(db, tank_id, **values))
+        if not form.errors:
             return go(f"/tanks/{tank_id}")
-        except InvalidInput as error:
-            form.take(error)
     return _tank_form(request, stored, form.data, form.errors, status=422)
 
 
@@ -110,17 +105,11 @@ def save_rock(
     request: Request, db: Db, measure: Unit, tank_id: int, data: FormData, rock_id: int | None = None
 ) -> Response:
     """Add a rock or change one."""
-    stored = tanks.open_tank(db, tank_id)
     form = Form(data, measure)
     rock = read_rock(form)
     if rock and not form.errors:
-        try:
-            tanks.save_rock(db, tank_id, rock_id, rock)
-            return go(f"/tanks/{tank_id}#rock")
-        except InvalidInput as error:
-            form.take(error)
-    bad = {"part": "rock", "id": rock_id, "values": form.data, "errors": form.errors}
-    return _tank_form(request, stored, _fields(stored, measure), {}, bad=bad, status=422)
+        form.attempt(lambda: tanks.save_rock(db, tank_id, rock_id, rock))
+    return _part_answer(request, tanks.open_tank(db, tank_id), form, "rock", rock_id)
 
 
 @router.post("/tanks/{tank_id}/rocks/{rock_id}/remove")
@@ -133,24 +122,18 @@ def remove_rock(db: Db, tank_id: int, rock_id: int) -> RedirectResponse:
 @router.post("/tanks/{tank_id}/braces")
 def add_brace(request: Request, db: Db, measure: Unit, tank_id: int, data: FormData) -> Response:
     """Add a brace."""
-    stored = tanks.open_tank(db, tank_id)
     form = Form(data, measure)
     brace = read_brace(form)
     if brace and not form.errors:
-        try:
-            tanks.add_brace(db, tank_id, brace)
-            return go(f"/tanks/{tank_id}#braces")
-        except InvalidInput as error:
-            form.take(error)
-    bad = {"part": "brace", "id": None, "values": form.data, "errors": form.errors}
-    return _tank_form(request, stored, _fields(stored, measure), {}, bad=bad, status=422)
+        form.attempt(lambda: tanks.add_brace(db, tank_id, brace))
+    return _part_answer(request, tanks.open_tank(db, tank_id), form, "brace", None)
 
 
 @router.post("/tanks/{tank_id}/braces/{brace_id}/remove")
 def remove_brace(db: Db, tank_id: int, brace_id: int) -> RedirectResponse:
     """Take a brace away."""
     tanks.delete_brace(db, tank_id, brace_id)
-    return go(f"/tanks/{tank_id}#braces")
+    return go(f"/tanks/{tank_id}#brace")
 
 
 @router.get("/tanks/{tank_id}/export")
@@ -187,6 +170,14 @@ def preferences(data: FormData) -> RedirectResponse:
         if data.get(name) in allowed:
             answer.set_cookie(name, data[name], max_age=10 * 365 * 86400, httponly=True, samesite="strict")
     return answer
+
+
+def _part_answer(request: Request, stored: StoredTank, form: Form, part: str, part_id: int | None) -> Response:
+    """Back to the page, or the page again with the part's form as it was typed."""
+    if not form.errors:
+        return go(f"/tanks/{stored.id}#{part}")
+    bad = {"part": part, "id": part_id, "values": form.data, "errors": form.errors}
+    return _tank_form(request, stored, _fields(stored, form.measure), {}, bad=bad, status=422)
 
 
 def _tanks(request: Request, db: Database, faults: list[str]) -> HTMLResponse:

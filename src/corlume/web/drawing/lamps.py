@@ -37,16 +37,29 @@ def _letters(view: View, fixtures: Sequence[Kept[Fixture]]) -> dict[int, str]:
     """What to print at each fixture: in an elevation one label for all that hide each other."""
     if view.kind == "plan":
         return {i: letter(i) for i in range(len(fixtures))}
-    stacks: dict[tuple[int, int], list[int]] = {}
-    for i, kept in enumerate(fixtures):
-        e = kept.value.emitter
-        u = e.x if view.kind == "front" else e.y
-        stacks.setdefault((round(u * view.scale / 14), round(e.height * view.scale / 12)), []).append(i)
+    stacks: list[list[int]] = []
+    for i in sorted(range(len(fixtures)), key=lambda i: _across(view, fixtures[i].value)):
+        if stacks and _hides(view, fixtures[stacks[-1][-1]].value, fixtures[i].value):
+            stacks[-1].append(i)
+        else:
+            stacks.append([i])
     texts = dict.fromkeys(range(len(fixtures)), "")
-    for members in stacks.values():
-        names = [letter(i) for i in members]
+    for members in stacks:
+        names = [letter(i) for i in sorted(members)]
         texts[members[0]] = " ".join(names) if len(names) < 4 else f"{names[0]} to {names[-1]}"
     return texts
+
+
+def _across(view: View, fixture: Fixture) -> float:
+    """Where a fixture hangs along an elevation [m]."""
+    return fixture.emitter.x if view.kind == "front" else fixture.emitter.y
+
+
+def _hides(view: View, one: Fixture, other: Fixture) -> bool:
+    """Whether two fixtures are so close on paper that their letters would overlap."""
+    beside = abs(_across(view, one) - _across(view, other)) * view.scale
+    above = abs(one.emitter.height - other.emitter.height) * view.scale
+    return beside < 18 and above < 14
 
 
 def _fixture(view: View, kept: Kept[Fixture], text: str, selected: bool, index: int) -> Markup:
@@ -65,7 +78,7 @@ def _fixture(view: View, kept: Kept[Fixture], text: str, selected: bool, index: 
         shapes.append(el("text", text, x=label_x, y=y, dy="0.35em", class_="letter"))
     else:
         half = e.half_extent()[0 if view.kind == "front" else 1] * view.scale
-        x, y = view.at(e.x if view.kind == "front" else e.y, -e.height)
+        x, y = view.at(_across(view, fixture), -e.height)
         if selected:
             shapes.append(_lobe(view, x, y, e.fwhm))
         shapes.append(_box(x, y - 4, max(2 * half, HIT), HIT, class_="hit"))

@@ -20,6 +20,7 @@ document.addEventListener("alpine:init", () => {
       this.again = false;
       this.nudging = null;
       this.svg = this.$el.querySelector("svg.sheet");
+      holdTouch(this.svg, ".fixture, .probe");
       this.svg.addEventListener("pointerdown", (event) => this.down(event));
       this.svg.addEventListener("pointermove", (event) => this.move(event));
       this.svg.addEventListener("pointerup", (event) => this.up(event));

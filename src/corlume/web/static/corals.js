@@ -1,15 +1,20 @@
-// The corals page: click the plan to put the chosen coral there, or drag one from the list.
+// The corals page: click the plan to put the chosen coral there, drag one from the list, or drag a placed one.
 document.addEventListener("alpine:init", () => {
   Alpine.data("corals", () => ({
     fault: "",
 
     init() {
       const data = this.$el.dataset;
-      this.base = data.base;
+      this.post = data.post;
       this.selected = data.selected;
       this.plan = JSON.parse(data.plan);
+      this.drag = null;
       this.svg = this.$el.querySelector("svg.sheet");
-      this.svg.addEventListener("click", (event) => this.click(event));
+      holdTouch(this.svg, ".coral");
+      this.svg.addEventListener("pointerdown", (event) => this.down(event));
+      this.svg.addEventListener("pointermove", (event) => this.move(event));
+      this.svg.addEventListener("pointerup", (event) => this.up(event));
+      this.svg.addEventListener("pointercancel", () => this.letGo());
       this.svg.addEventListener("dragover", (event) => event.preventDefault());
       this.svg.addEventListener("drop", (event) => {
         event.preventDefault();
@@ -20,26 +25,61 @@ document.addEventListener("alpine:init", () => {
       }
     },
 
-    click(event) {
-      const coral = event.target.closest("[data-coral]");
-      if (coral) window.location = `${this.base}?coral=${coral.dataset.coral}`;
-      else if (this.selected) this.put(this.selected, event);
+    down(event) {
+      if (event.button !== 0) return;
+      const mark = event.target.closest("[data-coral]");
+      this.drag = { mark, id: mark ? mark.dataset.coral : this.selected, x: event.clientX, y: event.clientY, moved: false };
+      if (mark) this.svg.setPointerCapture(event.pointerId);
+    },
+
+    move(event) {
+      if (!this.drag) return;
+      const right = event.clientX - this.drag.x;
+      const down = event.clientY - this.drag.y;
+      this.drag.moved ||= Math.hypot(right, down) > 4;
+      if (!this.drag.mark || !this.drag.moved) return;
+      const { a } = this.svg.getScreenCTM();
+      this.drag.mark.setAttribute("transform", `translate(${right / a} ${down / a})`);
+    },
+
+    up(event) {
+      const drag = this.drag;
+      this.drag = null;
+      if (!drag) return;
+      if (drag.mark && !drag.moved) window.location = `${this.post}?coral=${drag.id}`;
+      else if (drag.mark) this.put(drag.id, event, drag.mark);
+      else if (drag.moved) return;
+      else if (drag.id) this.put(drag.id, event);
       else this.fault = "Choose a coral from the list first.";
     },
 
-    async put(id, event) {
+    letGo() {
+      this.drag?.mark?.removeAttribute("transform");
+      this.drag = null;
+    },
+
+    async put(id, event, mark) {
       const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
       const x = (point.x - this.plan.left) / this.plan.scale;
       const y = this.plan.width - (point.y - this.plan.top) / this.plan.scale;
       if (x < 0 || x > this.plan.length || y < 0 || y > this.plan.width) {
         this.fault = "Let it go inside the panes of the upper drawing, the plan.";
+        mark?.removeAttribute("transform");
         return;
       }
       const headers = { "Content-Type": "application/json" };
-      const response = await fetch(`${this.base}/${id}/place`, { method: "POST", headers, body: JSON.stringify({ x, y }) });
-      const answer = await response.json();
-      if (response.ok) window.location = answer.next;
-      else this.fault = answer.message;
+      try {
+        const response = await fetch(`${this.post}/${id}/place`, { method: "POST", headers, body: JSON.stringify({ x, y }) });
+        const answer = await response.json();
+        if (response.ok) {
+          window.location = answer.next;
+          return;
+        }
+        this.fault = answer.message;
+      } catch {
+        this.fault = "The application does not answer. The coral was not moved.";
+      }
+      mark?.removeAttribute("transform");
     },
   }));
 });

@@ -1,4 +1,10 @@
 // What every page has: help, undo and redo by key, small form helpers.
+// A finger on something that can be dragged drags it; anywhere else it scrolls the page.
+function holdTouch(svg, what) {
+  const hold = (event) => event.target.closest(what) && event.preventDefault();
+  svg.addEventListener("touchstart", hold, { passive: false });
+}
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("page", () => ({
     init() {
