@@ -94,6 +94,22 @@ def test_light_past_the_critical_angle_stays_in_the_water() -> None:
     assert transmittance(48.0 * DEGREE, 1.34, 1.0) == pytest.approx(0.429467, abs=2e-5)
 
 
+@pytest.mark.parametrize(("n_in", "n_out", "expected"), [(1.0, 1.34, 0.932489), (1.34, 1.0, 0.519319)])
+def test_diffuse_light_passes_as_published(n_in: float, n_out: float, expected: float) -> None:
+    # Lambertian hemispheric transmittance at n = 1.34, a physically based renderer's figure
+    def part(theta: float) -> float:
+        return transmittance(theta, n_in, n_out) * math.sin(2 * theta)
+
+    critical = math.asin(min(1.0, n_out / n_in))
+    assert integrate.quad(part, 0, critical, limit=200)[0] == pytest.approx(expected, abs=2e-6)
+
+
+@pytest.mark.parametrize(("angle", "expected"), [(0, 0.0462), (30, 0.0538), (40, 0.0936), (45, 0.1961), (49, 1.0)])
+def test_real_pane_returns_twice_a_boundary_until_it_returns_all(angle: float, expected: float) -> None:
+    # water, glass of 1.52, air: incoherent slab by tmm, table of our own making
+    assert slab_return(np.array([math.cos(angle * DEGREE)]), 1.34)[0] == pytest.approx(expected, abs=6e-5)
+
+
 @pytest.mark.parametrize("angle", [0, 20, 30, 40, 45, 48, 60, 80])
 def test_pane_agrees_with_tmm_incoherent_slab(angle: float) -> None:
     layers = ([1.34, 1.52, 1.0], [np.inf, 10_000.0, np.inf], ["i", "i", "i"])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import fields, replace
 from typing import Any
@@ -103,7 +104,9 @@ def _hang(tank: Tank, fixture: Fixture, others: list[Emitter]) -> Fixture:
     long = fixture.emitter.length > 0.5 * tank.length
     places = [(0.5, s) for s in shares] if long else [(s, t) for t in (0.5, 0.25, 0.75) for s in shares]
     tried = [replace(fixture.emitter, x=sx * tank.length, y=sy * tank.width, height=height) for sx, sy in places]
-    free = next((e for e in tried if not any(_overlap(e, other) for other in others)), tried[0])
+    free = next((e for e in tried if not any(_overlap(e, other) for other in others)), None)
+    if free is None:  # all taken: as far from the others' middles as can be
+        free = max(tried, key=lambda e: min(math.hypot(e.x - o.x, e.y - o.y) for o in others))
     return changed(tank, fixture, {"x": free.x, "y": free.y, "height": free.height})
 
 

@@ -184,11 +184,12 @@ def _apart(places: Sequence[float], gap: float) -> list[float]:
 
 
 def _shared(fixtures: Sequence[Kept[Fixture]], value: Callable[[Fixture], float]) -> Chain:
-    """Values rounded to the millimetre, each with the ids of the fixtures that have it."""
-    found: dict[int, list[int]] = {}
+    """Values that differ by a millimetre or more, each with the ids of the fixtures that have it."""
+    found: dict[int, tuple[float, list[int]]] = {}
     for kept in fixtures:
-        found.setdefault(round(1000 * value(kept.value)), []).append(kept.id)
-    return [(mm / 1000, ids) for mm, ids in sorted(found.items())]
+        at = value(kept.value)
+        found.setdefault(round(1000 * at), (at, []))[1].append(kept.id)
+    return [found[mm] for mm in sorted(found)]
 
 
 def _dimension(

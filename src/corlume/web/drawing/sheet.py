@@ -76,7 +76,10 @@ def lay_out(tank: Tank, highest: float) -> Sheet:
     above = max(LEAST_ABOVE, min(tank.room_height, highest + 0.12))
     across = WIDTH - LEFT - GAP_X - RIGHT
     down = HEIGHT - TOP - GAP_Y - BOTTOM
-    scale = min(across / (tank.length + tank.width), down / (tank.width + above + tank.water_depth))
+    beside = across + RIGHT - CORNER_WIDTH  # the readout in the corner wants its room also over a narrow side view
+    scale = min(
+        across / (tank.length + tank.width), beside / tank.length, down / (tank.width + above + tank.water_depth)
+    )
     water_line = TOP + tank.width * scale + GAP_Y + above * scale
     side_left = LEFT + tank.length * scale + GAP_X
     return Sheet(

@@ -1,0 +1,229 @@
+"""The use cases: what is remembered and recomputed, where things hang and come to rest, what is refused."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from corlume.core import field as core_field
+from corlume.core.emitter import Emitter, lobe_exponent
+from corlume.core.errors import FieldError, InvalidInput
+from corlume.core.geometry import Brace, Pane, Rock, Tank
+from corlume.core.scene import Coral, Fixture, Running, Scene, Setup
+from corlume.core.targets import SCHOOLS, LightTargets, school_of
+from corlume.core.units import DEGREE
+from corlume.formats.measure import Measure
+from corlume.reference.catalogue import coral_cards, fixture_kinds
+from corlume.services import corals, lights, predict, tanks
+from corlume.services.predict import Place, read_probe, slice_plane
+from corlume.store.database import Database
+from corlume.store.tanks import NotFound
+
+FACE = Emitter("led_cluster", 200, 110 * DEGREE, 0.18, 0.14, 0.4, 0.3, 0.22)
+TANK = Tank(1.0, 0.6, 0.5, rocks=(Rock(0.2, 0.2, 0.0, 0.2, 0.2, 0.3, "Pillar"), Rock(0.6, 0.2, 0.4, 0.2, 0.2, 0.12)))
+
+
+def faults(make: object, **values: object) -> dict[str, str]:
+    """Fields and messages that an object of the core is refused with."""
+    with pytest.raises(InvalidInput) as caught:
+        make(**values)  # type: ignore[operator]
+    return {e.field: Measure("cm").message(e) for e in caught.value.errors}
+
+
+# ---- what the core refuses ----
+
+
+def test_lobe_of_a_plain_face_is_lamberts() -> None:
+    assert lobe_exponent(120 * DEGREE) == pytest.approx(1.0)
+    for fwhm in (40, 90, 150):
+        m = lobe_exponent(fwhm * DEGREE)
+        assert np.cos(fwhm / 2 * DEGREE) ** m == pytest.approx(0.5)
+        theta = np.linspace(0, np.pi / 2, 20_001)
+        peak = replace(FACE, fwhm=fwhm * DEGREE).peak()
+        flux = np.trapezoid(peak * np.cos(theta) ** m * 2 * np.pi * np.sin(theta), theta)
+        assert flux == pytest.approx(1.0, abs=1e-4)
+
+
+def test_sources_keep_weight_and_centre_of_a_turned_face() -> None:
+    sources = replace(FACE, length=1.1, width=0.05, turn=30 * DEGREE).sources()
+    assert sources[:, 3].sum() == pytest.approx(1)
+    assert sources[:, :2].T @ sources[:, 3] == pytest.approx([0.4, 0.3])
+    assert np.ptp(sources[:, 0]) == pytest.approx(1.1 * np.cos(30 * DEGREE), rel=0.05)
+
+
+def test_every_broken_rule_is_told_at_once_in_the_keepers_words() -> None:
+    assert faults(Tank, length=0.0, width=12.0, water_depth=0.5, attenuation=float("nan")) == {
+        "length": "must be from 10 cm to 500 cm, not 0 cm",
+        "width": "must be from 10 cm to 500 cm, not 1200 cm",
+        "attenuation": "must be from 0 per m to 5 per m, not a number without end",
+    }
+    assert faults(Tank, length=1.0, width=0.5, water_depth=0.5, rim_inset=0.3, sand=0.4).keys() == {"rim_inset", "sand"}
+    assert (
+        "over the tank"
+        in faults(Tank, length=1.0, width=0.5, water_depth=0.5, braces=(Brace(0.9, 1.2, 0, 0.5),))["braces.0"]
+    )
+    assert (
+        "over the rim"
+        in faults(Tank, length=1, width=1, water_depth=0.5, rocks=(Rock(0, 0, 0, 0.1, 0.1, 0.9),))["rocks.0.height"]
+    )
+    assert faults(Pane, kind="mirror", factor=1.5) == {
+        "kind": "must be glass or plain",
+        "factor": "must be from 0 % to 100 %, not 150 %",
+    }
+    assert faults(Brace, x0=0.5, x1=0.4, y0=0, y1=0.5)["x1"].endswith("not 40 cm")
+    assert faults(Fixture, emitter=FACE, output=0.5, dimmable=False)["output"].startswith("is on or off")
+    assert faults(Running, hours=25.0, price=-1.0, currency="").keys() == {"hours", "price", "currency"}
+
+
+def test_scene_refuses_what_does_not_belong_together() -> None:
+    card = coral_cards()["Zoanthus"]
+    outside = Coral(card, (2.0, 0.3, 0.1))
+    assert "corals.0.x" in faults(Scene, name="x", tank=TANK, corals=(outside,))
+    assert "setups" in faults(Scene, name="x", tank=TANK, setups=(Setup("a", in_use=True), Setup("b", in_use=True)))
+    high = Fixture(replace(FACE, height=2.0))
+    assert "setups.0.fixtures.0.height" in faults(Scene, name="x", tank=TANK, setups=(Setup("a", (high,), True),))
+
+
+def test_message_puts_numbers_where_the_rule_wants_them() -> None:
+    error = FieldError("height", "is {value}, over {high}", "length", 1.0, high=0.9)
+    assert Measure("in").message(error) == "is 39.37 in, over 35.43 in"
+    assert Measure("cm").fill("{a} from {b}", {"a": 0.1234, "b": 2.0}) == "12.3 cm from 200 cm"
+
+
+@pytest.mark.parametrize("key", SCHOOLS)
+def test_school_is_known_by_its_limits(key: str) -> None:
+    targets = LightTargets(**SCHOOLS[key].limits)  # type: ignore[arg-type]
+    assert school_of(targets) == key
+    assert school_of(replace(targets, lps_low=70)) == "own"
+
+
+# ---- prediction ----
+
+
+def test_moving_one_fixture_recomputes_that_one_alone(monkeypatch: pytest.MonkeyPatch) -> None:
+    worked: list[float] = []
+    true = core_field.unit_field
+    monkeypatch.setattr(predict, "unit_field", lambda m, e, p: worked.append(e.x) or true(m, e, p))
+    fixtures = [Fixture(replace(FACE, x=0.111)), Fixture(replace(FACE, x=0.222))]
+    slice_plane(TANK, fixtures, "plan", 0.123)
+    slice_plane(TANK, [fixtures[0], Fixture(replace(FACE, x=0.333))], "plan", 0.123)
+    slice_plane(TANK, [replace(fixtures[0], output=0.3), fixtures[1]], "plan", 0.123)
+    assert worked == [0.111, 0.222, 0.333]
+
+
+def test_probe_adds_up_its_parts_and_a_day_of_them() -> None:
+    fixtures = [Fixture(FACE), Fixture(replace(FACE, x=0.8), output=0.5), Fixture(replace(FACE, x=0.6), output=0.0)]
+    reading = read_probe(TANK, fixtures, LightTargets(), 10.0, Place(0.5, 0.5, 0.2))
+    assert reading.par == pytest.approx(sum(reading.parts))
+    assert reading.parts[2] == 0
+    # 100 umol/m2/s over ten hours are 3.6 mol/m2
+    assert reading.dose == pytest.approx(reading.par * 0.036)
+    assert not reading.in_rock
+    assert read_probe(TANK, fixtures, LightTargets(), 10.0, Place(0.3, 0.3, 0.4)).in_rock
+
+
+def test_slices_agree_with_the_probe_and_leave_rock_out() -> None:
+    fixtures = [Fixture(FACE)]
+    plan, front = slice_plane(TANK, fixtures, "plan", 0.3), slice_plane(TANK, fixtures, "front", 0.3)
+    assert np.isnan(plan.par).any()
+    for plane, at in ((plan, lambda u, v: Place(u, v, 0.3)), (front, lambda u, v: Place(u, 0.3, v))):
+        for i, j in ((5, 3), (30, 15)):
+            read = read_probe(TANK, fixtures, LightTargets(), 9.0, at(float(plane.u[i]), float(plane.v[j])))
+            assert read.in_rock == bool(np.isnan(plane.par[i, j]))
+            assert read.in_rock or plane.par[i, j] == pytest.approx(read.par)
+
+
+# ---- hanging ----
+
+
+def test_new_fixtures_hang_clear_of_each_other_and_under_the_ceiling(db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    low = replace(stored.tank, room_height=0.215)
+    with pytest.raises(InvalidInput):
+        tanks.save_tank(
+            db, 1, name="x", tank=replace(low, room_height=0.15), targets=stored.targets, running=stored.running
+        )
+    setup = lights.copy_setup(db, 1, 1)
+    for kept in tanks.open_tank(db, 1).setup(setup).fixtures:
+        lights.remove_fixture(db, 1, setup, kept.id)
+    for _ in range(4):
+        lights.add_fixture(db, 1, setup, "t5-54")
+    for _ in range(3):
+        lights.add_fixture(db, 1, setup, "cluster-small")
+    emitters = [k.value.emitter for k in tanks.open_tank(db, 1).setup(setup).fixtures]
+    tubes = [e for e in emitters if e.kind == "t5_tube"]
+    assert len({round(e.y, 3) for e in tubes}) == 4
+    clusters = [e for e in emitters if e.kind == "led_cluster"]
+    assert len({(round(e.x, 3), round(e.y, 3)) for e in clusters}) == 3
+
+
+def test_copied_fixture_is_alike_but_elsewhere(db: Database) -> None:
+    copy = lights.copy_fixture(db, 1, 1, 1)
+    setup = tanks.open_tank(db, 1).setup(1)
+    one, other = setup.fixture(1).value, setup.fixture(copy).value
+    assert replace(other.emitter, x=0, y=0) == replace(one.emitter, x=0, y=0)
+    assert (other.emitter.x, other.emitter.y) != (one.emitter.x, one.emitter.y)
+
+
+def test_unknown_things_are_not_found(db: Database) -> None:
+    for attempt in (
+        lambda: lights.add_fixture(db, 1, 1, "no such kind"),
+        lambda: lights.add_fixture(db, 1, 99, "bar"),
+        lambda: lights.remove_fixture(db, 1, 1, 99),
+        lambda: tanks.delete_rock(db, 1, 99),
+        lambda: tanks.delete_brace(db, 1, 99),
+        lambda: corals.remove_coral(db, 1, 99),
+        lambda: tanks.export_tank(db, 9),
+    ):
+        with pytest.raises(NotFound):
+            attempt()
+
+
+def test_edit_that_changes_nothing_leaves_no_step(db: Database) -> None:
+    lights.change_fixtures(db, 1, 1, {1: {"x": tanks.open_tank(db, 1).setup(1).fixture(1).value.emitter.x}})
+    assert tanks.steps(db, 1).undo is None
+
+
+# ---- corals ----
+
+
+def test_coral_comes_to_rest_on_the_highest_rock_or_the_sand() -> None:
+    assert corals.resting_place(TANK, 0.3, 0.3)[2] == pytest.approx(0.2)
+    assert corals.resting_place(TANK, 0.05, 0.05)[2] == pytest.approx(0.47)
+    with pytest.raises(InvalidInput, match="out of the water"):
+        corals.resting_place(TANK, 0.7, 0.3)
+    with pytest.raises(InvalidInput):
+        corals.resting_place(TANK, 1.4, 0.3)
+
+
+def test_states_follow_the_light_of_the_setup(db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    bright, planned = (
+        {s.id: s for s in corals.states(stored, [k.value for k in setup.fixtures])} for setup in stored.setups[:2]
+    )
+    assert bright[3].par != planned[3].par
+    assert [r.rule for r in bright[3].trouble] == ["light"]
+    assert bright[15].par is None
+    assert not bright[1].trouble
+
+
+def test_sending_to_a_zone_lands_on_a_site_that_fits(db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    fixtures = [k.value for k in stored.setup().fixtures]
+    best = corals.fits(stored, fixtures, 15)[0]
+    place = corals.send_to_zone(db, 1, 15, best.zone.key, fixtures)
+    after = tanks.open_tank(db, 1)
+    assert after.coral(15).value.place == place
+    state = next(s for s in corals.states(after, fixtures) if s.id == 15)
+    assert not state.trouble
+    with pytest.raises(InvalidInput, match="no longer there"):
+        corals.send_to_zone(db, 1, 15, "Z99", fixtures)
+
+
+def test_catalogues_name_their_source_and_hang_as_they_are() -> None:
+    assert len(coral_cards()) >= 24
+    assert {card.group for card in coral_cards().values()} == {"soft", "lps", "sps", "low_light"}
+    for kind in fixture_kinds().values():
+        assert lights.changed(Tank(2.0, 0.6, 0.5), kind.fixture, {"x": 1.0, "y": 0.3}).name == kind.fixture.name
