@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -119,6 +120,19 @@ def test_tank_form_round_trips_and_school_gives_way_to_own_limits(client: TestCl
     shrunk = client.post("/tanks/1", data={**same, "length": "100"})
     assert shrunk.status_code == 422
     assert "from the left pane; the tank ends at 100 cm" in shrunk.text
+
+
+def test_saving_rounded_inches_moves_nothing(client: TestClient, db: Database) -> None:
+    client.cookies.set("unit", "in")
+    before = tanks.open_tank(db, 1)
+    for path, start in (("/tanks/1", '<form method="post" class="sheet-form"'), ("/tanks/1/rocks/1", 'rocks/1" class')):
+        form = client.get("/tanks/1").text.split(start)[1].split("</form>")[0]
+        shown = dict(re.findall(r'name="(\w+)"[^>]*? value="([^"]*)"', form))
+        for name, options in re.findall(r'<select id="[^"]+" name="(\w+)"(.*?)</select>', form, re.S):
+            shown[name] = re.findall(r'value="([^"]*)" selected', options)[0]
+        assert shown["length"] != "150"
+        assert client.post(path, data=shown).status_code == 303
+    assert tanks.open_tank(db, 1) == before
 
 
 def test_rock_and_brace_forms_keep_what_was_typed(client: TestClient, db: Database) -> None:

@@ -52,6 +52,7 @@ def change_card(request: Request, db: Db, measure: Unit, tank_id: int, coral_id:
     """Change what is known of a coral."""
     form = Form(data, measure)
     stored = tanks.open_tank(db, tank_id)
+    old = stored.coral(coral_id).value.card
     card = form.build(
         CoralCard,
         name=form.text("name")[:80],
@@ -60,9 +61,9 @@ def change_card(request: Request, db: Db, measure: Unit, tank_id: int, coral_id:
         par_high=form.number("par_high"),
         flow=form.text("flow"),
         aggression=form.text("aggression"),
-        reach=form.length("reach"),
-        size=form.length("size"),
-        note=stored.coral(coral_id).value.card.note,
+        reach=form.length("reach", old.reach),
+        size=form.length("size", old.size),
+        note=old.note,
     )
     if card is None or form.errors:
         return _corals(request, stored, coral_id, values=form.data, errors=form.errors, status=422)

@@ -16,9 +16,9 @@ T = TypeVar("T")
 PANE_CHOICES = {
     "clean": ("Clear glass, clean", Pane("glass", 0.95)),
     "used": ("Clear glass, in use", Pane("glass", 0.85)),
-    "algae": ("Glass with algae or scratches", Pane("plain", 0.5)),
+    "algae": ("Algae or scratches", Pane("plain", 0.5)),
     "pale": ("Pale film or paint", Pane("plain", 0.4)),
-    "dark": ("Dark film, paint or background", Pane("plain", 0.08)),
+    "dark": ("Dark film or paint", Pane("plain", 0.08)),
 }
 """Panes as keepers name them; returns are our own estimates, to be corrected by a meter."""
 
@@ -35,8 +35,14 @@ class Form:
         """A trimmed text."""
         return self.data.get(name, "").strip()
 
-    def length(self, name: str) -> float:
-        """A length [m]; NaN with an error noted when it cannot be read."""
+    def length(self, name: str, old: float | None = None) -> float:
+        """A length [m]; NaN with an error noted when it cannot be read.
+
+        Where the text is just what ``old`` is shown as, it is ``old``: saving a form of rounded inches
+        must not move anything.
+        """
+        if old is not None and self.text(name) == self.measure.number(old):
+            return old
         return self._read(name, self.measure.parse)
 
     def number(self, name: str) -> float:
@@ -83,7 +89,7 @@ def read_tank(form: Form, old: Tank | None) -> Tank | None:
     """The tank that a form describes; rock, braces and the index of the water come from the old one."""
     panes = {side: _read_pane(form, side, getattr(old, side) if old else Pane()) for side in SIDES}
     values: dict[str, Any] = {
-        field: form.length(field)
+        field: form.length(field, getattr(old, field, None))
         for field in ("length", "width", "water_depth", "rim_height", "rim_inset", "room_height", "sand")
     }
     values["attenuation"] = form.number("attenuation")
@@ -130,9 +136,10 @@ def rock_fields(rock: Rock, measure: Measure) -> dict[str, str]:
     return shown | {"name": rock.name, "flow": rock.flow}
 
 
-def read_rock(form: Form) -> Rock | None:
-    """The rock of a form."""
-    lengths = {name: form.length(name) for name in ("x", "y", "base", "length", "width", "height")}
+def read_rock(form: Form, old: Rock | None) -> Rock | None:
+    """The rock of a form; ``old`` as it was."""
+    sizes = ("x", "y", "base", "length", "width", "height")
+    lengths = {name: form.length(name, getattr(old, name, None)) for name in sizes}
     return form.build(Rock, **lengths, name=form.text("name")[:60], flow=form.text("flow"))
 
 

@@ -105,11 +105,11 @@ def save_rock(
     request: Request, db: Db, measure: Unit, tank_id: int, data: FormData, rock_id: int | None = None
 ) -> Response:
     """Add a rock or change one."""
-    form = Form(data, measure)
-    rock = read_rock(form)
+    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
+    rock = read_rock(form, stored.rock(rock_id).value if rock_id else None)
     if rock and not form.errors:
         form.attempt(lambda: tanks.save_rock(db, tank_id, rock_id, rock))
-    return _part_answer(request, tanks.open_tank(db, tank_id), form, "rock", rock_id)
+    return _part_answer(request, stored, form, "rock", rock_id)
 
 
 @router.post("/tanks/{tank_id}/rocks/{rock_id}/remove")

@@ -369,7 +369,7 @@ document.addEventListener("alpine:init", () => {
       const form = this.$el.querySelector(".dim-editor");
       form.style.left = `${Math.max(0, Math.min(box.left - home.left - 20, home.width - 100))}px`;
       form.style.top = `${box.top - home.top - 4}px`;
-      this.dim = { open: true, text: group.dataset.text, error: "", field: group.dataset.field, ids: group.dataset.ids.split(",") };
+      this.dim = { open: true, text: group.dataset.text, shown: group.dataset.text, error: "", field: group.dataset.field, ids: group.dataset.ids.split(",") };
       this.$nextTick(() => {
         this.$refs.dim.focus();
         this.$refs.dim.select();
@@ -377,7 +377,11 @@ document.addEventListener("alpine:init", () => {
     },
 
     async saveDimension() {
-      const { field, ids, text } = this.dim;
+      const { field, ids, text, shown } = this.dim;
+      if (text === shown) {
+        this.closeDimension();
+        return;
+      }
       const faults = await this.commit(Object.fromEntries(ids.map((id) => [id, { [field]: text }])));
       this.dim.open = Boolean(faults);
       this.dim.error = this.fault;
