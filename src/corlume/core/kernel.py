@@ -61,14 +61,19 @@ def _blocked(
 
     ``rocks`` (n, 6) holds x0, x1, y0, y1, top and bottom depth; every cell on the way holds mirrored copies.
     """
+    left, right, near, far = min(px, qx), max(px, qx), min(py, qy), max(py, qy)
     for k in range(rocks.shape[0]):
         top, bottom = rocks[k, 4], rocks[k, 5]
         if top >= d:
             continue
         for a in range(min(0, i), max(0, i) + 1):
             x0, x1 = _mirror(rocks[k, 0], a, length), _mirror(rocks[k, 1], a, length)
+            if max(x0, x1) <= left or min(x0, x1) >= right:
+                continue
             for b in range(min(0, j), max(0, j) + 1):
                 y0, y1 = _mirror(rocks[k, 2], b, width), _mirror(rocks[k, 3], b, width)
+                if max(y0, y1) <= near or min(y0, y1) >= far:
+                    continue
                 enter, leave = max(0.0, top / d), min(1.0, bottom / d)
                 for start, delta, low, high in (
                     (qx, px - qx, min(x0, x1), max(x0, x1)),
