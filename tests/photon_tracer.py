@@ -1,8 +1,8 @@
 """An oracle for the field: photons followed one by one, sharing no code with the core.
 
 It emits from the face by the lobe's own distribution, refracts each photon at the surface with its Fresnel
-weight, walks it through the real tank from pane to pane, stops it at rock, and counts weights that
-cross one depth in square bins. Plain numpy; its error is the counting error of the bins.
+weight, walks it through the real tank from pane to pane, stops it at rock, lets the floor send it up again, and
+counts weights that cross one depth downwards in square bins. Plain numpy; its error is the counting error of the bins.
 """
 
 from __future__ import annotations
@@ -21,36 +21,79 @@ def trace(
     """PAR per unit flux in bins over one depth, and its standard error, both (nx, ny) [1/m2].
 
     ``scene`` holds size (x, y), n, loss [1/m], panes (left, right, front, back) as plain returns, lamp
-    (x, y, height, length, width, m), rim, brace (x0, x1, y0, y1) or None, rocks (x0, x1, y0, y1, top, bottom).
+    (x, y, height, length, width, m), aim (turn, roll, pitch) when it leans,
+    floor (depth, albedo) when it sends light back, rim, brace (x0, x1, y0, y1) or None, and rocks
+    (x0, x1, y0, y1, top, bottom).
     """
     rng = np.random.default_rng(seed)
     sx, sy = scene["size"]
     x0, y0, height, length, width, m = scene["lamp"]
-    x = x0 + (rng.random(photons) - 0.5) * length
-    y = y0 + (rng.random(photons) - 0.5) * width
-    cos_a = rng.random(photons) ** (1 / (m + 1))
+    along, across = (rng.random(photons) - 0.5) * length, (rng.random(photons) - 0.5) * width
+    cos_t = rng.random(photons) ** (1 / (m + 1))
     azimuth = 2 * math.pi * rng.random(photons)
+    sin_t = np.sqrt(1 - cos_t**2)
+    spin = _aim(*scene.get("aim", (0.0, 0.0, 0.0)))
+    x, y, up = np.array([[x0], [y0], [height]]) + spin @ np.stack([along, across, 0 * along])
+    dx, dy, dz = spin @ np.stack([sin_t * np.cos(azimuth), sin_t * np.sin(azimuth), -cos_t])
+    alive = dz < -1e-9
+    cos_a = np.where(alive, -dz, 1.0)
     sin_a = np.sqrt(1 - cos_a**2)
-    dx, dy = sin_a * np.cos(azimuth), sin_a * np.sin(azimuth)
-
-    alive = np.ones(photons, bool)
-    for drop in (height - scene["rim"], height):
+    for level in (scene["rim"], 0.0):
+        drop = up - level
         px, py = x + dx / cos_a * drop, y + dy / cos_a * drop
         alive &= (px > 0) & (px < sx) & (py > 0) & (py < sy)
-        if scene["brace"] and drop < height:
+        if scene["brace"] and level > 0:
             b = scene["brace"]
             alive &= ~((px > b[0]) & (px < b[1]) & (py > b[2]) & (py < b[3]))
-    x, y = x + dx / cos_a * height, y + dy / cos_a * height
+    x, y = x + dx / cos_a * up, y + dy / cos_a * up
 
     n = scene["n"]
     cos_w = np.sqrt(1 - (sin_a / n) ** 2)
     s = ((cos_a - n * cos_w) / (cos_a + n * cos_w)) ** 2
     p = ((n * cos_a - cos_w) / (n * cos_a + cos_w)) ** 2
     weight = np.where(alive, 1 - 0.5 * (s + p), 0.0)
-    ux, uy = dx / n / cos_w, dy / n / cos_w
-    z = np.zeros(photons)
-    panes = scene["panes"]
-    for _ in range(40):
+    light = {"x": x, "y": y, "z": np.zeros(photons), "ux": dx / n / cos_w, "uy": dy / n / cos_w, "weight": weight}
+    edges = [np.linspace(0, sx, bins[0] + 1), np.linspace(0, sy, bins[1] + 1)]
+    total, square = np.zeros(bins), np.zeros(bins)
+    bottom, albedo = scene.get("floor", (depth, 0.0))
+    for bounce in range(4 if albedo else 1):
+        if bounce:
+            # off the floor by Lambert's law, up to the surface, and down again by its inner reflection
+            cos_u = np.sqrt(rng.random(photons))
+            light["weight"] = light["weight"] * albedo
+            _lean(light, cos_u, 2 * math.pi * rng.random(photons))
+            light["z"] = -light["z"]
+            _walk(light, scene, 0.0, [(*r[:4], -r[5], -r[4]) for r in scene["rocks"]])
+            light["z"] = 0.0 * light["z"]
+            light["weight"] = light["weight"] * _inner_reflection(cos_u, n)
+        _walk(light, scene, depth, scene["rocks"])
+        total += np.histogram2d(light["x"], light["y"], bins=edges, weights=light["weight"])[0]
+        square += np.histogram2d(light["x"], light["y"], bins=edges, weights=light["weight"] ** 2)[0]
+        if albedo:
+            _walk(light, scene, bottom, scene["rocks"])
+    area = sx / bins[0] * sy / bins[1]
+    return total / photons / area, np.sqrt(square) / photons / area
+
+
+def _lean(light: dict[str, Array], cos_u: Array, azimuth: Array) -> None:
+    tangent = np.sqrt(1 - cos_u**2) / cos_u
+    light["ux"], light["uy"] = tangent * np.cos(azimuth), tangent * np.sin(azimuth)
+
+
+def _inner_reflection(cos_u: Array, n: float) -> Array:
+    """What the underside of the surface sends back down, all of it past the critical angle."""
+    sin2 = (1 - cos_u**2) * n**2
+    cos_out = np.sqrt(np.maximum(0.0, 1 - sin2))
+    s, p = ((n * cos_u - cos_out) / (n * cos_u + cos_out)) ** 2, ((cos_u - n * cos_out) / (cos_u + n * cos_out)) ** 2
+    return np.where(sin2 >= 1, 1.0, 0.5 * (s + p))
+
+
+def _walk(light: dict[str, Array], scene: dict[str, Any], depth: float, rocks: list[Any]) -> None:
+    """Take every photon from pane to pane until its z is ``depth``; z runs one per unit of path."""
+    x, y, z, ux, uy, weight = (light[k] for k in ("x", "y", "z", "ux", "uy", "weight"))
+    (sx, sy), panes = scene["size"], scene["panes"]
+    slant = np.sqrt(1 + ux**2 + uy**2)
+    for _ in range(60):
         going = (weight > 0) & (z < depth)
         if not going.any():
             break
@@ -58,21 +101,26 @@ def trace(
             to_x = np.where(ux > 0, (sx - x) / ux, np.where(ux < 0, -x / ux, np.inf))
             to_y = np.where(uy > 0, (sy - y) / uy, np.where(uy < 0, -y / uy, np.inf))
         step = np.where(going, np.minimum(np.minimum(to_x, to_y), depth - z), 0.0)
-        for rx0, rx1, ry0, ry1, top, bottom in scene["rocks"]:
-            weight = np.where(_hits(x, y, z, ux, uy, step, rx0, rx1, ry0, ry1, top, bottom), 0.0, weight)
+        for box in rocks:
+            weight = np.where(_hits(x, y, z, ux, uy, step, *box), 0.0, weight)
         hit_x = going & (to_x <= step) & (step < depth - z - 1e-12)
         hit_y = going & (to_y <= step) & (step < depth - z - 1e-12) & ~hit_x
         x, y, z = x + ux * step, y + uy * step, z + step
-        weight = weight * np.exp(-scene["loss"] * step / cos_w)
+        weight = weight * np.exp(-scene["loss"] * step * slant)
         weight = np.where(hit_x, weight * np.where(ux > 0, panes[1], panes[0]), weight)
         weight = np.where(hit_y, weight * np.where(uy > 0, panes[3], panes[2]), weight)
         ux, uy = np.where(hit_x, -ux, ux), np.where(hit_y, -uy, uy)
+    light.update(x=x, y=y, z=z, ux=ux, uy=uy, weight=weight)
 
-    edges = [np.linspace(0, sx, bins[0] + 1), np.linspace(0, sy, bins[1] + 1)]
-    total = np.histogram2d(x, y, bins=edges, weights=weight)[0]
-    square = np.histogram2d(x, y, bins=edges, weights=weight**2)[0]
-    area = sx / bins[0] * sy / bins[1]
-    return total / photons / area, np.sqrt(square) / photons / area
+
+def _aim(turn: float, roll: float, pitch: float) -> Array:
+    """Rotation of a lamp that looks down: pitch about its short axis, roll about its long, turn about the vertical."""
+    c, s = math.cos(pitch), math.sin(pitch)
+    lean = np.array([[c, 0, -s], [0, 1, 0], [s, 0, c]])
+    c, s = math.cos(roll), math.sin(roll)
+    tip = np.array([[1, 0, 0], [0, c, -s], [0, s, c]])
+    c, s = math.cos(turn), math.sin(turn)
+    return np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]]) @ tip @ lean
 
 
 def _hits(

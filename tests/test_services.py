@@ -8,9 +8,10 @@ import numpy as np
 import pytest
 
 from corlume.core import field as core_field
-from corlume.core.emitter import Emitter, lobe_exponent
+from corlume.core.emitter import Emitter
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import Brace, Pane, Rock, Tank
+from corlume.core.lobe import lobe_exponent, round_lobe, width_at_half
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup
 from corlume.core.targets import SCHOOLS, LightTargets, school_of
 from corlume.core.units import DEGREE
@@ -41,8 +42,9 @@ def test_lobe_of_a_plain_face_is_lamberts() -> None:
         m = lobe_exponent(fwhm * DEGREE)
         assert np.cos(fwhm / 2 * DEGREE) ** m == pytest.approx(0.5)
         theta = np.linspace(0, np.pi / 2, 20_001)
-        peak = replace(FACE, fwhm=fwhm * DEGREE).peak()
-        flux = np.trapezoid(peak * np.cos(theta) ** m * 2 * np.pi * np.sin(theta), theta)
+        lobe = round_lobe(fwhm * DEGREE).intensity(np.cos(theta))
+        flux = np.trapezoid(lobe * 2 * np.pi * np.sin(theta), theta)
+        assert width_at_half(round_lobe(fwhm * DEGREE)) == pytest.approx(fwhm * DEGREE, abs=0.01)
         assert flux == pytest.approx(1.0, abs=1e-4)
 
 
@@ -226,4 +228,34 @@ def test_catalogues_name_their_source_and_hang_as_they_are() -> None:
     assert len(coral_cards()) >= 24
     assert {card.group for card in coral_cards().values()} == {"soft", "lps", "sps", "low_light"}
     for kind in fixture_kinds().values():
-        assert lights.changed(Tank(2.0, 0.6, 0.5), kind.fixture, {"x": 1.0, "y": 0.3}).name == kind.fixture.name
+        for part in kind.parts:
+            assert lights.changed(Tank(2.0, 0.6, 0.5), part, {"x": 1.0, "y": 0.3}).name == part.name
+
+
+def test_parts_of_a_frame_move_tilt_and_lift_as_one(db: Database) -> None:
+    first = lights.add_fixture(db, 1, 2, "hybrid-60")
+    parts = [k for k in tanks.open_tank(db, 1).setup(2).fixtures if k.value.frame]
+    assert len(parts) == 5
+    before = {k.id: np.array([k.value.emitter.x, k.value.emitter.y, k.value.emitter.height]) for k in parts}
+    e = parts[0].value.emitter
+    lights.change_fixtures(db, 1, 2, {first: {"x": e.x + 0.1, "height": e.height + 0.2, "roll": 20 * DEGREE}})
+    after = {k.id: k.value.emitter for k in tanks.open_tank(db, 1).setup(2).fixtures if k.value.frame}
+    for a, b in ((parts[0].id, parts[1].id), (parts[1].id, parts[4].id)):
+        places = [np.array([after[i].x, after[i].y, after[i].height]) for i in (a, b)]
+        assert np.linalg.norm(places[0] - places[1]) == pytest.approx(np.linalg.norm(before[a] - before[b]))
+    assert {round(e.roll / DEGREE) for e in after.values()} == {20}
+    # light that leans to the back lifts the back edge of the frame
+    tubes = sorted(after.values(), key=lambda e: e.y)
+    assert tubes[-1].height > tubes[0].height + 0.05
+    assert tanks.undo(db, 1)
+    assert tanks.steps(db, 1).undo is not None
+
+
+def test_light_leans_the_way_the_face_does() -> None:
+    medium = core_field.Medium.of(Tank(1.0, 0.6, 0.5))
+    places = np.array([[0.5, 0.5, 0.2], [0.5, 0.1, 0.2], [0.8, 0.3, 0.2], [0.2, 0.3, 0.2]])
+    back, front, _, _ = core_field.unit_field(medium, replace(FACE, x=0.5, roll=30 * DEGREE), places)
+    _, _, right, left = core_field.unit_field(medium, replace(FACE, x=0.5, pitch=30 * DEGREE), places)
+    assert back > 1.5 * front
+    assert right > 1.5 * left
+    assert faults(Emitter, kind="t5_tube", ppf=50, fwhm=2.0, length=1.1, width=0.05, x=0, y=0, height=0.2, pitch=0.6)

@@ -18,7 +18,8 @@ from corlume.web.app import create_app
 EXAMPLES = Path(__file__).parent.parent / "examples"
 NEW = {
     "name": "Cellar", "length": "90", "width": "45", "water_depth": "42", "rim_height": "3", "rim_inset": "0",
-    "room_height": "80", "sand": "3", "sand_flow": "", "attenuation": "0.06", "goal": "lps", "school": "strict",
+    "room_height": "80", "sand": "3", "sand_flow": "", "sand_albedo": "30", "rock_albedo": "10", "attenuation": "0.06",
+    "goal": "lps", "school": "strict",
     "left_pane": "used", "right_pane": "used", "front_pane": "own", "front_return": "62", "front_kind": "plain",
     "back_pane": "dark", "hours": "9", "price": "0.3", "currency": "EUR",
 }  # fmt: skip

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
-from corlume.core.emitter import Emitter, lobe_exponent
+from corlume.core.emitter import Emitter
 from corlume.core.geometry import Tank
 
 
@@ -22,7 +22,7 @@ class FluxBudget:
 
 
 def flux_budget(tank: Tank, emitter: Emitter, *, directions: int = 64) -> FluxBudget:
-    """Follow rays of equal flux from the face to the opening.
+    """Follow rays from the face to the opening.
 
     Parameters
     ----------
@@ -31,42 +31,62 @@ def flux_budget(tank: Tank, emitter: Emitter, *, directions: int = 64) -> FluxBu
 
     Notes
     -----
-    Directions are strata of the lobe's own distribution, cos^(m+1)(theta) uniform on 0..1, so every ray
-    carries the same flux. Independent of the field's kernel: the tests hold the two against each other.
+    Directions are strata of the lobe's own distribution over theta, even in phi and weighted where the lobe is
+    not round, so that rays carry nearly the same flux. Independent of the field's kernel: the tests hold
+    the two against each other.
     """
-    strata = (np.arange(directions) + 0.5) / directions
-    cos_a = strata ** (1.0 / (lobe_exponent(emitter.fwhm) + 1.0))
-    sin_a = np.sqrt(1.0 - cos_a**2)
-    cos_w = np.sqrt(1.0 - (sin_a / tank.index) ** 2)
+    rays, flux = _directions(emitter.shape().table(), directions)
+    x_run, y_run, down = (rays @ emitter.axes()).T * np.array([[1.0], [1.0], [-1.0]])
+    falls = down > 1e-6
+    cos_a = np.clip(np.where(falls, down, 1.0), 1e-6, 1.0)
+    cos_w = np.sqrt(1.0 - (1.0 - cos_a**2) / tank.index**2)
     rs = (cos_a - tank.index * cos_w) / (cos_a + tank.index * cos_w)
     rp = (tank.index * cos_a - cos_w) / (tank.index * cos_a + cos_w)
     passes = 1.0 - 0.5 * (rs**2 + rp**2)
+    sources = emitter.sources(step=0.5)[:, :, None]
+    heights = sources[:, 2]
 
-    sources = emitter.sources(step=0.5)[:, :, None, None]
-    # each polar stratum starts at its own azimuth, so that rays do not line up
-    azimuth = 2 * math.pi * (strata[None, :] + 0.618 * np.arange(directions)[:, None])
-    run = (sin_a / cos_a)[:, None]
-
-    def inside(drop: float) -> np.ndarray:
-        x = sources[:, 0] + drop * run * np.cos(azimuth)
-        y = sources[:, 1] + drop * run * np.sin(azimuth)
+    def inside(level: float) -> NDArray[np.bool_]:
+        """Which rays pass the opening at a height above the water."""
+        drop = heights - level
+        x, y = sources[:, 0] + drop * x_run / cos_a, sources[:, 1] + drop * y_run / cos_a
         inset = tank.rim_inset
         free = (x >= inset) & (x <= tank.length - inset) & (y >= inset) & (y <= tank.width - inset)
-        if drop < emitter.height:
+        if level > 0 or tank.rim_height == 0:
             for brace in tank.braces:
                 free &= ~((x > brace.x0) & (x < brace.x1) & (y > brace.y0) & (y < brace.y1))
-        return free
+        result: NDArray[np.bool_] = free
+        return result
 
-    enters = inside(emitter.height)
-    if emitter.height > tank.rim_height:
-        # a hair above the water at most, so that braces count also with the rim at the water line
-        enters &= inside(min(emitter.height - tank.rim_height, emitter.height * (1 - 1e-9)))
-    weight = sources[:, 3] / directions**2
+    enters = inside(0.0) & falls
+    if tank.rim_height > 0:
+        enters &= inside(tank.rim_height) | (heights <= tank.rim_height)
+    weight = sources[:, 3] * flux
     reaches = float((weight * enters).sum())
-    entered = float((weight * enters * passes[None, :, None]).sum())
+    entered = float((weight * enters * passes).sum())
     return FluxBudget(
         ppf=emitter.ppf,
         entered=emitter.ppf * entered,
         reflected=emitter.ppf * (reaches - entered),
         spilled=emitter.ppf * (1.0 - reaches),
     )
+
+
+def _directions(lobe: NDArray[np.float64], count: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Unit vectors (n, 3) in the lamp's frame and the flux of each (n,), adding up to 1."""
+    around = lobe[:, :-1].mean(axis=1) if lobe.shape[1] > 1 else lobe[:, 0]
+    cosines = np.linspace(0.0, 1.0, len(around))
+    cumulated = np.concatenate(([0.0], np.cumsum(0.5 * (around[1:] + around[:-1]))))
+    strata = (np.arange(count) + 0.5) / count
+    cos_t = np.interp(strata, cumulated / cumulated[-1], cosines)[:, None]
+    # each polar stratum starts at its own azimuth, so that rays do not line up
+    turns = (strata[None, :] + 0.618 * np.arange(count)[:, None]) % 1.0
+    flux = np.full((count, count), 1.0 / count**2)
+    if lobe.shape[1] > 1:
+        row = np.round(cos_t * (len(around) - 1)).astype(int)
+        column = np.round(turns * (lobe.shape[1] - 1)).astype(int)
+        flux *= lobe[row, column] / np.maximum(around[row], 1e-12)
+        flux /= flux.sum()
+    sin_t, phi = np.sqrt(1.0 - cos_t**2), 2 * np.pi * turns
+    rays = np.stack([sin_t * np.cos(phi), sin_t * np.sin(phi), cos_t + 0 * phi], axis=-1)
+    return rays.reshape(-1, 3), flux.ravel()

@@ -10,20 +10,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
+from corlume.core.lobe import Lobe, round_lobe
 from corlume.core.units import DEGREE
 
-FixtureKind = Literal["led_cluster", "led_bar", "t5_tube", "halide"]
-KINDS: tuple[FixtureKind, ...] = ("led_cluster", "led_bar", "t5_tube", "halide")
-
-
-def lobe_exponent(fwhm: float) -> float:
-    """Return m of I = I0 cos^m for a full width at half maximum [rad]; 120 degrees gives Lambert's m = 1."""
-    return math.log(0.5) / math.log(math.cos(0.5 * fwhm))
+FixtureKind = Literal["led_cluster", "led_bar", "t5_tube", "power_compact", "halide"]
+KINDS: tuple[FixtureKind, ...] = ("led_cluster", "led_bar", "t5_tube", "power_compact", "halide")
 
 
 @dataclass(frozen=True, slots=True)
 class Emitter:
-    """A light-giving face that looks straight down.
+    """A light-giving face.
 
     Parameters
     ----------
@@ -32,8 +28,11 @@ class Emitter:
     fwhm : full width of the lobe at half its maximum [rad].
     length, width : the face along its own axes [m].
     x, y : its centre from the left and the front pane [m]; may lie outside the tank.
-    height : the face above the water line [m].
+    height : the face's centre above the water line [m].
     turn : its long axis from the x axis, about the vertical [rad].
+    roll : leaned about its long axis; at no turn, light goes to the back for positive angles [rad].
+    pitch : leaned about its short axis; at no turn, light goes to the right for positive angles [rad].
+    lobe : a measured lobe, or one of several rings; without it the lobe is cos^m of ``fwhm``.
     """
 
     kind: FixtureKind
@@ -45,6 +44,9 @@ class Emitter:
     y: float
     height: float
     turn: float = 0.0
+    roll: float = 0.0
+    pitch: float = 0.0
+    lobe: Lobe | None = None
 
     def __post_init__(self) -> None:
         rules = Rules()
@@ -60,16 +62,38 @@ class Emitter:
         else:
             rules.between("height", self.height, 0.01, 5.0, "length")
         rules.between("turn", self.turn, -360 * DEGREE, 360 * DEGREE, "angle")
+        rules.between("roll", self.roll, -75 * DEGREE, 75 * DEGREE, "angle")
+        rules.between("pitch", self.pitch, -75 * DEGREE, 75 * DEGREE, "angle")
+        rules.finish()
+        low = self.height - self.drop()
+        rules.that(low > 0.002, "height", "is too low for its tilt: one edge would hang at {value}", "length", low)
         rules.finish()
 
-    def peak(self) -> float:
-        """Intensity straight down per unit of flux [1/sr]: (m + 1) / 2 pi."""
-        return (lobe_exponent(self.fwhm) + 1) / (2 * math.pi)
+    def axes(self) -> NDArray[np.float64]:
+        """The long axis, the short axis and the normal that light follows, rows of x, y, upwards [-]."""
+        cr, sr, cp, sp = math.cos(self.roll), math.sin(self.roll), math.cos(self.pitch), math.sin(self.pitch)
+        short, rolled = np.array([0.0, cr, sr]), np.array([0.0, sr, -cr])
+        long = np.array([1.0, 0.0, 0.0])
+        long, normal = cp * long - sp * rolled, cp * rolled + sp * long
+        c, s = math.cos(self.turn), math.sin(self.turn)
+        about = np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
+        axes: NDArray[np.float64] = np.stack([long, short, normal]) @ about
+        return axes
+
+    def drop(self) -> float:
+        """How far the lowest edge of the tilted face hangs below its centre [m]."""
+        up = self.axes()[:2, 2]
+        return float(0.5 * (self.length * abs(up[0]) + self.width * abs(up[1])))
+
+    def shape(self) -> Lobe:
+        """The lobe that the light follows."""
+        return self.lobe or round_lobe(self.fwhm)
 
     def half_extent(self) -> tuple[float, float]:
-        """Half of the room that the turned face takes along x and y [m]."""
-        c, s = abs(math.cos(self.turn)), abs(math.sin(self.turn))
-        return 0.5 * (self.length * c + self.width * s), 0.5 * (self.length * s + self.width * c)
+        """Half of the room that the face takes along x and y, turned and tilted [m]."""
+        long, short, _ = np.abs(self.axes())
+        reach = 0.5 * (self.length * long + self.width * short)
+        return float(reach[0]), float(reach[1])
 
     def sources(self, *, step: float = 0.35) -> NDArray[np.float64]:
         """Spread the face over point sources by Gauss-Legendre quadrature.
@@ -84,15 +108,15 @@ class Emitter:
         source stands for [m]; the weights add up to 1. A test shows that halving ``step`` changes nothing
         that a keeper could read.
         """
-        nodes_u, weights_u = _gauss(self.length, step * self.height)
-        nodes_v, weights_v = _gauss(self.width, step * self.height)
+        spacing = step * (self.height - self.drop())
+        nodes_u, weights_u = _gauss(self.length, spacing)
+        nodes_v, weights_v = _gauss(self.width, spacing)
         u, v = (a.ravel() for a in np.meshgrid(nodes_u * self.length, nodes_v * self.width, indexing="ij"))
         du, dv = (a.ravel() for a in np.meshgrid(weights_u * self.length, weights_v * self.width, indexing="ij"))
-        c, s = math.cos(self.turn), math.sin(self.turn)
-        weights = np.outer(weights_u, weights_v).ravel()
-        x, y = self.x + c * u - s * v, self.y + s * u + c * v
-        reach_x, reach_y = abs(c) * du + abs(s) * dv, abs(s) * du + abs(c) * dv
-        return np.column_stack((x, y, np.full_like(u, self.height), weights, reach_x, reach_y))
+        long, short, _ = self.axes()
+        places = np.array([self.x, self.y, self.height]) + u[:, None] * long + v[:, None] * short
+        reach = du[:, None] * np.abs(long[:2]) + dv[:, None] * np.abs(short[:2])
+        return np.column_stack((places, np.outer(weights_u, weights_v).ravel(), reach))
 
 
 def _gauss(extent: float, spacing: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

@@ -10,9 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core import kernel
-from corlume.core.emitter import Emitter, lobe_exponent
+from corlume.core.emitter import Emitter
 from corlume.core.geometry import Tank
 from corlume.core.pane import return_table
+from corlume.core.scatter import Scatter, find_scatter
 
 Array = NDArray[np.float64]
 
@@ -32,6 +33,7 @@ class Medium:
     rim: float
     braces: Array
     rocks: Array
+    scatter: Scatter | None = None
 
     @classmethod
     def of(cls, tank: Tank, *, shadows: bool = True) -> Medium:
@@ -39,20 +41,23 @@ class Medium:
         rocks = tank.rocks if shadows else ()
         tops = [rock.top_depth(tank.water_depth) for rock in rocks]
         inset = tank.rim_inset
+        panes = np.array([return_table(pane, tank.index) for pane in tank.panes()])
+        boxes = np.array(
+            [
+                (rock.x, rock.x + rock.length, rock.y, rock.y + rock.width, top, top + rock.height)
+                for rock, top in zip(rocks, tops, strict=True)
+            ]
+        ).reshape(-1, 6)
         return cls(
             size=(tank.length, tank.width),
             index=tank.index,
             attenuation=tank.attenuation,
-            panes=np.array([return_table(pane, tank.index) for pane in tank.panes()]),
+            panes=panes,
             opening=np.array([inset, tank.length - inset, inset, tank.width - inset]),
             rim=tank.rim_height,
             braces=np.array([(b.x0, b.x1, b.y0, b.y1) for b in tank.braces]).reshape(-1, 4),
-            rocks=np.array(
-                [
-                    (rock.x, rock.x + rock.length, rock.y, rock.y + rock.width, top, top + rock.height)
-                    for rock, top in zip(rocks, tops, strict=True)
-                ]
-            ).reshape(-1, 6),
+            rocks=boxes,
+            scatter=find_scatter(tank, panes, boxes) if tank.sand_albedo or tank.rock_albedo else None,
         )
 
 
@@ -72,18 +77,35 @@ def unit_field(medium: Medium, emitter: Emitter, points: Array, *, step: float =
 
     Notes
     -----
-    Flux tube through a flat surface, panes by mirror images: see ``kernel``. Points inside rock read 0.
+    Flux tube through a flat surface, panes by mirror images: see ``kernel``; what the floor sends back: see
+    ``scatter``. Points inside rock read nothing of any use: mask them by ``Tank.in_rock``.
     """
     points = np.asarray(points, dtype=np.float64)
     flat = np.ascontiguousarray(points.reshape(-1, 3))
-    depths, layer = np.unique(flat[:, 2], return_inverse=True)
+    floor = medium.scatter.patches if medium.scatter else flat[:0]
+    direct = _direct(medium, emitter, np.concatenate([flat, floor]), step)
+    par = direct[: len(flat)]
+    if medium.scatter:
+        par = par + medium.scatter.at(flat, direct[len(flat) :])
+    return (emitter.ppf * par).reshape(points.shape[:-1])
+
+
+def _direct(medium: Medium, emitter: Emitter, points: Array, step: float) -> Array:
+    """Irradiance per unit of flux at points (k, 3) by light that has not touched the floor [1/m2]."""
+    depths, layer = np.unique(points[:, 2], return_inverse=True)
+    sources, lobe = emitter.sources(step=step), emitter.shape().table()
+    heights, level = np.unique(sources[:, 2].round(5), return_inverse=True)
     with _KERNEL:
-        unit = kernel.irradiance(
-            flat,
+        found: Array = kernel.irradiance(
+            points,
             layer,
             depths,
-            emitter.sources(step=step),
-            lobe_exponent(emitter.fwhm),
+            sources,
+            heights,
+            level,
+            emitter.axes(),
+            lobe,
+            emitter.roll == 0 and emitter.pitch == 0 and lobe.shape[1] == 1,
             medium.size,
             medium.index,
             medium.attenuation,
@@ -93,7 +115,7 @@ def unit_field(medium: Medium, emitter: Emitter, points: Array, *, step: float =
             medium.braces,
             medium.rocks,
         )
-    return (emitter.ppf * emitter.peak() * unit).reshape(points.shape[:-1])
+    return found
 
 
 def combine(unit_fields: Sequence[Array], outputs: Sequence[float]) -> Array:

@@ -99,6 +99,7 @@ class Tank:
     rim_inset : how far a rim or eurobrace reaches in over the water from each pane [m].
     room_height : free height above the water: canopy or ceiling [m].
     sand : depth of the sand bed [m]; ``sand_flow`` the flow over it, when the keeper has noted one.
+    sand_albedo, rock_albedo : share of the light that sand and the tops of rock send back [-].
     attenuation : loss of PAR in water [1/m], about 0.06 in clear aquarium water.
     index : refractive index of the water [-].
     """
@@ -111,6 +112,8 @@ class Tank:
     room_height: float = 0.9
     sand: float = 0.03
     sand_flow: Flow = ""
+    sand_albedo: float = 0.3
+    rock_albedo: float = 0.1
     attenuation: float = 0.06
     index: float = 1.34
     left: Pane = field(default_factory=Pane)
@@ -128,6 +131,8 @@ class Tank:
         rules.between("rim_height", self.rim_height, 0.0, 0.5, "length")
         rules.between("room_height", self.room_height, 0.05, 5.0, "length")
         rules.between("attenuation", self.attenuation, 0.0, 5.0, "attenuation")
+        rules.between("sand_albedo", self.sand_albedo, 0.0, 0.95, "share")
+        rules.between("rock_albedo", self.rock_albedo, 0.0, 0.95, "share")
         rules.between("index", self.index, 1.0, 1.5, "plain")
         rules.finish()  # what follows is measured against the sizes above
         rules.that(

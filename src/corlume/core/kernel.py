@@ -5,7 +5,7 @@ For a source at height h and a point r aside at depth d, planar downward irradia
     E = I(a) T(a) (sin a / r) (da / dr) exp(-K d / cos w)         (flux tube, exact for a flat surface)
 
 with a the angle in air and w in water. Written in t = tan a, (sin a / r)(da / dr) becomes
-(t / r) (1 + t^2)^(-3/2) / (dr / dt), and a cos^m lobe joins the same power of 1 + t^2.
+(t / r) (1 + t^2)^(-3/2) / (dr / dt).
 
 A pane is unfolded by mirroring the tank: the image cell (i, j) of the tank lies i lengths to the
 right and j widths behind. Light from an image counts only where its ray enters the water inside
@@ -44,7 +44,27 @@ def _lookup(table: Array, cosine: float) -> float:
 
 
 @njit(cache=True, error_model="numpy", fastmath=FAST)
-def _crossings_return(low: Array, high: Array, cell: int, cosine: float) -> float:
+def _aimed(axes: Array, lobe: Array, x: float, y: float, z: float) -> float:
+    """Intensity per unit of flux along a direction (x right, y back, z up) [1/sr]."""
+    cosine = axes[2, 0] * x + axes[2, 1] * y + axes[2, 2] * z
+    if cosine <= 0.0:
+        return 0.0
+    phis = lobe.shape[1]
+    cosine = min(cosine, 1.0)
+    if phis == 1:
+        return _lookup(lobe[:, 0], cosine)
+    long = axes[0, 0] * x + axes[0, 1] * y + axes[0, 2] * z
+    short = axes[1, 0] * x + axes[1, 1] * y + axes[1, 2] * z
+    at = math.atan2(short, long) / (2.0 * math.pi) * (phis - 1)
+    if at < 0.0:
+        at += phis - 1
+    k = min(int(at), phis - 2)
+    f = at - k
+    return float(_lookup(lobe[:, k], cosine) * (1.0 - f) + _lookup(lobe[:, k + 1], cosine) * f)
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
+def crossings_return(low: Array, high: Array, cell: int, cosine: float) -> float:
     """Multiply the returns of the panes that a ray from image cell ``cell`` met along one axis."""
     first, second = (high, low) if cell > 0 else (low, high)
     value = _lookup(first, cosine)
@@ -54,7 +74,7 @@ def _crossings_return(low: Array, high: Array, cell: int, cosine: float) -> floa
 
 
 @njit(cache=True, error_model="numpy", fastmath=FAST)
-def _blocked(
+def blocked(
     px: float, py: float, d: float, qx: float, qy: float, i: int, j: int, length: float, width: float, rocks: Array
 ) -> bool:
     """Whether a rock stands between the entry point q at the surface and the point p at depth d.
@@ -130,14 +150,14 @@ def _highest_order(low: Array, high: Array) -> int:
 
 
 @njit(cache=True, error_model="numpy", fastmath=FAST)
-def _path_table(h: float, d: float, m: float, n: float, attenuation: float) -> Array:
+def _path_table(h: float, d: float, lobe: Array, n: float, attenuation: float) -> Array:
     """Tabulate what one path from height h to depth d brings, over u = r / (r + h + d) in even steps.
 
-    Returns (TABLE_SIZE, 4): irradiance per unit of intensity straight down [1/m2], the share of r that
-    lies in air [-], the sine of the angle in water [-], and how far the entry moves when the source
-    does [-].
+    Returns (TABLE_SIZE, 5): irradiance per unit of flux [1/m2], or per unit of intensity when ``lobe``
+    has no rows; the share of r that lies in air [-], the sine of the angle in water [-], how far the
+    entry moves when the source does [-], and the cosine of the angle in air [-].
     """
-    table = np.empty((TABLE_SIZE, 4))
+    table = np.empty((TABLE_SIZE, 5))
     reach = steepest_reach(n)
     for k in range(TABLE_SIZE):
         u = min(k, TABLE_SIZE - 2) / (TABLE_SIZE - 1)
@@ -149,11 +169,14 @@ def _path_table(h: float, d: float, m: float, n: float, attenuation: float) -> A
         cos_w = math.sqrt(1.0 - sin_w * sin_w)
         t_over_r = t / r if k else 1.0 / (h + d / n)
         spread = tube_spread(t, h, d, n)
-        value = c2 ** (-0.5 * (m + 3.0)) * t_over_r / spread
+        value = c2**-1.5 * t_over_r / spread
+        if lobe.shape[0]:
+            value *= _lookup(lobe, cos_a)
         table[k, 0] = value * fresnel_transmittance(cos_a, cos_w, 1.0, n) * math.exp(-attenuation * d / cos_w)
         table[k, 1] = h * t_over_r
         table[k, 2] = sin_w
         table[k, 3] = 1.0 - h / spread
+        table[k, 4] = cos_a
     return table
 
 
@@ -162,9 +185,12 @@ def _irradiance(
     px: float,
     py: float,
     d: float,
-    path: Array,
+    paths: Array,
     sources: Array,
-    h: float,
+    heights: Array,
+    level: NDArray[np.int64],
+    axes: Array,
+    lobe: Array,
     size: tuple[float, float],
     reach: float,
     order: tuple[int, int],
@@ -174,18 +200,16 @@ def _irradiance(
     braces: Array,
     rocks: Array,
 ) -> float:
-    """Downward irradiance at one point per unit of intensity straight down [1/m2]."""
+    """Downward irradiance at one point per unit of flux [1/m2]."""
     length, width = size
     far = d * reach
     i_low = min(0, max(-order[0], math.floor((px - far) / length)))
     i_high = max(0, min(order[0], math.floor((px + far) / length)))
     j_low = min(0, max(-order[1], math.floor((py - far) / width)))
     j_high = max(0, min(order[1], math.floor((py + far) / width)))
-    scale = h + d
     # Refraction only moves the entry towards the point, so where even the straight line enters too
     # near the point to be in the image's cell, the ray does. Solved for the source this is a bound.
-    bend = scale / d if d > 0.0 else 1e9
-    to_rim = max(0.0, (h - rim) / h)
+    bend = (heights.max() + d) / d if d > 0.0 else 1e9
     open_point = _inside(px, py, 0.0, 0.0, opening)
     total = 0.0
     for i in range(i_low, i_high + 1):
@@ -203,6 +227,9 @@ def _irradiance(
                 if sx + half_x < least_x or sx - half_x > most_x or sy + half_y < least_y or sy - half_y > most_y:
                     continue
                 dx, dy = px - sx, py - sy
+                h, path = heights[level[s]], paths[level[s]]
+                scale = h + d
+                to_rim = max(0.0, (h - rim) / h)
                 r = math.sqrt(dx * dx + dy * dy)
                 at = r / (r + scale) * (TABLE_SIZE - 1)
                 k = min(int(at), TABLE_SIZE - 2)
@@ -228,15 +255,19 @@ def _irradiance(
                     x, y = sx + dx * share * to_rim, sy + dy * share * to_rim
                     if _under_brace(sign_x * (x - shift_x), sign_y * (y - shift_y), braces):
                         continue
-                if rocks.shape[0] and _blocked(px, py, d, qx, qy, i, j, length, width, rocks):
+                if rocks.shape[0] and blocked(px, py, d, qx, qy, i, j, length, width, rocks):
                     continue
                 value = passed * sources[s, 3] * (path[k, 0] + f * (path[k + 1, 0] - path[k, 0]))
+                if lobe.shape[0]:
+                    cos_a = path[k, 4] + f * (path[k + 1, 4] - path[k, 4])
+                    across = math.sqrt(max(0.0, 1.0 - cos_a * cos_a)) / r if r > 1e-9 else 0.0
+                    value *= _aimed(axes, lobe, sign_x * dx * across, sign_y * dy * across, -cos_a)
                 if i != 0 or j != 0:
                     sin_w = path[k, 2] + f * (path[k + 1, 2] - path[k, 2])
                     if i != 0:
-                        value *= _crossings_return(panes[0], panes[1], i, abs(dx) / r * sin_w)
+                        value *= crossings_return(panes[0], panes[1], i, abs(dx) / r * sin_w)
                     if j != 0:
-                        value *= _crossings_return(panes[2], panes[3], j, abs(dy) / r * sin_w)
+                        value *= crossings_return(panes[2], panes[3], j, abs(dy) / r * sin_w)
                 total += value
     return total
 
@@ -247,7 +278,11 @@ def irradiance(
     layer: NDArray[np.int64],
     depths: Array,
     sources: Array,
-    m: float,
+    heights: Array,
+    level: NDArray[np.int64],
+    axes: Array,
+    lobe: Array,
+    plain: bool,
     size: tuple[float, float],
     n: float,
     attenuation: float,
@@ -257,16 +292,20 @@ def irradiance(
     braces: Array,
     rocks: Array,
 ) -> Array:
-    """Downward irradiance at points (k, 3) per unit of intensity straight down, (k,) [1/m2].
+    """Downward irradiance at points (k, 3) per unit of flux, (k,) [1/m2].
 
-    ``depths`` (l,) are the distinct depths, and ``layer`` (k,) says which of them each point has, so
-    that refraction, Fresnel, lobe and path loss are worked out once a layer and looked up after that.
-    All ``sources`` (s, 6), see ``Emitter.sources``, hang at one height.
+    ``depths`` (l,) are the distinct depths and ``layer`` (k,) says which of them each point has, ``heights``
+    (g,) the distinct heights of the ``sources`` (s, 6) and ``level`` (s,) which each has, so that refraction,
+    Fresnel and path loss are worked out once for each pair and looked up after that. ``axes`` (3, 3) and
+    ``lobe`` (cosines, phis) say how the light is aimed, see ``Emitter.axes`` and ``lobe``. ``plain`` says that
+    the face looks straight down and its lobe is round: then the lobe goes into the path tables too.
     """
-    h = sources[0, 2]
-    paths = np.empty((depths.shape[0], TABLE_SIZE, 4))
+    inside = lobe if plain else lobe[:0]
+    outside = lobe[:0] if plain else lobe
+    paths = np.empty((depths.shape[0], heights.shape[0], TABLE_SIZE, 5))
     for k in prange(depths.shape[0]):
-        paths[k] = _path_table(h, depths[k], m, n, attenuation)
+        for g in range(heights.shape[0]):
+            paths[k, g] = _path_table(heights[g], depths[k], inside[:, 0], n, attenuation)
     reach = steepest_reach(n)
     order = (_highest_order(panes[0], panes[1]), _highest_order(panes[2], panes[3]))
     out = np.empty(points.shape[0])
@@ -277,7 +316,10 @@ def irradiance(
             points[k, 2],
             paths[layer[k]],
             sources,
-            h,
+            heights,
+            level,
+            axes,
+            outside,
             size,
             reach,
             order,

@@ -24,6 +24,7 @@ class Fixture:
     emitter : its light-giving face at full output.
     output : 0..1 of full output [-].
     watts : electrical power at full output [W].
+    frame : the rack or hybrid frame that it hangs in; fixtures of one frame move together.
     dimmable : whether anything between off and full is possible; tubes and halides on plain ballasts are not.
     """
 
@@ -32,6 +33,7 @@ class Fixture:
     watts: float = 0.0
     name: str = ""
     dimmable: bool = True
+    frame: str = ""
 
     def __post_init__(self) -> None:
         rules = Rules()

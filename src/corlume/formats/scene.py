@@ -13,6 +13,7 @@ from corlume.core.coral import CoralCard
 from corlume.core.emitter import Emitter
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
+from corlume.core.lobe import Lobe, RingLobe, TableLobe
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup
 from corlume.core.targets import LightTargets
 from corlume.core.units import CM, DEGREE
@@ -21,9 +22,11 @@ from corlume.formats.scene_file import (
     BraceFile,
     CoralFile,
     FixtureFile,
+    LobeFile,
     PaneFile,
     PanesFile,
     PlaceFile,
+    RingFile,
     RockFile,
     RunningFile,
     SceneFile,
@@ -110,6 +113,8 @@ class _Build:
     FILE_NAMES = {
         "fwhm": "fwhm_deg",
         "turn": "turn_deg",
+        "roll": "roll_deg",
+        "pitch": "pitch_deg",
         "output": "output_percent",
         "attenuation": "attenuation_per_m",
         "index": "refractive_index",
@@ -173,6 +178,8 @@ def _to_core(file: SceneFile) -> Scene:
         room_height=t.room_height_cm * CM,
         sand=t.sand_cm * CM,
         sand_flow=t.sand_flow,
+        sand_albedo=t.sand_albedo,
+        rock_albedo=t.rock_albedo,
         attenuation=t.attenuation_per_m,
         index=t.refractive_index,
         braces=tuple(b for b in braces if b),
@@ -228,6 +235,25 @@ def _rock(r: RockFile) -> Rock:
     )
 
 
+def _lobe(build: _Build, where: str, f: LobeFile | None) -> Lobe | None:
+    if f is None:
+        return None
+    if f.rings:
+        return build(where, RingLobe, tuple((ring.share, ring.fwhm_deg * DEGREE) for ring in f.rings))
+    theta, phi = (tuple(angle * DEGREE for angle in angles) for angles in (f.theta_deg, f.phi_deg))
+    return build(where, TableLobe, theta, phi, tuple(tuple(row) for row in f.values))
+
+
+def _lobe_file(lobe: Lobe | None) -> LobeFile | None:
+    match lobe:
+        case RingLobe():
+            return LobeFile(rings=[RingFile(share=s, fwhm_deg=round(w / DEGREE, 4)) for s, w in lobe.parts])
+        case TableLobe():
+            theta, phi = ([round(angle / DEGREE, 4) for angle in angles] for angles in (lobe.theta, lobe.phi))
+            return LobeFile(theta_deg=theta, phi_deg=phi, values=[list(row) for row in lobe.values])
+    return None
+
+
 def _fixture(build: _Build, where: str, f: FixtureFile) -> Fixture | None:
     emitter = build(
         where,
@@ -241,11 +267,15 @@ def _fixture(build: _Build, where: str, f: FixtureFile) -> Fixture | None:
         y=f.y_cm * CM,
         height=f.height_cm * CM,
         turn=f.turn_deg * DEGREE,
+        roll=f.roll_deg * DEGREE,
+        pitch=f.pitch_deg * DEGREE,
+        lobe=_lobe(build, f"{where}.lobe", f.lobe),
     )
     if emitter is None:
         return None
     output = f.output_percent / 100
-    return build(where, Fixture, emitter=emitter, output=output, watts=f.watts, name=f.name, dimmable=f.dimmable)
+    values: dict[str, Any] = {"output": output, "watts": f.watts, "dimmable": f.dimmable}
+    return build(where, Fixture, emitter=emitter, name=f.name, frame=f.frame, **values)
 
 
 def _coral(build: _Build, where: str, c: CoralFile) -> Coral | None:
@@ -275,6 +305,8 @@ def _to_file(scene: Scene) -> SceneFile:
             room_height_cm=_cm(tank.room_height),
             sand_cm=_cm(tank.sand),
             sand_flow=tank.sand_flow,
+            sand_albedo=tank.sand_albedo,
+            rock_albedo=tank.rock_albedo,
             attenuation_per_m=tank.attenuation,
             refractive_index=tank.index,
             panes=PanesFile(
@@ -332,6 +364,10 @@ def _fixture_file(f: Fixture) -> FixtureFile:
         y_cm=_cm(e.y),
         height_cm=_cm(e.height),
         turn_deg=round(e.turn / DEGREE, 4),
+        roll_deg=round(e.roll / DEGREE, 4),
+        pitch_deg=round(e.pitch / DEGREE, 4),
+        lobe=_lobe_file(e.lobe),
+        frame=f.frame,
         output_percent=round(100 * f.output, 4),
         watts=f.watts,
         dimmable=f.dimmable,

@@ -70,6 +70,8 @@ class TankFile(_Part):
     room_height_cm: Number = Field(90.0, description="canopy or ceiling above the water line")
     sand_cm: Number = Field(3.0, description="depth of the sand bed")
     sand_flow: FlowName = ""
+    sand_albedo: Number = Field(0.3, description="share of the light that the sand sends back")
+    rock_albedo: Number = Field(0.1, description="share of the light that the tops of rock send back")
     attenuation_per_m: Number = Field(0.06, description="loss of PAR in the water")
     refractive_index: Number = 1.34
     panes: PanesFile = PanesFile()
@@ -97,11 +99,27 @@ class RunningFile(_Part):
     currency: str = "EUR"
 
 
+class RingFile(_Part):
+    """One ring of lenses: its share of the flux and its lobe."""
+
+    share: Number
+    fwhm_deg: Number
+
+
+class LobeFile(_Part):
+    """A lobe that is not one cos^m: several rings, or a measured table of relative intensity."""
+
+    rings: list[RingFile] = Field(default=[], max_length=8)
+    theta_deg: list[Number] = Field(default=[], max_length=400, description="from straight out, rising from 0")
+    phi_deg: list[Number] = Field(default=[], max_length=400, description="about the normal, from the long axis")
+    values: list[list[Number]] = Field(default=[], max_length=400, description="a row for each theta")
+
+
 class FixtureFile(_Part):
     """A fixture: a face or line that gives light straight down with a cos^m lobe."""
 
     name: Name = ""
-    kind: Literal["led_cluster", "led_bar", "t5_tube", "halide"]
+    kind: Literal["led_cluster", "led_bar", "t5_tube", "power_compact", "halide"]
     ppf: Number = Field(description="photon flux at full output, umol/s")
     fwhm_deg: Number = Field(description="full width of the lobe at half maximum; 120 is Lambert's")
     length_cm: Number = Field(description="light-giving face along its own axis")
@@ -110,6 +128,10 @@ class FixtureFile(_Part):
     y_cm: Number = Field(description="centre, from the inside of the front pane")
     height_cm: Number = Field(description="face above the water line")
     turn_deg: Number = Field(0.0, description="long axis from the x axis, about the vertical")
+    roll_deg: Number = Field(0.0, description="leaned about the long axis; positive sends light to the back")
+    pitch_deg: Number = Field(0.0, description="leaned about the short axis; positive sends light to the right")
+    lobe: LobeFile | None = Field(None, description="instead of cos^m of fwhm_deg")
+    frame: Name = Field("", description="rack or frame; fixtures of one frame move together")
     output_percent: Number = 100.0
     watts: Number = 0.0
     dimmable: bool = True

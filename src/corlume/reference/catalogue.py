@@ -3,23 +3,30 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from importlib.resources import files
 from typing import Any
 
 from corlume.core.coral import CoralCard
 from corlume.core.emitter import Emitter
+from corlume.core.lobe import RingLobe
 from corlume.core.scene import Fixture
 from corlume.core.units import CM, DEGREE
 
 
 @dataclass(frozen=True, slots=True)
 class FixtureKindEntry:
-    """A fixture of the catalogue: its key, and the fixture as it would hang by default over (0, 0)."""
+    """A fixture of the catalogue as it would hang by default over (0, 0): one part, or several in a frame."""
 
     key: str
-    fixture: Fixture
+    name: str
+    parts: tuple[Fixture, ...]
+
+    @property
+    def watts(self) -> float:
+        """Power of all parts at full output [W]."""
+        return sum(part.watts for part in self.parts)
 
 
 def _load(name: str) -> Any:
@@ -49,25 +56,37 @@ def coral_cards() -> dict[str, CoralCard]:
 @cache
 def fixture_kinds() -> dict[str, FixtureKindEntry]:
     """Fixture kinds by key, in the order of the file."""
-    rows = _load("fixtures.json")["fixtures"]
-    return {
-        row["key"]: FixtureKindEntry(
-            row["key"],
-            Fixture(
-                Emitter(
-                    kind=row["kind"],
-                    ppf=row["ppf"],
-                    fwhm=row["fwhm_deg"] * DEGREE,
-                    length=row["length_cm"] * CM,
-                    width=row["width_cm"] * CM,
-                    x=0.0,
-                    y=0.0,
+    data = _load("fixtures.json")
+    singles = {row["key"]: _fixture(row) for row in data["fixtures"]}
+    found = {row["key"]: FixtureKindEntry(row["key"], row["name"], (singles[row["key"]],)) for row in data["fixtures"]}
+    for row in data["hybrids"]:
+        parts = tuple(
+            replace(
+                singles[part["fixture"]],
+                emitter=replace(
+                    singles[part["fixture"]].emitter,
+                    x=part["x_cm"] * CM,
+                    y=part["y_cm"] * CM,
                     height=row["height_cm"] * CM,
                 ),
-                watts=row["watts"],
-                name=row["name"],
-                dimmable=row["dimmable"],
-            ),
+            )
+            for part in row["parts"]
         )
-        for row in rows
-    }
+        found[row["key"]] = FixtureKindEntry(row["key"], row["name"], parts)
+    return found
+
+
+def _fixture(row: Any) -> Fixture:
+    rings = row.get("rings")
+    emitter = Emitter(
+        kind=row["kind"],
+        ppf=row["ppf"],
+        fwhm=row["fwhm_deg"] * DEGREE,
+        length=row["length_cm"] * CM,
+        width=row["width_cm"] * CM,
+        x=0.0,
+        y=0.0,
+        height=row["height_cm"] * CM,
+        lobe=RingLobe(tuple((r["share"], r["fwhm_deg"] * DEGREE) for r in rings)) if rings else None,
+    )
+    return Fixture(emitter, watts=row["watts"], name=row["name"], dimmable=row["dimmable"])

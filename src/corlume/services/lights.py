@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 from dataclasses import fields, replace
 from typing import Any
 
 from corlume.core.emitter import Emitter
 from corlume.core.errors import InvalidInput, Rules
+from corlume.core.frame import carry
 from corlume.core.geometry import Tank
 from corlume.core.scene import Fixture, fixture_errors
 from corlume.reference.catalogue import fixture_kinds
@@ -41,12 +42,17 @@ def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
 
 
 def draft(tank: Tank, setup: StoredSetup, drafts: Mapping[int, Mapping[str, Any]]) -> StoredSetup:
-    """The setup as it would be with some fixtures changed; nothing is stored."""
-    fixtures = tuple(
-        Kept(kept.id, changed(tank, kept.value, drafts[kept.id])) if kept.id in drafts else kept
-        for kept in setup.fixtures
-    )
-    return replace(setup, fixtures=fixtures)
+    """The setup as it would be with some fixtures changed; what hangs in a changed fixture's frame comes along."""
+    now = {kept.id: kept.value for kept in setup.fixtures}
+    for fixture_id, values in drafts.items():
+        was = setup.fixture(fixture_id).value
+        now[fixture_id] = changed(tank, was, values)
+        rest = [k for k in setup.fixtures if was.frame and k.value.frame == was.frame and k.id not in drafts]
+        if now[fixture_id].emitter != was.emitter and "frame" not in values:
+            carried = carry(was.emitter, now[fixture_id].emitter, [k.value.emitter for k in rest])
+            for kept, emitter in zip(rest, carried, strict=True):
+                now[kept.id] = changed(tank, replace(kept.value, emitter=emitter), {})
+    return replace(setup, fixtures=tuple(Kept(kept.id, now[kept.id]) for kept in setup.fixtures))
 
 
 def change_fixtures(db: Database, tank_id: int, setup_id: int, changes: Mapping[int, Mapping[str, Any]]) -> None:
@@ -69,21 +75,34 @@ def _verb(old: Fixture, new: Fixture) -> str:
     if replace(new, output=old.output) == old:
         return "dim"
     e, was = new.emitter, old.emitter
-    moved = replace(e, x=was.x, y=was.y, height=was.height, turn=was.turn)
+    moved = replace(e, x=was.x, y=was.y, height=was.height, turn=was.turn, roll=was.roll, pitch=was.pitch)
     return "move" if replace(new, emitter=moved) == old else "change"
 
 
 def add_fixture(db: Database, tank_id: int, setup_id: int, kind_key: str) -> int:
-    """Hang a fixture of the catalogue where it is free of the others; returns its id."""
+    """Hang a fixture of the catalogue where it is free of the others; returns its id, a hybrid's first part's."""
     kind = fixture_kinds().get(kind_key)
     if kind is None:
         raise NotFound(f"no fixture kind {kind_key}")
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)
-        fixture = _hang(stored.tank, kind.fixture, [k.value.emitter for k in setup.fixtures])
-        edit = Edit(connection, tank_scope(tank_id), f"add {fixture.name}")
-        return edit.insert("fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
+        first = _hang(stored.tank, kind.parts[0], [k.value.emitter for k in setup.fixtures])
+        rest = carry(kind.parts[0].emitter, first.emitter, [p.emitter for p in kind.parts[1:]])
+        parts = [first] + [
+            changed(stored.tank, replace(part, emitter=e), {}) for part, e in zip(kind.parts[1:], rest, strict=True)
+        ]
+        if len(parts) > 1:
+            frame = _free_name(kind.name, {k.value.frame for k in setup.fixtures})
+            parts = [replace(part, frame=frame) for part in parts]
+        edit = Edit(connection, tank_scope(tank_id), f"add {kind.name}")
+        ids = [edit.insert("fixtures", {"setup_id": setup_id, **rows.fixture_row(p)}) for p in parts]
+        return ids[0]
+
+
+def _free_name(name: str, taken: Container[str]) -> str:
+    """The name, or the name with the first number that is free."""
+    return next(n for k in range(1, 10_000) if (n := f"{name[:70]}{f' {k}' * (k > 1)}") not in taken)
 
 
 def copy_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> int:
@@ -127,8 +146,7 @@ def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)
-        taken = {s.name for s in stored.setups}
-        name = next(n for k in range(1, 1000) if (n := f"{setup.name[:60]}, copy{f' {k}' * (k > 1)}") not in taken)
+        name = _free_name(f"{setup.name[:60]}, copy", {s.name for s in stored.setups})
         edit = Edit(connection, tank_scope(tank_id), f"copy setup {setup.name}")
         copy_id = edit.insert("setups", {"tank_id": tank_id, "name": name, "in_use": 0})
         for kept in setup.fixtures:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import sqlite3
 from typing import Any
 
 from corlume.core.coral import CoralCard
 from corlume.core.emitter import Emitter
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
+from corlume.core.lobe import Lobe, RingLobe, TableLobe
 from corlume.core.scene import Coral, Fixture, Running
 from corlume.core.targets import LightTargets
 
@@ -22,13 +24,15 @@ _TANK = (
     "room_height",
     "sand",
     "sand_flow",
+    "sand_albedo",
+    "rock_albedo",
     "attenuation",
 )
 _TARGETS = ("lps_low", "lps_high", "sps_low", "sps_high", "ceiling", "goal", "school")
 _RUNNING = ("hours", "price", "currency")
 _BRACE = ("x0", "x1", "y0", "y1")
 _ROCK = ("x", "y", "base", "length", "width", "height", "name", "flow")
-_EMITTER = ("kind", "ppf", "fwhm", "length", "width", "x", "y", "height", "turn")
+_EMITTER = ("kind", "ppf", "fwhm", "length", "width", "x", "y", "height", "turn", "roll", "pitch")
 _CARD = ("name", "par_low", "par_high", "flow", "aggression", "reach", "size", "note")
 
 
@@ -88,13 +92,32 @@ def rock_from(row: sqlite3.Row) -> Rock:
 def fixture_row(fixture: Fixture) -> Row:
     """Columns of ``fixtures`` but for the setup."""
     own = {"name": fixture.name, "output": fixture.output, "watts": fixture.watts, "dimmable": int(fixture.dimmable)}
+    own |= {"frame": fixture.frame, "lobe": _lobe_text(fixture.emitter.lobe)}
     return own | _take(fixture.emitter, _EMITTER)
 
 
 def fixture_from(row: sqlite3.Row) -> Fixture:
     """The fixture of a row."""
-    emitter = Emitter(**_pick(row, _EMITTER))
-    return Fixture(emitter, row["output"], row["watts"], row["name"], bool(row["dimmable"]))
+    emitter = Emitter(**_pick(row, _EMITTER), lobe=_lobe_from(row["lobe"]))
+    return Fixture(emitter, row["output"], row["watts"], row["name"], bool(row["dimmable"]), row["frame"])
+
+
+def _lobe_text(lobe: Lobe | None) -> str | None:
+    match lobe:
+        case RingLobe():
+            return json.dumps({"parts": lobe.parts})
+        case TableLobe():
+            return json.dumps({"theta": lobe.theta, "phi": lobe.phi, "values": lobe.values})
+    return None
+
+
+def _lobe_from(text: str | None) -> Lobe | None:
+    if text is None:
+        return None
+    read = json.loads(text)
+    if "parts" in read:
+        return RingLobe(tuple((share, fwhm) for share, fwhm in read["parts"]))
+    return TableLobe(tuple(read["theta"]), tuple(read["phi"]), tuple(tuple(row) for row in read["values"]))
 
 
 def coral_row(coral: Coral) -> Row:

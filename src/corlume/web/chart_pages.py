@@ -31,6 +31,9 @@ class FixtureChange(BaseModel):
     y: Typed = None
     height: Typed = None
     turn: Typed = None
+    roll: Typed = None
+    pitch: Typed = None
+    frame: Annotated[str, Field(max_length=80)] | None = None
     output: Typed = None
     name: Annotated[str, Field(max_length=80)] | None = None
     ppf: Typed = None

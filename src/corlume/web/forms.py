@@ -75,6 +75,7 @@ def tank_fields(name: str, tank: Tank, targets: LightTargets, running: Running, 
     shown = {"name": name, "sand_flow": tank.sand_flow, "goal": targets.goal, "school": targets.school}
     for field in ("length", "width", "water_depth", "rim_height", "rim_inset", "room_height", "sand"):
         shown[field] = measure.number(getattr(tank, field))
+    shown |= {f"{part}_albedo": f"{100 * getattr(tank, f'{part}_albedo'):g}" for part in ("sand", "rock")}
     shown |= {"attenuation": f"{tank.attenuation:g}", "currency": running.currency}
     shown |= {"hours": f"{running.hours:g}", "price": f"{running.price:g}"}
     shown |= {limit: f"{getattr(targets, limit):g}" for limit in LIMITS}
@@ -92,6 +93,7 @@ def read_tank(form: Form, old: Tank | None) -> Tank | None:
         field: form.length(field, getattr(old, field, None))
         for field in ("length", "width", "water_depth", "rim_height", "rim_inset", "room_height", "sand")
     }
+    values |= {f"{part}_albedo": form.number(f"{part}_albedo") / 100 for part in ("sand", "rock")}
     values["attenuation"] = form.number("attenuation")
     values["sand_flow"] = form.text("sand_flow")
     if old:
@@ -169,7 +171,7 @@ def read_fixture_changes(values: Mapping[str, float | str | bool], measure: Meas
     for name, value in values.items():
         if not isinstance(value, str):
             read[name] = value
-        elif name == "name":
+        elif name in ("name", "frame"):
             read[name] = value.strip()[:80]
         else:
             try:
@@ -182,4 +184,4 @@ def read_fixture_changes(values: Mapping[str, float | str | bool], measure: Meas
 
 
 def _scaled(name: str, number: float) -> float:
-    return {"output": 0.01, "turn": DEGREE, "fwhm": DEGREE}.get(name, 1.0) * number
+    return {"output": 0.01, "turn": DEGREE, "roll": DEGREE, "pitch": DEGREE, "fwhm": DEGREE}.get(name, 1.0) * number

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 
 from markupsafe import Markup
 
+from corlume.core.lobe import width_at_half
 from corlume.core.scene import Fixture
 from corlume.formats.measure import Measure
 from corlume.services.predict import Place
@@ -79,10 +80,16 @@ def _fixture(view: View, kept: Kept[Fixture], text: str, selected: bool, index: 
     else:
         half = e.half_extent()[0 if view.kind == "front" else 1] * view.scale
         x, y = view.at(_across(view, fixture), -e.height)
+        # light that leans to the right on paper lifts the right edge of the face
+        normal = e.axes()[2]
+        lean = math.atan2(normal[0 if view.kind == "front" else 1], -normal[2])
+        tilt = f"rotate({-math.degrees(lean):.1f} {x:.1f} {y:.1f})" if lean else None
         if selected:
-            shapes.append(_lobe(view, x, y, e.fwhm))
+            shapes.append(_lobe(view, x, y, width_at_half(e.shape()), lean))
         shapes.append(_box(x, y - 4, max(2 * half, HIT), HIT, class_="hit"))
-        shapes.append(_box(x, y - 4, max(2 * half, 5.0), 8.0, class_="face", rx=2))
+        shapes.append(
+            _box(x, y - 4, max(2 * half / max(0.3, math.cos(lean)), 5.0), 8.0, class_="face", rx=2, transform=tilt)
+        )
         if text:
             shapes.append(el("text", text, x=x, y=y - 13, class_="letter above"))
     state = "off" if fixture.output == 0 else "on"
@@ -107,10 +114,10 @@ def _box(x: float, y: float, width: float, height: float, **attributes: object) 
     )
 
 
-def _lobe(view: View, x: float, y: float, fwhm: float) -> Markup:
+def _lobe(view: View, x: float, y: float, fwhm: float, lean: float) -> Markup:
     """The half-maximum rays of a lobe, down to the water."""
-    run = (view.top - y) * math.tan(min(fwhm / 2, 1.4))
-    rays = points_path([(x - run, view.top), (x, y), (x + run, view.top)])
+    left, right = ((view.top - y) * math.tan(max(-1.4, min(1.4, lean + side * fwhm / 2))) for side in (-1, 1))
+    rays = points_path([(x + left, view.top), (x, y), (x + right, view.top)])
     return el("path", d=rays, class_="lobe")
 
 
