@@ -14,6 +14,7 @@ from corlume.services import tanks
 from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.web.app import create_app
+from tests.test_photometry import GOOD
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
 NEW = {
@@ -40,7 +41,9 @@ def draft(client: TestClient, path: str, changes: dict[int, dict[str, object]], 
     return client.post(f"/tanks/1/setups/1/{path}", json={"probe": PROBE, "changes": changes, **more})
 
 
-@pytest.mark.parametrize("path", ["/tanks", "/tanks/new", "/tanks/1", "/tanks/1/chart", "/tanks/1/corals?coral=3"])
+@pytest.mark.parametrize(
+    "path", ["/tanks", "/shelf", "/tanks/new", "/tanks/1", "/tanks/1/chart", "/tanks/1/corals?coral=3"]
+)
 def test_pages_answer_with_strict_headers(client: TestClient, path: str) -> None:
     answer = client.get(path)
     assert answer.status_code == 200
@@ -278,3 +281,42 @@ def test_setups_are_copied_used_renamed_and_removed(client: TestClient, db: Data
     assert client.post(f"/tanks/1/setups/{setup_id}/remove").status_code == 422
     assert client.post("/tanks/1/setups/1/remove").status_code == 303
     assert len(tanks.open_tank(db, 1).setups) == 3
+
+
+def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db: Database) -> None:
+    upload = {"file": ("a.ies", GOOD.encode())}
+    plain = {"kind": "led_bar", "light": "", "ppf": "", "dimmable": "on"}
+    needs = client.post("/shelf/import", files=upload, data=plain)
+    assert needs.status_code == 422
+    assert "PPF is needed: the file gives" in needs.text
+    assert "PPF is not a number" in client.post("/shelf/import", files=upload, data={**plain, "ppf": "lots"}).text
+    broken = {"file": ("a.ies", GOOD[:150].encode())}
+    assert "the file ends before" in client.post("/shelf/import", files=broken, data={**plain, "ppf": "90"}).text
+    assert "No file was chosen" in client.post("/shelf/import", files={}, data=plain).text
+    assert client.post("/shelf/import", files=upload, data={**plain, "kind": "torch", "ppf": "9"}).status_code == 422
+    sheet = client.post("/shelf/import", files=upload, data={**plain, "light": "daylight"}).headers["location"]
+    text = client.get(sheet).text
+    assert "lm taken as daylight" in text
+    assert "across" in text
+    client.post("/tanks/1/setups/1/add", data={"kind": sheet.split("/")[-1]})
+    hung = tanks.open_tank(db, 1).setup(1).fixtures[-1].value
+    assert (hung.name, hung.emitter.kind) == ("Test strip", "led_bar")
+    assert hung.emitter.lobe is not None
+    assert client.get("/tanks/1/chart?setup=1").status_code == 200
+    assert client.get(f"{sheet}/lm63").text.startswith("IES:LM-63-2019")
+    assert client.post(f"{sheet}/remove").status_code == 303
+    assert client.get(sheet).status_code == 404
+    client.post("/shelf/undo", data={})
+    assert client.get(sheet).status_code == 200
+    exported = client.get("/tanks/1/export").content
+    assert client.post("/tanks/import", files={"file": ("a.json", exported)}).status_code == 303
+    assert tanks.open_tank(db, 2).setup().fixtures[-1].value.emitter.ppf == hung.emitter.ppf
+
+
+@pytest.mark.parametrize("key", ["cluster", "hybrid-120", "cluster-rings", "halide-400", "pc-55"])
+def test_every_kind_of_fixture_has_a_sheet(client: TestClient, key: str) -> None:
+    text = client.get(f"/shelf/{key}").text
+    assert "µmol/J" in text
+    assert "Alone over open water" in text
+    assert client.get(f"/shelf/{key}/lm63").status_code == 200
+    assert client.get("/shelf/none-such").status_code == 404

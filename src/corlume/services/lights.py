@@ -12,11 +12,11 @@ from corlume.core.errors import InvalidInput, Rules
 from corlume.core.frame import carry
 from corlume.core.geometry import Tank
 from corlume.core.scene import Fixture, fixture_errors
-from corlume.reference.catalogue import fixture_kinds
+from corlume.services.shelf import entry
 from corlume.store import rows
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
-from corlume.store.tanks import Kept, NotFound, StoredSetup, load_tank
+from corlume.store.tanks import Kept, StoredSetup, load_tank
 
 _EMITTER_FIELDS = {f.name for f in fields(Emitter)}
 
@@ -81,9 +81,7 @@ def _verb(old: Fixture, new: Fixture) -> str:
 
 def add_fixture(db: Database, tank_id: int, setup_id: int, kind_key: str) -> int:
     """Hang a fixture of the catalogue where it is free of the others; returns its id, a hybrid's first part's."""
-    kind = fixture_kinds().get(kind_key)
-    if kind is None:
-        raise NotFound(f"no fixture kind {kind_key}")
+    kind = entry(db, kind_key)
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)

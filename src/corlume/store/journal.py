@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 Row = dict[str, Any]
-TABLES = ("tanks", "braces", "rocks", "setups", "fixtures", "corals")
+TABLES = ("tanks", "braces", "rocks", "setups", "fixtures", "corals", "own_fixtures")
 KEEP = 1000
 """Edits kept in each scope; older ones can no longer be undone."""
 
@@ -19,6 +19,7 @@ def tank_scope(tank_id: int) -> str:
 
 
 TANKS_SCOPE = "tanks"
+SHELF_SCOPE = "shelf"
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ from corlume.core.errors import InvalidInput
 from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.store.tanks import NotFound
-from corlume.web import chart_pages, coral_pages, tank_pages
+from corlume.web import chart_pages, coral_pages, shelf_pages, tank_pages
 from corlume.web.guard import Guard
 from corlume.web.site import HERE, error_page, measure_of
 
@@ -30,6 +30,7 @@ def create_app(database: Database, settings: Settings) -> FastAPI:
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=[*hosts, settings.host], www_redirect=False)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     app.include_router(tank_pages.router)
+    app.include_router(shelf_pages.router)
     app.include_router(chart_pages.router)
     app.include_router(coral_pages.router)
 

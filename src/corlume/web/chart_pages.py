@@ -10,8 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from corlume.core.errors import Rules
 from corlume.formats.measure import Measure
-from corlume.reference.catalogue import fixture_kinds
-from corlume.services import lights, tanks
+from corlume.services import lights, shelf, tanks
 from corlume.services.predict import Place
 from corlume.store.tanks import StoredTank
 from corlume.web import chart_view
@@ -100,7 +99,7 @@ def chart(
         "parts": chart_view.moving_parts(stored, sheet, shown, probe, selected, measure),
         "frame": chart_view.frame(stored, sheet, measure),
         "panel": chart_view.panel(stored, shown, selected, measure),
-        "kinds": fixture_kinds(),
+        "kinds": shelf.entries(db),
         "snap": 0.01 if measure.unit == "cm" else 0.0127,
     }
     return page(request, "chart.html", context, tank=stored)

@@ -9,7 +9,6 @@ from typing import Any
 
 from corlume.core.scene import Fixture
 from corlume.formats.measure import Measure
-from corlume.reference.catalogue import fixture_kinds
 from corlume.services.predict import Place, read_probe, slice_plane, verdicts
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe, letter
@@ -80,7 +79,6 @@ def panel(stored: StoredTank, setup: StoredSetup, selected: int | None, measure:
         selected=selected,
         measure=measure,
         letter=letter,
-        kinds=fixture_kinds(),
     )
 
 

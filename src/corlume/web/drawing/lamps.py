@@ -47,7 +47,9 @@ def _letters(view: View, fixtures: Sequence[Kept[Fixture]]) -> dict[int, str]:
     texts = dict.fromkeys(range(len(fixtures)), "")
     for members in stacks:
         names = [letter(i) for i in sorted(members)]
-        texts[members[0]] = " ".join(names) if len(names) < 4 else f"{names[0]} to {names[-1]}"
+        run = ord(names[-1][0]) - ord(names[0][0]) == len(names) - 1
+        many = f"{names[0]} to {names[-1]}" if run else f"{names[0]} and {len(names) - 1} more"
+        texts[members[0]] = " ".join(names) if len(names) < 4 else many
     return texts
 
 

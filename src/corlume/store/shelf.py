@@ -1,0 +1,46 @@
+"""The keeper's own fixtures."""
+
+from __future__ import annotations
+
+import sqlite3
+from dataclasses import dataclass
+
+from corlume.core.scene import Fixture
+from corlume.store import rows
+from corlume.store.journal import SHELF_SCOPE, Edit
+from corlume.store.tanks import NotFound
+
+
+@dataclass(frozen=True, slots=True)
+class OwnFixture:
+    """A fixture of the keeper's own, and where its figures come from."""
+
+    id: int
+    fixture: Fixture
+    source: str
+
+
+def own_fixtures(connection: sqlite3.Connection) -> list[OwnFixture]:
+    """All of them, oldest first."""
+    found = connection.execute("SELECT * FROM own_fixtures ORDER BY id").fetchall()
+    return [OwnFixture(row["id"], rows.fixture_from(row), row["source"]) for row in found]
+
+
+def own_fixture(connection: sqlite3.Connection, fixture_id: int) -> OwnFixture:
+    """One of them; ``NotFound`` otherwise."""
+    for one in own_fixtures(connection):
+        if one.id == fixture_id:
+            return one
+    raise NotFound(f"no fixture {fixture_id} on the shelf")
+
+
+def put_on_shelf(connection: sqlite3.Connection, fixture: Fixture, source: str) -> int:
+    """Add a fixture; returns its id."""
+    edit = Edit(connection, SHELF_SCOPE, f"put {fixture.name} on the shelf")
+    return edit.insert("own_fixtures", {**rows.fixture_row(fixture), "source": source})
+
+
+def take_off_shelf(connection: sqlite3.Connection, fixture_id: int) -> None:
+    """Remove a fixture; what hangs over a tank stays."""
+    name = own_fixture(connection, fixture_id).fixture.name
+    Edit(connection, SHELF_SCOPE, f"take {name} off the shelf").delete("own_fixtures", fixture_id)
