@@ -227,20 +227,21 @@ def _irradiance(
                 if sx + half_x < least_x or sx - half_x > most_x or sy + half_y < least_y or sy - half_y > most_y:
                     continue
                 dx, dy = px - sx, py - sy
-                h, path = heights[level[s]], paths[level[s]]
+                g = level[s]
+                h = heights[g]
                 scale = h + d
                 to_rim = max(0.0, (h - rim) / h)
                 r = math.sqrt(dx * dx + dy * dy)
                 at = r / (r + scale) * (TABLE_SIZE - 1)
                 k = min(int(at), TABLE_SIZE - 2)
                 f = at - k
-                share = path[k, 1] + f * (path[k + 1, 1] - path[k, 1])
+                share = paths[g, k, 1] + f * (paths[g, k + 1, 1] - paths[g, k, 1])
                 qx, qy = sx + dx * share, sy + dy * share
                 passed = 1.0
                 if not (direct and _inside(sx, sy, half_x, half_y, opening)):
                     # A source stands for a patch of the face; where the edge of the opening cuts the patch's
                     # image on the water, it counts in part, so that few sources make a smooth edge.
-                    moves = path[k, 3] + f * (path[k + 1, 3] - path[k, 3])
+                    moves = paths[g, k, 3] + f * (paths[g, k + 1, 3] - paths[g, k, 3])
                     wide, deep = 1e-9 + moves * sources[s, 4], 1e-9 + moves * sources[s, 5]
                     passed = _passes_opening(sign_x * (qx - shift_x), sign_y * (qy - shift_y), wide, deep, opening)
                     if passed == 0.0:
@@ -257,13 +258,13 @@ def _irradiance(
                         continue
                 if rocks.shape[0] and blocked(px, py, d, qx, qy, i, j, length, width, rocks):
                     continue
-                value = passed * sources[s, 3] * (path[k, 0] + f * (path[k + 1, 0] - path[k, 0]))
+                value = passed * sources[s, 3] * (paths[g, k, 0] + f * (paths[g, k + 1, 0] - paths[g, k, 0]))
                 if lobe.shape[0]:
-                    cos_a = path[k, 4] + f * (path[k + 1, 4] - path[k, 4])
+                    cos_a = paths[g, k, 4] + f * (paths[g, k + 1, 4] - paths[g, k, 4])
                     across = math.sqrt(max(0.0, 1.0 - cos_a * cos_a)) / r if r > 1e-9 else 0.0
                     value *= _aimed(axes, lobe, sign_x * dx * across, sign_y * dy * across, -cos_a)
                 if i != 0 or j != 0:
-                    sin_w = path[k, 2] + f * (path[k + 1, 2] - path[k, 2])
+                    sin_w = paths[g, k, 2] + f * (paths[g, k + 1, 2] - paths[g, k, 2])
                     if i != 0:
                         value *= crossings_return(panes[0], panes[1], i, abs(dx) / r * sin_w)
                     if j != 0:
