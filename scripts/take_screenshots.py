@@ -17,6 +17,9 @@ WIDE, PHONE = (1280, 800), (390, 844)
 VIEWS = [
     ("tanks", "/tanks", WIDE, {}),
     ("measures", "/tanks/1", WIDE, {}),
+    ("fixtures", "/shelf", WIDE, {}),
+    ("fixture-sheet", "/shelf/hybrid-60", WIDE, {}),
+    ("kinds", "/tanks/1/kinds", WIDE, {}),
     ("light-chart", "/tanks/1/chart", WIDE, {}),
     ("light-chart-night", "/tanks/1/chart?setup=2", WIDE, {"theme": "night", "unit": "in"}),
     ("corals", "/tanks/1/corals?coral=15", WIDE, {}),

@@ -200,6 +200,12 @@ def test_mirrored_tank_gives_mirrored_light() -> None:
     assert par(one, lamp(0.2, 0.25), *points) == pytest.approx(par(other, lamp(0.4, 0.25), *mirrored), rel=1e-9)
 
 
+def test_lid_dims_all_alike() -> None:
+    point = (0.5, 0.4, 0.3)
+    open_top, lid = tank(Pane("glass", 0.9), sand_albedo=0.3), tank(Pane("glass", 0.9), sand_albedo=0.3, cover=0.85)
+    assert par(lid, lamp(), point) == pytest.approx(0.85 * par(open_top, lamp(), point))
+
+
 def test_fixtures_add_up_and_dim_linearly() -> None:
     medium, points = Medium.of(tank(MIRROR)), grid(tank(), (5, 4, 3))
     a, b = unit_field(medium, lamp(0.2), points), unit_field(medium, lamp(0.5), points)

@@ -13,11 +13,12 @@ from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import Brace, Pane, Rock, Tank
 from corlume.core.lobe import lobe_exponent, round_lobe, width_at_half
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup
+from corlume.core.softness import shadow_edge
 from corlume.core.targets import SCHOOLS, LightTargets, school_of
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import coral_cards, fixture_kinds
-from corlume.services import corals, lights, predict, tanks
+from corlume.services import compare, corals, lights, predict, tanks
 from corlume.services.predict import Place, read_probe, slice_plane
 from corlume.store.database import Database
 from corlume.store.tanks import NotFound
@@ -123,6 +124,8 @@ def test_probe_adds_up_its_parts_and_a_day_of_them() -> None:
     # 100 umol/m2/s over ten hours are 3.6 mol/m2
     assert reading.dose == pytest.approx(reading.par * 0.036)
     assert not reading.in_rock
+    old = [replace(f, condition=0.8) for f in fixtures]
+    assert read_probe(TANK, old, LightTargets(), 10.0, Place(0.5, 0.5, 0.2)).par == pytest.approx(0.8 * reading.par)
     assert read_probe(TANK, fixtures, LightTargets(), 10.0, Place(0.3, 0.3, 0.4)).in_rock
 
 
@@ -259,3 +262,33 @@ def test_light_leans_the_way_the_face_does() -> None:
     assert back > 1.5 * front
     assert right > 1.5 * left
     assert faults(Emitter, kind="t5_tube", ppf=50, fwhm=2.0, length=1.1, width=0.05, x=0, y=0, height=0.2, pitch=0.6)
+
+
+def test_kinds_come_to_the_same_par_and_differ_as_keepers_say(db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    options = {o.key: o for o in compare.compare_kinds(stored)}
+    wanted = compare.target_par(stored)
+    for key in ("led", "bars", "t5-led"):
+        assert options[key].figures.mean == pytest.approx(wanted, rel=0.06)
+    assert all(o.reached and o.strong and o.weak for o in options.values())
+    # long tubes throw softer shade than clusters, halides cost most in lamps and power; common practice, no source
+    assert options["t5"].edge > 1.5 * options["led"].edge
+    assert options["led"].lamps == 0 < options["t5"].lamps < options["halide"].lamps
+    assert options["led"].figures.watts < options["t5"].figures.watts
+    assert (options["led"].dimmable, options["t5"].dimmable, options["t5-led"].dimmable) == ("yes", "no", "in part")
+    setup_id = compare.adopt(db, 1, "t5")
+    adopted = tanks.open_tank(db, 1).setup(setup_id)
+    assert [k.value for k in adopted.fixtures] == list(options["t5"].fixtures)
+    assert tanks.undo(db, 1) == "add setup T5 tubes"
+    with pytest.raises(NotFound):
+        compare.adopt(db, 1, "candles")
+
+
+def test_shadow_edge_of_a_point_is_none_and_of_a_line_is_geometry() -> None:
+    point = replace(FACE, x=0.5, y=0.3, length=0.001, width=0.001)
+    assert shadow_edge(TANK, [(point, 1.0)], (0.5, 0.3, 0.1)) < 3e-4
+    assert np.isnan(shadow_edge(TANK, [(point, 0.0)], (0.5, 0.3, 0.1)))
+    # a small bar high above: slopes in water are u / (n h + d), a uniform bar of length L spreads L / sqrt 12
+    bar = replace(point, length=0.1, height=2.0)
+    expected = 2 * 0.1 * 0.1 / np.sqrt(12) / (1.34 * 2.0 + 0.1)
+    assert shadow_edge(TANK, [(bar, 1.0)], (0.5, 0.3, 0.1)) == pytest.approx(expected, rel=0.1)

@@ -19,7 +19,8 @@ from tests.test_photometry import GOOD
 EXAMPLES = Path(__file__).parent.parent / "examples"
 NEW = {
     "name": "Cellar", "length": "90", "width": "45", "water_depth": "42", "rim_height": "3", "rim_inset": "0",
-    "room_height": "80", "sand": "3", "sand_flow": "", "sand_albedo": "30", "rock_albedo": "10", "attenuation": "0.06",
+    "room_height": "80", "sand": "3", "sand_flow": "", "sand_albedo": "30", "rock_albedo": "10",
+    "cover": "100", "attenuation": "0.06",
     "goal": "lps", "school": "strict",
     "left_pane": "used", "right_pane": "used", "front_pane": "own", "front_return": "62", "front_kind": "plain",
     "back_pane": "dark", "hours": "9", "price": "0.3", "currency": "EUR",
@@ -42,7 +43,8 @@ def draft(client: TestClient, path: str, changes: dict[int, dict[str, object]], 
 
 
 @pytest.mark.parametrize(
-    "path", ["/tanks", "/shelf", "/tanks/new", "/tanks/1", "/tanks/1/chart", "/tanks/1/corals?coral=3"]
+    "path",
+    ["/tanks", "/shelf", "/tanks/new", "/tanks/1", "/tanks/1/chart", "/tanks/1/kinds", "/tanks/1/corals?coral=3"],
 )
 def test_pages_answer_with_strict_headers(client: TestClient, path: str) -> None:
     answer = client.get(path)

@@ -34,6 +34,7 @@ class Medium:
     braces: Array
     rocks: Array
     scatter: Scatter | None = None
+    cover: float = 1.0
 
     @classmethod
     def of(cls, tank: Tank, *, shadows: bool = True) -> Medium:
@@ -58,6 +59,7 @@ class Medium:
             braces=np.array([(b.x0, b.x1, b.y0, b.y1) for b in tank.braces]).reshape(-1, 4),
             rocks=boxes,
             scatter=find_scatter(tank, panes, boxes) if tank.sand_albedo or tank.rock_albedo else None,
+            cover=tank.cover,
         )
 
 
@@ -87,7 +89,7 @@ def unit_field(medium: Medium, emitter: Emitter, points: Array, *, step: float =
     par = direct[: len(flat)]
     if medium.scatter:
         par = par + medium.scatter.at(flat, direct[len(flat) :])
-    return (emitter.ppf * par).reshape(points.shape[:-1])
+    return (medium.cover * emitter.ppf * par).reshape(points.shape[:-1])
 
 
 def _direct(medium: Medium, emitter: Emitter, points: Array, step: float) -> Array:

@@ -100,6 +100,7 @@ class Tank:
     room_height : free height above the water: canopy or ceiling [m].
     sand : depth of the sand bed [m]; ``sand_flow`` the flow over it, when the keeper has noted one.
     sand_albedo, rock_albedo : share of the light that sand and the tops of rock send back [-].
+    cover : share of the light that a lid, mesh or screen over the opening lets pass [-].
     attenuation : loss of PAR in water [1/m], about 0.06 in clear aquarium water.
     index : refractive index of the water [-].
     """
@@ -114,6 +115,7 @@ class Tank:
     sand_flow: Flow = ""
     sand_albedo: float = 0.3
     rock_albedo: float = 0.1
+    cover: float = 1.0
     attenuation: float = 0.06
     index: float = 1.34
     left: Pane = field(default_factory=Pane)
@@ -133,6 +135,7 @@ class Tank:
         rules.between("attenuation", self.attenuation, 0.0, 5.0, "attenuation")
         rules.between("sand_albedo", self.sand_albedo, 0.0, 0.95, "share")
         rules.between("rock_albedo", self.rock_albedo, 0.0, 0.95, "share")
+        rules.between("cover", self.cover, 0.05, 1.0, "share")
         rules.between("index", self.index, 1.0, 1.5, "plain")
         rules.finish()  # what follows is measured against the sizes above
         rules.that(

@@ -24,6 +24,7 @@ class Fixture:
     emitter : its light-giving face at full output.
     output : 0..1 of full output [-].
     watts : electrical power at full output [W].
+    condition : what age, salt creep and a dirty cover glass leave of its light when new and clean, 0..1 [-].
     frame : the rack or hybrid frame that it hangs in; fixtures of one frame move together.
     dimmable : whether anything between off and full is possible; tubes and halides on plain ballasts are not.
     """
@@ -34,11 +35,18 @@ class Fixture:
     name: str = ""
     dimmable: bool = True
     frame: str = ""
+    condition: float = 1.0
+
+    @property
+    def strength(self) -> float:
+        """What leaves the fixture as a share of its full light when new and clean [-]."""
+        return self.output * self.condition
 
     def __post_init__(self) -> None:
         rules = Rules()
         rules.between("output", self.output, 0.0, 1.0, "share")
         rules.between("watts", self.watts, 0.0, 5000.0, "power")
+        rules.between("condition", self.condition, 0.1, 1.0, "share")
         rules.that(
             self.dimmable or self.output in (0.0, 1.0),
             "output",

@@ -116,6 +116,8 @@ class _Build:
         "roll": "roll_deg",
         "pitch": "pitch_deg",
         "output": "output_percent",
+        "condition": "condition_percent",
+        "cover": "cover_percent",
         "attenuation": "attenuation_per_m",
         "index": "refractive_index",
         "factor": "return",
@@ -178,6 +180,7 @@ def _to_core(file: SceneFile) -> Scene:
         room_height=t.room_height_cm * CM,
         sand=t.sand_cm * CM,
         sand_flow=t.sand_flow,
+        cover=t.cover_percent / 100,
         sand_albedo=t.sand_albedo,
         rock_albedo=t.rock_albedo,
         attenuation=t.attenuation_per_m,
@@ -274,7 +277,12 @@ def _fixture(build: _Build, where: str, f: FixtureFile) -> Fixture | None:
     if emitter is None:
         return None
     output = f.output_percent / 100
-    values: dict[str, Any] = {"output": output, "watts": f.watts, "dimmable": f.dimmable}
+    values: dict[str, Any] = {
+        "output": output,
+        "watts": f.watts,
+        "dimmable": f.dimmable,
+        "condition": f.condition_percent / 100,
+    }
     return build(where, Fixture, emitter=emitter, name=f.name, frame=f.frame, **values)
 
 
@@ -305,6 +313,7 @@ def _to_file(scene: Scene) -> SceneFile:
             room_height_cm=_cm(tank.room_height),
             sand_cm=_cm(tank.sand),
             sand_flow=tank.sand_flow,
+            cover_percent=round(100 * tank.cover, 4),
             sand_albedo=tank.sand_albedo,
             rock_albedo=tank.rock_albedo,
             attenuation_per_m=tank.attenuation,
@@ -369,6 +378,7 @@ def _fixture_file(f: Fixture) -> FixtureFile:
         lobe=_lobe_file(e.lobe),
         frame=f.frame,
         output_percent=round(100 * f.output, 4),
+        condition_percent=round(100 * f.condition, 4),
         watts=f.watts,
         dimmable=f.dimmable,
     )

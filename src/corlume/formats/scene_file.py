@@ -70,6 +70,7 @@ class TankFile(_Part):
     room_height_cm: Number = Field(90.0, description="canopy or ceiling above the water line")
     sand_cm: Number = Field(3.0, description="depth of the sand bed")
     sand_flow: FlowName = ""
+    cover_percent: Number = Field(100.0, description="what a lid, mesh or screen over the opening lets pass")
     sand_albedo: Number = Field(0.3, description="share of the light that the sand sends back")
     rock_albedo: Number = Field(0.1, description="share of the light that the tops of rock send back")
     attenuation_per_m: Number = Field(0.06, description="loss of PAR in the water")
@@ -133,6 +134,7 @@ class FixtureFile(_Part):
     lobe: LobeFile | None = Field(None, description="instead of cos^m of fwhm_deg")
     frame: Name = Field("", description="rack or frame; fixtures of one frame move together")
     output_percent: Number = 100.0
+    condition_percent: Number = Field(100.0, description="what age, salt and dirt leave of its light")
     watts: Number = 0.0
     dimmable: bool = True
 

@@ -29,6 +29,23 @@ class FixtureKindEntry:
         return sum(part.watts for part in self.parts)
 
 
+@dataclass(frozen=True, slots=True)
+class LampKind:
+    """What keepers say of a kind of light, and its lamps: life [burning hours], price [currency each]."""
+
+    life: float
+    price: float
+    strong: str
+    weak: str
+
+
+@cache
+def lamp_kinds() -> dict[str, LampKind]:
+    """Kinds of light by key; hybrids have words only."""
+    rows = _load("lamps.json")["kinds"]
+    return {k: LampKind(r["life_hours"], r["lamp_price"], r["strong"], r["weak"]) for k, r in rows.items()}
+
+
 def _load(name: str) -> Any:
     return json.loads((files("corlume.reference") / name).read_text(encoding="utf-8"))
 

@@ -72,7 +72,7 @@ def par_at(tank: Tank, fixtures: Sequence[Fixture], points: Array) -> Array:
     if not fixtures:
         return np.zeros(len(points))
     medium = Medium.of(tank)
-    return combine([unit_field(medium, f.emitter, points) for f in fixtures], [f.output for f in fixtures])
+    return combine([unit_field(medium, f.emitter, points) for f in fixtures], [f.strength for f in fixtures])
 
 
 def slice_plane(tank: Tank, fixtures: Sequence[Fixture], kind: Literal["plan", "front", "side"], at: float) -> Plane:
@@ -85,7 +85,7 @@ def slice_plane(tank: Tank, fixtures: Sequence[Fixture], kind: Literal["plan", "
 def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, hours: float, place: Place) -> Reading:
     """Read PAR at one point of the water."""
     spec = PlaneSpec("point", place)
-    parts = tuple(f.output * float(_unit(tank, f.emitter, spec)[0]) for f in fixtures)
+    parts = tuple(f.strength * float(_unit(tank, f.emitter, spec)[0]) for f in fixtures)
     par = sum(parts)
     return Reading(
         place=place,
@@ -107,7 +107,7 @@ def figures(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, runn
     depth = tank.rock_top()
     plane = _masked(tank, fixtures, PlaneSpec("judge"))
     volume = _masked(tank, fixtures, PlaneSpec("volume"))
-    budgets = [(f.output, _budget(tank, f.emitter)) for f in fixtures]
+    budgets = [(f.strength, _budget(tank, f.emitter)) for f in fixtures]
     given = sum(output * b.ppf for output, b in budgets)
     watts = sum(f.output * f.watts for f in fixtures)
     band = targets.goal_band()
@@ -141,7 +141,7 @@ def _total(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
     lit = [f for f in fixtures if f.output > 0]
     if not lit:
         return np.zeros(_points(tank, spec).shape[:-1])
-    return combine([_unit(tank, f.emitter, spec) for f in lit], [f.output for f in lit])
+    return combine([_unit(tank, f.emitter, spec) for f in lit], [f.strength for f in lit])
 
 
 @lru_cache(maxsize=1024)

@@ -24,6 +24,7 @@ _TANK = (
     "room_height",
     "sand",
     "sand_flow",
+    "cover",
     "sand_albedo",
     "rock_albedo",
     "attenuation",
@@ -92,14 +93,16 @@ def rock_from(row: sqlite3.Row) -> Rock:
 def fixture_row(fixture: Fixture) -> Row:
     """Columns of ``fixtures`` but for the setup."""
     own = {"name": fixture.name, "output": fixture.output, "watts": fixture.watts, "dimmable": int(fixture.dimmable)}
-    own |= {"frame": fixture.frame, "lobe": _lobe_text(fixture.emitter.lobe)}
+    own |= {"frame": fixture.frame, "condition": fixture.condition, "lobe": _lobe_text(fixture.emitter.lobe)}
     return own | _take(fixture.emitter, _EMITTER)
 
 
 def fixture_from(row: sqlite3.Row) -> Fixture:
     """The fixture of a row."""
     emitter = Emitter(**_pick(row, _EMITTER), lobe=_lobe_from(row["lobe"]))
-    return Fixture(emitter, row["output"], row["watts"], row["name"], bool(row["dimmable"]), row["frame"])
+    return Fixture(
+        emitter, row["output"], row["watts"], row["name"], bool(row["dimmable"]), row["frame"], row["condition"]
+    )
 
 
 def _lobe_text(lobe: Lobe | None) -> str | None:

@@ -32,6 +32,7 @@ class FixtureChange(BaseModel):
     turn: Typed = None
     roll: Typed = None
     pitch: Typed = None
+    condition: Typed = None
     frame: Annotated[str, Field(max_length=80)] | None = None
     output: Typed = None
     name: Annotated[str, Field(max_length=80)] | None = None

@@ -76,6 +76,7 @@ def tank_fields(name: str, tank: Tank, targets: LightTargets, running: Running, 
     for field in ("length", "width", "water_depth", "rim_height", "rim_inset", "room_height", "sand"):
         shown[field] = measure.number(getattr(tank, field))
     shown |= {f"{part}_albedo": f"{100 * getattr(tank, f'{part}_albedo'):g}" for part in ("sand", "rock")}
+    shown["cover"] = f"{100 * tank.cover:g}"
     shown |= {"attenuation": f"{tank.attenuation:g}", "currency": running.currency}
     shown |= {"hours": f"{running.hours:g}", "price": f"{running.price:g}"}
     shown |= {limit: f"{getattr(targets, limit):g}" for limit in LIMITS}
@@ -94,6 +95,7 @@ def read_tank(form: Form, old: Tank | None) -> Tank | None:
         for field in ("length", "width", "water_depth", "rim_height", "rim_inset", "room_height", "sand")
     }
     values |= {f"{part}_albedo": form.number(f"{part}_albedo") / 100 for part in ("sand", "rock")}
+    values["cover"] = form.number("cover") / 100
     values["attenuation"] = form.number("attenuation")
     values["sand_flow"] = form.text("sand_flow")
     if old:
@@ -183,5 +185,8 @@ def read_fixture_changes(values: Mapping[str, float | str | bool], measure: Meas
     return read
 
 
+SCALES = {"output": 0.01, "condition": 0.01, "turn": DEGREE, "roll": DEGREE, "pitch": DEGREE, "fwhm": DEGREE}
+
+
 def _scaled(name: str, number: float) -> float:
-    return {"output": 0.01, "turn": DEGREE, "roll": DEGREE, "pitch": DEGREE, "fwhm": DEGREE}.get(name, 1.0) * number
+    return SCALES.get(name, 1.0) * number

@@ -1,0 +1,164 @@
+"""Compare kinds of light on the keeper's own tank, each laid out by rule and set to the same PAR at the rock top."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+from corlume.core.budget import flux_budget
+from corlume.core.geometry import Tank
+from corlume.core.scene import Fixture, Setup
+from corlume.core.softness import shadow_edge
+from corlume.core.verdicts import Figures
+from corlume.reference.catalogue import fixture_kinds, lamp_kinds
+from corlume.services.lights import changed
+from corlume.services.predict import figures
+from corlume.store import rows
+from corlume.store.database import Database
+from corlume.store.journal import Edit, tank_scope
+from corlume.store.tanks import NotFound, StoredTank, load_tank
+
+PATCH = 0.61
+"""Side of the patch that one mid-size module serves [m]; common practice, no source."""
+MOST_TUBES = 12
+JOULES_PER_UMOL = 0.2175
+"""Energy of a photon of 550 nm, by the micromole [J]; light that enters ends as heat in the water."""
+
+
+@dataclass(frozen=True, slots=True)
+class Option:
+    """One kind of light over the tank: its fixtures and what they come to.
+
+    ``edge`` width of a shadow's edge 10 cm below a ledge [m]; ``heat`` of the light that enters the water [W];
+    ``lamps`` replacement lamps a year [currency]; ``reached`` whether it can give the PAR that was asked for.
+    """
+
+    key: str
+    name: str
+    fixtures: tuple[Fixture, ...]
+    figures: Figures
+    edge: float
+    heat: float
+    lamps: float
+    dimmable: str
+    strong: str
+    weak: str
+    reached: bool
+
+
+def target_par(stored: StoredTank) -> float:
+    """The PAR that all kinds are set to: the middle of the goal's band [umol/m2/s]."""
+    band = stored.targets.goal_band()
+    return 0.5 * (band.low + band.high)
+
+
+def compare_kinds(stored: StoredTank) -> list[Option]:
+    """Lay out every kind of light over a tank, LED first."""
+    found = []
+    for key, name, words, fixtures in _layouts(stored.tank):
+        lit, reached = _set_to(stored, fixtures)
+        found.append(_option(stored, key, name, words, lit, reached))
+    return found
+
+
+def adopt(db: Database, tank_id: int, key: str) -> int:
+    """Make a new setup of one kind's layout; returns the setup's id."""
+    with db.reading() as connection:
+        stored = load_tank(connection, tank_id)
+    option = next((o for o in compare_kinds(stored) if o.key == key), None)
+    if option is None:
+        raise NotFound(f"no kind {key}")
+    setup = Setup(option.name, option.fixtures)
+    with db.writing() as connection:
+        load_tank(connection, tank_id)
+        edit = Edit(connection, tank_scope(tank_id), f"add setup {option.name}")
+        setup_id = edit.insert("setups", {"tank_id": tank_id, "name": setup.name, "in_use": 0})
+        for fixture in setup.fixtures:
+            edit.insert("fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
+        return setup_id
+
+
+def _layouts(tank: Tank) -> list[tuple[str, str, str, list[list[Fixture]]]]:
+    """Every kind with its key, name, the key of its words, and layouts from weak to strong."""
+    modules = _row(tank, "cluster", max(1, math.ceil(tank.length / PATCH - 0.15)))
+    halides = max(1, round(tank.length / 0.7))
+    tube, bar = _fitting(tank, ("t5-24", "t5-39", "t5-54", "t5-80")), _fitting(tank, ("bar-short", "bar"))
+    compact = _fitting(tank, ("pc-55", "pc-96"))
+    tubes = [_rack(tank, tube, n) for n in range(2, MOST_TUBES + 1, 2)]
+    return [
+        ("led", "LED modules", "led_cluster", [modules]),
+        ("bars", "LED bars", "led_bar", [_rack(tank, bar, n) for n in (2, 3, 4, 6)]),
+        ("t5", "T5 tubes", "t5_tube", tubes),
+        ("compact", "Power compact", "power_compact", [_rack(tank, compact, n) for n in (1, 2, 3, 4, 6, 8)]),
+        ("halide", "Metal halide", "halide", [_row(tank, f"halide-{w}", halides) for w in (150, 250, 400)]),
+        ("t5-led", "T5 and LED", "hybrid", [_rack(tank, tube, 4) + modules]),
+        ("halide-t5", "Halide and T5", "hybrid_halide",
+         [_row(tank, f"halide-{w}", halides) + _rack(tank, tube, 2) for w in (150, 250)]),
+    ]  # fmt: skip
+
+
+def _fitting(tank: Tank, keys: tuple[str, ...]) -> str:
+    """The longest of some fixtures, in rising order, that is no longer than the tank; or the shortest."""
+    fits = [k for k in keys if fixture_kinds()[k].parts[0].emitter.length <= tank.length]
+    return fits[-1] if fits else keys[0]
+
+
+def _hang(tank: Tank, key: str, x: float, y: float) -> Fixture:
+    fixture = fixture_kinds()[key].parts[0]
+    height = min(fixture.emitter.height, tank.room_height)
+    return changed(tank, fixture, {"x": x, "y": y, "height": height})
+
+
+def _row(tank: Tank, key: str, count: int) -> list[Fixture]:
+    """Modules along the tank, a twentieth of its length further out than balanced (the wider rule)."""
+    places = [(k + 1) / (count + 1) for k in range(count)]
+    wider = [p + (0.06 * (1 if p > 0.5 else -1) if abs(p - 0.5) > 0.01 else 0.0) for p in places]
+    return [_hang(tank, key, p * tank.length, tank.width / 2) for p in wider]
+
+
+def _rack(tank: Tank, key: str, count: int) -> list[Fixture]:
+    """Bars or tubes side by side over the middle eight tenths of the tank, end to end where they are short."""
+    ends = max(1, round(tank.length / (1.1 * fixture_kinds()[key].parts[0].emitter.length)))
+    across = [0.1 + 0.8 * (k + 0.5) / count for k in range(count)]
+    return [
+        _hang(tank, key, (k + 0.5) / ends * tank.length, share * tank.width) for share in across for k in range(ends)
+    ]
+
+
+def _set_to(stored: StoredTank, layouts: list[list[Fixture]]) -> tuple[list[Fixture], bool]:
+    """The weakest layout that reaches the target, dimmed to it as far as it dims; or the strongest there is."""
+    wanted = target_par(stored)
+    for fixtures in layouts:
+        full = _mean(stored, fixtures)
+        if full >= wanted * 0.93:
+            break
+    fixed = _mean(stored, [f for f in fixtures if not f.dimmable])
+    can_dim = _mean(stored, [f for f in fixtures if f.dimmable])
+    share = min(1.0, max(0.05, (wanted - fixed) / can_dim)) if can_dim > 0 else 1.0
+    lit = [replace(f, output=round(share, 2)) if f.dimmable else f for f in fixtures]
+    return lit, full >= wanted * 0.93
+
+
+def _mean(stored: StoredTank, fixtures: list[Fixture]) -> float:
+    return figures(stored.tank, fixtures, stored.targets, stored.running).mean if fixtures else 0.0
+
+
+def _option(stored: StoredTank, key: str, name: str, words: str, fixtures: list[Fixture], reached: bool) -> Option:
+    tank, running = stored.tank, stored.running
+    middle = (tank.length / 2, tank.width / 2, tank.rock_top())
+    about = lamp_kinds()
+    dims = {f.dimmable for f in fixtures}
+    lamp_years = running.hours * 365
+    return Option(
+        key=key,
+        name=name,
+        fixtures=tuple(fixtures),
+        figures=figures(tank, fixtures, stored.targets, running),
+        edge=shadow_edge(tank, [(f.emitter, f.strength) for f in fixtures], middle),
+        heat=JOULES_PER_UMOL * sum(f.strength * flux_budget(tank, f.emitter).entered for f in fixtures),
+        lamps=sum(about[f.emitter.kind].price * lamp_years / about[f.emitter.kind].life for f in fixtures),
+        dimmable="yes" if dims == {True} else "no" if dims == {False} else "in part",
+        strong=about[words].strong,
+        weak=about[words].weak,
+        reached=reached,
+    )
