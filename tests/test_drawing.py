@@ -82,7 +82,7 @@ def test_place_on_paper_is_its_place_in_the_tank() -> None:
 
 def test_bands_cover_the_area_their_light_covers() -> None:
     view, plane = ramp()
-    drawn = parse(draw_light(view, plane, TARGETS))
+    drawn = parse(draw_light(view, plane, TARGETS.bands()))
     for band in TARGETS.bands():
         path = next(e.get("d") or "" for e in drawn.iter("path") if f"band-{band.key}" in (e.get("class") or ""))
         xs = [float(x) for x in re.findall(r"[ML]([-\d.]+) ", path)]
@@ -92,13 +92,15 @@ def test_bands_cover_the_area_their_light_covers() -> None:
 
 def test_too_strong_is_hatched_as_well_as_tinted() -> None:
     view, plane = ramp()
-    classes = [e.get("class") for e in parse(draw_light(view, plane, TARGETS)).iter("path")]
+    classes = [e.get("class") for e in parse(draw_light(view, plane, TARGETS.bands())).iter("path")]
     assert classes.count("hatch") == 1
 
 
 def test_isolines_carry_their_value_where_it_is_true() -> None:
     view, plane = ramp()
-    labels = [e for e in parse(draw_light(view, plane, TARGETS)).iter("text") if "isolabel" in (e.get("class") or "")]
+    labels = [
+        e for e in parse(draw_light(view, plane, TARGETS.bands())).iter("text") if "isolabel" in (e.get("class") or "")
+    ]
     assert {"75", "150", "200", "350"} <= {e.text for e in labels}
     for e in labels:
         x = float(re.findall(r"translate\(([\d.]+)", e.get("transform") or "")[0])
@@ -106,14 +108,14 @@ def test_isolines_carry_their_value_where_it_is_true() -> None:
 
 
 def test_isoline_levels_always_hold_the_limits_and_stay_few() -> None:
-    levels = isoline_levels(np.array([[3.0, 2900.0]]), TARGETS)
+    levels = isoline_levels(np.array([[3.0, 2900.0]]), TARGETS.bands())
     assert [x for x, limit in levels if limit] == [75, 150, 200, 350]
     assert len(levels) <= 4 + 11
 
 
 def test_soundings_are_the_readings_and_keep_clear_of_labels() -> None:
     view, plane = ramp()
-    drawn = parse(draw_light(view, plane, TARGETS))
+    drawn = parse(draw_light(view, plane, TARGETS.bands()))
     soundings = [e for e in drawn.iter("text") if e.get("class") == "sounding"]
     assert len(soundings) > 60
     for e in soundings:
@@ -125,11 +127,11 @@ def test_rock_hides_readings_and_darkness_has_no_numbers() -> None:
     plane.par[20:40] = np.nan
     xs = [
         float(e.get("x") or 0)
-        for e in parse(draw_light(view, plane, TARGETS)).iter("text")
+        for e in parse(draw_light(view, plane, TARGETS.bands())).iter("text")
         if e.get("class") == "sounding"
     ]
     assert not [x for x in xs if 0.41 * 300 < x < 0.77 * 300]
-    dark = draw_light(view, Plane(plane.u, plane.v, np.zeros((61, 31))), TARGETS)
+    dark = draw_light(view, Plane(plane.u, plane.v, np.zeros((61, 31))), TARGETS.bands())
     assert texts(dark, "sounding") == []
     assert texts(dark, "no-light") == ["no light yet"]
 

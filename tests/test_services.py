@@ -292,3 +292,18 @@ def test_shadow_edge_of_a_point_is_none_and_of_a_line_is_geometry() -> None:
     bar = replace(point, length=0.1, height=2.0)
     expected = 2 * 0.1 * 0.1 / np.sqrt(12) / (1.34 * 2.0 + 0.1)
     assert shadow_edge(TANK, [(bar, 1.0)], (0.5, 0.3, 0.1)) == pytest.approx(expected, rel=0.1)
+
+
+def test_layers_show_whose_light_it_is_and_what_rock_takes() -> None:
+    fixtures = [Fixture(FACE), Fixture(replace(FACE, x=0.8), output=0.4)]
+    shares = [predict.layer_plane(TANK, fixtures, "plan", 0.3, "share", k).par for k in (0, 1)]
+    open_water = np.isfinite(shares[0])
+    assert shares[0][open_water] + shares[1][open_water] == pytest.approx(100, abs=1.5)
+    assert np.nanmax(shares[0]) > 80
+    shadow = predict.layer_plane(TANK, fixtures, "plan", 0.46, "shadow", None)
+    # under the ledge at 0.6 to 0.8 nothing direct arrives; far from rock nothing is taken
+    k, j = int(np.abs(shadow.u - 0.7).argmin()), int(np.abs(shadow.v - 0.12).argmin())
+    assert np.nanmax(shadow.par) > 60
+    assert np.nanmin(shadow.par) < 15
+    assert shadow.par[k, j] >= 0
+    assert np.nanmax(predict.layer_plane(replace(TANK, rocks=()), fixtures, "plan", 0.3, "shadow", None).par) < 1e-6

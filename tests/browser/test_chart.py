@@ -147,3 +147,15 @@ def test_phone_has_targets_of_44_pixels_and_no_sideways_scroll(page: Page) -> No
         ".filter(e => e.offsetParent && e.getBoundingClientRect().height < 43.5).map(e => e.textContent.trim())"
     )
     assert small == []
+
+
+def test_layers_switch_the_drawings_and_the_legend(page: Page) -> None:
+    page.goto("/tanks/1/chart")
+    page.locator("#layer").select_option("share")
+    expect(page.locator("#legend")).to_contain_text("Share of A in the light, %")
+    page.locator('[data-select="3"]').click()
+    expect(page.locator("#legend")).to_contain_text("Share of C in the light, %")
+    page.locator("#layer").select_option("shadow")
+    expect(page.locator("#legend")).to_contain_text("What rock and braces take")
+    page.locator("#layer").select_option("par")
+    expect(page.locator("#legend")).to_contain_text("LPS and soft")

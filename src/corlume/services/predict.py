@@ -7,7 +7,7 @@ recomputes that one alone.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Literal
 
@@ -80,6 +80,42 @@ def slice_plane(tank: Tank, fixtures: Sequence[Fixture], kind: Literal["plan", "
     spec = PlaneSpec(kind, at)
     u, v = _axes(tank, kind)
     return Plane(u, v, _masked(tank, fixtures, spec))
+
+
+Layer = Literal["par", "share", "shadow"]
+LAYERS: dict[Layer, str] = {
+    "par": "PAR",
+    "share": "Share of the chosen fixture",
+    "shadow": "What rock and braces take",
+}
+PARTS = tuple(
+    Band(f"part-{k}", f"{low} to {high} %" if high < 100 else f"{low} % and more", low, high if high < 100 else 1e3)
+    for k, (low, high) in enumerate(((0, 10), (10, 25), (25, 50), (50, 75), (75, 100)))
+)
+"""Bands of the layers that show percentages."""
+
+
+def layer_plane(
+    tank: Tank,
+    fixtures: Sequence[Fixture],
+    kind: Literal["plan", "front", "side"],
+    at: float,
+    layer: Layer,
+    chosen: int | None,
+) -> Plane:
+    """A slice of a layer: PAR, or in percent the share of the fixture of index ``chosen``, or what rock takes."""
+    plane = slice_plane(tank, fixtures, kind, at)
+    if layer == "par":
+        return plane
+    spec = PlaneSpec(kind, at)
+    if layer == "share":
+        part = _total(tank, [fixtures[chosen]], spec) if chosen is not None else np.zeros_like(plane.par)
+        whole = plane.par
+    else:
+        whole = _total(replace(tank, rocks=(), braces=()), fixtures, spec)
+        part = np.maximum(0.0, whole - plane.par)
+    share = 100 * part / np.where(whole > 0, whole, np.inf)
+    return Plane(plane.u, plane.v, np.where(np.isfinite(plane.par), share, np.nan))
 
 
 def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, hours: float, place: Place) -> Reading:

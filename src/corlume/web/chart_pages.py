@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from corlume.core.errors import Rules
 from corlume.formats.measure import Measure
 from corlume.services import lights, shelf, tanks
-from corlume.services.predict import Place
+from corlume.services.predict import LAYERS, Layer, Place
 from corlume.store.tanks import StoredTank
 from corlume.web import chart_view
 from corlume.web.forms import read_fixture_changes
@@ -56,6 +56,7 @@ class ChartRequest(BaseModel):
 
     probe: ProbeAt
     selected: int | None = None
+    layer: Layer = "par"
     changes: dict[int, FixtureChange] = Field(default={}, max_length=200)
 
 
@@ -100,6 +101,7 @@ def chart(
         "parts": chart_view.moving_parts(stored, sheet, shown, probe, selected, measure),
         "frame": chart_view.frame(stored, sheet, measure),
         "panel": chart_view.panel(stored, shown, selected, measure),
+        "layers": LAYERS,
         "kinds": shelf.entries(db),
         "snap": 0.01 if measure.unit == "cm" else 0.0127,
     }
@@ -114,7 +116,7 @@ def light(db: Db, measure: Unit, tank_id: int, setup_id: int, body: ChartRequest
     drafted = lights.draft(stored.tank, setup, _changes(body, measure))
     sheet = chart_view.sheet_of(stored, setup)
     probe = _probe(stored, body.probe)
-    parts = chart_view.moving_parts(stored, sheet, drafted, probe, body.selected, measure)
+    parts = chart_view.moving_parts(stored, sheet, drafted, probe, body.selected, measure, body.layer)
     if not body.changes:
         parts["panel"] = chart_view.panel(stored, setup, body.selected, measure)
     return JSONResponse(chart_view.as_json(parts))
@@ -128,7 +130,8 @@ def change_fixtures(db: Db, measure: Unit, tank_id: int, setup_id: int, body: Ch
     setup = stored.setup(setup_id)
     sheet = chart_view.sheet_of(stored, setup)
     steps = tanks.steps(db, tank_id)
-    parts = chart_view.moving_parts(stored, sheet, setup, _probe(stored, body.probe), body.selected, measure)
+    probe = _probe(stored, body.probe)
+    parts = chart_view.moving_parts(stored, sheet, setup, probe, body.selected, measure, body.layer)
     parts |= chart_view.frame(stored, sheet, measure)
     parts |= {"panel": chart_view.panel(stored, setup, body.selected, measure)}
     parts |= {"undo": steps.undo or "", "redo": steps.redo or ""}

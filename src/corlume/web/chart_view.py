@@ -9,7 +9,7 @@ from typing import Any
 
 from corlume.core.scene import Fixture
 from corlume.formats.measure import Measure
-from corlume.services.predict import Place, read_probe, slice_plane, verdicts
+from corlume.services.predict import LAYERS, PARTS, Layer, Place, layer_plane, read_probe, verdicts
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe, letter
 from corlume.web.drawing.light import draw_light
@@ -29,18 +29,32 @@ def sheet_of(stored: StoredTank, setup: StoredSetup) -> Sheet:
 
 
 def moving_parts(
-    stored: StoredTank, sheet: Sheet, setup: StoredSetup, probe: Place, selected: int | None, measure: Measure
+    stored: StoredTank,
+    sheet: Sheet,
+    setup: StoredSetup,
+    probe: Place,
+    selected: int | None,
+    measure: Measure,
+    layer: Layer = "par",
 ) -> dict[str, str]:
     """Everything that a drag, a dimmer or the probe changes: light, rock, marks, readout, verdicts."""
     tank, targets = stored.tank, stored.targets
     fixtures = [kept.value for kept in setup.fixtures]
+    chosen = next((i for i, kept in enumerate(setup.fixtures) if kept.id == selected), None)
+    bands = targets.bands() if layer == "par" else PARTS
     parts: dict[str, str] = {}
     for view, at in zip(sheet.views(), (probe.depth, probe.y, probe.x), strict=True):
-        plane = slice_plane(tank, fixtures, view.kind, at)
-        parts[f"light-{view.kind}"] = draw_light(view, plane, targets)
+        plane = layer_plane(tank, fixtures, view.kind, at, layer, chosen)
+        parts[f"light-{view.kind}"] = draw_light(view, plane, bands)
         parts[f"rock-{view.kind}"] = draw_rock(view, tank, at) + draw_caption(view, at, measure)
     parts["dimensions"] = draw_dimensions(sheet, setup.fixtures, measure)
     parts["marks"] = draw_probe(sheet, probe) + draw_fixtures(sheet, setup.fixtures, selected)
+    title = "" if layer == "par" else LAYERS[layer]
+    if layer == "share" and chosen is not None:
+        title = f"Share of {letter(chosen)} in the light, %"
+    elif layer == "shadow":
+        title = f"{title} of the light, %"
+    parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=title)
     parts["depth-out"] = measure.length(probe.depth)
     parts["readout"] = _readout(stored, fixtures, probe, measure)
     judged = verdicts(tank, fixtures, targets, stored.running) if fixtures else []

@@ -21,4 +21,4 @@ def draw_card(stored: StoredTank) -> Markup:
     plane = slice_plane(tank, [kept.value for kept in stored.setup().fixtures], "plan", tank.rock_top())
     outline = el("rect", x=2.0, y=2.0, width=WIDTH, height=tank.width * scale, class_="rock edge")
     size = f"0 0 {WIDTH + 4:.0f} {tank.width * scale + 4:.0f}"
-    return el("svg", draw_bands(view, plane, stored.targets), outline, viewBox=size)
+    return el("svg", draw_bands(view, plane, stored.targets.bands()), outline, viewBox=size)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from itertools import pairwise
 from typing import cast
 
@@ -12,7 +13,7 @@ from markupsafe import Markup
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from corlume.core.targets import LightTargets
+from corlume.core.targets import Band
 from corlume.services.predict import Plane
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group, points_path
@@ -26,27 +27,27 @@ Spots = list[tuple[float, float]]
 _Filled = tuple[list[Array], list[NDArray[np.int64]]]  # what contourpy returns for the two types asked for
 
 
-def draw_light(view: View, plane: Plane, targets: LightTargets) -> Markup:
+def draw_light(view: View, plane: Plane, bands: Sequence[Band]) -> Markup:
     """Draw a plane's bands, isolines and predicted soundings into its view."""
     if not np.isfinite(plane.par).any():
         return Markup("")
     filled = _fill_rock(plane.par)
     generator = _contours(view, plane, filled)
-    if filled.max() < 0.5:
+    if filled.max() < 0.5 and not bands[0].key.startswith("part"):
         x, y = (view.left + view.right) / 2, 0.7 * view.top + 0.3 * view.bottom
-        return _bands(generator, targets) + el("text", "no light yet", x=x, y=y, class_="no-light")
-    lines, labels = _isolines(view, generator, filled, targets)
+        return _bands(generator, bands) + el("text", "no light yet", x=x, y=y, class_="no-light")
+    lines, labels = _isolines(view, generator, filled, bands)
     soundings = _soundings(view, plane, labels)
     return Markup("").join(
-        [_bands(generator, targets), group(lines, class_="isolines"), group(soundings, class_="soundings")]
+        [_bands(generator, bands), group(lines, class_="isolines"), group(soundings, class_="soundings")]
     )
 
 
-def draw_bands(view: View, plane: Plane, targets: LightTargets) -> Markup:
+def draw_bands(view: View, plane: Plane, bands: Sequence[Band]) -> Markup:
     """Draw a plane's bands alone."""
     if not np.isfinite(plane.par).any():
         return Markup("")
-    return _bands(_contours(view, plane, _fill_rock(plane.par)), targets)
+    return _bands(_contours(view, plane, _fill_rock(plane.par)), bands)
 
 
 def _contours(view: View, plane: Plane, filled: Array) -> ContourGenerator:
@@ -55,8 +56,8 @@ def _contours(view: View, plane: Plane, filled: Array) -> ContourGenerator:
     return contour_generator(u, v, filled.T, fill_type=FillType.OuterOffset, line_type=LineType.Separate)
 
 
-def _bands(generator: ContourGenerator, targets: LightTargets) -> Markup:
-    return group([_band(generator, band.key, band.low, band.high) for band in targets.bands()], class_="bands")
+def _bands(generator: ContourGenerator, bands: Sequence[Band]) -> Markup:
+    return group([_band(generator, band.key, band.low, band.high) for band in bands], class_="bands")
 
 
 def _fill_rock(par: Array) -> Array:
@@ -80,20 +81,20 @@ def _band(generator: ContourGenerator, key: str, low: float, high: float) -> Mar
     return shape + (el("path", d=path, class_="hatch") if path and key == "strong" else Markup(""))
 
 
-def isoline_levels(par: Array, targets: LightTargets) -> list[tuple[float, bool]]:
+def isoline_levels(par: Array, bands: Sequence[Band]) -> list[tuple[float, bool]]:
     """Choose the levels to draw, each with whether it is a limit of a band; the limits always come along."""
-    limits = {band.low for band in targets.bands()[1:]}
+    limits = {band.low for band in bands[1:]}
     low, high = float(np.nanmin(par)), float(np.nanmax(par))
     between = [x for x in LEVELS if low < x < high and min(abs(x - limit) for limit in limits) > 0.08 * x]
     keep = between[:: max(1, math.ceil(len(between) / MOST_LINES))]
     return sorted([(float(x), False) for x in keep] + [(x, True) for x in limits if low < x < high])
 
 
-def _isolines(view: View, generator: ContourGenerator, par: Array, targets: LightTargets) -> tuple[list[Markup], Spots]:
+def _isolines(view: View, generator: ContourGenerator, par: Array, bands: Sequence[Band]) -> tuple[list[Markup], Spots]:
     lines: list[Markup] = []
     texts: list[Markup] = []
     taken: Spots = []
-    for level, is_limit in isoline_levels(par, targets):
+    for level, is_limit in isoline_levels(par, bands):
         pieces = [p for p in cast(list[Array], generator.lines(level)) if _length(p) > 26]
         if not pieces:
             continue

@@ -14,6 +14,7 @@ document.addEventListener("alpine:init", () => {
       this.selected = data.selected ? Number(data.selected) : null;
       this.memory = `corlume-probe-${data.tank}`;
       this.probe = this.recallProbe() || JSON.parse(data.probe);
+      this.layer = "par";
       this.changes = {};
       this.drag = null;
       this.busy = false;
@@ -41,7 +42,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     async ask(path, changes) {
-      const body = JSON.stringify({ probe: this.probe, selected: this.selected, changes });
+      const body = JSON.stringify({ probe: this.probe, selected: this.selected, layer: this.layer, changes });
       const headers = { "Content-Type": "application/json" };
       const response = await fetch(this.post + path, { method: "POST", headers, body });
       const answer = await response.json();
@@ -92,7 +93,7 @@ document.addEventListener("alpine:init", () => {
     show(answer) {
       const focus = this.focusKey();
       const open = this.$el.querySelector("details.verdict[open]")?.dataset.key;
-      for (const id of ["light-plan", "light-front", "light-side", "rock-plan", "rock-front", "rock-side", "frame", "dimensions", "marks", "readout", "verdicts", "panel", "depth-out"]) {
+      for (const id of ["light-plan", "light-front", "light-side", "rock-plan", "rock-front", "rock-side", "frame", "dimensions", "marks", "readout", "verdicts", "panel", "depth-out", "legend"]) {
         if (id in answer) document.getElementById(id).innerHTML = answer[id];
       }
       if (answer.views) {
@@ -336,7 +337,11 @@ document.addEventListener("alpine:init", () => {
     },
 
     async change(event) {
-      const { dim, onoff, field, id } = event.target.dataset;
+      const { dim, onoff, field, id, layer } = event.target.dataset;
+      if (layer !== undefined) {
+        this.layer = event.target.value;
+        this.preview();
+      }
       if (dim) await this.commit({ [dim]: { output: event.target.value / 100 } });
       if (onoff) await this.commit({ [onoff]: { output: event.target.checked ? 1 : 0 } });
       if (field) {
