@@ -93,6 +93,8 @@ PARTS = tuple(
     for k, (low, high) in enumerate(((0, 10), (10, 25), (25, 50), (50, 75), (75, 100)))
 )
 """Bands of the layers that show percentages."""
+SHADES = tuple(replace(band, key=f"part-{len(PARTS) - 1 - k}") for k, band in enumerate(PARTS))
+"""The same for shadow, where more is darker."""
 
 
 def layer_plane(

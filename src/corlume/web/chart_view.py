@@ -9,7 +9,7 @@ from typing import Any
 
 from corlume.core.scene import Fixture
 from corlume.formats.measure import Measure
-from corlume.services.predict import LAYERS, PARTS, Layer, Place, layer_plane, read_probe, verdicts
+from corlume.services.predict import LAYERS, PARTS, SHADES, Layer, Place, layer_plane, read_probe, verdicts
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe, letter
 from corlume.web.drawing.light import draw_light
@@ -41,7 +41,7 @@ def moving_parts(
     tank, targets = stored.tank, stored.targets
     fixtures = [kept.value for kept in setup.fixtures]
     chosen = next((i for i, kept in enumerate(setup.fixtures) if kept.id == selected), None)
-    bands = targets.bands() if layer == "par" else PARTS
+    bands = {"par": targets.bands(), "share": PARTS, "shadow": SHADES}[layer]
     parts: dict[str, str] = {}
     for view, at in zip(sheet.views(), (probe.depth, probe.y, probe.x), strict=True):
         plane = layer_plane(tank, fixtures, view.kind, at, layer, chosen)

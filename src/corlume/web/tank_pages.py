@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
-from typing import Any
+from dataclasses import replace
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from pydantic import BaseModel, Field
 
 from corlume.core.geometry import Rock, Tank
 from corlume.core.scene import Running
@@ -18,7 +20,7 @@ from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.card import draw_card
 from corlume.web.drawing.sheet import lay_out_pair
-from corlume.web.drawing.tank import draw_frame, draw_rock
+from corlume.web.drawing.tank import draw_frame, draw_grips, draw_rock
 from corlume.web.forms import (
     PANE_CHOICES,
     Form,
@@ -33,6 +35,20 @@ from corlume.web.forms import (
 from corlume.web.site import Db, FormData, Unit, go, measure_of, page
 
 router = APIRouter()
+Metres = Annotated[float, Field(allow_inf_nan=False)]
+
+
+class RockShape(BaseModel):
+    """Changed measures of a rock [m]."""
+
+    x: Metres | None = None
+    y: Metres | None = None
+    base: Metres | None = None
+    length: Metres | None = None
+    width: Metres | None = None
+    height: Metres | None = None
+
+
 NEW_TANK = Tank(length=1.2, width=0.55, water_depth=0.5)
 
 
@@ -110,6 +126,14 @@ def save_rock(
     if rock and not form.errors:
         form.attempt(lambda: tanks.save_rock(db, tank_id, rock_id, rock))
     return _part_answer(request, stored, form, "rock", rock_id)
+
+
+@router.post("/tanks/{tank_id}/rocks/{rock_id}/shape")
+def shape_rock(db: Db, tank_id: int, rock_id: int, body: RockShape) -> JSONResponse:
+    """Move or resize a rock by hand."""
+    rock = tanks.open_tank(db, tank_id).rock(rock_id).value
+    tanks.save_rock(db, tank_id, rock_id, replace(rock, **body.model_dump(exclude_none=True)))
+    return JSONResponse({"saved": rock_id})
 
 
 @router.post("/tanks/{tank_id}/rocks/{rock_id}/remove")
@@ -220,4 +244,7 @@ def _tank_form(
         context["drawing"] = draw_frame(sheet, tank, measure)
         for view, at in zip(sheet.views(), slices, strict=True):
             context["drawing"] += draw_rock(view, tank, at)
+        for view in sheet.views():
+            context["drawing"] += draw_grips(view, tank, stored.rocks)
+        context["snap"] = 0.01 if measure.unit == "cm" else 0.0127
     return page(request, "tank.html", context, tank=stored, status=status)

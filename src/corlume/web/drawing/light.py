@@ -33,7 +33,7 @@ def draw_light(view: View, plane: Plane, bands: Sequence[Band]) -> Markup:
         return Markup("")
     filled = _fill_rock(plane.par)
     generator = _contours(view, plane, filled)
-    if filled.max() < 0.5 and not bands[0].key.startswith("part"):
+    if filled.max() < 0.5 and bands[-1].key == "strong":
         x, y = (view.left + view.right) / 2, 0.7 * view.top + 0.3 * view.bottom
         return _bands(generator, bands) + el("text", "no light yet", x=x, y=y, class_="no-light")
     lines, labels = _isolines(view, generator, filled, bands)

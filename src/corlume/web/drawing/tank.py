@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from markupsafe import Markup
 
 from corlume.core.geometry import Pane, Rock, Tank
 from corlume.core.units import CM, INCH
 from corlume.formats.measure import Measure
+from corlume.store.tanks import Kept
 from corlume.web.drawing.sheet import Sheet, View
 from corlume.web.drawing.svg import el, group
 
@@ -54,6 +55,32 @@ def draw_rock(view: View, tank: Tank, at: float) -> Markup:
         if tank.rim_inset > 0:
             parts.append(_rim(view, tank.rim_inset))
     return Markup("").join(parts)
+
+
+def draw_grips(view: View, tank: Tank, rocks: Sequence[Kept[Rock]]) -> Markup:
+    """What can be grabbed of every rock in a plan or front view: the block itself, and a corner to resize it."""
+    parts = []
+    for kept in rocks:
+        rock = kept.value
+        x, y, w, h, _ = _outline(view, tank, rock, 0.0)
+        sizes = {"data_y": f"{y:.1f}", "data_width": f"{w:.1f}", "data_height": f"{h:.1f}"}
+        parts.append(
+            group(
+                [
+                    _rect(x, y, w, h, class_="rock-grip", **sizes),
+                    _rect(x + w - 5, y - 5, 10, 10, class_="corner-grip"),
+                    el("title", rock.name or "Rock"),
+                ],
+                data_rock=kept.id,
+                data_view=view.kind,
+                data_scale=f"{view.scale:.6g}",
+                tabindex="0" if view.kind == "plan" else None,
+                role="button" if view.kind == "plan" else None,
+                aria_label=f"{rock.name or 'Rock'}: arrow keys move it, page up and down lift it",
+                **{f"data_{n}": f"{getattr(rock, n):.6g}" for n in ("x", "y", "base", "length", "width", "height")},
+            )
+        )
+    return group(parts, class_="grips")
 
 
 def _outline(view: View, tank: Tank, rock: Rock, at: float) -> tuple[float, float, float, float, bool]:
