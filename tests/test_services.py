@@ -12,7 +12,7 @@ from corlume.core.emitter import Emitter
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import Brace, Pane, Rock, Tank
 from corlume.core.lobe import lobe_exponent, round_lobe, width_at_half
-from corlume.core.scene import Coral, Fixture, Running, Scene, Setup
+from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, overlaps
 from corlume.core.softness import shadow_edge
 from corlume.core.targets import SCHOOLS, LightTargets, school_of
 from corlume.core.units import DEGREE
@@ -307,3 +307,13 @@ def test_layers_show_whose_light_it_is_and_what_rock_takes() -> None:
     assert np.nanmin(shadow.par) < 15
     assert shadow.par[k, j] >= 0
     assert np.nanmax(predict.layer_plane(replace(TANK, rocks=()), fixtures, "plan", 0.3, "shadow", None).par) < 1e-6
+
+
+def test_fixtures_that_want_the_same_room_are_named(db: Database) -> None:
+    beside, above = replace(FACE, x=0.6), replace(FACE, height=0.27)
+    assert overlaps([Fixture(FACE), Fixture(beside), Fixture(above)]) == []
+    assert overlaps([Fixture(FACE), Fixture(replace(FACE, x=0.5)), Fixture(beside)]) == [(0, 1), (1, 2)]
+    for setup in tanks.open_tank(db, 1).setups:
+        assert overlaps([k.value for k in setup.fixtures]) == []
+    for kind in fixture_kinds().values():
+        assert overlaps(kind.parts) == []

@@ -186,6 +186,12 @@ def test_draft_moves_light_without_storing(client: TestClient, db: Database) -> 
     assert tanks.open_tank(db, 1) == before
 
 
+def test_overlapping_fixtures_are_said_on_the_chart(client: TestClient) -> None:
+    assert "want the same room" not in client.get("/tanks/1/chart").text
+    answer = draft(client, "fixtures", {1: {"x": 0.75, "y": 0.37}})
+    assert "A and B want the same room" in answer.json()["panel"]
+
+
 def test_typed_dimension_moves_all_that_share_it_in_one_undo(client: TestClient, db: Database) -> None:
     answer = draft(client, "fixtures", {1: {"height": "12 in"}, 2: {"height": "12 in"}})
     assert answer.json()["undo"] == "move 2 fixtures"

@@ -88,6 +88,23 @@ def check_fixtures(tank: Tank, fixtures: Sequence[Fixture]) -> None:
         raise InvalidInput(errors)
 
 
+BODY = 0.04
+"""Least distance in height at which two fixtures can hang over each other [m]."""
+
+
+def overlaps(fixtures: Sequence[Fixture]) -> list[tuple[int, int]]:
+    """Pairs of fixtures, by index, whose faces would need the same room."""
+    found = []
+    for i, one in enumerate(fixtures):
+        a, (ax, ay) = one.emitter, one.emitter.half_extent()
+        for j in range(i + 1, len(fixtures)):
+            b, (bx, by) = fixtures[j].emitter, fixtures[j].emitter.half_extent()
+            beside = abs(a.x - b.x) >= ax + bx - 1e-6 or abs(a.y - b.y) >= ay + by - 1e-6
+            if not beside and abs(a.height - b.height) < BODY:
+                found.append((i, j))
+    return found
+
+
 @dataclass(frozen=True, slots=True)
 class Setup:
     """One variant of the lights over a tank; exactly one setup of a tank is the one in use."""

@@ -11,7 +11,7 @@ from corlume.core.emitter import Emitter
 from corlume.core.errors import InvalidInput, Rules
 from corlume.core.frame import carry
 from corlume.core.geometry import Tank
-from corlume.core.scene import Fixture, fixture_errors
+from corlume.core.scene import Fixture, fixture_errors, overlaps
 from corlume.services.shelf import entry
 from corlume.store import rows
 from corlume.store.database import Database
@@ -121,15 +121,10 @@ def _hang(tank: Tank, fixture: Fixture, others: list[Emitter]) -> Fixture:
     long = fixture.emitter.length > 0.5 * tank.length
     places = [(0.5, s) for s in shares] if long else [(s, t) for t in (0.5, 0.25, 0.75) for s in shares]
     tried = [replace(fixture.emitter, x=sx * tank.length, y=sy * tank.width, height=height) for sx, sy in places]
-    free = next((e for e in tried if not any(_overlap(e, other) for other in others)), None)
+    free = next((e for e in tried if not any(overlaps([Fixture(e), Fixture(other)]) for other in others)), None)
     if free is None:  # all taken: as far from the others' middles as can be
         free = max(tried, key=lambda e: min(math.hypot(e.x - o.x, e.y - o.y) for o in others))
     return changed(tank, fixture, {"x": free.x, "y": free.y, "height": free.height})
-
-
-def _overlap(a: Emitter, b: Emitter) -> bool:
-    (ax, ay), (bx, by) = a.half_extent(), b.half_extent()
-    return abs(a.x - b.x) < ax + bx and abs(a.y - b.y) < ay + by
 
 
 def remove_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
-from corlume.core.scene import Fixture
+from corlume.core.scene import Fixture, overlaps
 from corlume.formats.measure import Measure
 from corlume.services.predict import LAYERS, PARTS, SHADES, Layer, Place, layer_plane, read_probe, verdicts
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -93,6 +93,7 @@ def panel(stored: StoredTank, setup: StoredSetup, selected: int | None, measure:
         selected=selected,
         measure=measure,
         letter=letter,
+        overlaps=overlaps([kept.value for kept in setup.fixtures]),
     )
 
 
