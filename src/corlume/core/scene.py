@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from corlume.core.coral import CoralCard
 from corlume.core.emitter import Emitter
-from corlume.core.errors import FieldError, InvalidInput, Rules
+from corlume.core.errors import FieldError, Rules
 from corlume.core.geometry import Tank
 from corlume.core.targets import LightTargets
 
@@ -79,13 +79,6 @@ def fixture_errors(tank: Tank, fixture: Fixture) -> list[FieldError]:
             high=size + SIDE_ROOM,
         )
     return rules.errors
-
-
-def check_fixtures(tank: Tank, fixtures: Sequence[Fixture]) -> None:
-    """Raise ``InvalidInput`` for every fixture that leaves the room, its field under ``fixtures.N``."""
-    errors = [e.under(f"fixtures.{i}") for i, fixture in enumerate(fixtures) for e in fixture_errors(tank, fixture)]
-    if errors:
-        raise InvalidInput(errors)
 
 
 BODY = 0.04
