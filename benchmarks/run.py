@@ -67,6 +67,28 @@ def field() -> None:
     print(f"  against a finer quadrature: {rms:.2f} % rms, {worst:.1f} % at worst")
 
 
+def growth() -> None:
+    """How the field's time grows with points, emitters and rock, each against its smallest case."""
+    tank, emitters = reference()
+    block = Rock(0.05, 0.1, 0.0, 0.06, 0.1, 0.25)
+    cases: dict[str, list[tuple[int, Tank, list[Emitter], tuple[int, int, int]]]] = {
+        "points": [(n * n * n * 432, tank, emitters, (12 * n, 6 * n, 6 * n)) for n in (2, 3, 4)],
+        "emitters": [(6 * n, tank, emitters * n, (48, 24, 12)) for n in (1, 2, 4)],
+        "rocks": [
+            (n, replace(tank, rocks=tuple(replace(block, x=0.05 + 0.09 * k) for k in range(n))), emitters, (48, 24, 12))
+            for n in (3, 6, 12)
+        ],
+    }
+    for what, rows in cases.items():
+        texts, first = [], 0.0
+        for count, box, lamps, counts in rows:
+            medium, points = Medium.of(box), grid(box, counts)
+            seconds = clock(lambda m=medium, p=points, e=lamps: [unit_field(m, one, p) for one in e], 3)  # type: ignore[misc]
+            first = first or seconds / count
+            texts.append(f"{count}: {1000 * seconds:.0f} ms ({seconds / count / first:.2f} x a linear growth)")
+        print(f"growth with {what:<10} " + ", ".join(texts))
+
+
 def served() -> None:
     """Start, first chart, and what a drag, a dimmer and the probe cost."""
     with tempfile.TemporaryDirectory() as folder:
@@ -110,4 +132,5 @@ def _asker(url: str) -> Callable[..., None]:
 
 if __name__ == "__main__":
     field()
+    growth()
     served()
