@@ -317,3 +317,11 @@ def test_fixtures_that_want_the_same_room_are_named(db: Database) -> None:
         assert overlaps([k.value for k in setup.fixtures]) == []
     for kind in fixture_kinds().values():
         assert overlaps(kind.parts) == []
+
+
+def test_typed_width_replaces_a_lobe_of_rings_and_moving_keeps_it() -> None:
+    rings = fixture_kinds()["cluster-rings"].parts[0]
+    assert lights.changed(TANK, rings, {"x": 0.5}).emitter.lobe == rings.emitter.lobe
+    plain = lights.changed(TANK, rings, {"fwhm": 60 * DEGREE}).emitter
+    assert plain.lobe is None
+    assert width_at_half(plain.shape()) == pytest.approx(60 * DEGREE, abs=0.01)

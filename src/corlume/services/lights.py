@@ -28,6 +28,9 @@ def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
     """
     rules = Rules()
     emitter = fixture.emitter
+    if "fwhm" in values:
+        # whoever types a width wants the plain lobe of that width, not the measured one
+        values = {"lobe": None, **values}
     try:
         emitter = replace(emitter, **{k: v for k, v in values.items() if k in _EMITTER_FIELDS})
     except InvalidInput as error:
