@@ -18,6 +18,7 @@ from corlume.core.geometry import Brace, Pane, Rock, Tank
 from corlume.core.pane import slab_return
 from corlume.core.surface import entry_tangent, steepest_reach, transmittance
 from corlume.core.units import DEGREE, INCH
+from corlume.core.water import Water
 from tests.photon_tracer import trace
 
 BLACK, MIRROR = Pane("plain", 0.0), Pane("plain", 1.0)
@@ -26,8 +27,9 @@ BLACK, MIRROR = Pane("plain", 0.0), Pane("plain", 1.0)
 def tank(pane: Pane = BLACK, **changes: object) -> Tank:
     """A box of 60 cm with four panes alike, nothing lost in the water, no rim, no sand."""
     values: dict[str, object] = {"length": 0.6, "width": 0.6, "water_depth": 0.6, "rim_height": 0.0, "sand": 0.0}
+    water = {"attenuation": changes.pop("attenuation", 0.0), "index": changes.pop("index", 1.34)}
     values |= {
-        "attenuation": 0.0,
+        "water": Water("plain", **water),  # type: ignore[arg-type]
         "sand_albedo": 0.0,
         "rock_albedo": 0.0,
         "left": pane,
@@ -254,7 +256,7 @@ def test_field_agrees_with_photons_followed_one_by_one(case: dict[str, Any]) -> 
     x, y, height, length, width, m = case["lamp"]
     panes = dict(zip(("left", "right", "front", "back"), (Pane("plain", r) for r in case["panes"]), strict=True))
     box = Tank(
-        0.9, 0.5, 0.45, rim_height=0.03, sand=0.0, attenuation=0.1, rock_albedo=0.0, **panes,
+        0.9, 0.5, 0.45, rim_height=0.03, sand=0.0, water=Water("plain", attenuation=0.1), rock_albedo=0.0, **panes,
         sand_albedo=case["floor"][1] if "floor" in case else 0.0,
         braces=(Brace(*case["brace"]),) if case["brace"] else (),
         rocks=tuple(Rock(a, c, 0.45 - low, b - a, d - c, low - top) for a, b, c, d, top, low in rocks),

@@ -11,8 +11,8 @@ import pytest
 
 from corlume.core.lobe import RingLobe, TableLobe, width_at_half
 from corlume.core.units import DEGREE
+from corlume.formats.faults import BadFile
 from corlume.formats.photometry import read_photometry, write_lm63
-from corlume.formats.scene import BadFile
 
 THETA = np.arange(0, 91, 10)
 

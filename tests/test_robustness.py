@@ -18,8 +18,10 @@ from corlume.core.emitter import Emitter
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup
 from corlume.core.units import DEGREE
+from corlume.core.water import Water
 from corlume.core.zones import surfaces
-from corlume.formats.scene import read_scene, write_scene
+from corlume.formats.scene import read_scene
+from corlume.formats.scene_writer import write_scene
 from corlume.reference.catalogue import coral_cards, fixture_kinds
 from corlume.services import corals, predict, tanks
 from corlume.services.demo import demo_scene
@@ -56,8 +58,8 @@ ODD = [
     scene("All rock", Tank(0.8, 0.4, 0.4, rocks=(Rock(0, 0, 0, 0.8, 0.4, 0.4),)), lamp()),
     scene("All brace", Tank(0.8, 0.4, 0.4, braces=(Brace(0.0, 0.8, 0.0, 0.4),)), lamp()),
     scene("Steep", Tank(0.8, 0.4, 0.4), lamp(roll=70 * DEGREE, pitch=-40 * DEGREE, turn=1.0, height=0.5)),
-    scene("Murky", Tank(0.8, 0.4, 0.4, attenuation=5.0, cover=0.05, index=1.5), lamp()),
-    scene("Like air", Tank(0.8, 0.4, 0.4, index=1.0), lamp()),
+    scene("Murky", Tank(0.8, 0.4, 0.4, water=Water("plain", attenuation=5.0, index=1.5), cover=0.05), lamp()),
+    scene("Like air", Tank(0.8, 0.4, 0.4, water=Water("plain", index=1.0)), lamp()),
 ]  # fmt: skip
 
 

@@ -9,9 +9,11 @@ import jsonschema
 import pytest
 
 from corlume.core.units import CM
+from corlume.formats.faults import BadFile
 from corlume.formats.measure import Measure
 from corlume.formats.points import read_points
-from corlume.formats.scene import MAX_BYTES, BadFile, read_scene, scene_schema, write_scene
+from corlume.formats.scene import MAX_BYTES, read_scene, scene_schema
+from corlume.formats.scene_writer import write_scene
 from corlume.services.demo import demo_scene
 
 ROOT = Path(__file__).parent.parent

@@ -16,6 +16,7 @@ from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, overlaps
 from corlume.core.softness import shadow_edge
 from corlume.core.targets import SCHOOLS, LightTargets, school_of
 from corlume.core.units import DEGREE
+from corlume.core.water import Water
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import coral_cards, fixture_kinds
 from corlume.services import compare, corals, lights, predict, tanks
@@ -57,10 +58,14 @@ def test_sources_keep_weight_and_centre_of_a_turned_face() -> None:
 
 
 def test_every_broken_rule_is_told_at_once_in_the_keepers_words() -> None:
-    assert faults(Tank, length=0.0, width=12.0, water_depth=0.5, attenuation=float("nan")) == {
+    assert faults(Tank, length=0.0, width=12.0, water_depth=0.5, cover=float("nan")) == {
         "length": "must be from 10 cm to 500 cm, not 0 cm",
         "width": "must be from 10 cm to 500 cm, not 1200 cm",
-        "attenuation": "must be from 0 per m to 5 per m, not a number without end",
+        "cover": "must be from 5 % to 100 %, not a number without end",
+    }
+    assert faults(Water, yellowing=-1.0, temperature=80.0) == {
+        "yellowing": "must be from 0 per m to 5 per m, not -1 per m",
+        "temperature": "must be from 0 \u00b0C to 40 \u00b0C, not 80 \u00b0C",
     }
     assert faults(Tank, length=1.0, width=0.5, water_depth=0.5, rim_inset=0.3, sand=0.4).keys() == {"rim_inset", "sand"}
     assert (
@@ -107,8 +112,8 @@ def test_school_is_known_by_its_limits(key: str) -> None:
 
 def test_moving_one_fixture_recomputes_that_one_alone(monkeypatch: pytest.MonkeyPatch) -> None:
     worked: list[float] = []
-    true = core_field.unit_field
-    monkeypatch.setattr(predict, "unit_field", lambda m, e, p: worked.append(e.x) or true(m, e, p))
+    true = core_field.channel_fields
+    monkeypatch.setattr(predict, "channel_fields", lambda m, e, p, **how: worked.append(e.x) or true(m, e, p, **how))
     fixtures = [Fixture(replace(FACE, x=0.111)), Fixture(replace(FACE, x=0.222))]
     slice_plane(TANK, fixtures, "plan", 0.123)
     slice_plane(TANK, [fixtures[0], Fixture(replace(FACE, x=0.333))], "plan", 0.123)

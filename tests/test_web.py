@@ -20,7 +20,8 @@ EXAMPLES = Path(__file__).parent.parent / "examples"
 NEW = {
     "name": "Cellar", "length": "90", "width": "45", "water_depth": "42", "rim_height": "3", "rim_inset": "0",
     "room_height": "80", "sand": "3", "sand_flow": "", "sand_albedo": "30", "rock_albedo": "10",
-    "cover": "100", "attenuation": "0.06",
+    "cover": "100", "attenuation": "0.06", "water": "plain", "index": "1.34", "temperature": "25", "salinity": "35",
+    "yellowing": "0.05", "ripple": "still",
     "goal": "lps", "school": "strict",
     "left_pane": "used", "right_pane": "used", "front_pane": "own", "front_return": "62", "front_kind": "plain",
     "back_pane": "dark", "hours": "9", "price": "0.3", "currency": "EUR",
@@ -114,8 +115,8 @@ def test_tank_form_round_trips_and_school_gives_way_to_own_limits(client: TestCl
     same = NEW | {
         "lps_low": "75", "lps_high": "150", "sps_low": "200", "sps_high": "350", "ceiling": "500",
         "name": before.name, "length": "150", "width": "65", "water_depth": "56", "rim_height": "4", "price": "0.31",
-        "room_height": "75", "sand": "4", "sand_flow": "low", "attenuation": "0.08", "goal": "mixed",
-        "school": "moderate", "left_pane": "algae", "right_pane": "algae", "front_pane": "used",
+        "room_height": "75", "sand": "4", "sand_flow": "low", "attenuation": "0.08", "ripple": "still",
+        "goal": "mixed", "school": "moderate", "left_pane": "algae", "right_pane": "algae", "front_pane": "used",
     }  # fmt: skip
     assert client.post("/tanks/1", data=same).status_code == 303
     assert tanks.open_tank(db, 1) == before

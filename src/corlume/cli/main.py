@@ -10,7 +10,8 @@ from pydantic import ValidationError
 
 from corlume import __version__
 from corlume.cli.par import par
-from corlume.formats.scene import BadFile, scene_schema
+from corlume.formats.faults import BadFile
+from corlume.formats.scene import scene_schema
 from corlume.services import demo as demo_data
 from corlume.services import tanks
 from corlume.services.predict import warm_up

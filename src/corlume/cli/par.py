@@ -13,8 +13,9 @@ import numpy as np
 from corlume.core.field import grid
 from corlume.core.geometry import Tank
 from corlume.core.units import CM
+from corlume.formats.faults import BadFile
 from corlume.formats.points import read_points
-from corlume.formats.scene import BadFile, read_scene
+from corlume.formats.scene import read_scene
 from corlume.services.predict import par_at
 
 MOST_POINTS = 2_000_000

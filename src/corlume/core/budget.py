@@ -52,15 +52,16 @@ def flux_budget(tank: Tank, emitter: Emitter, *, directions: int = 64) -> FluxBu
         x, y = sources[:, 0] + drop * x_run / cos_a, sources[:, 1] + drop * y_run / cos_a
         inset = tank.rim_inset
         free = (x >= inset) & (x <= tank.length - inset) & (y >= inset) & (y <= tank.width - inset)
-        if level > 0 or tank.rim_height == 0:
-            for brace in tank.braces:
-                free &= ~((x > brace.x0) & (x < brace.x1) & (y > brace.y0) & (y < brace.y1))
         result: NDArray[np.bool_] = free
         return result
 
     enters = inside(0.0) & falls
     if tank.rim_height > 0:
         enters &= inside(tank.rim_height) | (heights <= tank.rim_height)
+    for x0, x1, y0, y1, height in tank.strips():
+        drop = np.maximum(0.0, heights - height)
+        x, y = sources[:, 0] + drop * x_run / cos_a, sources[:, 1] + drop * y_run / cos_a
+        enters &= ~((x > x0) & (x < x1) & (y > y0) & (y < y1) & (heights > height))
     weight = sources[:, 3] * flux
     reaches = float((weight * enters).sum())
     entered = float((weight * enters * passes).sum())

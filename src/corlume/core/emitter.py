@@ -11,10 +11,37 @@ from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
 from corlume.core.lobe import Lobe, round_lobe
+from corlume.core.spectrum import Spectrum, photon_yield
 from corlume.core.units import DEGREE
 
 FixtureKind = Literal["led_cluster", "led_bar", "t5_tube", "power_compact", "halide"]
 KINDS: tuple[FixtureKind, ...] = ("led_cluster", "led_bar", "t5_tube", "power_compact", "halide")
+
+
+MOST_CHANNELS = 12
+NARROW = 0.3
+"""A long face narrower than this share of its height above the water is covered by a single zigzag of sources [-]."""
+
+
+@dataclass(frozen=True, slots=True)
+class Channel:
+    """One colour of a light: its share of the photon flux at full output [-], and its spectrum (None: not known)."""
+
+    name: str
+    share: float = 1.0
+    spectrum: Spectrum | None = None
+
+    def __post_init__(self) -> None:
+        rules = Rules()
+        rules.that(0 < len(self.name.strip()) <= 40, "name", "must have one to forty characters")
+        rules.between("share", self.share, 0.0001, 1.0, "share")
+        rules.finish()
+
+
+Array = NDArray[np.float64]
+MEAN_YIELD = 4.6
+"""Photons by the joule of light that is even over 400-700 nm [umol/J]."""
+ONE_CHANNEL = (Channel("all"),)
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +60,8 @@ class Emitter:
     roll : leaned about its long axis; at no turn, light goes to the back for positive angles [rad].
     pitch : leaned about its short axis; at no turn, light goes to the right for positive angles [rad].
     lobe : a measured lobe, or one of several rings; without it the lobe is cos^m of ``fwhm``.
+    channels : the colours that its light is made of, with shares that add up to 1; one of a spectrum not
+        known, taken as even over 400-700 nm, when nothing is said.
     """
 
     kind: FixtureKind
@@ -47,6 +76,7 @@ class Emitter:
     roll: float = 0.0
     pitch: float = 0.0
     lobe: Lobe | None = None
+    channels: tuple[Channel, ...] = ONE_CHANNEL
 
     def __post_init__(self) -> None:
         rules = Rules()
@@ -64,6 +94,11 @@ class Emitter:
         rules.between("turn", self.turn, -360 * DEGREE, 360 * DEGREE, "angle")
         rules.between("roll", self.roll, -75 * DEGREE, 75 * DEGREE, "angle")
         rules.between("pitch", self.pitch, -75 * DEGREE, 75 * DEGREE, "angle")
+        rules.that(0 < len(self.channels) <= MOST_CHANNELS, "channels", f"must be one to {MOST_CHANNELS}")
+        shares = sum(channel.share for channel in self.channels)
+        rules.that(
+            abs(shares - 1.0) < 0.005, "channels", "must have shares that add up to 100 %, not {value}", "share", shares
+        )
         rules.finish()
         low = self.height - self.drop()
         rules.that(low > 0.002, "height", "is too low for its tilt: one edge would hang at {value}", "length", low)
@@ -111,12 +146,35 @@ class Emitter:
         spacing = step * (self.height - self.drop())
         nodes_u, weights_u = _gauss(self.length, spacing)
         nodes_v, weights_v = _gauss(self.width, spacing)
+        if len(nodes_u) >= 6 and self.width < NARROW * self.height:
+            return self._zigzag(nodes_u, weights_u)
         u, v = (a.ravel() for a in np.meshgrid(nodes_u * self.length, nodes_v * self.width, indexing="ij"))
         du, dv = (a.ravel() for a in np.meshgrid(weights_u * self.length, weights_v * self.width, indexing="ij"))
+        return self._placed(u, v, du, dv, np.outer(weights_u, weights_v).ravel())
+
+    def _zigzag(self, nodes_u: NDArray[np.float64], weights_u: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Cover a long narrow face by one source for each node along it, by turns on either side of the middle.
+
+        The two sides of a tube differ so little that their difference cancels from node to node.
+        """
+        side = 0.5 / math.sqrt(3.0) * self.width
+        v = np.where(np.arange(len(nodes_u)) % 2, side, -side)
+        # an odd number of nodes would leave more weight on one side
+        v -= float(weights_u @ v)
+        return self._placed(
+            nodes_u * self.length, v, weights_u * self.length, np.full_like(v, self.width), weights_u.copy()
+        )
+
+    def _placed(self, u: Array, v: Array, du: Array, dv: Array, weights: Array) -> NDArray[np.float64]:
         long, short, _ = self.axes()
         places = np.array([self.x, self.y, self.height]) + u[:, None] * long + v[:, None] * short
         reach = du[:, None] * np.abs(long[:2]) + dv[:, None] * np.abs(short[:2])
-        return np.column_stack((places, np.outer(weights_u, weights_v).ravel(), reach))
+        return np.column_stack((places, weights, reach))
+
+    def power_shares(self) -> tuple[float, ...]:
+        """Share of the power that each channel takes [-], all taken to be alike in radiant efficiency."""
+        energy = [c.share / (photon_yield(c.spectrum) if c.spectrum else MEAN_YIELD) for c in self.channels]
+        return tuple(e / sum(energy) for e in energy)
 
 
 def _gauss(extent: float, spacing: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

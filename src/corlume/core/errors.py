@@ -6,7 +6,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Literal
 
-Quantity = Literal["length", "angle", "share", "flux", "power", "attenuation", "plain"]
+Quantity = Literal[
+    "length", "angle", "share", "flux", "power", "attenuation", "wavelength", "temperature", "salinity", "plain"
+]
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,10 +1,13 @@
-"""The field: PAR at points in the water, one unit field a fixture, combined linearly."""
+"""The field: PAR at points in the water, one unit field a fixture and channel, combined linearly."""
 
 from __future__ import annotations
 
+import math
 import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,10 +15,16 @@ from numpy.typing import NDArray
 from corlume.core import kernel
 from corlume.core.emitter import Emitter
 from corlume.core.geometry import Tank
+from corlume.core.lobe import Lobe
 from corlume.core.pane import return_table
 from corlume.core.scatter import Scatter, find_scatter
+from corlume.core.spectrum import Spectrum, mean_wavelength
+from corlume.core.surface import steepest_reach
+from corlume.core.water import Water, fade_table
 
 Array = NDArray[np.float64]
+Sensor = Literal["planar", "scalar"]
+Strip = tuple[float, float, float, float, float]
 
 # One parallel kernel at a time: numba's fallback thread pool ends the process when two threads enter it.
 _KERNEL = threading.Lock()
@@ -26,45 +35,55 @@ class Medium:
     """The tank in the shape that the kernel reads; build once, use for every fixture."""
 
     size: tuple[float, float]
-    index: float
-    attenuation: float
+    depth: float
+    water: Water
     panes: Array
     opening: Array
     rim: float
-    braces: Array
+    strips: tuple[Strip, ...]
     rocks: Array
+    discs: Array
     scatter: Scatter | None = None
     cover: float = 1.0
 
     @classmethod
-    def of(cls, tank: Tank, *, shadows: bool = True) -> Medium:
-        """Lay out a tank; ``shadows=False`` leaves the rock out."""
-        rocks = tank.rocks if shadows else ()
-        tops = [rock.top_depth(tank.water_depth) for rock in rocks]
+    def of(cls, tank: Tank) -> Medium:
+        """Lay out a tank."""
         inset = tank.rim_inset
         panes = np.array([return_table(pane, tank.index) for pane in tank.panes()])
-        boxes = np.array(
-            [
-                (rock.x, rock.x + rock.length, rock.y, rock.y + rock.width, top, top + rock.height)
-                for rock, top in zip(rocks, tops, strict=True)
-            ]
-        ).reshape(-1, 6)
+        rocks = np.array([(b.x0, b.x1, b.y0, b.y1, b.top, b.bottom) for b in tank.boxes()]).reshape(-1, 6)
         return cls(
             size=(tank.length, tank.width),
-            index=tank.index,
-            attenuation=tank.attenuation,
+            depth=tank.water_depth,
+            water=tank.water,
             panes=panes,
             opening=np.array([inset, tank.length - inset, inset, tank.width - inset]),
             rim=tank.rim_height,
-            braces=np.array([(b.x0, b.x1, b.y0, b.y1) for b in tank.braces]).reshape(-1, 4),
-            rocks=boxes,
-            scatter=find_scatter(tank, panes, boxes) if tank.sand_albedo or tank.rock_albedo else None,
+            strips=tuple(tank.strips()),
+            rocks=rocks,
+            discs=np.array([(c.x, c.y, c.depth, c.radius) for c in tank.colonies]).reshape(-1, 4),
+            scatter=find_scatter(tank, panes, rocks) if tank.sand_albedo or tank.rock_albedo else None,
             cover=tank.cover,
         )
 
 
 def unit_field(medium: Medium, emitter: Emitter, points: Array, *, step: float = 0.35) -> Array:
-    """PAR of one fixture at full output.
+    """PAR of one fixture at full output, all channels together; see ``channel_fields``. Shape (...) [umol/m2/s]."""
+    together: Array = channel_fields(medium, emitter, points, step=step).sum(axis=0)
+    return together
+
+
+def channel_fields(
+    medium: Medium,
+    emitter: Emitter,
+    points: Array,
+    *,
+    step: float = 0.35,
+    sensor: Sensor = "planar",
+    ledge: float = 0.0,
+    bodies: Sequence[Strip] = (),
+) -> Array:
+    """PAR of each channel of one fixture at full output.
 
     Parameters
     ----------
@@ -72,51 +91,111 @@ def unit_field(medium: Medium, emitter: Emitter, points: Array, *, step: float =
     emitter : the fixture's light-giving face.
     points : (..., 3) of x, y and depth inside the water [m].
     step : fineness of the quadrature, see ``Emitter.sources``.
+    sensor : "planar" for an upward-looking cosine sensor, what meters read; "scalar" for a sphere that takes
+        light from all sides alike, from below as well.
+    ledge : leave out direct light that comes down within this tangent of the vertical, in water: what is left is
+        what reaches the middle under a round plate whose radius is so much of its height above the point [-].
+    bodies : strips over the water that shade this fixture, such as the bodies of others below it [m].
 
     Returns
     -------
-    PPFD on an upward-looking cosine sensor, shape (...) [umol/m2/s].
+    PPFD, shape (channels, ...) [umol/m2/s].
 
     Notes
     -----
     Flux tube through a flat surface, panes by mirror images: see ``kernel``; what the floor sends back: see
-    ``scatter``. Points inside rock read nothing of any use: mask them by ``Tank.in_rock``.
+    ``scatter``. A rippled surface spreads the light by its mean square slope. Each fixture is refracted by the
+    index at the mean wavelength of its photons. Points inside rock read nothing of any use: mask them by
+    ``Tank.in_rock``.
     """
     points = np.asarray(points, dtype=np.float64)
     flat = np.ascontiguousarray(points.reshape(-1, 3))
+    strips = np.array([*medium.strips, *bodies]).reshape(-1, 5)
     floor = medium.scatter.patches if medium.scatter else flat[:0]
-    direct = _direct(medium, emitter, np.concatenate([flat, floor]), step)
-    par = direct[: len(flat)]
+    if sensor == "planar" and ledge == 0.0:
+        direct = _direct(medium, emitter, np.concatenate([flat, floor]), step, strips)
+        par, on_floor = direct[:, : len(flat)], direct[:, len(flat) :]
+    else:
+        par = _direct(medium, emitter, flat, step, strips, scalar=sensor == "scalar", ledge=ledge)
+        on_floor = _direct(medium, emitter, floor, step, strips) if len(floor) else par[:, :0]
     if medium.scatter:
-        par = par + medium.scatter.at(flat, direct[len(flat) :])
-    return (medium.cover * emitter.ppf * par).reshape(points.shape[:-1])
+        # of light that comes from all over the sky, a plate takes what comes within its own cone
+        open_sky = 1.0 / (1.0 + ledge * ledge)
+        par = par + open_sky * np.stack([medium.scatter.at(flat, one, sensor) for one in on_floor])
+    shares = np.array([channel.share for channel in emitter.channels])[:, None]
+    return (medium.cover * emitter.ppf * shares * par).reshape(-1, *points.shape[:-1])
 
 
-def _direct(medium: Medium, emitter: Emitter, points: Array, step: float) -> Array:
-    """Irradiance per unit of flux at points (k, 3) by light that has not touched the floor [1/m2]."""
+def _direct(
+    medium: Medium,
+    emitter: Emitter,
+    points: Array,
+    step: float,
+    strips: Array,
+    *,
+    scalar: bool = False,
+    ledge: float = 0.0,
+) -> Array:
+    """Irradiance per unit of flux at points (k, 3) by light that has not touched the floor, (channels, k) [1/m2]."""
     depths, layer = np.unique(points[:, 2], return_inverse=True)
-    sources, lobe = emitter.sources(step=step), emitter.shape().table()
+    sources, shape = emitter.sources(step=step), emitter.shape()
     heights, level = np.unique(sources[:, 2].round(5), return_inverse=True)
+    lobe = shape.table()
+    plain = emitter.roll == 0 and emitter.pitch == 0 and lobe.shape[1] == 1
+    spectra = tuple(channel.spectrum for channel in emitter.channels)
+    index = medium.water.index_at(_mean_wavelength(emitter))
+    paths = _paths(
+        medium.water, spectra, shape if plain else None, index, medium.depth, tuple(depths.tolist()),
+        tuple(heights.tolist()), scalar, ledge,
+    )  # fmt: skip
     with _KERNEL:
         found: Array = kernel.irradiance(
             points,
             layer,
-            depths,
+            paths,
             sources,
             heights,
             level,
             emitter.axes(),
-            lobe,
-            emitter.roll == 0 and emitter.pitch == 0 and lobe.shape[1] == 1,
+            lobe[:0] if plain else lobe,
             medium.size,
-            medium.index,
-            medium.attenuation,
+            index,
             medium.panes,
             medium.opening,
             medium.rim,
-            medium.braces,
+            strips,
             medium.rocks,
+            medium.discs,
         )
+    return found
+
+
+def _mean_wavelength(emitter: Emitter) -> float:
+    return sum(channel.share * mean_wavelength(channel.spectrum) for channel in emitter.channels)
+
+
+@lru_cache(maxsize=96)
+def _paths(
+    water: Water,
+    spectra: tuple[Spectrum | None, ...],
+    lobe: Lobe | None,
+    index: float,
+    depth: float,
+    depths: tuple[float, ...],
+    heights: tuple[float, ...],
+    scalar: bool,
+    ledge: float,
+) -> Array:
+    """Path tables, remembered: they do not change while a fixture moves at its height."""
+    reach = steepest_reach(index)
+    longest = max(depth, *depths) * (math.sqrt(1.0 + reach * reach) if index > 1.001 else 30.0)
+    fades = np.stack([fade_table(water, spectrum, longest) for spectrum in spectra])
+    round_lobe = lobe.table()[:, 0].copy() if lobe else np.empty(0)
+    with _KERNEL:
+        found: Array = kernel.path_tables(
+            np.array(depths), np.array(heights), round_lobe, index, fades, longest,
+            water.ripple / math.sqrt(2.0), scalar, ledge,
+        )  # fmt: skip
     return found
 
 

@@ -6,6 +6,8 @@ depth d downwards from the water line. All in metres.
 
 from __future__ import annotations
 
+import math
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -13,10 +15,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
+from corlume.core.water import Water
 
 PaneKind = Literal["glass", "plain"]
 Flow = Literal["", "low", "medium", "high"]
 FLOWS: tuple[Flow, ...] = ("", "low", "medium", "high")
+RockForm = Literal["block", "arch", "mound"]
+ROCK_FORMS: tuple[RockForm, ...] = ("block", "arch", "mound")
 SIDES = ("left", "right", "front", "back")
 
 
@@ -43,23 +48,56 @@ class Pane:
 
 @dataclass(frozen=True, slots=True)
 class Brace:
-    """A strip across the opening at rim height that blocks light: x0..x1 by y0..y1 [m]."""
+    """A strip that blocks light: x0..x1 by y0..y1 [m], at rim height or ``height`` above the water [m].
+
+    Braces of the tank lie at its rim; the edge of a canopy, a cross bar or a shelf over the tank lies higher.
+    """
 
     x0: float
     x1: float
     y0: float
     y1: float
+    height: float | None = None
 
     def __post_init__(self) -> None:
         rules = Rules()
         rules.that(self.x1 > self.x0, "x1", "must lie to the right of where the brace starts", "length", self.x1)
         rules.that(self.y1 > self.y0, "y1", "must lie behind where the brace starts", "length", self.y1)
+        if self.height is not None:
+            rules.between("height", self.height, 0.0, 3.0, "length")
         rules.finish()
 
 
 @dataclass(frozen=True, slots=True)
+class Box:
+    """A piece of rock as the light meets it: x0..x1 by y0..y1, from ``top`` to ``bottom`` below the water line [m]."""
+
+    x0: float
+    x1: float
+    y0: float
+    y1: float
+    top: float
+    bottom: float
+    name: str = ""
+    flow: Flow = ""
+
+    def covers(self, x: float, y: float) -> bool:
+        """Whether the footprint holds the point (x, y)."""
+        return self.x0 <= x <= self.x1 and self.y0 <= y <= self.y1
+
+
+ROCK_STEPS = 4
+ARCH_LEG, ARCH_LINTEL = 0.22, 0.35
+"""Each leg of an arch as a share of its span, and its top as a share of its height [-]."""
+
+
+@dataclass(frozen=True, slots=True)
 class Rock:
-    """A rock block: a box with its left front corner at (x, y) and its base above the bottom pane [m]."""
+    """A piece of rock with its left front corner at (x, y) and its base above the bottom pane [m].
+
+    ``form`` is "block" for a box, which makes a shelf or overhang where its base is raised; "arch" for a box with
+    an opening under it along its longer side; "mound" for a heap that narrows upwards in steps.
+    """
 
     x: float
     y: float
@@ -69,6 +107,7 @@ class Rock:
     height: float
     name: str = ""
     flow: Flow = ""
+    form: RockForm = "block"
 
     def __post_init__(self) -> None:
         rules = Rules()
@@ -77,15 +116,59 @@ class Rock:
         for name in ("x", "y", "base"):
             rules.between(name, getattr(self, name), 0.0, 10.0, "length")
         rules.that(self.flow in FLOWS, "flow", "must be low, medium or high, or be left open")
+        rules.that(self.form in ROCK_FORMS, "form", "must be block, arch or mound")
         rules.finish()
 
     def top_depth(self, water_depth: float) -> float:
-        """Depth of the top face below the water line [m]; negative when it stands out of the water."""
+        """Depth of its highest face below the water line [m]; negative when it stands out of the water."""
         return water_depth - self.base - self.height
 
-    def covers(self, x: float, y: float) -> bool:
-        """Whether the footprint holds the point (x, y)."""
-        return self.x <= x <= self.x + self.length and self.y <= y <= self.y + self.width
+    def boxes(self, water_depth: float) -> Iterator[Box]:
+        """The boxes that it is made of, the highest first."""
+        for i, (u0, u1, v0, v1, low, high) in enumerate(self._pieces()):
+            yield Box(
+                self.x + u0 * self.length,
+                self.x + u1 * self.length,
+                self.y + v0 * self.width,
+                self.y + v1 * self.width,
+                water_depth - self.base - high * self.height,
+                water_depth - self.base - low * self.height,
+                self.name if i == 0 else f"{self.name or 'Rock'}, step {i + 1}",
+                self.flow,
+            )
+
+    def _pieces(self) -> list[tuple[float, float, float, float, float, float]]:
+        """Shares of length, width and height that each box takes up."""
+        match self.form:
+            case "arch":
+                low = 1.0 - ARCH_LINTEL
+                legs = [(0.0, ARCH_LEG), (1.0 - ARCH_LEG, 1.0)]
+                along = self.length >= self.width
+                return [(0.0, 1.0, 0.0, 1.0, low, 1.0)] + [
+                    (a, b, 0.0, 1.0, 0.0, low) if along else (0.0, 1.0, a, b, 0.0, low) for a, b in legs
+                ]
+            case "mound":
+                found = []
+                for k in reversed(range(ROCK_STEPS)):
+                    # a half ellipsoid, cut at the middle of each step
+                    inset = 0.5 - 0.5 * math.sqrt(1.0 - ((k + 0.5) / ROCK_STEPS) ** 2)
+                    found.append((inset, 1 - inset, inset, 1 - inset, k / ROCK_STEPS, (k + 1) / ROCK_STEPS))
+                return found
+        return [(0.0, 1.0, 0.0, 1.0, 0.0, 1.0)]
+
+
+@dataclass(frozen=True, slots=True)
+class Colony:
+    """A grown coral as a disc that shades what lies under it: its middle (x, y, depth) and its radius [m]."""
+
+    x: float
+    y: float
+    depth: float
+    radius: float
+
+
+EDGE_ROOM = 0.5
+"""How far outside the panes a blocking edge over the tank may reach [m]."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,8 +184,9 @@ class Tank:
     sand : depth of the sand bed [m]; ``sand_flow`` the flow over it, when the keeper has noted one.
     sand_albedo, rock_albedo : share of the light that sand and the tops of rock send back [-].
     cover : share of the light that a lid, mesh or screen over the opening lets pass [-].
-    attenuation : loss of PAR in water [1/m], about 0.06 in clear aquarium water.
-    index : refractive index of the water [-].
+    water : index, absorption and ripples.
+    colony_shade : whether placed corals are to shade what lies under them, as when mature.
+    colonies : these corals; see ``scene.shaded``.
     """
 
     length: float
@@ -116,14 +200,15 @@ class Tank:
     sand_albedo: float = 0.3
     rock_albedo: float = 0.1
     cover: float = 1.0
-    attenuation: float = 0.06
-    index: float = 1.34
+    water: Water = field(default_factory=Water)
     left: Pane = field(default_factory=Pane)
     right: Pane = field(default_factory=Pane)
     front: Pane = field(default_factory=Pane)
     back: Pane = field(default_factory=Pane)
     braces: tuple[Brace, ...] = ()
     rocks: tuple[Rock, ...] = ()
+    colony_shade: bool = False
+    colonies: tuple[Colony, ...] = ()
 
     def __post_init__(self) -> None:
         rules = Rules()
@@ -132,11 +217,9 @@ class Tank:
         rules.between("water_depth", self.water_depth, 0.05, 2.0, "length")
         rules.between("rim_height", self.rim_height, 0.0, 0.5, "length")
         rules.between("room_height", self.room_height, 0.05, 5.0, "length")
-        rules.between("attenuation", self.attenuation, 0.0, 5.0, "attenuation")
         rules.between("sand_albedo", self.sand_albedo, 0.0, 0.95, "share")
         rules.between("rock_albedo", self.rock_albedo, 0.0, 0.95, "share")
         rules.between("cover", self.cover, 0.05, 1.0, "share")
-        rules.between("index", self.index, 1.0, 1.5, "plain")
         rules.finish()  # what follows is measured against the sizes above
         rules.that(
             0 <= self.rim_inset < 0.4 * min(self.length, self.width),
@@ -154,8 +237,15 @@ class Tank:
         )
         rules.that(self.sand_flow in FLOWS, "sand_flow", "must be low, medium or high, or be left open")
         for i, brace in enumerate(self.braces):
-            inside = brace.x0 >= 0 and brace.x1 <= self.length and brace.y0 >= 0 and brace.y1 <= self.width
-            rules.that(inside, f"braces.{i}", "must lie over the tank")
+            # at the rim a brace rests on the panes; the edge of a canopy may hang outside of them
+            room = 0.0 if brace.height is None else EDGE_ROOM
+            inside = (
+                brace.x0 >= -room
+                and brace.x1 <= self.length + room
+                and brace.y0 >= -room
+                and brace.y1 <= self.width + room
+            )
+            rules.that(inside, f"braces.{i}", "must lie over the tank" + " or beside it" * (room > 0))
         for i, rock in enumerate(self.rocks):
             fits_x, fits_y = rock.x + rock.length, rock.y + rock.width
             rules.that(
@@ -184,6 +274,11 @@ class Tank:
         rules.finish()
 
     @property
+    def index(self) -> float:
+        """Refractive index of the water in the middle of the visible range [-]."""
+        return self.water.index_at()
+
+    @property
     def sand_depth(self) -> float:
         """Depth of the sand's surface below the water line [m]."""
         return self.water_depth - self.sand
@@ -206,14 +301,21 @@ class Tank:
         """Tell which points (..., 3) of x, y, depth lie inside a rock block or in the sand."""
         x, y, d = points[..., 0], points[..., 1], points[..., 2]
         inside = d > self.sand_depth + 1e-9
-        for rock in self.rocks:
-            top = rock.top_depth(self.water_depth)
+        for box in self.boxes():
             inside |= (
-                (x > rock.x + 1e-9)
-                & (x < rock.x + rock.length - 1e-9)
-                & (y > rock.y + 1e-9)
-                & (y < rock.y + rock.width - 1e-9)
-                & (d > top + 1e-9)
-                & (d < top + rock.height - 1e-9)
+                (x > box.x0 + 1e-9)
+                & (x < box.x1 - 1e-9)
+                & (y > box.y0 + 1e-9)
+                & (y < box.y1 - 1e-9)
+                & (d > box.top + 1e-9)
+                & (d < box.bottom - 1e-9)
             )
         return inside
+
+    def boxes(self) -> list[Box]:
+        """All rock in the tank as boxes."""
+        return [box for rock in self.rocks for box in rock.boxes(self.water_depth)]
+
+    def strips(self) -> list[tuple[float, float, float, float, float]]:
+        """Braces and edges over the water that block light: x0, x1, y0, y1 and height above the water [m]."""
+        return [(b.x0, b.x1, b.y0, b.y1, self.rim_height if b.height is None else b.height) for b in self.braces]

@@ -134,9 +134,45 @@ def _passes_opening(x: float, y: float, spread_x: float, spread_y: float, openin
 
 
 @njit(cache=True, error_model="numpy", fastmath=FAST)
-def _under_brace(x: float, y: float, braces: Array) -> bool:
-    for k in range(braces.shape[0]):  # noqa: SIM110 - numba compiles loops, not generators
-        if braces[k, 0] < x < braces[k, 1] and braces[k, 2] < y < braces[k, 3]:
+def _past_strips(
+    sx: float, sy: float, h: float, qx: float, qy: float, mirrors: tuple[float, float, float, float],
+    reach: tuple[float, float], moves: float, strips: Array,
+) -> float:  # fmt: skip
+    """Share of a patch's light from (sx, sy) at height h to the entry (qx, qy) that no strip takes [-].
+
+    ``mirrors`` holds sign and shift of the image cell along x and y; the patch narrows towards the water.
+    """
+    sign_x, shift_x, sign_y, shift_y = mirrors
+    passed = 1.0
+    for k in range(strips.shape[0]):
+        up = strips[k, 4] / h
+        if up >= 1.0:
+            continue
+        x = sign_x * (qx + up * (sx - qx) - shift_x)
+        y = sign_y * (qy + up * (sy - qy) - shift_y)
+        patch = moves + (1.0 - moves) * up
+        taken = _within(x, strips[k, 0], strips[k, 1], 1e-9 + patch * reach[0])
+        if taken > 0.0:
+            passed -= taken * _within(y, strips[k, 2], strips[k, 3], 1e-9 + patch * reach[1])
+    return max(0.0, passed)
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
+def _under_disc(
+    px: float, py: float, d: float, qx: float, qy: float, length: float, width: float, discs: Array
+) -> bool:
+    """Whether a colony's disc (x, y, depth, radius) stands between the entry point q and the point p at depth d."""
+    for k in range(discs.shape[0]):
+        if discs[k, 2] >= d - 1e-4:
+            continue
+        down = max(0.0, discs[k, 2]) / d
+        # where the ray crosses the disc's depth, folded back into the real tank
+        x, y = qx + down * (px - qx), qy + down * (py - qy)
+        i, j = math.floor(x / length), math.floor(y / width)
+        x, y = x - i * length, y - j * width
+        dx = (x if i % 2 == 0 else length - x) - discs[k, 0]
+        dy = (y if j % 2 == 0 else width - y) - discs[k, 1]
+        if dx * dx + dy * dy < discs[k, 3] * discs[k, 3]:
             return True
     return False
 
@@ -149,20 +185,35 @@ def _highest_order(low: Array, high: Array) -> int:
     return 1 if low.max() > 0.0 or high.max() > 0.0 else 0
 
 
+@njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
+def _air_tangent(tan_w: float, n: float) -> float:
+    """Tangent in air of a ray whose tangent in water is given [-]; past every ray, a very large number."""
+    sin2 = n * n * tan_w * tan_w / (1.0 + tan_w * tan_w)
+    return math.sqrt(sin2 / (1.0 - sin2)) if sin2 < 1.0 else 1e9
+
+
+GEOMETRY = 4
+"""Columns of a path table before those of the channels."""
+
+
 @njit(cache=True, error_model="numpy", fastmath=FAST)
-def _path_table(h: float, d: float, lobe: Array, n: float, attenuation: float) -> Array:
+def _path_table(
+    h: float, d: float, lobe: Array, n: float, fades: Array, longest: float, ripple: float, scalar: bool, ledge: float
+) -> Array:
     """Tabulate what one path from height h to depth d brings, over u = r / (r + h + d) in even steps.
 
-    Returns (TABLE_SIZE, 5): irradiance per unit of flux [1/m2], or per unit of intensity when ``lobe``
-    has no rows; the share of r that lies in air [-], the sine of the angle in water [-], how far the
-    entry moves when the source does [-], and the cosine of the angle in air [-].
+    Returns (TABLE_SIZE, GEOMETRY + channels): the share of r that lies in air [-], the sine of the angle in
+    water [-], how far the entry moves when the source does [-], the cosine of the angle in air [-]; then by
+    channel irradiance per unit of flux [1/m2], or per unit of intensity when ``lobe`` has no rows.
     """
-    table = np.empty((TABLE_SIZE, 5))
+    channels = fades.shape[0]
+    table = np.empty((TABLE_SIZE, GEOMETRY + channels))
     reach = steepest_reach(n)
+    t = 0.0
     for k in range(TABLE_SIZE):
         u = min(k, TABLE_SIZE - 2) / (TABLE_SIZE - 1)
         r = u * (h + d) / (1.0 - u)
-        t = entry_tangent(r, h, d, n, reach)
+        t = entry_tangent(r, h, d, n, reach, t)
         c2 = 1.0 + t * t
         cos_a = 1.0 / math.sqrt(c2)
         sin_w = t * cos_a / n
@@ -172,16 +223,73 @@ def _path_table(h: float, d: float, lobe: Array, n: float, attenuation: float) -
         value = c2**-1.5 * t_over_r / spread
         if lobe.shape[0]:
             value *= _lookup(lobe, cos_a)
-        table[k, 0] = value * fresnel_transmittance(cos_a, cos_w, 1.0, n) * math.exp(-attenuation * d / cos_w)
-        table[k, 1] = h * t_over_r
-        table[k, 2] = sin_w
-        table[k, 3] = 1.0 - h / spread
-        table[k, 4] = cos_a
+        if scalar:
+            value /= cos_w
+        if sin_w < ledge * cos_w:
+            value = 0.0
+        value *= fresnel_transmittance(cos_a, cos_w, 1.0, n)
+        table[k, 0] = h * t_over_r
+        table[k, 1] = sin_w
+        table[k, 2] = 1.0 - h / spread
+        table[k, 3] = cos_a
+        for c in range(channels):
+            table[k, GEOMETRY + c] = value * _lookup(fades[c], min(1.0, d / cos_w / longest))
+    if ripple > 0.0 and d > 0.0:
+        _blur(table, h + d, ripple * (1.0 - 1.0 / n) * d)
     return table
 
 
 @njit(cache=True, error_model="numpy", fastmath=FAST)
+def _blur(table: Array, scale: float, sigma: float) -> None:
+    """Spread the light of a path table sideways by a normal law of ``sigma`` [m] along each axis, by 3 x 3 nodes."""
+    sharp = table.copy()
+    away = math.sqrt(3.0) * sigma
+    # centre, sides and corners of the product rule; by symmetry the two signs of y are one
+    for k in range(TABLE_SIZE - 1):
+        u = k / (TABLE_SIZE - 1)
+        r = u * scale / (1.0 - u)
+        for c in range(GEOMETRY, table.shape[1]):
+            total = 0.0
+            for i in range(-1, 2):
+                for j in range(2):
+                    weight = (1.0 / 6.0 if i else 2.0 / 3.0) * (1.0 / 3.0 if j else 2.0 / 3.0)
+                    at = math.hypot(r + i * away, j * away)
+                    at = at / (at + scale) * (TABLE_SIZE - 1)
+                    m = min(int(at), TABLE_SIZE - 2)
+                    total += weight * (sharp[m, c] + (at - m) * (sharp[m + 1, c] - sharp[m, c]))
+            table[k, c] = total
+    table[TABLE_SIZE - 1] = table[TABLE_SIZE - 2]
+
+
+@njit(cache=True, parallel=True, error_model="numpy", fastmath=FAST)
+def path_tables(
+    depths: Array,
+    heights: Array,
+    lobe: Array,
+    n: float,
+    fades: Array,
+    longest: float,
+    ripple: float,
+    scalar: bool,
+    ledge: float,
+) -> Array:
+    """Path tables (l, g, TABLE_SIZE, GEOMETRY + c) for every pair of a depth (l,) and a height (g,) [m].
+
+    ``fades`` (c, f) are what is left of each channel along paths up to ``longest`` [m]; ``ripple`` is the slope of
+    the surface along one axis [-]; ``scalar`` asks for light from all sides alike; light within the tangent
+    ``ledge`` of straight down is left out [-].
+    """
+    channels = fades.shape[0]
+    paths = np.empty((depths.shape[0], heights.shape[0], TABLE_SIZE, GEOMETRY + channels))
+    for k in prange(depths.shape[0]):
+        for g in range(heights.shape[0]):
+            paths[k, g] = _path_table(heights[g], depths[k], lobe, n, fades, longest, ripple, scalar, ledge)
+    return paths
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
 def _irradiance(
+    out: Array,
     px: float,
     py: float,
     d: float,
@@ -192,34 +300,36 @@ def _irradiance(
     axes: Array,
     lobe: Array,
     size: tuple[float, float],
+    n: float,
     reach: float,
     order: tuple[int, int],
     panes: Array,
     opening: Array,
     rim: float,
-    braces: Array,
+    strips: Array,
     rocks: Array,
-) -> float:
-    """Downward irradiance at one point per unit of flux [1/m2]."""
+    discs: Array,
+) -> None:
+    """Add downward irradiance at one point per unit of flux to ``out`` (channels,) [1/m2]."""
     length, width = size
     far = d * reach
     i_low = min(0, max(-order[0], math.floor((px - far) / length)))
     i_high = max(0, min(order[0], math.floor((px + far) / length)))
     j_low = min(0, max(-order[1], math.floor((py - far) / width)))
     j_high = max(0, min(order[1], math.floor((py + far) / width)))
-    # Refraction only moves the entry towards the point, so where even the straight line enters too
-    # near the point to be in the image's cell, the ray does. Solved for the source this is a bound.
-    bend = (heights.max() + d) / d if d > 0.0 else 1e9
+    # A ray enters in an image's cell only when its source lies at least as far behind the cell's edge as that
+    # of the ray in the plane across the edge does: one that runs aslant spends less of its way in water.
+    lowest = heights.min()
     open_point = _inside(px, py, 0.0, 0.0, opening)
-    total = 0.0
+    in_the_way = strips.shape[0] + rocks.shape[0] + discs.shape[0] > 0
     for i in range(i_low, i_high + 1):
         sign_x, shift_x = (1.0, i * length) if i % 2 == 0 else (-1.0, (i + 1) * length)
-        least_x = px + (i * length - px) * bend if i > 0 else -1e9
-        most_x = px + ((i + 1) * length - px) * bend if i < 0 else 1e9
+        least_x = i * length + lowest * _air_tangent((i * length - px) / d, n) if i > 0 else -1e9
+        most_x = (i + 1) * length - lowest * _air_tangent((px - (i + 1) * length) / d, n) if i < 0 else 1e9
         for j in range(j_low, j_high + 1):
             sign_y, shift_y = (1.0, j * width) if j % 2 == 0 else (-1.0, (j + 1) * width)
-            least_y = py + (j * width - py) * bend if j > 0 else -1e9
-            most_y = py + ((j + 1) * width - py) * bend if j < 0 else 1e9
+            least_y = j * width + lowest * _air_tangent((j * width - py) / d, n) if j > 0 else -1e9
+            most_y = (j + 1) * width - lowest * _air_tangent((py - (j + 1) * width) / d, n) if j < 0 else 1e9
             direct = i == 0 and j == 0 and open_point
             for s in range(sources.shape[0]):
                 sx, sy = shift_x + sign_x * sources[s, 0], shift_y + sign_y * sources[s, 1]
@@ -229,89 +339,87 @@ def _irradiance(
                 dx, dy = px - sx, py - sy
                 g = level[s]
                 h = heights[g]
-                scale = h + d
-                to_rim = max(0.0, (h - rim) / h)
                 r = math.sqrt(dx * dx + dy * dy)
-                at = r / (r + scale) * (TABLE_SIZE - 1)
+                at = r / (r + h + d) * (TABLE_SIZE - 1)
                 k = min(int(at), TABLE_SIZE - 2)
                 f = at - k
-                share = paths[g, k, 1] + f * (paths[g, k + 1, 1] - paths[g, k, 1])
-                qx, qy = sx + dx * share, sy + dy * share
-                passed = 1.0
-                if not (direct and _inside(sx, sy, half_x, half_y, opening)):
-                    # A source stands for a patch of the face; where the edge of the opening cuts the patch's
-                    # image on the water, it counts in part, so that few sources make a smooth edge.
-                    moves = paths[g, k, 3] + f * (paths[g, k + 1, 3] - paths[g, k, 3])
-                    wide, deep = 1e-9 + moves * sources[s, 4], 1e-9 + moves * sources[s, 5]
-                    passed = _passes_opening(sign_x * (qx - shift_x), sign_y * (qy - shift_y), wide, deep, opening)
-                    if passed == 0.0:
-                        continue
-                    if to_rim > 0.0:
-                        x, y = sx + dx * share * to_rim, sy + dy * share * to_rim
-                        x, y = sign_x * (x - shift_x), sign_y * (y - shift_y)
-                        passed = min(passed, _passes_opening(x, y, wide, deep, opening))
+                weight = sources[s, 3]
+                clear = direct and _inside(sx, sy, half_x, half_y, opening)
+                if in_the_way or not clear:
+                    share = paths[g, k, 0] + f * (paths[g, k + 1, 0] - paths[g, k, 0])
+                    qx, qy = sx + dx * share, sy + dy * share
+                    moves = paths[g, k, 2] + f * (paths[g, k + 1, 2] - paths[g, k, 2])
+                    if not clear:
+                        # A source stands for a patch of the face; where the edge of the opening cuts the patch's
+                        # image on the water, it counts in part, so that few sources make a smooth edge.
+                        wide, deep = 1e-9 + moves * sources[s, 4], 1e-9 + moves * sources[s, 5]
+                        x, y = sign_x * (qx - shift_x), sign_y * (qy - shift_y)
+                        passed = _passes_opening(x, y, wide, deep, opening)
                         if passed == 0.0:
                             continue
-                if to_rim > 0.0 and braces.shape[0]:
-                    x, y = sx + dx * share * to_rim, sy + dy * share * to_rim
-                    if _under_brace(sign_x * (x - shift_x), sign_y * (y - shift_y), braces):
+                        if h > rim > 0.0:
+                            to_rim = share * (h - rim) / h
+                            x, y = sign_x * (sx + dx * to_rim - shift_x), sign_y * (sy + dy * to_rim - shift_y)
+                            passed = min(passed, _passes_opening(x, y, wide, deep, opening))
+                        weight *= passed
+                    if strips.shape[0]:
+                        mirrors = (sign_x, shift_x, sign_y, shift_y)
+                        patch = (sources[s, 4], sources[s, 5])
+                        weight *= _past_strips(sx, sy, h, qx, qy, mirrors, patch, moves, strips)
+                    if weight == 0.0:
                         continue
-                if rocks.shape[0] and blocked(px, py, d, qx, qy, i, j, length, width, rocks):
-                    continue
-                value = passed * sources[s, 3] * (paths[g, k, 0] + f * (paths[g, k + 1, 0] - paths[g, k, 0]))
+                    if rocks.shape[0] and blocked(px, py, d, qx, qy, i, j, length, width, rocks):
+                        continue
+                    if discs.shape[0] and _under_disc(px, py, d, qx, qy, length, width, discs):
+                        continue
                 if lobe.shape[0]:
-                    cos_a = paths[g, k, 4] + f * (paths[g, k + 1, 4] - paths[g, k, 4])
+                    cos_a = paths[g, k, 3] + f * (paths[g, k + 1, 3] - paths[g, k, 3])
                     across = math.sqrt(max(0.0, 1.0 - cos_a * cos_a)) / r if r > 1e-9 else 0.0
-                    value *= _aimed(axes, lobe, sign_x * dx * across, sign_y * dy * across, -cos_a)
+                    weight *= _aimed(axes, lobe, sign_x * dx * across, sign_y * dy * across, -cos_a)
                 if i != 0 or j != 0:
-                    sin_w = paths[g, k, 2] + f * (paths[g, k + 1, 2] - paths[g, k, 2])
+                    sin_w = paths[g, k, 1] + f * (paths[g, k + 1, 1] - paths[g, k, 1])
                     if i != 0:
-                        value *= crossings_return(panes[0], panes[1], i, abs(dx) / r * sin_w)
+                        weight *= crossings_return(panes[0], panes[1], i, abs(dx) / r * sin_w)
                     if j != 0:
-                        value *= crossings_return(panes[2], panes[3], j, abs(dy) / r * sin_w)
-                total += value
-    return total
+                        weight *= crossings_return(panes[2], panes[3], j, abs(dy) / r * sin_w)
+                for c in range(out.shape[0]):
+                    v = paths[g, k, GEOMETRY + c]
+                    out[c] += weight * (v + f * (paths[g, k + 1, GEOMETRY + c] - v))
 
 
 @njit(cache=True, parallel=True, error_model="numpy", fastmath=FAST)
 def irradiance(
     points: Array,
     layer: NDArray[np.int64],
-    depths: Array,
+    paths: Array,
     sources: Array,
     heights: Array,
     level: NDArray[np.int64],
     axes: Array,
     lobe: Array,
-    plain: bool,
     size: tuple[float, float],
     n: float,
-    attenuation: float,
     panes: Array,
     opening: Array,
     rim: float,
-    braces: Array,
+    strips: Array,
     rocks: Array,
+    discs: Array,
 ) -> Array:
-    """Downward irradiance at points (k, 3) per unit of flux, (k,) [1/m2].
+    """Downward irradiance at points (k, 3) per unit of flux, (channels, k) [1/m2].
 
-    ``depths`` (l,) are the distinct depths and ``layer`` (k,) says which of them each point has, ``heights``
-    (g,) the distinct heights of the ``sources`` (s, 6) and ``level`` (s,) which each has, so that refraction,
+    ``paths`` are the tables of ``path_tables``; ``layer`` (k,) says which of their depths each point has, ``heights``
+    (g,) their heights, and ``level`` (s,) which of these each of the ``sources`` (s, 6) has, so that refraction,
     Fresnel and path loss are worked out once for each pair and looked up after that. ``axes`` (3, 3) and
-    ``lobe`` (cosines, phis) say how the light is aimed, see ``Emitter.axes`` and ``lobe``. ``plain`` says that
-    the face looks straight down and its lobe is round: then the lobe goes into the path tables too.
+    ``lobe`` (cosines, phis) say how the light is aimed, see ``Emitter.axes`` and ``lobe``; ``lobe`` has no rows
+    when it is in the path tables.
     """
-    inside = lobe if plain else lobe[:0]
-    outside = lobe[:0] if plain else lobe
-    paths = np.empty((depths.shape[0], heights.shape[0], TABLE_SIZE, 5))
-    for k in prange(depths.shape[0]):
-        for g in range(heights.shape[0]):
-            paths[k, g] = _path_table(heights[g], depths[k], inside[:, 0], n, attenuation)
     reach = steepest_reach(n)
     order = (_highest_order(panes[0], panes[1]), _highest_order(panes[2], panes[3]))
-    out = np.empty(points.shape[0])
+    out = np.zeros((points.shape[0], paths.shape[3] - GEOMETRY))
     for k in prange(points.shape[0]):
-        out[k] = _irradiance(
+        _irradiance(
+            out[k],
             points[k, 0],
             points[k, 1],
             points[k, 2],
@@ -320,14 +428,16 @@ def irradiance(
             heights,
             level,
             axes,
-            outside,
+            lobe,
             size,
+            n,
             reach,
             order,
             panes,
             opening,
             rim,
-            braces,
+            strips,
             rocks,
+            discs,
         )
-    return out
+    return out.T.copy()

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
 
 from corlume.core.coral import CoralCard
 from corlume.core.emitter import Emitter
 from corlume.core.errors import FieldError, Rules
-from corlume.core.geometry import Tank
+from corlume.core.geometry import Colony, Tank
 from corlume.core.targets import LightTargets
 
 SIDE_ROOM = 1.0
@@ -22,7 +22,8 @@ class Fixture:
     Parameters
     ----------
     emitter : its light-giving face at full output.
-    output : 0..1 of full output [-].
+    output : 0..1 of full output [-]: the master dimmer, which leaves the ratios of the channels alone.
+    levels : 0..1 of each channel under the master [-]; empty when all are full.
     watts : electrical power at full output [W].
     condition : what age, salt creep and a dirty cover glass leave of its light when new and clean, 0..1 [-].
     frame : the rack or hybrid frame that it hangs in; fixtures of one frame move together.
@@ -36,17 +37,42 @@ class Fixture:
     dimmable: bool = True
     frame: str = ""
     condition: float = 1.0
+    levels: tuple[float, ...] = ()
+
+    @property
+    def strengths(self) -> tuple[float, ...]:
+        """What leaves the fixture by channel, as a share of that channel's full light when new and clean [-]."""
+        whole = self.output * self.condition
+        return tuple(whole * level for level in self.mix)
 
     @property
     def strength(self) -> float:
         """What leaves the fixture as a share of its full light when new and clean [-]."""
-        return self.output * self.condition
+        return sum(s * c.share for s, c in zip(self.strengths, self.emitter.channels, strict=True))
+
+    @property
+    def mix(self) -> tuple[float, ...]:
+        """Level of every channel under the master dimmer [-]."""
+        return self.levels or (1.0,) * len(self.emitter.channels)
+
+    @property
+    def power(self) -> float:
+        """Electrical power as it is dimmed now, in proportion to the light of each channel [W]."""
+        shares = self.emitter.power_shares() if self.levels else (1.0,)
+        return self.output * self.watts * sum(a * b for a, b in zip(self.levels or (1.0,), shares, strict=True))
 
     def __post_init__(self) -> None:
         rules = Rules()
         rules.between("output", self.output, 0.0, 1.0, "share")
         rules.between("watts", self.watts, 0.0, 5000.0, "power")
         rules.between("condition", self.condition, 0.1, 1.0, "share")
+        for level in self.levels:
+            rules.between("levels", level, 0.0, 1.0, "share")
+        rules.that(
+            not self.levels or len(self.levels) == len(self.emitter.channels),
+            "levels",
+            f"must be one for each of its {len(self.emitter.channels)} channels",
+        )
         rules.that(
             self.dimmable or self.output in (0.0, 1.0),
             "output",
@@ -81,6 +107,19 @@ def fixture_errors(tank: Tank, fixture: Fixture) -> list[FieldError]:
     return rules.errors
 
 
+def bodies_below(fixtures: Sequence[Fixture], index: int) -> tuple[tuple[float, float, float, float, float], ...]:
+    """Faces of other fixtures that hang lower than one and shade it: x0, x1, y0, y1, height [m]."""
+    found = []
+    for k, other in enumerate(fixtures):
+        e = other.emitter
+        if k != index and e.height < fixtures[index].emitter.height - LOWER:
+            half_x, half_y = e.half_extent()
+            found.append((e.x - half_x, e.x + half_x, e.y - half_y, e.y + half_y, e.height))
+    return tuple(found)
+
+
+LOWER = 0.015
+"""A fixture shades another when its face hangs so much lower [m]."""
 BODY = 0.04
 """Least distance in height at which two fixtures can hang over each other [m]."""
 
@@ -146,6 +185,10 @@ class Scene:
     setups: tuple[Setup, ...] = (Setup("As it hangs", in_use=True),)
     corals: tuple[Coral, ...] = ()
 
+    def lit_tank(self) -> Tank:
+        """The tank as the light meets it: with the shade of its corals where the keeper asks for that."""
+        return shaded(self.tank, self.corals)
+
     def __post_init__(self) -> None:
         rules = Rules()
         rules.that(0 < len(self.name.strip()) <= 80, "name", "must have one to eighty characters")
@@ -163,6 +206,13 @@ class Scene:
             if setup.name == name or (name is None and setup.in_use):
                 return setup
         raise KeyError(name)
+
+
+def shaded(tank: Tank, corals: Iterable[Coral]) -> Tank:
+    """A tank with its placed corals as discs of their mature size, when it is set to have them."""
+    if not tank.colony_shade:
+        return tank
+    return replace(tank, colonies=tuple(Colony(*c.place, 0.5 * c.card.size) for c in corals if c.place is not None))
 
 
 def place_errors(tank: Tank, corals: Sequence[Coral]) -> list[FieldError]:

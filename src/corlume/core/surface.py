@@ -37,13 +37,14 @@ def steepest_reach(n: float) -> float:
 
 
 @njit(cache=True)
-def entry_tangent(r: float, h: float, d: float, n: float, reach: float) -> float:
+def entry_tangent(r: float, h: float, d: float, n: float, reach: float, least: float = 0.0) -> float:
     """Solve Snell's law for the ray from height h in air to depth d in water, r aside [m].
 
     Returns t = tan(theta_a), the root of h t + d t / sqrt(n^2 + (n^2 - 1) t^2) = r. The left side is
-    concave and rises, so Newton's steps from the left of the root climb to it and cannot overshoot.
+    concave and rises, so Newton's steps from the left of the root climb to it and cannot overshoot;
+    ``least`` is a place known to lie there, the root of a smaller r.
     """
-    t = max(r / (h + d / n), (r - d * reach) / h)
+    t = max(r / (h + d / n), (r - d * reach) / h, least)
     k = n * n - 1.0
     for _ in range(40):
         q = n * n + k * t * t

@@ -70,11 +70,10 @@ def surfaces(tank: Tank) -> list[Surface]:
         _surface(tank, "Sand", tank.sand_flow, (0.0, tank.length), (0.0, tank.width), tank.sand_depth),
     ]
     for number, rock in enumerate(tank.rocks, 1):
-        depth = rock.top_depth(tank.water_depth)
-        if 0.0 < depth < tank.sand_depth:
-            name = rock.name or f"Rock {number}"
-            x, y = (rock.x, rock.x + rock.length), (rock.y, rock.y + rock.width)
-            found.append(_surface(tank, name, rock.flow, x, y, depth))
+        for box in rock.boxes(tank.water_depth):
+            if 0.0 < box.top < tank.sand_depth:
+                name = box.name or f"Rock {number}"
+                found.append(_surface(tank, name, box.flow, (box.x0, box.x1), (box.y0, box.y1), box.top))
     found = [s for s in found if s.free.any()]
     return sorted(found, key=lambda s: s.depth)
 

@@ -74,6 +74,12 @@ class Measure:
                 return f"{trim(value, 1)} W"
             case "attenuation":
                 return f"{trim(value, 3)} per m"
+            case "wavelength":
+                return f"{trim(value, 1)} nm"
+            case "temperature":
+                return f"{trim(value, 1)} \u00b0C"
+            case "salinity":
+                return f"{trim(value, 1)} psu"
             case _:
                 return trim(value, 3)
 

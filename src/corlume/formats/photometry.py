@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from corlume.core.errors import InvalidInput
 from corlume.core.lobe import Lobe, TableLobe
 from corlume.core.units import DEGREE
-from corlume.formats.scene import BadFile, Fault
+from corlume.formats.faults import BadFile, Fault
 
 Array = NDArray[np.float64]
 FOOT = 0.3048

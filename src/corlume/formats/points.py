@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from corlume.core.geometry import Tank
 from corlume.core.units import CM
+from corlume.formats.faults import BadFile, Fault
 from corlume.formats.measure import parse_number
-from corlume.formats.scene import BadFile, Fault
 
 COLUMNS = ("x_cm", "y_cm", "depth_cm")
 

@@ -4,58 +4,35 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, NoReturn, TypeVar
 
 from pydantic import ValidationError
 
 from corlume.core.coral import CoralCard
-from corlume.core.emitter import Emitter
+from corlume.core.emitter import ONE_CHANNEL, Channel, Emitter
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
 from corlume.core.lobe import Lobe, RingLobe, TableLobe
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup
+from corlume.core.spectrum import BandSpectrum, Spectrum, TableSpectrum
 from corlume.core.targets import LightTargets
 from corlume.core.units import CM, DEGREE
+from corlume.core.water import Water
+from corlume.formats.faults import BadFile, Fault
 from corlume.formats.measure import Measure
 from corlume.formats.scene_file import (
-    BraceFile,
+    ChannelFile,
     CoralFile,
     FixtureFile,
     LobeFile,
-    PaneFile,
-    PanesFile,
-    PlaceFile,
-    RingFile,
     RockFile,
-    RunningFile,
     SceneFile,
-    SetupFile,
+    SpectrumFile,
     TankFile,
-    TargetsFile,
 )
 
 MAX_BYTES = 2_000_000
 T = TypeVar("T")
-
-
-@dataclass(frozen=True, slots=True)
-class Fault:
-    """One thing wrong in a file: where and what."""
-
-    where: str
-    what: str
-
-    def __str__(self) -> str:
-        return f"{self.where}: {self.what}" if self.where else self.what
-
-
-class BadFile(ValueError):
-    """Raised for a file that cannot be read, with every fault found."""
-
-    def __init__(self, faults: list[Fault]) -> None:
-        self.faults = faults
-        super().__init__("\n".join(str(fault) for fault in faults))
 
 
 def read_scene(data: bytes) -> Scene:
@@ -78,11 +55,6 @@ def read_scene(data: bytes) -> Scene:
         raise BadFile(
             [Fault(_path(e["loc"]), _shape_message(e["msg"], e["input"])) for e in error.errors()[:20]]
         ) from error
-
-
-def write_scene(scene: Scene) -> str:
-    """Write a scene as JSON text, indented, ready for a file."""
-    return json.dumps(_to_file(scene).model_dump(by_alias=True), indent=2, ensure_ascii=False) + "\n"
 
 
 def scene_schema() -> str:
@@ -120,6 +92,12 @@ class _Build:
         "cover": "cover_percent",
         "attenuation": "attenuation_per_m",
         "index": "refractive_index",
+        "temperature": "temperature_c",
+        "salinity": "salinity_psu",
+        "yellowing": "yellowing_per_m",
+        "ripple": "ripple_slope",
+        "share": "share_percent",
+        "levels": "channels",
         "factor": "return",
         "hours": "hours_per_day",
         "price": "price_per_kwh",
@@ -165,6 +143,7 @@ def _to_core(file: SceneFile) -> Scene:
             x1=(b.x_cm + b.length_cm) * CM,
             y0=b.y_cm * CM,
             y1=(b.y_cm + b.width_cm) * CM,
+            height=None if b.height_cm is None else b.height_cm * CM,
         )
         for i, b in enumerate(t.braces)
     ]
@@ -183,8 +162,8 @@ def _to_core(file: SceneFile) -> Scene:
         cover=t.cover_percent / 100,
         sand_albedo=t.sand_albedo,
         rock_albedo=t.rock_albedo,
-        attenuation=t.attenuation_per_m,
-        index=t.refractive_index,
+        water=_water(build, t) or Water(),
+        colony_shade=t.coral_shade,
         braces=tuple(b for b in braces if b),
         rocks=tuple(r for r in rocks if r),
         **panes,
@@ -225,6 +204,24 @@ def _to_core(file: SceneFile) -> Scene:
     return scene
 
 
+def _water(build: _Build, t: TankFile) -> Water | None:
+    if w := t.water:
+        return build(
+            "tank.water",
+            Water,
+            kind=w.kind,
+            temperature=w.temperature_c,
+            salinity=w.salinity_psu,
+            yellowing=w.yellowing_per_m,
+            attenuation=w.attenuation_per_m,
+            index=w.refractive_index,
+            ripple=w.ripple_slope,
+        )
+    plain = {"attenuation": t.attenuation_per_m, "index": t.refractive_index}
+    given = {name: value for name, value in plain.items() if value is not None}
+    return build("tank", Water, kind="plain" if given else "sea", **given)
+
+
 def _rock(r: RockFile) -> Rock:
     return Rock(
         x=r.x_cm * CM,
@@ -235,6 +232,7 @@ def _rock(r: RockFile) -> Rock:
         height=r.height_cm * CM,
         name=r.name,
         flow=r.flow,
+        form=r.form,
     )
 
 
@@ -247,14 +245,22 @@ def _lobe(build: _Build, where: str, f: LobeFile | None) -> Lobe | None:
     return build(where, TableLobe, theta, phi, tuple(tuple(row) for row in f.values))
 
 
-def _lobe_file(lobe: Lobe | None) -> LobeFile | None:
-    match lobe:
-        case RingLobe():
-            return LobeFile(rings=[RingFile(share=s, fwhm_deg=round(w / DEGREE, 4)) for s, w in lobe.parts])
-        case TableLobe():
-            theta, phi = ([round(angle / DEGREE, 4) for angle in angles] for angles in (lobe.theta, lobe.phi))
-            return LobeFile(theta_deg=theta, phi_deg=phi, values=[list(row) for row in lobe.values])
-    return None
+def _channels(build: _Build, where: str, rows: list[ChannelFile]) -> tuple[Channel, ...]:
+    found = []
+    for i, row in enumerate(rows):
+        at = f"{where}.channels.{i}"
+        spectrum = _spectrum(build, f"{at}.spectrum", row.spectrum)
+        channel = build(at, Channel, name=row.name, share=row.share_percent / 100, spectrum=spectrum)
+        found += [channel] if channel else []
+    return tuple(found) or ONE_CHANNEL
+
+
+def _spectrum(build: _Build, where: str, f: SpectrumFile | None) -> Spectrum | None:
+    if f is None:
+        return None
+    if f.bands:
+        return build(where, BandSpectrum, tuple((band.share, band.peak_nm, band.width_nm) for band in f.bands))
+    return build(where, TableSpectrum, tuple(f.wavelength_nm), tuple(f.power))
 
 
 def _fixture(build: _Build, where: str, f: FixtureFile) -> Fixture | None:
@@ -273,15 +279,18 @@ def _fixture(build: _Build, where: str, f: FixtureFile) -> Fixture | None:
         roll=f.roll_deg * DEGREE,
         pitch=f.pitch_deg * DEGREE,
         lobe=_lobe(build, f"{where}.lobe", f.lobe),
+        channels=_channels(build, where, f.channels),
     )
     if emitter is None:
         return None
+    levels = tuple(row.level_percent / 100 for row in f.channels)
     output = f.output_percent / 100
     values: dict[str, Any] = {
         "output": output,
         "watts": f.watts,
         "dimmable": f.dimmable,
         "condition": f.condition_percent / 100,
+        "levels": levels if any(level != 1.0 for level in levels) else (),
     }
     return build(where, Fixture, emitter=emitter, name=f.name, frame=f.frame, **values)
 
@@ -291,111 +300,3 @@ def _coral(build: _Build, where: str, c: CoralFile) -> Coral | None:
     card = build(where, CoralCard, **values, reach=c.reach_cm * CM, size=c.size_cm * CM)
     place = (c.place.x_cm * CM, c.place.y_cm * CM, c.place.depth_cm * CM) if c.place else None
     return Coral(card, place) if card else None
-
-
-def _cm(metres: float) -> float:
-    return round(metres / CM, 4)
-
-
-def _to_file(scene: Scene) -> SceneFile:
-    tank = scene.tank
-    t, r = scene.targets, scene.running
-    return SceneFile(
-        format="corlume-scene",
-        version=1,
-        tank=TankFile(
-            name=scene.name,
-            length_cm=_cm(tank.length),
-            width_cm=_cm(tank.width),
-            water_depth_cm=_cm(tank.water_depth),
-            rim_height_cm=_cm(tank.rim_height),
-            rim_inset_cm=_cm(tank.rim_inset),
-            room_height_cm=_cm(tank.room_height),
-            sand_cm=_cm(tank.sand),
-            sand_flow=tank.sand_flow,
-            cover_percent=round(100 * tank.cover, 4),
-            sand_albedo=tank.sand_albedo,
-            rock_albedo=tank.rock_albedo,
-            attenuation_per_m=tank.attenuation,
-            refractive_index=tank.index,
-            panes=PanesFile(
-                **{
-                    side: PaneFile(kind=pane.kind, factor=pane.factor)
-                    for side, pane in zip(SIDES, tank.panes(), strict=True)
-                }
-            ),
-            braces=[
-                BraceFile(x_cm=_cm(b.x0), y_cm=_cm(b.y0), length_cm=_cm(b.x1 - b.x0), width_cm=_cm(b.y1 - b.y0))
-                for b in tank.braces
-            ],
-            rocks=[
-                RockFile(
-                    name=k.name,
-                    x_cm=_cm(k.x),
-                    y_cm=_cm(k.y),
-                    base_cm=_cm(k.base),
-                    length_cm=_cm(k.length),
-                    width_cm=_cm(k.width),
-                    height_cm=_cm(k.height),
-                    flow=k.flow,
-                )
-                for k in tank.rocks
-            ],
-        ),
-        targets=TargetsFile(
-            lps_low=t.lps_low,
-            lps_high=t.lps_high,
-            sps_low=t.sps_low,
-            sps_high=t.sps_high,
-            ceiling=t.ceiling,
-            goal=t.goal,
-            school=t.school,
-        ),
-        running=RunningFile(hours_per_day=r.hours, price_per_kwh=r.price, currency=r.currency),
-        setups=[
-            SetupFile(name=s.name, in_use=s.in_use, fixtures=[_fixture_file(f) for f in s.fixtures])
-            for s in scene.setups
-        ],
-        corals=[_coral_file(c) for c in scene.corals],
-    )
-
-
-def _fixture_file(f: Fixture) -> FixtureFile:
-    e = f.emitter
-    return FixtureFile(
-        name=f.name,
-        kind=e.kind,
-        ppf=e.ppf,
-        fwhm_deg=round(e.fwhm / DEGREE, 4),
-        length_cm=_cm(e.length),
-        width_cm=_cm(e.width),
-        x_cm=_cm(e.x),
-        y_cm=_cm(e.y),
-        height_cm=_cm(e.height),
-        turn_deg=round(e.turn / DEGREE, 4),
-        roll_deg=round(e.roll / DEGREE, 4),
-        pitch_deg=round(e.pitch / DEGREE, 4),
-        lobe=_lobe_file(e.lobe),
-        frame=f.frame,
-        output_percent=round(100 * f.output, 4),
-        condition_percent=round(100 * f.condition, 4),
-        watts=f.watts,
-        dimmable=f.dimmable,
-    )
-
-
-def _coral_file(coral: Coral) -> CoralFile:
-    c = coral.card
-    place = coral.place and PlaceFile(x_cm=_cm(coral.place[0]), y_cm=_cm(coral.place[1]), depth_cm=_cm(coral.place[2]))
-    return CoralFile(
-        name=c.name,
-        group=c.group,
-        par_low=c.par_low,
-        par_high=c.par_high,
-        flow=c.flow,
-        aggression=c.aggression,
-        reach_cm=_cm(c.reach),
-        size_cm=_cm(c.size),
-        note=c.note,
-        place=place,
-    )

@@ -37,16 +37,17 @@ class PanesFile(_Part):
 
 
 class BraceFile(_Part):
-    """A strip across the opening at rim height."""
+    """A strip that blocks light: across the opening at rim height, or an edge higher up."""
 
     x_cm: Number = Field(description="left end, from the inside of the left pane")
     y_cm: Number = Field(description="front end, from the inside of the front pane")
     length_cm: Number = Field(description="along x")
     width_cm: Number = Field(description="along y")
+    height_cm: Number | None = Field(None, description="above the water line; left out for a brace at the rim")
 
 
 class RockFile(_Part):
-    """A rock block: a box."""
+    """A piece of rock: a box, an arch over its longer side, or a mound that narrows upwards."""
 
     name: Name = ""
     x_cm: Number
@@ -56,6 +57,19 @@ class RockFile(_Part):
     width_cm: Number
     height_cm: Number
     flow: FlowName = Field("", description="flow over its top, when known")
+    form: Literal["block", "arch", "mound"] = "block"
+
+
+class WaterFile(_Part):
+    """What fills the tank, with its own index and absorption by wavelength, or with plain numbers for them."""
+
+    kind: Literal["sea", "plain"] = Field("sea", description="plain: attenuation and index below, nothing else")
+    temperature_c: Number = 25.0
+    salinity_psu: Number = 35.0
+    yellowing_per_m: Number = Field(0.05, description="absorption of yellow matter at 440 nm")
+    attenuation_per_m: Number = Field(0.06, description="plain loss of PAR")
+    refractive_index: Number = Field(1.34, description="plain index")
+    ripple_slope: Number = Field(0.0, description="root mean square slope of the surface; 0 with pumps off")
 
 
 class TankFile(_Part):
@@ -73,8 +87,10 @@ class TankFile(_Part):
     cover_percent: Number = Field(100.0, description="what a lid, mesh or screen over the opening lets pass")
     sand_albedo: Number = Field(0.3, description="share of the light that the sand sends back")
     rock_albedo: Number = Field(0.1, description="share of the light that the tops of rock send back")
-    attenuation_per_m: Number = Field(0.06, description="loss of PAR in the water")
-    refractive_index: Number = 1.34
+    attenuation_per_m: Number | None = Field(None, description="short for plain water of this loss of PAR")
+    refractive_index: Number | None = Field(None, description="short for plain water of this index")
+    water: WaterFile | None = None
+    coral_shade: bool = Field(False, description="whether placed corals shade what lies under them, as when mature")
     panes: PanesFile = PanesFile()
     braces: list[BraceFile] = Field(default=[], max_length=50)
     rocks: list[RockFile] = Field(default=[], max_length=200)
@@ -116,6 +132,31 @@ class LobeFile(_Part):
     values: list[list[Number]] = Field(default=[], max_length=400, description="a row for each theta")
 
 
+class BandFile(_Part):
+    """One bell-shaped band of a spectrum."""
+
+    share: Number = Field(description="of the radiant power, against the other bands")
+    peak_nm: Number
+    width_nm: Number = Field(description="full width at half maximum")
+
+
+class SpectrumFile(_Part):
+    """A spectrum: bands, or a table of relative radiant power per nanometre."""
+
+    bands: list[BandFile] = Field(default=[], max_length=24)
+    wavelength_nm: list[Number] = Field(default=[], max_length=4000)
+    power: list[Number] = Field(default=[], max_length=4000)
+
+
+class ChannelFile(_Part):
+    """One colour of a fixture."""
+
+    name: Annotated[str, Field(max_length=40)]
+    share_percent: Number = Field(description="of the photon flux with all channels full; they add up to 100")
+    level_percent: Number = Field(100.0, description="under the fixture's own output")
+    spectrum: SpectrumFile | None = Field(None, description="left out when not known")
+
+
 class FixtureFile(_Part):
     """A fixture: a face or line that gives light straight down with a cos^m lobe."""
 
@@ -137,6 +178,7 @@ class FixtureFile(_Part):
     condition_percent: Number = Field(100.0, description="what age, salt and dirt leave of its light")
     watts: Number = 0.0
     dimmable: bool = True
+    channels: list[ChannelFile] = Field(default=[], max_length=12)
 
 
 class SetupFile(_Part):

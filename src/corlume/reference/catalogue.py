@@ -9,19 +9,26 @@ from importlib.resources import files
 from typing import Any
 
 from corlume.core.coral import CoralCard
-from corlume.core.emitter import Emitter
+from corlume.core.emitter import Channel, Emitter
 from corlume.core.lobe import RingLobe
 from corlume.core.scene import Fixture
 from corlume.core.units import CM, DEGREE
+from corlume.reference.spectra import lamp_spectra
 
 
 @dataclass(frozen=True, slots=True)
 class FixtureKindEntry:
-    """A fixture of the catalogue as it would hang by default over (0, 0): one part, or several in a frame."""
+    """A fixture of the catalogue as it would hang by default over (0, 0): one part, or several in a frame.
+
+    ``weight`` [kg] and ``price``, a round figure, are 0 when not known; ``mount`` says how it is hung.
+    """
 
     key: str
     name: str
     parts: tuple[Fixture, ...]
+    weight: float = 0.0
+    price: float = 0.0
+    mount: str = ""
 
     @property
     def watts(self) -> float:
@@ -74,8 +81,12 @@ def coral_cards() -> dict[str, CoralCard]:
 def fixture_kinds() -> dict[str, FixtureKindEntry]:
     """Fixture kinds by key, in the order of the file."""
     data = _load("fixtures.json")
-    singles = {row["key"]: _fixture(row) for row in data["fixtures"]}
-    found = {row["key"]: FixtureKindEntry(row["key"], row["name"], (singles[row["key"]],)) for row in data["fixtures"]}
+    rows = {row["key"]: row for row in data["fixtures"]}
+    singles = {key: _fixture(row) for key, row in rows.items()}
+    found = {
+        key: FixtureKindEntry(key, row["name"], (singles[key],), row["weight_kg"], row["price"], row["mount"])
+        for key, row in rows.items()
+    }
     for row in data["hybrids"]:
         parts = tuple(
             replace(
@@ -89,7 +100,9 @@ def fixture_kinds() -> dict[str, FixtureKindEntry]:
             )
             for part in row["parts"]
         )
-        found[row["key"]] = FixtureKindEntry(row["key"], row["name"], parts)
+        of_parts = [rows[part["fixture"]] for part in row["parts"]]
+        weight, price = (sum(part[what] for part in of_parts) for what in ("weight_kg", "price"))
+        found[row["key"]] = FixtureKindEntry(row["key"], row["name"], parts, weight, price, "Four wires; lift rack")
     return found
 
 
@@ -105,5 +118,6 @@ def _fixture(row: Any) -> Fixture:
         y=0.0,
         height=row["height_cm"] * CM,
         lobe=RingLobe(tuple((r["share"], r["fwhm_deg"] * DEGREE) for r in rings)) if rings else None,
+        channels=tuple(Channel(c["name"], c["share"], lamp_spectra()[c["spectrum"]].spectrum) for c in row["channels"]),
     )
     return Fixture(emitter, watts=row["watts"], name=row["name"], dimmable=row["dimmable"])

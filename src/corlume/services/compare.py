@@ -91,9 +91,9 @@ def _layouts(tank: Tank) -> list[tuple[str, str, str, list[list[Fixture]]]]:
         ("t5", "T5 tubes", "t5_tube", tubes),
         ("compact", "Power compact", "power_compact", [_rack(tank, compact, n) for n in (1, 2, 3, 4, 6, 8)]),
         ("halide", "Metal halide", "halide", [_row(tank, f"halide-{w}", halides) for w in (150, 250, 400)]),
-        ("t5-led", "T5 and LED", "hybrid", [_rack(tank, tube, 4) + modules]),
+        ("t5-led", "T5 and LED", "hybrid", [_beside(tank, tube, 2, modules) + modules]),
         ("halide-t5", "Halide and T5", "hybrid_halide",
-         [_row(tank, f"halide-{w}", halides) + _rack(tank, tube, 2) for w in (150, 250)]),
+         [row + _beside(tank, tube, 1, row) for row in (_row(tank, f"halide-{w}", halides) for w in (150, 250))]),
     ]  # fmt: skip
 
 
@@ -125,6 +125,20 @@ def _rack(tank: Tank, key: str, count: int) -> list[Fixture]:
     ]
 
 
+def _beside(tank: Tank, key: str, count: int, row: list[Fixture]) -> list[Fixture]:
+    """So many tubes before and behind a row of modules, clear of it and at its height, as in a hybrid frame."""
+    middle = row[0].emitter
+    tube = fixture_kinds()[key].parts[0].emitter
+    first = 0.5 * (middle.width + tube.width) + 0.02
+    across = [side * (first + k * (tube.width + 0.01)) for side in (-1, 1) for k in range(count)]
+    ends = max(1, round(tank.length / (1.1 * tube.length)))
+    return [
+        changed(tank, _hang(tank, key, (k + 0.5) / ends * tank.length, middle.y + y), {"height": middle.height})
+        for y in across
+        for k in range(ends)
+    ]
+
+
 def _set_to(stored: StoredTank, layouts: list[list[Fixture]]) -> tuple[list[Fixture], bool]:
     """The weakest layout that reaches the target, dimmed to it as far as it dims; or the strongest there is."""
     wanted = target_par(stored)
@@ -132,8 +146,10 @@ def _set_to(stored: StoredTank, layouts: list[list[Fixture]]) -> tuple[list[Fixt
         full = _mean(stored, fixtures)
         if full >= wanted * 0.93:
             break
-    fixed = _mean(stored, [f for f in fixtures if not f.dimmable])
-    can_dim = _mean(stored, [f for f in fixtures if f.dimmable])
+    # what is off still hangs in the way of the others
+    fixed, can_dim = (
+        _mean(stored, [replace(f, output=f.output * (f.dimmable == dims)) for f in fixtures]) for dims in (False, True)
+    )
     share = min(1.0, max(0.05, (wanted - fixed) / can_dim)) if can_dim > 0 else 1.0
     lit = [replace(f, output=round(share, 2)) if f.dimmable else f for f in fixtures]
     return lit, full >= wanted * 0.93

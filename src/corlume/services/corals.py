@@ -14,7 +14,7 @@ from corlume.core.placement import Reason, ZoneFit, check_place, fit_zones
 from corlume.core.scene import Coral, Fixture
 from corlume.core.targets import LightTargets
 from corlume.core.zones import Zone, find_zones, surfaces
-from corlume.services.predict import Place, read_probe, surface_par
+from corlume.services.predict import Place, par_here, surface_par
 from corlume.store import rows
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
@@ -49,7 +49,7 @@ def states(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[CoralState]:
         if coral.place is None:
             result.append(CoralState(kept.id, coral, None, ()))
             continue
-        par = read_probe(stored.tank, fixtures, stored.targets, stored.running.hours, Place(*coral.place)).par
+        par = par_here(stored.lit_tank(), fixtures, Place(*coral.place))
         others = _placed(stored, but=kept.id)
         reasons = check_place(stored.tank, coral.card, coral.place, par, _flow_at(stored.tank, coral.place), others)
         result.append(CoralState(kept.id, coral, par, tuple(reasons)))
@@ -58,7 +58,7 @@ def states(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[CoralState]:
 
 def fits(stored: StoredTank, fixtures: Sequence[Fixture], coral_id: int) -> list[ZoneFit]:
     """Hold one coral against every zone, its own present place left out."""
-    zones = zones_of(stored.tank, stored.targets, fixtures)
+    zones = zones_of(stored.lit_tank(but=coral_id), stored.targets, fixtures)
     return fit_zones(stored.tank, stored.coral(coral_id).value.card, zones, _placed(stored, but=coral_id))
 
 
@@ -70,7 +70,7 @@ def resting_place(tank: Tank, x: float, y: float) -> tuple[float, float, float]:
     rules = Rules()
     rules.between("x", x, 0.0, tank.length, "length")
     rules.between("y", y, 0.0, tank.width, "length")
-    depths = [rock.top_depth(tank.water_depth) for rock in tank.rocks if rock.covers(x, y)]
+    depths = [box.top for box in tank.boxes() if box.covers(x, y)]
     depth = min([tank.sand_depth, *depths])
     rules.that(depth > 0, "y", "is rock that stands out of the water: nothing can sit there")
     rules.finish()
@@ -142,7 +142,7 @@ def _placed(stored: StoredTank, *, but: int) -> list[PlacedCoral]:
 
 def _flow_at(tank: Tank, place: tuple[float, float, float]) -> str:
     x, y, depth = place
-    for rock in tank.rocks:
-        if rock.covers(x, y) and abs(rock.top_depth(tank.water_depth) - depth) < 0.02:
-            return rock.flow
+    for box in tank.boxes():
+        if box.covers(x, y) and abs(box.top - depth) < 0.02:
+            return box.flow
     return tank.sand_flow if depth > tank.sand_depth - 0.02 else ""

@@ -1,7 +1,7 @@
 """Predict the light of a setup: planes for the drawings, figures and verdicts, the reading at a probe.
 
-Unit fields are remembered for each fixture, so that a dimmer costs nothing and a moved fixture
-recomputes that one alone.
+Unit fields are remembered for each fixture and channel, so that a dimmer costs nothing and a moved fixture
+recomputes that one alone, and those that it shades.
 """
 
 from __future__ import annotations
@@ -16,13 +16,16 @@ from numpy.typing import NDArray
 
 from corlume.core.budget import FluxBudget, flux_budget
 from corlume.core.emitter import Emitter
-from corlume.core.field import Medium, combine, grid, unit_field
+from corlume.core.field import Medium, Sensor, Strip, channel_fields, grid, unit_field
 from corlume.core.figures import evenness, hottest, share_within, spread
 from corlume.core.geometry import Tank
-from corlume.core.scene import Fixture, Running
+from corlume.core.ripple import flicker
+from corlume.core.scene import Fixture, Running, bodies_below
+from corlume.core.spectrum import WAVELENGTHS, mixed, usable_share
 from corlume.core.targets import Band, LightTargets
 from corlume.core.verdicts import Figures, Verdict, judge
 from corlume.core.zones import surfaces
+from corlume.reference.spectra import weightings
 
 Array = NDArray[np.float64]
 STEP = 0.022
@@ -57,22 +60,30 @@ class Plane:
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """What the probe says: PAR, its parts by fixture, the daily dose (DLI) [mol/m2/d] and the band."""
+    """What the probe says: PAR, its parts by fixture, the daily dose (DLI) [mol/m2/d] and the band.
+
+    ``scalar`` is what a sphere would read; ``flicker`` the standard deviation over the mean with ripples [-];
+    ``usable`` the share of the light by each weighting of ``weightings()``, as it arrives at this depth [-].
+    """
 
     place: Place
     par: float
+    scalar: float
+    flicker: float
+    usable: dict[str, float]
     parts: tuple[float, ...]
     dose: float
     band: Band
     in_rock: bool
 
 
-def par_at(tank: Tank, fixtures: Sequence[Fixture], points: Array) -> Array:
+def par_at(tank: Tank, fixtures: Sequence[Fixture], points: Array, *, sensor: Sensor = "planar") -> Array:
     """PAR (n,) at points (n, 3) anywhere in the water, nothing remembered."""
-    if not fixtures:
-        return np.zeros(len(points))
-    medium = Medium.of(tank)
-    return combine([unit_field(medium, f.emitter, points) for f in fixtures], [f.strength for f in fixtures])
+    medium, total = Medium.of(tank), np.zeros(len(points))
+    for i, f in enumerate(fixtures):
+        found = channel_fields(medium, f.emitter, points, sensor=sensor, bodies=bodies_below(fixtures, i))
+        total += np.tensordot(f.strengths, found, 1)
+    return total
 
 
 def slice_plane(tank: Tank, fixtures: Sequence[Fixture], kind: Literal["plan", "front", "side"], at: float) -> Plane:
@@ -82,12 +93,17 @@ def slice_plane(tank: Tank, fixtures: Sequence[Fixture], kind: Literal["plan", "
     return Plane(u, v, _masked(tank, fixtures, spec))
 
 
-Layer = Literal["par", "share", "shadow"]
+Layer = Literal["par", "scalar", "share", "shadow", "soft", "flicker"]
 LAYERS: dict[Layer, str] = {
     "par": "PAR",
+    "scalar": "PAR on a sphere",
     "share": "Share of the chosen fixture",
-    "shadow": "What rock and braces take",
+    "shadow": "What rock, corals and braces take",
+    "soft": "Softness: light that gets under a plate",
+    "flicker": "Flicker",
 }
+PLATE = 0.5
+"""A plate's radius as a share of its height over the place that it shades, for the layer "soft" [-]."""
 PARTS = tuple(
     Band(f"part-{k}", f"{low} to {high} %" if high < 100 else f"{low} % and more", low, high if high < 100 else 1e3)
     for k, (low, high) in enumerate(((0, 10), (10, 25), (25, 50), (50, 75), (75, 100)))
@@ -95,6 +111,11 @@ PARTS = tuple(
 """Bands of the layers that show percentages."""
 SHADES = tuple(replace(band, key=f"part-{len(PARTS) - 1 - k}") for k, band in enumerate(PARTS))
 """The same for shadow, where more is darker."""
+FLICKERS = tuple(
+    Band(f"part-{k}", f"{low} to {high} %" if high < 100 else f"{low} % and more", low, high if high < 100 else 1e3)
+    for k, (low, high) in enumerate(((0, 2), (2, 5), (5, 10), (10, 20), (20, 100)))
+)
+"""Bands of flicker."""
 
 
 def layer_plane(
@@ -105,34 +126,83 @@ def layer_plane(
     layer: Layer,
     chosen: int | None,
 ) -> Plane:
-    """A slice of a layer: PAR, or in percent the share of the fixture of index ``chosen``, or what rock takes."""
+    """A slice of a layer: PAR or PAR on a sphere; or in percent the share of the fixture of index ``chosen``, what
+    rock and braces take, what still gets under a plate, or how much the light flickers.
+    """
     plane = slice_plane(tank, fixtures, kind, at)
-    if layer == "par":
-        return plane
     spec = PlaneSpec(kind, at)
-    if layer == "share":
-        part = _total(tank, [fixtures[chosen]], spec) if chosen is not None else np.zeros_like(plane.par)
-        whole = plane.par
-    else:
-        whole = _total(replace(tank, rocks=(), braces=()), fixtures, spec)
-        part = np.maximum(0.0, whole - plane.par)
+    whole = plane.par
+    match layer:
+        case "par":
+            return plane
+        case "scalar":
+            shown = _total(tank, fixtures, spec, sensor="scalar")
+            return Plane(plane.u, plane.v, np.where(np.isfinite(whole), shown, np.nan))
+        case "share":
+            part = _part(tank, fixtures, chosen, spec) if chosen is not None else np.zeros_like(whole)
+        case "shadow":
+            whole = _total(replace(tank, rocks=(), braces=(), colonies=()), fixtures, spec)
+            part = np.maximum(0.0, whole - plane.par)
+        case "soft":
+            part = _total(tank, fixtures, spec, ledge=PLATE)
+        case "flicker":
+            part = whole * _flicker(tank, fixtures, spec)
     share = 100 * part / np.where(whole > 0, whole, np.inf)
     return Plane(plane.u, plane.v, np.where(np.isfinite(plane.par), share, np.nan))
+
+
+def _flicker(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
+    """Standard deviation over mean at points [-]; the patterns of several fixtures do not know of each other."""
+    depth = _points(tank, spec)[..., 2]
+    total, square = np.zeros(depth.shape), np.zeros(depth.shape)
+    for i, f in enumerate(fixtures):
+        if f.output > 0:
+            part = _part(tank, fixtures, i, spec)
+            total += part
+            square += (part * flicker(f.emitter, depth, slope=tank.water.ripple, index=tank.index)) ** 2
+    result: Array = np.sqrt(square) / np.where(total > 0, total, np.inf)
+    return result
 
 
 def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, hours: float, place: Place) -> Reading:
     """Read PAR at one point of the water."""
     spec = PlaneSpec("point", place)
-    parts = tuple(f.strength * float(_unit(tank, f.emitter, spec)[0]) for f in fixtures)
+    by_channel = [
+        np.asarray(f.strengths) * _unit(tank, f.emitter, spec, bodies=bodies_below(fixtures, i))[:, 0]
+        for i, f in enumerate(fixtures)
+    ]
+    parts = tuple(float(p.sum()) for p in by_channel)
     par = sum(parts)
     return Reading(
         place=place,
         par=par,
+        scalar=float(_total(tank, fixtures, spec, sensor="scalar")[0]),
+        flicker=float(_flicker(tank, fixtures, spec)[0]),
+        usable=_usable(tank, fixtures, by_channel, place.depth),
         parts=parts,
         dose=par * hours * 3600 / 1e6,
         band=targets.band_at(par),
         in_rock=bool(tank.in_rock(_points(tank, spec))[0]),
     )
+
+
+def par_here(tank: Tank, fixtures: Sequence[Fixture], place: Place) -> float:
+    """PAR at one place."""
+    return float(_total(tank, fixtures, PlaneSpec("point", place))[0])
+
+
+def _usable(tank: Tank, fixtures: Sequence[Fixture], by_channel: Sequence[Array], depth: float) -> dict[str, float]:
+    """Share of the light at a depth that each published weighting counts, by the colours of every channel there."""
+    channels = [channel for f in fixtures for channel in f.emitter.channels]
+    if any(channel.spectrum is None for channel in channels) or not sum(map(np.sum, by_channel)):
+        return {}
+    left = np.exp(-depth * tank.water.absorption())
+    shares = np.zeros_like(WAVELENGTHS)
+    for channel, par in zip(channels, np.concatenate(by_channel), strict=True):
+        colours = mixed([channel.spectrum], [1.0]) * left
+        shares += par * colours / colours.sum()
+    shares /= shares.sum()
+    return {w.name: usable_share(shares, (w.wavelengths, w.weights)) for w in weightings()}
 
 
 def surface_par(tank: Tank, fixtures: Sequence[Fixture]) -> list[Array]:
@@ -147,7 +217,7 @@ def figures(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, runn
     volume = _masked(tank, fixtures, PlaneSpec("volume"))
     budgets = [(f.strength, _budget(tank, f.emitter)) for f in fixtures]
     given = sum(output * b.ppf for output, b in budgets)
-    watts = sum(f.output * f.watts for f in fixtures)
+    watts = sum(f.power for f in fixtures)
     band = targets.goal_band()
     all_points = np.concatenate([_points(tank, PlaneSpec(k)).reshape(-1, 3) for k in ("judge", "volume")])
     kept = plane[np.isfinite(plane)]
@@ -175,16 +245,42 @@ def _masked(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
     return np.where(_rock_mask(tank, spec), np.nan, _total(tank, fixtures, spec))
 
 
-def _total(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
-    lit = [f for f in fixtures if f.output > 0]
-    if not lit:
-        return np.zeros(_points(tank, spec).shape[:-1])
-    return combine([_unit(tank, f.emitter, spec) for f in lit], [f.strength for f in lit])
+def _total(
+    tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec, *, sensor: Sensor = "planar", ledge: float = 0.0
+) -> Array:
+    total = np.zeros(_points(tank, spec).shape[:-1])
+    for i, f in enumerate(fixtures):
+        if f.output > 0:
+            total += _part(tank, fixtures, i, spec, sensor=sensor, ledge=ledge)
+    return total
+
+
+def _part(
+    tank: Tank,
+    fixtures: Sequence[Fixture],
+    index: int,
+    spec: PlaneSpec,
+    *,
+    sensor: Sensor = "planar",
+    ledge: float = 0.0,
+) -> Array:
+    """What one of the fixtures brings, shaded by those that hang lower."""
+    f = fixtures[index]
+    unit = _unit(tank, f.emitter, spec, sensor, ledge, bodies_below(fixtures, index))
+    part: Array = np.tensordot(f.strengths, unit, 1)
+    return part
 
 
 @lru_cache(maxsize=1024)
-def _unit(tank: Tank, emitter: Emitter, spec: PlaneSpec) -> Array:
-    return unit_field(_medium(tank), emitter, _points(tank, spec))
+def _unit(
+    tank: Tank,
+    emitter: Emitter,
+    spec: PlaneSpec,
+    sensor: Sensor = "planar",
+    ledge: float = 0.0,
+    bodies: tuple[Strip, ...] = (),
+) -> Array:
+    return channel_fields(_medium(tank), emitter, _points(tank, spec), sensor=sensor, ledge=ledge, bodies=bodies)
 
 
 @lru_cache(maxsize=256)
@@ -194,6 +290,11 @@ def _budget(tank: Tank, emitter: Emitter) -> FluxBudget:
 
 @lru_cache(maxsize=16)
 def _medium(tank: Tank) -> Medium:
+    if tank.colonies:
+        # what comes back from the floor does not wait for a coral to be moved
+        bare = _medium(replace(tank, colonies=()))
+        discs = np.array([(c.x, c.y, c.depth, c.radius) for c in tank.colonies])
+        return replace(bare, discs=discs)
     return Medium.of(tank)
 
 

@@ -8,7 +8,8 @@ from corlume.core.errors import InvalidInput, Rules
 from corlume.core.geometry import Brace, Rock, Tank
 from corlume.core.scene import Running, Scene, Setup
 from corlume.core.targets import LightTargets
-from corlume.formats.scene import read_scene, write_scene
+from corlume.formats.scene import read_scene
+from corlume.formats.scene_writer import write_scene
 from corlume.store import journal, rows
 from corlume.store.database import Database
 from corlume.store.journal import TANKS_SCOPE, Edit, Steps, tank_scope

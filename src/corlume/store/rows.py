@@ -7,11 +7,13 @@ import sqlite3
 from typing import Any
 
 from corlume.core.coral import CoralCard
-from corlume.core.emitter import Emitter
+from corlume.core.emitter import ONE_CHANNEL, Channel, Emitter
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
 from corlume.core.lobe import Lobe, RingLobe, TableLobe
 from corlume.core.scene import Coral, Fixture, Running
+from corlume.core.spectrum import BandSpectrum, Spectrum, TableSpectrum
 from corlume.core.targets import LightTargets
+from corlume.core.water import Water
 
 Row = dict[str, Any]
 
@@ -27,12 +29,12 @@ _TANK = (
     "cover",
     "sand_albedo",
     "rock_albedo",
-    "attenuation",
 )
+_WATER = ("temperature", "salinity", "yellowing", "attenuation", "ripple")
 _TARGETS = ("lps_low", "lps_high", "sps_low", "sps_high", "ceiling", "goal", "school")
 _RUNNING = ("hours", "price", "currency")
-_BRACE = ("x0", "x1", "y0", "y1")
-_ROCK = ("x", "y", "base", "length", "width", "height", "name", "flow")
+_BRACE = ("x0", "x1", "y0", "y1", "height")
+_ROCK = ("x", "y", "base", "length", "width", "height", "name", "flow", "form")
 _EMITTER = ("kind", "ppf", "fwhm", "length", "width", "x", "y", "height", "turn", "roll", "pitch")
 _CARD = ("name", "par_low", "par_high", "flow", "aggression", "reach", "size", "note")
 
@@ -47,7 +49,8 @@ def _pick(row: sqlite3.Row, names: tuple[str, ...]) -> Row:
 
 def tank_row(name: str, tank: Tank, targets: LightTargets, running: Running) -> Row:
     """Columns of ``tanks``; rocks and braces have tables of their own."""
-    row = {"name": name, **_take(tank, _TANK), "refractive_index": tank.index}
+    row = {"name": name, **_take(tank, _TANK), **_take(tank.water, _WATER)}
+    row |= {"water_kind": tank.water.kind, "refractive_index": tank.water.index, "colony_shade": int(tank.colony_shade)}
     for side, pane in zip(SIDES, tank.panes(), strict=True):
         row |= {f"{side}_kind": pane.kind, f"{side}_factor": pane.factor}
     return row | _take(targets, _TARGETS) | _take(running, _RUNNING)
@@ -57,7 +60,8 @@ def tank_from(row: sqlite3.Row, rocks: tuple[Rock, ...], braces: tuple[Brace, ..
     """The tank of a row, with its rocks and braces."""
     values = _pick(row, _TANK)
     values |= {side: Pane(row[f"{side}_kind"], row[f"{side}_factor"]) for side in SIDES}
-    return Tank(**values, index=row["refractive_index"], rocks=rocks, braces=braces)
+    water = Water(kind=row["water_kind"], index=row["refractive_index"], **_pick(row, _WATER))
+    return Tank(**values, water=water, colony_shade=bool(row["colony_shade"]), rocks=rocks, braces=braces)
 
 
 def targets_from(row: sqlite3.Row) -> LightTargets:
@@ -94,15 +98,55 @@ def fixture_row(fixture: Fixture) -> Row:
     """Columns of ``fixtures`` but for the setup."""
     own = {"name": fixture.name, "output": fixture.output, "watts": fixture.watts, "dimmable": int(fixture.dimmable)}
     own |= {"frame": fixture.frame, "condition": fixture.condition, "lobe": _lobe_text(fixture.emitter.lobe)}
+    own |= {
+        "channels": _channels_text(fixture.emitter.channels),
+        "levels": json.dumps(fixture.levels) if fixture.levels else None,
+    }
     return own | _take(fixture.emitter, _EMITTER)
 
 
 def fixture_from(row: sqlite3.Row) -> Fixture:
     """The fixture of a row."""
-    emitter = Emitter(**_pick(row, _EMITTER), lobe=_lobe_from(row["lobe"]))
+    emitter = Emitter(**_pick(row, _EMITTER), lobe=_lobe_from(row["lobe"]), channels=_channels_from(row["channels"]))
     return Fixture(
-        emitter, row["output"], row["watts"], row["name"], bool(row["dimmable"]), row["frame"], row["condition"]
+        emitter,
+        row["output"],
+        row["watts"],
+        row["name"],
+        bool(row["dimmable"]),
+        row["frame"],
+        row["condition"],
+        tuple(json.loads(row["levels"])) if row["levels"] else (),
     )
+
+
+def _channels_text(channels: tuple[Channel, ...]) -> str | None:
+    if channels == ONE_CHANNEL:
+        return None
+    return json.dumps([{"name": c.name, "share": c.share, "spectrum": _spectrum_row(c.spectrum)} for c in channels])
+
+
+def _spectrum_row(spectrum: Spectrum | None) -> Row | None:
+    match spectrum:
+        case BandSpectrum():
+            return {"bands": spectrum.parts}
+        case TableSpectrum():
+            return {"wavelengths": spectrum.wavelengths, "values": spectrum.values}
+    return None
+
+
+def _channels_from(text: str | None) -> tuple[Channel, ...]:
+    if text is None:
+        return ONE_CHANNEL
+    return tuple(Channel(c["name"], c["share"], _spectrum_from(c["spectrum"])) for c in json.loads(text))
+
+
+def _spectrum_from(read: Row | None) -> Spectrum | None:
+    if read is None:
+        return None
+    if "bands" in read:
+        return BandSpectrum(tuple((share, peak, width) for share, peak, width in read["bands"]))
+    return TableSpectrum(tuple(read["wavelengths"]), tuple(read["values"]))
 
 
 def _lobe_text(lobe: Lobe | None) -> str | None:

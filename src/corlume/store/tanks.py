@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Generic, TypeVar
 
 from corlume.core.geometry import Brace, Rock, Tank
-from corlume.core.scene import Coral, Fixture, Running, Scene, Setup
+from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, shaded
 from corlume.core.targets import LightTargets
 from corlume.store import rows
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
@@ -73,6 +73,10 @@ class StoredTank:
     def coral(self, coral_id: int) -> Kept[Coral]:
         """The coral of that id; ``NotFound`` otherwise."""
         return _find(self.corals, coral_id, "coral")
+
+    def lit_tank(self, *, but: int | None = None) -> Tank:
+        """The tank as the light meets it, with the shade of its corals where it is set to have it, one left out."""
+        return shaded(self.tank, [kept.value for kept in self.corals if kept.id != but])
 
     def scene(self) -> Scene:
         """The tank as one scene, for checks and for export."""

@@ -9,7 +9,7 @@ from typing import Any
 
 from corlume.core.scene import Fixture, overlaps
 from corlume.formats.measure import Measure
-from corlume.services.predict import LAYERS, PARTS, SHADES, Layer, Place, layer_plane, read_probe, verdicts
+from corlume.services.predict import FLICKERS, LAYERS, PARTS, SHADES, Layer, Place, layer_plane, read_probe, verdicts
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe, letter
 from corlume.web.drawing.light import draw_light
@@ -38,10 +38,10 @@ def moving_parts(
     layer: Layer = "par",
 ) -> dict[str, str]:
     """Everything that a drag, a dimmer or the probe changes: light, rock, marks, readout, verdicts."""
-    tank, targets = stored.tank, stored.targets
+    tank, targets = stored.lit_tank(), stored.targets
     fixtures = [kept.value for kept in setup.fixtures]
     chosen = next((i for i, kept in enumerate(setup.fixtures) if kept.id == selected), None)
-    bands = {"par": targets.bands(), "share": PARTS, "shadow": SHADES}[layer]
+    bands = {"share": PARTS, "shadow": SHADES, "soft": PARTS, "flicker": FLICKERS}.get(layer) or targets.bands()
     parts: dict[str, str] = {}
     for view, at in zip(sheet.views(), (probe.depth, probe.y, probe.x), strict=True):
         plane = layer_plane(tank, fixtures, view.kind, at, layer, chosen)
@@ -52,8 +52,10 @@ def moving_parts(
     title = "" if layer == "par" else LAYERS[layer]
     if layer == "share" and chosen is not None:
         title = f"Share of {letter(chosen)} in the light, %"
-    elif layer == "shadow":
-        title = f"{title} of the light, %"
+    elif layer != "par":
+        title = {"scalar": "PAR on a sphere", "soft": "Light that gets under a plate, %", "flicker": "Flicker, %"}.get(
+            layer, f"{title} of the light, %"
+        )
     parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=title)
     parts["depth-out"] = measure.length(probe.depth)
     parts["readout"] = _readout(stored, fixtures, probe, measure)
@@ -63,7 +65,7 @@ def moving_parts(
 
 
 def _readout(stored: StoredTank, fixtures: Sequence[Fixture], probe: Place, measure: Measure) -> str:
-    reading = read_probe(stored.tank, fixtures, stored.targets, stored.running.hours, probe)
+    reading = read_probe(stored.lit_tank(), fixtures, stored.targets, stored.running.hours, probe)
     shares = [
         (letter(i), fixture.name, part, part / reading.par if reading.par > 0 else 0.0)
         for i, (fixture, part) in enumerate(zip(fixtures, reading.parts, strict=True))

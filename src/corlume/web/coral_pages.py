@@ -131,10 +131,10 @@ def _corals(
     chosen = next((s for s in states if s.id == selected), None)
     if selected is not None and chosen is None:
         raise NotFound(f"no coral {selected}")
-    zones = corals.zones_of(stored.tank, stored.targets, fixtures)
+    zones = corals.zones_of(stored.lit_tank(), stored.targets, fixtures)
     fits = corals.fits(stored, fixtures, chosen.id) if chosen else []
     sheet = lay_out_pair(stored.tank)
-    lit = list(zip(surfaces(stored.tank), surface_par(stored.tank, fixtures), strict=True))
+    lit = list(zip(surfaces(stored.tank), surface_par(stored.lit_tank(), fixtures), strict=True))
     context: dict[str, Any] = {
         "stored": stored,
         "states": states,

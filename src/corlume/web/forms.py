@@ -10,6 +10,7 @@ from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
 from corlume.core.scene import Running
 from corlume.core.targets import LIMITS, SCHOOLS, LightTargets, school_of
 from corlume.core.units import DEGREE
+from corlume.core.water import Water
 from corlume.formats.measure import Measure, parse_number
 
 T = TypeVar("T")
@@ -77,7 +78,10 @@ def tank_fields(name: str, tank: Tank, targets: LightTargets, running: Running, 
         shown[field] = measure.number(getattr(tank, field))
     shown |= {f"{part}_albedo": f"{100 * getattr(tank, f'{part}_albedo'):g}" for part in ("sand", "rock")}
     shown["cover"] = f"{100 * tank.cover:g}"
-    shown |= {"attenuation": f"{tank.attenuation:g}", "currency": running.currency}
+    water = tank.water
+    shown |= {name: f"{getattr(water, name):g}" for name in WATER_NUMBERS}
+    shown |= {"water": water.kind, "ripple": _ripple_choice(water.ripple), "currency": running.currency}
+    shown["colony_shade"] = "on" if tank.colony_shade else ""
     shown |= {"hours": f"{running.hours:g}", "price": f"{running.price:g}"}
     shown |= {limit: f"{getattr(targets, limit):g}" for limit in LIMITS}
     for side, pane in zip(SIDES, tank.panes(), strict=True):
@@ -96,11 +100,35 @@ def read_tank(form: Form, old: Tank | None) -> Tank | None:
     }
     values |= {f"{part}_albedo": form.number(f"{part}_albedo") / 100 for part in ("sand", "rock")}
     values["cover"] = form.number("cover") / 100
-    values["attenuation"] = form.number("attenuation")
+    values["water"] = _read_water(form, old.water if old else Water())
+    values["colony_shade"] = form.text("colony_shade") == "on"
     values["sand_flow"] = form.text("sand_flow")
+    if values["water"] is None:
+        values["water"] = old.water if old else Water()
     if old:
-        values |= {"rocks": old.rocks, "braces": old.braces, "index": old.index}
+        values |= {"rocks": old.rocks, "braces": old.braces}
     return form.build(Tank, **values, **panes)
+
+
+WATER_NUMBERS = ("temperature", "salinity", "yellowing", "attenuation", "index")
+RIPPLES = {"still": ("Still, pumps off", 0.0), "light": ("Light ripples", 0.05), "in-use": ("Pumps in use", 0.1),
+           "strong": ("Strong, broken surface", 0.2)}  # fmt: skip
+"""Ripples as keepers name them and their root mean square slope [-]: our own estimates."""
+
+
+def _ripple_choice(slope: float) -> str:
+    return min(RIPPLES, key=lambda key: abs(RIPPLES[key][1] - slope))
+
+
+def _read_water(form: Form, old: Water) -> Water | None:
+    """The water of a form; a slope of its own stays while its name is not changed."""
+    choice = form.text("ripple")
+    if choice not in RIPPLES:
+        form.errors["ripple"] = "is not one of the surfaces offered"
+        return None
+    ripple = old.ripple if choice == _ripple_choice(old.ripple) else RIPPLES[choice][1]
+    numbers = {name: form.number(name) for name in WATER_NUMBERS}
+    return form.build(Water, kind=form.text("water"), ripple=ripple, **numbers)
 
 
 def _read_pane(form: Form, side: str, old: Pane) -> Pane:
@@ -137,22 +165,25 @@ def read_running(form: Form) -> Running | None:
 def rock_fields(rock: Rock, measure: Measure) -> dict[str, str]:
     """What the rock form shows for a rock."""
     shown = {name: measure.number(getattr(rock, name)) for name in ("x", "y", "base", "length", "width", "height")}
-    return shown | {"name": rock.name, "flow": rock.flow}
+    return shown | {"name": rock.name, "flow": rock.flow, "form": rock.form}
 
 
 def read_rock(form: Form, old: Rock | None) -> Rock | None:
     """The rock of a form; ``old`` as it was."""
     sizes = ("x", "y", "base", "length", "width", "height")
     lengths = {name: form.length(name, getattr(old, name, None)) for name in sizes}
-    return form.build(Rock, **lengths, name=form.text("name")[:60], flow=form.text("flow"))
+    return form.build(
+        Rock, **lengths, name=form.text("name")[:60], flow=form.text("flow"), form=form.text("form") or "block"
+    )
 
 
 def read_brace(form: Form) -> Brace | None:
     """The brace of a form, given by its corner, length and width."""
     x, y, length, width = (form.length(name) for name in ("x", "y", "length", "width"))
+    height = form.length("height") if form.text("height") else None
     if form.errors:
         return None
-    brace = form.build(Brace, x0=x, x1=x + length, y0=y, y1=y + width)
+    brace = form.build(Brace, x0=x, x1=x + length, y0=y, y1=y + width, height=height)
     for core, shown in (("x1", "length"), ("y1", "width")):
         if core in form.errors:
             form.errors.pop(core)

@@ -14,8 +14,8 @@ from corlume.core.emitter import FixtureKind
 from corlume.core.errors import InvalidInput
 from corlume.core.lobe import width_at_half
 from corlume.core.scene import Fixture
+from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number
-from corlume.formats.scene import BadFile
 from corlume.services import shelf
 from corlume.store.database import Database
 from corlume.web.drawing.polar import draw_polar

@@ -13,8 +13,9 @@ from pydantic import BaseModel, Field
 from corlume.core.geometry import Rock, Tank
 from corlume.core.scene import Running
 from corlume.core.targets import SCHOOLS, LightTargets
+from corlume.core.water import Water
+from corlume.formats.faults import BadFile
 from corlume.formats.measure import Measure
-from corlume.formats.scene import BadFile
 from corlume.services import tanks
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
@@ -23,6 +24,7 @@ from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_grips, draw_rock
 from corlume.web.forms import (
     PANE_CHOICES,
+    RIPPLES,
     Form,
     read_brace,
     read_rock,
@@ -49,7 +51,7 @@ class RockShape(BaseModel):
     height: Metres | None = None
 
 
-NEW_TANK = Tank(length=1.2, width=0.55, water_depth=0.5)
+NEW_TANK = Tank(length=1.2, width=0.55, water_depth=0.5, water=Water(ripple=0.1))
 
 
 @router.get("/tanks")
@@ -231,6 +233,7 @@ def _tank_form(
         "others": {key: text for key, text in errors.items() if key not in values},
         "panes": PANE_CHOICES,
         "schools": SCHOOLS,
+        "ripples": [(key, text) for key, (text, _) in RIPPLES.items()],
         "bad": bad or {},
     }
     if stored:

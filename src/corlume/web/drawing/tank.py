@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from markupsafe import Markup
 
-from corlume.core.geometry import Pane, Rock, Tank
+from corlume.core.geometry import Box, Pane, Rock, Tank
 from corlume.core.units import CM, INCH
 from corlume.formats.measure import Measure
 from corlume.store.tanks import Kept
@@ -45,8 +45,8 @@ def draw_rock(view: View, tank: Tank, at: float) -> Markup:
     if view.kind != "plan" and tank.sand > 0:
         x, y = view.at(0.0, tank.sand_depth)
         parts.append(_rect(x, y, view.right - x, view.bottom - y, class_="sand"))
-    for rock in sorted(tank.rocks, key=lambda r: -r.top_depth(tank.water_depth)):
-        x, y, w, h, cut = _outline(view, tank, rock, at)
+    for box in sorted(tank.boxes(), key=lambda b: -b.top):
+        x, y, w, h, cut = _outline(view, box, at)
         parts.append(_rect(x, y, w, h, class_="rock cut" if cut else "rock beyond"))
         if cut:
             parts.append(_rect(x, y, w, h, class_="rock-grain"))
@@ -62,7 +62,10 @@ def draw_grips(view: View, tank: Tank, rocks: Sequence[Kept[Rock]]) -> Markup:
     parts = []
     for kept in rocks:
         rock = kept.value
-        x, y, w, h, _ = _outline(view, tank, rock, 0.0)
+        d = tank.water_depth
+        low = rock.top_depth(d) + rock.height
+        whole = Box(rock.x, rock.x + rock.length, rock.y, rock.y + rock.width, rock.top_depth(d), low)
+        x, y, w, h, _ = _outline(view, whole, 0.0)
         sizes = {"data_y": f"{y:.1f}", "data_width": f"{w:.1f}", "data_height": f"{h:.1f}"}
         parts.append(
             group(
@@ -83,18 +86,16 @@ def draw_grips(view: View, tank: Tank, rocks: Sequence[Kept[Rock]]) -> Markup:
     return group(parts, class_="grips")
 
 
-def _outline(view: View, tank: Tank, rock: Rock, at: float) -> tuple[float, float, float, float, bool]:
-    top = rock.top_depth(tank.water_depth)
+def _outline(view: View, box: Box, at: float) -> tuple[float, float, float, float, bool]:
+    """Corner and size of a box in drawing units, and whether the slice cuts it or, in the plan, lies under its top."""
     if view.kind == "plan":
-        x, y = view.at(rock.x, rock.y + rock.width)
-        return x, y, rock.length * view.scale, rock.width * view.scale, top < at - 1e-9
-    start, size, low, high = (
-        (rock.x, rock.length, rock.y, rock.y + rock.width)
-        if view.kind == "front"
-        else (rock.y, rock.width, rock.x, rock.x + rock.length)
+        x, y = view.at(box.x0, box.y1)
+        return x, y, (box.x1 - box.x0) * view.scale, (box.y1 - box.y0) * view.scale, box.top < at - 1e-9
+    start, end, low, high = (
+        (box.x0, box.x1, box.y0, box.y1) if view.kind == "front" else (box.y0, box.y1, box.x0, box.x1)
     )
-    x, y = view.at(start, top)
-    return x, y, size * view.scale, rock.height * view.scale, low <= at <= high
+    x, y = view.at(start, box.top)
+    return x, y, (end - start) * view.scale, (box.bottom - box.top) * view.scale, low <= at <= high
 
 
 def _rect(x: float, y: float, width: float, height: float, **attributes: object) -> Markup:

@@ -1,0 +1,110 @@
+"""Water: its refractive index, what it absorbs by wavelength, and how its surface ripples."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.errors import Rules
+from corlume.core.spectrum import WAVELENGTHS, Spectrum, photon_shares
+
+Array = NDArray[np.float64]
+WaterKind = Literal["sea", "plain"]
+
+PURE_NODES = (400, 420, 440, 460, 480, 500, 520, 540, 560, 580, 600, 620, 640, 660, 680, 700)
+PURE_ABSORPTION = (.00663, .00454, .00635, .00979, .0127, .0204, .0409, .0474, .0619, .0896, .2224, .2755, .3108,
+                   .410, .465, .624)  # fmt: skip
+"""Absorption of pure water [1/m] at ``PURE_NODES`` [nm]: Pope and Fry 1997, from memory."""
+YELLOW_SLOPE = 0.014
+"""How fast yellowing falls off with wavelength [1/nm]: Bricaud, Morel and Prieur 1981, from memory."""
+FADE_STEPS = 256
+
+
+@dataclass(frozen=True, slots=True)
+class Water:
+    """What fills the tank.
+
+    Parameters
+    ----------
+    kind : "sea" works out index and absorption from what follows; "plain" takes ``attenuation`` and ``index``
+        as they stand, the same for every wavelength.
+    temperature : 0..40 [degC].
+    salinity : 0..45 [psu], near enough to parts per thousand.
+    yellowing : absorption of yellow matter at 440 nm [1/m]; 0 in polished water, about 0.05 with carbon in use,
+        0.3 and more in old tea-coloured water. Our own estimates.
+    attenuation : plain loss of PAR [1/m].
+    index : plain refractive index [-].
+    ripple : root mean square slope of the surface, both axes together [-]; 0 with pumps off, about 0.1 in use.
+    """
+
+    kind: WaterKind = "sea"
+    temperature: float = 25.0
+    salinity: float = 35.0
+    yellowing: float = 0.05
+    attenuation: float = 0.06
+    index: float = 1.34
+    ripple: float = 0.0
+
+    def __post_init__(self) -> None:
+        rules = Rules()
+        rules.that(self.kind in ("sea", "plain"), "kind", "must be sea or plain")
+        rules.between("temperature", self.temperature, 0.0, 40.0, "temperature")
+        rules.between("salinity", self.salinity, 0.0, 45.0, "salinity")
+        rules.between("yellowing", self.yellowing, 0.0, 5.0, "attenuation")
+        rules.between("attenuation", self.attenuation, 0.0, 5.0, "attenuation")
+        rules.between("index", self.index, 1.0, 1.5)
+        rules.between("ripple", self.ripple, 0.0, 0.4)
+        rules.finish()
+
+    def index_at(self, wavelength: float = 550.0) -> float:
+        """Refractive index relative to air at a wavelength [nm]."""
+        if self.kind == "plain":
+            return self.index
+        return sea_index(wavelength, salinity=self.salinity, temperature=self.temperature)
+
+    def absorption(self) -> Array:
+        """Loss (301,) at ``WAVELENGTHS`` [1/m]."""
+        if self.kind == "plain":
+            return np.full_like(WAVELENGTHS, self.attenuation)
+        yellow = self.yellowing * np.exp(-YELLOW_SLOPE * (WAVELENGTHS - 440.0))
+        found: Array = np.interp(WAVELENGTHS, PURE_NODES, PURE_ABSORPTION) + yellow
+        return found
+
+    def kept(self, spectrum: Spectrum | None, path: float) -> float:
+        """Share of a spectrum's photons left after a path [m]."""
+        return float(photon_shares(spectrum) @ np.exp(-path * self.absorption()))
+
+
+def sea_index(wavelength: float, *, salinity: float, temperature: float) -> float:
+    """Refractive index of seawater relative to air.
+
+    Quan and Fry 1995, Appl. Opt. 34, eq. 3, from memory; fitted for 400-700 nm, 0-30 degC, 0-35 psu.
+
+    Parameters
+    ----------
+    wavelength [nm], salinity [psu], temperature [degC].
+    """
+    t, s, w = temperature, salinity, wavelength
+    return (
+        1.31405
+        + (1.779e-4 - 1.05e-6 * t + 1.6e-8 * t * t) * s
+        - 2.02e-6 * t * t
+        + (15.868 + 0.01155 * s - 0.00423 * t) / w
+        - 4382 / w**2
+        + 1.1455e6 / w**3
+    )
+
+
+@lru_cache(maxsize=256)
+def fade_table(water: Water, spectrum: Spectrum | None, longest: float) -> Array:
+    """Share of a spectrum's photons left along a path, (``FADE_STEPS``,) from nothing to ``longest`` [m] in even steps.
+
+    Longer paths lose less by the metre, as what is absorbed most is gone first.
+    """
+    paths = np.linspace(0.0, longest, FADE_STEPS)
+    found: Array = np.exp(-np.outer(paths, water.absorption())) @ photon_shares(spectrum)
+    return found
