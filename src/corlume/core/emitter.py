@@ -106,17 +106,21 @@ class Emitter:
 
     def axes(self) -> NDArray[np.float64]:
         """The long axis, the short axis and the normal that light follows, rows of x, y, upwards [-]."""
+        c, s = math.cos(self.turn), math.sin(self.turn)
+        if self.roll == 0 and self.pitch == 0:
+            return np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, -1.0]])
         cr, sr, cp, sp = math.cos(self.roll), math.sin(self.roll), math.cos(self.pitch), math.sin(self.pitch)
         short, rolled = np.array([0.0, cr, sr]), np.array([0.0, sr, -cr])
         long = np.array([1.0, 0.0, 0.0])
         long, normal = cp * long - sp * rolled, cp * rolled + sp * long
-        c, s = math.cos(self.turn), math.sin(self.turn)
         about = np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
         axes: NDArray[np.float64] = np.stack([long, short, normal]) @ about
         return axes
 
     def drop(self) -> float:
         """How far the lowest edge of the tilted face hangs below its centre [m]."""
+        if self.roll == 0 and self.pitch == 0:
+            return 0.0
         up = self.axes()[:2, 2]
         return float(0.5 * (self.length * abs(up[0]) + self.width * abs(up[1])))
 
@@ -126,9 +130,9 @@ class Emitter:
 
     def half_extent(self) -> tuple[float, float]:
         """Half of the room that the face takes along x and y, turned and tilted [m]."""
-        long, short, _ = np.abs(self.axes())
-        reach = 0.5 * (self.length * long + self.width * short)
-        return float(reach[0]), float(reach[1])
+        (long_x, long_y, _), (short_x, short_y, _), _ = np.abs(self.axes()).tolist()
+        half_x, half_y = (0.5 * (self.length * a + self.width * b) for a, b in ((long_x, short_x), (long_y, short_y)))
+        return half_x, half_y
 
     def sources(self, *, step: float = 0.35) -> NDArray[np.float64]:
         """Spread the face over point sources by Gauss-Legendre quadrature.

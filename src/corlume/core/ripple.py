@@ -43,12 +43,9 @@ def flicker(emitter: Emitter, depth: Array, *, slope: float, index: float, lengt
     lens = k * slope * d * (1 - 1 / index) * spread / (spread + d)
     image = d / (spread + d)
     long, short, _ = emitter.axes()
-    washed = np.zeros_like(d)
-    for angle in _DIRECTIONS:
-        wave = np.array([math.cos(angle), math.sin(angle)])
-        along = image * (k * emitter.length / (2 * math.pi) * float(wave @ long[:2]))
-        across = image * (k * emitter.width / (2 * math.pi) * float(wave @ short[:2]))
-        washed += (np.sinc(along) * np.sinc(across)) ** 2 / len(_DIRECTIONS)
+    waves = np.stack((np.cos(_DIRECTIONS), np.sin(_DIRECTIONS))) / length
+    along, across = emitter.length * (long[:2] @ waves), emitter.width * (short[:2] @ waves)
+    washed = np.mean((np.sinc(image[..., None] * along) * np.sinc(image[..., None] * across)) ** 2, axis=-1)
     first = lens * np.sqrt(washed)
     result: Array = first / np.sqrt(1 + first * first)
     return result

@@ -28,7 +28,7 @@ from corlume.core.zones import surfaces
 from corlume.reference.spectra import weightings
 
 Array = NDArray[np.float64]
-STEP = 0.022
+STEP = 0.028
 """Distance between the nodes of a drawn plane [m]; planes are capped at 90 nodes a side."""
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from functools import lru_cache
 
 from markupsafe import Markup
 
@@ -65,6 +66,7 @@ def _hides(view: View, one: Fixture, other: Fixture) -> bool:
     return beside < 18 and above < 14
 
 
+@lru_cache(maxsize=512)
 def _fixture(view: View, kept: Kept[Fixture], text: str, selected: bool, index: int) -> Markup:
     fixture = kept.value
     e = fixture.emitter

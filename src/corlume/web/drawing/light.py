@@ -16,7 +16,7 @@ from scipy import ndimage
 from corlume.core.targets import Band
 from corlume.services.predict import Plane
 from corlume.web.drawing.sheet import View
-from corlume.web.drawing.svg import el, group, points_path
+from corlume.web.drawing.svg import el, group, pieces_path
 
 Array = NDArray[np.float64]
 LEVELS = (25, 50, 75, 100, 125, 150, 200, 250, 300, 350, 400, 500, 600, 700, 800, 1000, 1250, 1500, 2000, 3000)
@@ -39,7 +39,7 @@ def draw_light(view: View, plane: Plane, bands: Sequence[Band]) -> Markup:
     lines, labels = _isolines(view, generator, filled, bands)
     soundings = _soundings(view, plane, labels)
     return Markup("").join(
-        [_bands(generator, bands), group(lines, class_="isolines"), group(soundings, class_="soundings")]
+        [_bands(generator, bands), group(lines, class_="isolines"), group([soundings], class_="soundings")]
     )
 
 
@@ -72,11 +72,10 @@ def _fill_rock(par: Array) -> Array:
 
 def _band(generator: ContourGenerator, key: str, low: float, high: float) -> Markup:
     polygons, offsets = cast(_Filled, generator.filled(low if low > 0 else -1.0, min(high, 1e6)))
-    path = "".join(
-        points_path(points[a:b], closed=True)
-        for points, starts in zip(polygons, offsets, strict=True)
-        for a, b in pairwise(starts)
-    )
+    pieces = [
+        points[a:b] for points, starts in zip(polygons, offsets, strict=True) for a, b in pairwise(starts.tolist())
+    ]
+    path = pieces_path(pieces, closed=True)
     shape = el("path", d=path, class_=f"band band-{key}") if path else Markup("")
     return shape + (el("path", d=path, class_="hatch") if path and key == "strong" else Markup(""))
 
@@ -91,16 +90,14 @@ def isoline_levels(par: Array, bands: Sequence[Band]) -> list[tuple[float, bool]
 
 
 def _isolines(view: View, generator: ContourGenerator, par: Array, bands: Sequence[Band]) -> tuple[list[Markup], Spots]:
-    lines: list[Markup] = []
+    lines: dict[bool, list[Array]] = {False: [], True: []}
     texts: list[Markup] = []
     taken: Spots = []
     for level, is_limit in isoline_levels(par, bands):
-        pieces = [p for p in cast(list[Array], generator.lines(level)) if _length(p) > 26]
-        if not pieces:
-            continue
-        path = "".join(points_path(p) for p in pieces)
-        lines.append(el("path", d=path, class_="isoline limit" if is_limit else "isoline"))
-        for piece in sorted(pieces, key=_length, reverse=True)[:2]:
+        measured = [(_length(p), p) for p in cast(list[Array], generator.lines(level))]
+        pieces = [p for length, p in sorted(measured, key=lambda one: -one[0]) if length > 26]
+        lines[is_limit] += pieces
+        for piece in pieces[:2]:
             spot = _label_spot(view, piece, taken)
             if spot is None:
                 continue
@@ -115,11 +112,17 @@ def _isolines(view: View, generator: ContourGenerator, par: Array, bands: Sequen
                     dy="0.32em",
                 )
             )
-    return lines + texts, taken
+    paths = [
+        el("path", d=pieces_path(pieces), class_="isoline limit" if is_limit else "isoline")
+        for is_limit, pieces in lines.items()
+        if pieces
+    ]
+    return paths + texts, taken
 
 
 def _length(points: Array) -> float:
-    return float(np.hypot(*np.diff(points, axis=0).T).sum())
+    steps = points[1:] - points[:-1]
+    return float(np.sqrt((steps * steps).sum(axis=1)).sum())
 
 
 def _label_spot(view: View, points: Array, taken: Spots) -> tuple[float, float, float] | None:
@@ -127,9 +130,9 @@ def _label_spot(view: View, points: Array, taken: Spots) -> tuple[float, float, 
     n = len(points)
     for share in (0.5, 0.35, 0.65, 0.2, 0.8):
         k = min(n - 2, max(1, int(share * n)))
-        x, y = points[k]
+        x, y = points[k].tolist()
         inside = view.left + 13 < x < view.right - 13 and view.top + 9 < y < view.bottom - 9
-        if inside and all(math.hypot(x - a, y - b) > 2 * LABEL_ROOM for a, b in taken):
+        if inside and not any((x - a) ** 2 + (y - b) ** 2 < 4 * LABEL_ROOM**2 for a, b in taken):
             a, b = points[max(0, k - 2)], points[min(n - 1, k + 2)]
             angle = math.degrees(math.atan2(b[1] - a[1], b[0] - a[0]))
             upright = angle - 180 if angle > 90 else angle + 180 if angle < -90 else angle
@@ -137,19 +140,24 @@ def _label_spot(view: View, points: Array, taken: Spots) -> tuple[float, float, 
     return None
 
 
-def _soundings(view: View, plane: Plane, labels: Spots) -> list[Markup]:
+def _soundings(view: View, plane: Plane, labels: Spots) -> Markup:
     """Predicted readings at even places, leaving out those that would touch a label of an isoline."""
     across = max(2, int((view.right - view.left) / SOUNDING_GAP))
     down = max(2, int((view.bottom - view.top) / (0.8 * SOUNDING_GAP)))
     columns, rows = _nearest(plane.u, view.u_size, across), _nearest(plane.v, view.v_size, down)
-    readings = plane.par[np.ix_(columns, rows)].tolist()
-    texts = []
-    for k, column in zip(columns, readings, strict=True):
-        for n, par in zip(rows, column, strict=True):
-            x, y = view.at(float(plane.u[k]), float(plane.v[n]))
-            if math.isfinite(par) and not any(abs(x - a) <= 20 and abs(y - b) <= 11 for a, b in labels):
-                texts.append(el("text", f"{par:.0f}", x=x, y=y, dy="0.35em", class_="sounding"))
-    return texts
+    readings = plane.par[np.ix_(columns, rows)]
+    x = view.left + plane.u[columns] * view.scale
+    y = np.array([view.at(0.0, float(v))[1] for v in plane.v[rows]])
+    free = np.isfinite(readings)
+    for a, b in labels:
+        free &= (np.abs(x - a) > 20)[:, None] | (np.abs(y - b) > 11)[None, :]
+    # numbers alone: nothing here needs escaping
+    return Markup(
+        "".join(
+            f'<text x="{x[i]:.1f}" y="{y[j]:.1f}" dy="0.35em" class="sounding">{readings[i, j]:.0f}</text>'
+            for i, j in zip(*np.nonzero(free), strict=True)
+        )
+    )
 
 
 def _nearest(nodes: Array, size: float, count: int) -> list[int]:

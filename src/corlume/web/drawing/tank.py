@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from functools import lru_cache
 
 from markupsafe import Markup
 
@@ -35,6 +36,7 @@ def draw_caption(view: View, at: float, measure: Measure) -> Markup:
     return el("text", words[view.kind], x=view.left, y=y, class_="caption")
 
 
+@lru_cache(maxsize=64)
 def draw_rock(view: View, tank: Tank, at: float) -> Markup:
     """Rock and sand in a view whose slice lies ``at`` (depth, y or x) [m].
 
