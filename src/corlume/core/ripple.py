@@ -14,12 +14,17 @@ from numpy.typing import NDArray
 from corlume.core.emitter import Emitter
 
 Array = NDArray[np.float64]
-RIPPLE_LENGTH = 0.06
-"""Length of the ripples that pumps make, from crest to crest [m]: our own estimate."""
+RIPPLE_LENGTHS = (0.035, 0.045, 0.06, 0.08, 0.105)
+"""Lengths of the ripples that pumps make, from crest to crest, each with an even part of the slope [m]: our own
+estimate."""
+ARC_SHARE, ARC_SIZE = 0.35, 0.03
+"""Share of a halide's light that comes straight from its arc, and the arc's size [m]: our own estimates."""
 _DIRECTIONS = (np.arange(16) + 0.5) / 16 * math.pi
 
 
-def flicker(emitter: Emitter, depth: Array, *, slope: float, index: float, length: float = RIPPLE_LENGTH) -> Array:
+def flicker(
+    emitter: Emitter, depth: Array, *, slope: float, index: float, lengths: tuple[float, ...] = RIPPLE_LENGTHS
+) -> Array:
     """Standard deviation over mean of the light of one lamp at depths, pumps on [-].
 
     Parameters
@@ -27,25 +32,32 @@ def flicker(emitter: Emitter, depth: Array, *, slope: float, index: float, lengt
     depth : any shape [m].
     slope : root mean square slope of the surface, both axes together [-].
     index : refractive index of the water [-].
-    length : of the ripples from crest to crest [m].
+    lengths : of the ripples from crest to crest [m].
 
     Notes
     -----
-    First-order lens effect of an even mix of waves of one length from all directions: curvature k times slope,
-    times depth (1 - 1/n) / M, with M = 1 + d / (n h) for the beam that widens from height h; averaged over the
-    lamp's face, whose image on the surface is d / (n h + d) of its size; levelled off towards 1 by
-    S / sqrt(1 + S^2), as bright lines cannot be brighter than their neighbours are dark for long. A measure of
-    our own, to compare by; checked in its first order against traced rays.
+    First-order lens effect of waves from all directions: curvature k times slope, times depth (1 - 1/n) / M, with
+    M = 1 + d / (n h) for the beam that widens from height h; averaged over the lamp's face, whose image on the
+    surface is d / (n h + d) of its size; levelled off towards 1 by S / sqrt(1 + S^2), as bright lines cannot be
+    brighter than their neighbours are dark for long. A measure of our own, to compare by; its first order is
+    checked against traced rays.
     """
     d = np.asarray(depth, dtype=np.float64)
-    k = 2 * math.pi / length
     spread = index * emitter.height
-    lens = k * slope * d * (1 - 1 / index) * spread / (spread + d)
-    image = d / (spread + d)
+    lens = slope * d * (1 - 1 / index) * spread / (spread + d)
+    image = (d / (spread + d))[..., None]
     long, short, _ = emitter.axes()
-    waves = np.stack((np.cos(_DIRECTIONS), np.sin(_DIRECTIONS))) / length
-    along, across = emitter.length * (long[:2] @ waves), emitter.width * (short[:2] @ waves)
-    washed = np.mean((np.sinc(image[..., None] * along) * np.sinc(image[..., None] * across)) ** 2, axis=-1)
-    first = lens * np.sqrt(washed)
+    k = 2 * math.pi / np.array(lengths)
+    # every length with every direction, cycles by the metre
+    waves = (np.stack((np.cos(_DIRECTIONS), np.sin(_DIRECTIONS)))[:, None, :] / np.array(lengths)[:, None]).reshape(
+        2, -1
+    )
+    washed = np.sinc(image * (emitter.length * (long[:2] @ waves))) * np.sinc(
+        image * (emitter.width * (short[:2] @ waves))
+    )
+    if emitter.kind == "halide":
+        arc = np.sinc(image * ARC_SIZE * np.hypot(*waves))
+        washed = ARC_SHARE * arc + (1 - ARC_SHARE) * washed
+    first = lens * np.sqrt(np.mean((np.repeat(k, len(_DIRECTIONS)) * washed) ** 2, axis=-1))
     result: Array = first / np.sqrt(1 + first * first)
     return result

@@ -12,6 +12,7 @@ from corlume.core.errors import InvalidInput, Rules
 from corlume.core.frame import carry
 from corlume.core.geometry import Tank
 from corlume.core.scene import Fixture, fixture_errors, overlaps
+from corlume.core.wear import condition
 from corlume.services.shelf import entry
 from corlume.store import rows
 from corlume.store.database import Database
@@ -24,10 +25,14 @@ _EMITTER_FIELDS = {f.name for f in fields(Emitter)}
 def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
     """A fixture with some fields changed, checked against its own rules and the room's.
 
-    ``values`` may hold fields of ``Fixture`` and of its ``Emitter``; ``InvalidInput`` has every fault.
+    ``values`` may hold fields of ``Fixture`` and of its ``Emitter``, or answers of ``wear`` in place of its
+    condition; ``InvalidInput`` has every fault.
     """
     rules = Rules()
     emitter = fixture.emitter
+    if "wear" in values:
+        left = condition(emitter.kind, values["wear"])
+        values = {**{k: v for k, v in values.items() if k != "wear"}, "condition": round(left, 3)}
     if "fwhm" in values:
         # whoever types a width wants the plain lobe of that width, not the measured one
         values = {"lobe": None, **values}
@@ -75,7 +80,7 @@ def change_fixtures(db: Database, tank_id: int, setup_id: int, changes: Mapping[
 
 def _verb(old: Fixture, new: Fixture) -> str:
     """Name what was done to a fixture: dimmed, moved, or changed in some other way."""
-    if replace(new, output=old.output) == old:
+    if replace(new, output=old.output, levels=old.levels) == old:
         return "dim"
     e, was = new.emitter, old.emitter
     moved = replace(e, x=was.x, y=was.y, height=was.height, turn=was.turn, roll=was.roll, pitch=was.pitch)

@@ -99,7 +99,7 @@ LAYERS: dict[Layer, str] = {
     "scalar": "PAR on a sphere",
     "share": "Share of the chosen fixture",
     "shadow": "What rock, corals and braces take",
-    "soft": "Softness: light that gets under a plate",
+    "soft": "Softness of shade",
     "flicker": "Flicker",
 }
 PLATE = 0.5

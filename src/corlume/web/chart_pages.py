@@ -8,6 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 from pydantic import BaseModel, ConfigDict, Field
 
+from corlume.core.emitter import MOST_CHANNELS
 from corlume.core.errors import Rules
 from corlume.formats.measure import Measure
 from corlume.services import lights, shelf, tanks
@@ -41,6 +42,8 @@ class FixtureChange(BaseModel):
     length: Typed = None
     width: Typed = None
     watts: Typed = None
+    levels: list[Annotated[float, Field(ge=0.0, le=1.0)]] | None = Field(None, max_length=MOST_CHANNELS)
+    wear: dict[str, str] | None = Field(None, max_length=12)
 
 
 class ProbeAt(BaseModel):

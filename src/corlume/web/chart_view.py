@@ -8,6 +8,7 @@ from dataclasses import asdict
 from typing import Any
 
 from corlume.core.scene import Fixture, overlaps
+from corlume.core.wear import questions
 from corlume.formats.measure import Measure
 from corlume.services.predict import FLICKERS, LAYERS, PARTS, SHADES, Layer, Place, layer_plane, read_probe, verdicts
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -53,9 +54,11 @@ def moving_parts(
     if layer == "share" and chosen is not None:
         title = f"Share of {letter(chosen)} in the light, %"
     elif layer != "par":
-        title = {"scalar": "PAR on a sphere", "soft": "Light that gets under a plate, %", "flicker": "Flicker, %"}.get(
-            layer, f"{title} of the light, %"
-        )
+        title = {
+            "scalar": "PAR on a sphere",
+            "soft": "Light that gets under a plate as wide as its height above, %",
+            "flicker": "Flicker, %",
+        }.get(layer, f"{title} of the light, %")
     parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=title)
     parts["depth-out"] = measure.length(probe.depth)
     parts["readout"] = _readout(stored, fixtures, probe, measure)
@@ -95,6 +98,7 @@ def panel(stored: StoredTank, setup: StoredSetup, selected: int | None, measure:
         selected=selected,
         measure=measure,
         letter=letter,
+        questions=questions,
         overlaps=overlaps([kept.value for kept in setup.fixtures]),
     )
 

@@ -194,7 +194,7 @@ def read_brace(form: Form) -> Brace | None:
 FIXTURE_LENGTHS = ("x", "y", "height", "length", "width")
 
 
-def read_fixture_changes(values: Mapping[str, float | str | bool], measure: Measure) -> dict[str, Any]:
+def read_fixture_changes(values: Mapping[str, Any], measure: Measure) -> dict[str, Any]:
     """Changes of a fixture from the chart: numbers are SI, texts are as the keeper typed them.
 
     ``InvalidInput`` has every text that cannot be read.
@@ -202,7 +202,10 @@ def read_fixture_changes(values: Mapping[str, float | str | bool], measure: Meas
     read: dict[str, Any] = {}
     errors: list[FieldError] = []
     for name, value in values.items():
-        if not isinstance(value, str):
+        if name == "levels":
+            # all full is what a fixture has that was never touched
+            read[name] = tuple(value) if any(level != 1.0 for level in value) else ()
+        elif not isinstance(value, str):
             read[name] = value
         elif name in ("name", "frame"):
             read[name] = value.strip()[:80]

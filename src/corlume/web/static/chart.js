@@ -324,9 +324,14 @@ document.addEventListener("alpine:init", () => {
 
     // ---- fields ----
     input(event) {
-      const { dim, depth } = event.target.dataset;
+      const { dim, level, depth } = event.target.dataset;
       if (dim) {
         this.changes[dim] = { output: event.target.value / 100 };
+        event.target.nextElementSibling.textContent = `${event.target.value} %`;
+        this.preview();
+      }
+      if (level) {
+        this.changes[level] = { levels: this.levels(level) };
         event.target.nextElementSibling.textContent = `${event.target.value} %`;
         this.preview();
       }
@@ -336,8 +341,15 @@ document.addEventListener("alpine:init", () => {
       }
     },
 
+    // levels of all channels of a fixture, as its sliders stand
+    levels(id) {
+      return [...document.querySelectorAll(`[data-level="${id}"]`)].map((slider) => slider.value / 100);
+    },
+
     async change(event) {
-      const { dim, onoff, field, id, layer } = event.target.dataset;
+      const { dim, level, onoff, lens, field, id, layer } = event.target.dataset;
+      if (level) await this.commit({ [level]: { levels: this.levels(level) } });
+      if (lens && event.target.value) await this.commit({ [lens]: { fwhm: event.target.value } });
       if (layer !== undefined) {
         this.layer = event.target.value;
         this.preview();
@@ -360,6 +372,12 @@ document.addEventListener("alpine:init", () => {
     },
 
     click(event) {
+      const worn = event.target.closest("[data-wear]");
+      if (worn) {
+        const answers = [...worn.closest("details").querySelectorAll("select")].map((select) => [select.name, select.value]);
+        this.commit({ [worn.dataset.wear]: { wear: Object.fromEntries(answers) } });
+        return;
+      }
       const button = event.target.closest("[data-select]");
       if (!button) return;
       const id = Number(button.dataset.select);
