@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import json
 import re
 from collections.abc import Iterator
@@ -10,7 +11,7 @@ from pathlib import Path
 import pytest
 from starlette.testclient import TestClient
 
-from corlume.services import tanks
+from corlume.services import shelf, tanks
 from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.web.app import create_app
@@ -115,8 +116,8 @@ def test_tank_form_round_trips_and_school_gives_way_to_own_limits(client: TestCl
     same = NEW | {
         "lps_low": "75", "lps_high": "150", "sps_low": "200", "sps_high": "350", "ceiling": "500",
         "name": before.name, "length": "150", "width": "65", "water_depth": "56", "rim_height": "4", "price": "0.31",
-        "room_height": "75", "sand": "4", "sand_flow": "low", "attenuation": "0.08", "ripple": "still",
-        "goal": "mixed", "school": "moderate", "left_pane": "algae", "right_pane": "algae", "front_pane": "used",
+        "room_height": "75", "sand": "4", "sand_flow": "low", "water": "sea", "temperature": "25.5", "yellowing": "0.06",
+        "ripple": "in-use", "colony_shade": "on", "goal": "mixed", "school": "moderate", "left_pane": "algae", "right_pane": "algae", "front_pane": "used",
     }  # fmt: skip
     assert client.post("/tanks/1", data=same).status_code == 303
     assert tanks.open_tank(db, 1) == before
@@ -295,6 +296,7 @@ def test_setups_are_copied_used_renamed_and_removed(client: TestClient, db: Data
 def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db: Database) -> None:
     upload = {"file": ("a.ies", GOOD.encode())}
     plain = {"kind": "led_bar", "light": "", "ppf": "", "dimmable": "on"}
+    before = len(shelf.entries(db))
     needs = client.post("/shelf/import", files=upload, data=plain)
     assert needs.status_code == 422
     assert "PPF is needed: the file gives" in needs.text
@@ -303,10 +305,21 @@ def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db:
     assert "the file ends before" in client.post("/shelf/import", files=broken, data={**plain, "ppf": "90"}).text
     assert "No file was chosen" in client.post("/shelf/import", files={}, data=plain).text
     assert client.post("/shelf/import", files=upload, data={**plain, "kind": "torch", "ppf": "9"}).status_code == 422
-    sheet = client.post("/shelf/import", files=upload, data={**plain, "light": "daylight"}).headers["location"]
+    seen = client.post("/shelf/import", files=upload, data={**plain, "light": "daylight"})
+    assert "lm taken as daylight" in seen.text
+    assert "across" in seen.text
+    assert len(shelf.entries(db)) == before  # looking keeps nothing
+    found = {
+        key: html.unescape(value) for key, value in re.findall(r'name="(fixture|source)" value="([^"]*)"', seen.text)
+    }
+    heavy = client.post("/shelf/put", data={**found, "weight": "much", "price": "", "name": "Test strip"})
+    assert heavy.status_code == 422
+    assert "is not a number" in heavy.text
+    assert "bring the file in again" in client.post("/shelf/put", data={"fixture": "{}", "source": ""}).text
+    sheet = client.post("/shelf/put", data={**found, "weight": "1.2", "price": "99"}).headers["location"]
     text = client.get(sheet).text
+    assert "1.2 kg" in text
     assert "lm taken as daylight" in text
-    assert "across" in text
     client.post("/tanks/1/setups/1/add", data={"kind": sheet.split("/")[-1]})
     hung = tanks.open_tank(db, 1).setup(1).fixtures[-1].value
     assert (hung.name, hung.emitter.kind) == ("Test strip", "led_bar")

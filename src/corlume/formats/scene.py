@@ -63,6 +63,20 @@ def scene_schema() -> str:
     return json.dumps({"$schema": "https://json-schema.org/draft/2020-12/schema", **schema}, indent=2) + "\n"
 
 
+def read_fixture(text: str) -> Fixture:
+    """Read one fixture as a scene file holds it; ``BadFile`` otherwise."""
+    build = _Build()
+    try:
+        fixture = _fixture(build, "", FixtureFile.model_validate_json(text))
+    except ValidationError as error:
+        raise BadFile(
+            [Fault(_path(e["loc"]), _shape_message(e["msg"], e["input"])) for e in error.errors()[:20]]
+        ) from error
+    build.finish()
+    assert fixture is not None
+    return fixture
+
+
 def _no_constant(name: str) -> NoReturn:
     raise ValueError(f"{name} is not a number that JSON allows")
 
@@ -248,7 +262,7 @@ def _lobe(build: _Build, where: str, f: LobeFile | None) -> Lobe | None:
 def _channels(build: _Build, where: str, rows: list[ChannelFile]) -> tuple[Channel, ...]:
     found = []
     for i, row in enumerate(rows):
-        at = f"{where}.channels.{i}"
+        at = f"{where}.channels.{i}".lstrip(".")
         spectrum = _spectrum(build, f"{at}.spectrum", row.spectrum)
         channel = build(at, Channel, name=row.name, share=row.share_percent / 100, spectrum=spectrum)
         found += [channel] if channel else []
@@ -278,7 +292,7 @@ def _fixture(build: _Build, where: str, f: FixtureFile) -> Fixture | None:
         turn=f.turn_deg * DEGREE,
         roll=f.roll_deg * DEGREE,
         pitch=f.pitch_deg * DEGREE,
-        lobe=_lobe(build, f"{where}.lobe", f.lobe),
+        lobe=_lobe(build, f"{where}.lobe".lstrip("."), f.lobe),
         channels=_channels(build, where, f.channels),
     )
     if emitter is None:

@@ -127,9 +127,9 @@ class LobeFile(_Part):
     """A lobe that is not one cos^m: several rings, or a measured table of relative intensity."""
 
     rings: list[RingFile] = Field(default=[], max_length=8)
-    theta_deg: list[Number] = Field(default=[], max_length=400, description="from straight out, rising from 0")
-    phi_deg: list[Number] = Field(default=[], max_length=400, description="about the normal, from the long axis")
-    values: list[list[Number]] = Field(default=[], max_length=400, description="a row for each theta")
+    theta_deg: list[Number] = Field(default=[], max_length=800, description="from straight out, rising from 0")
+    phi_deg: list[Number] = Field(default=[], max_length=800, description="about the normal, from the long axis")
+    values: list[list[Number]] = Field(default=[], max_length=800, description="a row for each theta")
 
 
 class BandFile(_Part):
@@ -144,8 +144,8 @@ class SpectrumFile(_Part):
     """A spectrum: bands, or a table of relative radiant power per nanometre."""
 
     bands: list[BandFile] = Field(default=[], max_length=24)
-    wavelength_nm: list[Number] = Field(default=[], max_length=4000)
-    power: list[Number] = Field(default=[], max_length=4000)
+    wavelength_nm: list[Number] = Field(default=[], max_length=8000)
+    power: list[Number] = Field(default=[], max_length=8000)
 
 
 class ChannelFile(_Part):

@@ -41,6 +41,11 @@ def _cm(metres: float) -> float:
     return round(metres / CM, 4)
 
 
+def write_fixture(fixture: Fixture) -> str:
+    """Write one fixture as a scene file holds it."""
+    return _fixture_file(fixture).model_dump_json(by_alias=True)
+
+
 def _to_file(scene: Scene) -> SceneFile:
     tank = scene.tank
     t, r = scene.targets, scene.running

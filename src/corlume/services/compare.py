@@ -12,7 +12,7 @@ from corlume.core.softness import shadow_edge
 from corlume.core.verdicts import Figures
 from corlume.reference.catalogue import fixture_kinds, lamp_kinds
 from corlume.services.lights import changed
-from corlume.services.predict import figures
+from corlume.services.predict import Place, figures, flicker_at
 from corlume.store import rows
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
@@ -29,7 +29,8 @@ JOULES_PER_UMOL = 0.2175
 class Option:
     """One kind of light over the tank: its fixtures and what they come to.
 
-    ``edge`` width of a shadow's edge 10 cm below a ledge [m]; ``heat`` of the light that enters the water [W];
+    ``edge`` width of a shadow's edge 10 cm below a ledge [m]; ``flicker`` at the rock top with ripples [-]; ``cost``
+    of the fixtures, a round figure; ``heat`` of the light that enters the water [W];
     ``lamps`` replacement lamps a year [currency]; ``reached`` whether it can give the PAR that was asked for.
     """
 
@@ -38,6 +39,8 @@ class Option:
     fixtures: tuple[Fixture, ...]
     figures: Figures
     edge: float
+    flicker: float
+    cost: float
     heat: float
     lamps: float
     dimmable: str
@@ -164,12 +167,15 @@ def _option(stored: StoredTank, key: str, name: str, words: str, fixtures: list[
     middle = (tank.length / 2, tank.width / 2, tank.rock_top())
     about = lamp_kinds()
     dims = {f.dimmable for f in fixtures}
+    prices = {entry.name: entry.price for entry in fixture_kinds().values()}
     lamp_years = running.hours * 365
     return Option(
         key=key,
         name=name,
         fixtures=tuple(fixtures),
         figures=figures(tank, fixtures, stored.targets, running),
+        flicker=flicker_at(tank, fixtures, Place(*middle)),
+        cost=sum(prices[f.name] for f in fixtures),
         edge=shadow_edge(tank, [(f.emitter, f.strength) for f in fixtures], middle),
         heat=JOULES_PER_UMOL * sum(f.strength * flux_budget(tank, f.emitter).entered for f in fixtures),
         lamps=sum(about[f.emitter.kind].price * lamp_years / about[f.emitter.kind].life for f in fixtures),

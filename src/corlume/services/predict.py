@@ -164,6 +164,11 @@ def _flicker(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
     return result
 
 
+def flicker_at(tank: Tank, fixtures: Sequence[Fixture], place: Place) -> float:
+    """Standard deviation over mean of the light at one place with the surface rippled [-]."""
+    return float(_flicker(tank, fixtures, PlaneSpec("point", place))[0])
+
+
 def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, hours: float, place: Place) -> Reading:
     """Read PAR at one point of the water."""
     spec = PlaneSpec("point", place)
@@ -177,7 +182,7 @@ def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, h
         place=place,
         par=par,
         scalar=float(_total(tank, fixtures, spec, sensor="scalar")[0]),
-        flicker=float(_flicker(tank, fixtures, spec)[0]),
+        flicker=flicker_at(tank, fixtures, place),
         usable=_usable(tank, fixtures, by_channel, place.depth),
         parts=parts,
         dose=par * hours * 3600 / 1e6,

@@ -7,14 +7,24 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from corlume.core.conversion import photon_flux
-from corlume.core.emitter import Emitter, FixtureKind
+from corlume.core.emitter import Channel, Emitter, FixtureKind
 from corlume.core.errors import Rules
 from corlume.core.field import Medium, unit_field
 from corlume.core.geometry import Pane, Tank
 from corlume.core.lobe import width_at_half
 from corlume.core.scene import Fixture
+from corlume.core.spectrum import (
+    Spectrum,
+    lux_per_ppfd,
+    mean_wavelength,
+    photon_shares,
+    photon_yield,
+    usable_share,
+)
 from corlume.formats.photometry import read_photometry, write_lm63
+from corlume.formats.spectra import read_spectrum
 from corlume.reference.catalogue import FixtureKindEntry, fixture_kinds
+from corlume.reference.spectra import lamp_spectra, luminosity, weightings
 from corlume.store import journal, shelf
 from corlume.store.database import Database
 from corlume.store.journal import SHELF_SCOPE, Steps
@@ -38,7 +48,8 @@ def entries(db: Database) -> list[FixtureKindEntry]:
     """The keeper's own fixtures first, then the catalogue."""
     with db.reading() as connection:
         own = shelf.own_fixtures(connection)
-    return [FixtureKindEntry(f"own-{o.id}", o.fixture.name, (o.fixture,)) for o in own] + list(fixture_kinds().values())
+    kept = [FixtureKindEntry(f"own-{o.id}", o.fixture.name, (o.fixture,), o.weight, o.price, o.mount) for o in own]
+    return kept + list(fixture_kinds().values())
 
 
 def entry(db: Database, key: str) -> FixtureKindEntry:
@@ -57,27 +68,60 @@ def source_of(db: Database, key: str) -> str:
         return shelf.own_fixture(connection, int(key.removeprefix("own-"))).source
 
 
-def import_photometry(
-    db: Database, data: bytes, *, kind: FixtureKind, light: str, ppf: float | None, dimmable: bool
-) -> str:
-    """Put the fixture of a photometry file on the shelf; returns its key.
+@dataclass(frozen=True, slots=True)
+class Brought:
+    """A fixture read from a file and not yet on the shelf, with where its figures come from."""
 
-    ``ppf`` [umol/s] goes before the lumens of the file, which need a kind of ``light`` to become photons.
-    Raises ``BadFile`` for the file and ``InvalidInput`` for what the fixture cannot be.
+    fixture: Fixture
+    source: str
+
+
+def read_import(
+    data: bytes,
+    *,
+    kind: FixtureKind,
+    ppf: float | None = None,
+    light: str = "",
+    colours: str = "",
+    spectrum: bytes = b"",
+    dimmable: bool = True,
+) -> Brought:
+    """Read a photometry file, and a spectrum file with it, into a fixture; nothing is stored.
+
+    Parameters
+    ----------
+    data : an IES LM-63 or EULUMDAT file.
+    ppf : photon flux, where known [umol/s]; it goes before the lumens of the file.
+    light : key of ``LUX_PER_PPFD``, by whose published factor lumens become photons.
+    colours : key of a generic spectrum; lumens become photons by way of it, unless a factor is asked for.
+    spectrum : a CSV or TM-27 file, in place of a generic spectrum.
+
+    Raises ``BadFile`` for a file and ``InvalidInput`` for what the fixture cannot be.
     """
     found = read_photometry(data)
     lobe, lumens = found.lobe(), found.lumens
+    shape: Spectrum | None = lamp_spectra()[colours].spectrum if colours else None
+    named = lamp_spectra()[colours].name if colours else ""
+    if spectrum:
+        shape, named = read_spectrum(spectrum), "the spectrum file"
     rules = Rules()
     rules.that(
-        ppf is not None or light != "",
+        ppf is not None or light != "" or shape is not None,
         "ppf",
         f"is needed: the file gives {lumens:.0f} lumens, and these become photons only for a known kind of light",
     )
     rules.finish()
-    how = "photon flux as given" if ppf is not None else f"{lumens:.0f} lm taken as {light}"
+    if ppf is not None:
+        how = "photon flux as given"
+    elif light:
+        ppf, how = photon_flux(lumens, light), f"{lumens:.0f} lm taken as {light} by its published factor"
+    else:
+        assert shape is not None
+        factor = lux_per_ppfd(shape, luminosity())
+        ppf, how = lumens / factor, f"{lumens:.0f} lm by way of {named}, {factor:.1f} lux per PAR"
     emitter = Emitter(
         kind=kind,
-        ppf=ppf if ppf is not None else photon_flux(lumens, light),
+        ppf=ppf,
         fwhm=min(2.9, max(0.2, width_at_half(lobe))),
         length=max(0.01, found.length or found.width),
         width=max(0.01, found.width),
@@ -85,10 +129,26 @@ def import_photometry(
         y=0.0,
         height=0.25,
         lobe=lobe,
+        channels=(Channel("all", 1.0, shape),),
     )
     fixture = Fixture(emitter, watts=found.watts, name=found.name, dimmable=dimmable)
+    return Brought(fixture, f"Photometry file; {how}" + f"; colours of {named}" * bool(named))
+
+
+def put(
+    db: Database, brought: Brought, *, name: str = "", weight: float = 0.0, price: float = 0.0, mount: str = ""
+) -> str:
+    """Put a fixture on the shelf; returns its key. ``InvalidInput`` for a weight or price that cannot be."""
+    rules = Rules()
+    rules.between("weight", weight, 0.0, 200.0)
+    rules.between("price", price, 0.0, 100_000.0)
+    rules.finish()
+    fixture = replace(brought.fixture, name=name.strip()[:80] or brought.fixture.name)
     with db.writing() as connection:
-        return f"own-{shelf.put_on_shelf(connection, fixture, f'Photometry file; {how}')}"
+        own_id = shelf.put_on_shelf(
+            connection, fixture, brought.source, weight=weight, price=price, mount=mount.strip()[:80]
+        )
+        return f"own-{own_id}"
 
 
 def export_photometry(db: Database, key: str) -> str:
@@ -120,6 +180,38 @@ def steps(db: Database) -> Steps:
     """What undo and redo of the shelf would do."""
     with db.reading() as connection:
         return journal.steps(connection, SHELF_SCOPE)
+
+
+@dataclass(frozen=True, slots=True)
+class Colour:
+    """What a channel's spectrum comes to: mean wavelength of its photons [nm], photons by the joule of its light
+    [umol/J], lux by unit of PAR [lx/(umol/m2/s)], and its usable share by the name of each weighting [-].
+    """
+
+    name: str
+    share: float
+    spectrum: Spectrum
+    mean: float
+    photons: float
+    lux: float
+    usable: dict[str, float]
+
+
+def colours(fixture: Fixture) -> list[Colour]:
+    """What each channel of a fixture comes to, those of unknown spectrum left out."""
+    return [
+        Colour(
+            channel.name,
+            channel.share,
+            channel.spectrum,
+            mean_wavelength(channel.spectrum),
+            photon_yield(channel.spectrum),
+            lux_per_ppfd(channel.spectrum, luminosity()),
+            {w.name: usable_share(photon_shares(channel.spectrum), (w.wavelengths, w.weights)) for w in weightings()},
+        )
+        for channel in fixture.emitter.channels
+        if channel.spectrum
+    ]
 
 
 def footprints(fixture: Fixture) -> list[Footprint]:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import replace
-from typing import get_args
+from typing import Any, get_args
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from starlette.datastructures import UploadFile
 
 from corlume.core.conversion import LUX_PER_PPFD
 from corlume.core.emitter import FixtureKind
@@ -16,10 +18,16 @@ from corlume.core.lobe import width_at_half
 from corlume.core.scene import Fixture
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number
+from corlume.formats.scene import read_fixture
+from corlume.formats.scene_writer import write_fixture
+from corlume.reference.catalogue import lamp_kinds
+from corlume.reference.spectra import lamp_spectra, weightings
 from corlume.services import shelf
 from corlume.store.database import Database
 from corlume.web.drawing.polar import draw_polar
-from corlume.web.site import Db, Unit, go, page
+from corlume.web.drawing.spectrum import draw_spectrum
+from corlume.web.forms import Form
+from corlume.web.site import Db, FormData, Unit, go, page
 
 router = APIRouter(prefix="/shelf")
 KIND_NAMES: dict[str, str] = {
@@ -38,17 +46,17 @@ def show_shelf(request: Request, db: Db) -> HTMLResponse:
 
 
 @router.post("/import")
-async def import_file(request: Request, db: Db, measure: Unit) -> Response:
-    """Put the fixture of a photometry file on the shelf."""
-    async with request.form(max_files=1) as form:
-        upload = form.get("file")
-        data = b"" if upload is None or isinstance(upload, str) else await upload.read()
+async def preview_file(request: Request, db: Db, measure: Unit) -> Response:
+    """Show what a photometry file holds, before it goes on the shelf."""
+    async with request.form(max_files=2) as form:
+        files = {name: await _uploaded(form.get(name)) for name in ("file", "spectrum")}
         typed = {key: value[:80] for key, value in form.items() if isinstance(value, str)}
     faults: list[str] = []
-    kind, light = typed.get("kind", ""), typed.get("light", "")
-    if not data:
+    kind, light, colours = (typed.get(name, "") for name in ("kind", "light", "colours"))
+    if not files["file"]:
         faults.append("No file was chosen, or it is empty.")
-    if kind not in get_args(FixtureKind) or light not in (*LUX_PER_PPFD, ""):
+    offered = kind in get_args(FixtureKind) and light in (*LUX_PER_PPFD, "") and colours in (*lamp_spectra(), "")
+    if not offered:
         faults.append("The kind of fixture or of light is not one of those offered.")
     ppf = None
     if typed.get("ppf", "").strip():
@@ -58,20 +66,53 @@ async def import_file(request: Request, db: Db, measure: Unit) -> Response:
             faults.append(f"PPF {error}.")
     if not faults:
         try:
-            key = shelf.import_photometry(
-                db,
-                data,
+            brought = shelf.read_import(
+                files["file"],
                 kind=kind,  # type: ignore[arg-type]
-                light=light,
                 ppf=ppf,
+                light=light,
+                colours=colours,
+                spectrum=files["spectrum"],
                 dimmable=typed.get("dimmable") == "on",
             )
-            return go(f"/shelf/{key}")
+            return _preview(request, brought)
         except BadFile as error:
             faults = [str(fault) for fault in error.faults]
         except InvalidInput as error:
             faults = [f"{e.field.upper() if e.field == 'ppf' else e.field} {measure.message(e)}." for e in error.errors]
     return _shelf(request, db, faults, typed)
+
+
+@router.post("/put")
+def put_on_shelf(request: Request, db: Db, measure: Unit, data: FormData) -> Response:
+    """Put a fixture that was looked at on the shelf."""
+    form = Form(data, measure)
+    try:
+        brought = shelf.Brought(read_fixture(data.get("fixture", "")), form.text("source"))
+    except BadFile:
+        faults = ["What was read from the file did not come back whole: bring the file in again."]
+        return _shelf(request, db, faults)
+    weight, price = (form.number(name) if form.text(name) else 0.0 for name in ("weight", "price"))
+    about = {"name": form.text("name"), "weight": weight, "price": price, "mount": form.text("mount")}
+    key = form.attempt(lambda: shelf.put(db, brought, **about)) if not form.errors else None  # type: ignore[arg-type]
+    return go(f"/shelf/{key}") if key else _preview(request, brought, form)
+
+
+async def _uploaded(upload: UploadFile | str | None) -> bytes:
+    return b"" if upload is None or isinstance(upload, str) else await upload.read()
+
+
+def _preview(request: Request, brought: shelf.Brought, form: Form | None = None) -> HTMLResponse:
+    context = {
+        "sheets": [_sheet(brought.fixture)],
+        "brought": brought,
+        "data": write_fixture(brought.fixture),
+        "values": form.data if form else {"name": brought.fixture.name},
+        "errors": form.errors if form else {},
+        "probe_depth": shelf.PROBE_DEPTH,
+        "weightings": weightings(),
+    }
+    return page(request, "import.html", context, status=422 if form else 200)
 
 
 @router.post("/undo")
@@ -86,18 +127,9 @@ def step(request: Request, db: Db) -> RedirectResponse:
 def show_sheet(request: Request, db: Db, key: str) -> HTMLResponse:
     """A fixture's sheet."""
     entry = shelf.entry(db, key)
-    sheets = [
-        {
-            "part": part,
-            "kind": KIND_NAMES[part.emitter.kind],
-            "polar": draw_polar(part.emitter.shape()),
-            "along": width_at_half(part.emitter.shape()),
-            "across": width_at_half(part.emitter.shape(), 3.14159265 / 2),
-            "footprints": shelf.footprints(part),
-        }
-        for part in dict.fromkeys(_plain(part) for part in entry.parts)
-    ]
+    sheets = [_sheet(part) for part in dict.fromkeys(_plain(part) for part in entry.parts)]
     context = {"entry": entry, "sheets": sheets, "source": shelf.source_of(db, key), "probe_depth": shelf.PROBE_DEPTH}
+    context |= {"weightings": weightings()}
     return page(request, "fixture.html", {**context, "steps": shelf.steps(db), "scope": "/shelf"})
 
 
@@ -119,6 +151,22 @@ def remove(db: Db, key: str) -> RedirectResponse:
     return go("/shelf")
 
 
+def _sheet(part: Fixture) -> dict[str, Any]:
+    """What a sheet shows of one part."""
+    shape, colours = part.emitter.shape(), shelf.colours(part)
+    return {
+        "part": part,
+        "kind": KIND_NAMES[part.emitter.kind],
+        "lamp": lamp_kinds()[part.emitter.kind],
+        "polar": draw_polar(shape),
+        "along": width_at_half(shape),
+        "across": width_at_half(shape, math.pi / 2),
+        "footprints": shelf.footprints(part),
+        "colours": colours,
+        "spectrum": draw_spectrum(colours),
+    }
+
+
 def _plain(part: Fixture) -> Fixture:
     """A part without its place, so that four tubes of a hybrid make one sheet."""
     return replace(part, emitter=replace(part.emitter, x=0.0, y=0.0))
@@ -134,6 +182,18 @@ def _shelf(
             e for e in entries if len(e.parts) == 1 and e.parts[0].emitter.kind == kind and not e.key.startswith("own-")
         ]
     groups["Hybrid frames"] = [e for e in entries if len(e.parts) > 1]
-    context = {"groups": groups, "kinds": KIND_NAMES, "lights": LUX_PER_PPFD, "faults": faults or []}
-    context |= {"typed": typed or {}, "steps": shelf.steps(db), "scope": "/shelf", "width_at_half": width_at_half}
+    context = {
+        "groups": groups,
+        "kinds": KIND_NAMES,
+        "lights": LUX_PER_PPFD,
+        "spectra": lamp_spectra(),
+        "faults": faults or [],
+    }
+    context |= {
+        "typed": typed or {},
+        "faults": faults or [],
+        "steps": shelf.steps(db),
+        "scope": "/shelf",
+        "width_at_half": width_at_half,
+    }
     return page(request, "shelf.html", context, status=422 if faults else 200)

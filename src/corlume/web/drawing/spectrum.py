@@ -1,0 +1,53 @@
+"""A fixture's spectrum: photons over wavelength, one line for each channel and one for all of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from markupsafe import Markup
+
+from corlume.core.spectrum import PAR_HIGH, PAR_LOW, WAVELENGTHS, photon_shares
+from corlume.services.shelf import Colour
+from corlume.web.drawing.svg import el, group, points_path
+
+WIDTH, HEIGHT, LEFT, BOTTOM, TOP = 460.0, 168.0, 14.0, 30.0, 16.0
+
+
+def draw_spectrum(colours: Sequence[Colour]) -> Markup:
+    """Draw the photons of every channel at full level, relative to the highest of all together."""
+    if not colours:
+        return Markup("")
+    lines = [(c.name, c.share * photon_shares(c.spectrum)) for c in colours]
+    whole = np.sum([line for _, line in lines], axis=0)
+    across, down = WIDTH - 2 * LEFT, HEIGHT - BOTTOM - TOP
+    x = LEFT + (WAVELENGTHS - PAR_LOW) / (PAR_HIGH - PAR_LOW) * across
+
+    def curve(values: np.ndarray) -> np.ndarray:
+        return np.column_stack((x, TOP + down * (1 - values / whole[1:-1].max())))[1:-1]
+
+    base = TOP + down
+    parts = [el("line", x1=LEFT, y1=base, x2=WIDTH - LEFT, y2=base, class_="tick")]
+    for nm in range(400, 701, 50):
+        at = LEFT + (nm - PAR_LOW) / (PAR_HIGH - PAR_LOW) * across
+        parts.append(el("line", x1=at, y1=base, x2=at, y2=base + 4, class_="tick"))
+        parts.append(el("text", str(nm), x=at, y=base + 14, class_="scale", text_anchor="middle"))
+    parts.append(el("text", "wavelength, nm", x=WIDTH / 2, y=base + 27, class_="note", text_anchor="middle"))
+    if len(lines) > 1:
+        for name, line in lines:
+            points = curve(line)
+            top = points[int(points[:, 1].argmin())]
+            parts.append(el("path", d=points_path(points), class_="spectrum-channel"))
+            parts.append(
+                el(
+                    "text",
+                    name,
+                    x=float(top[0]),
+                    y=float(top[1]) - 4,
+                    class_="note spectrum-name",
+                    text_anchor="middle",
+                )
+            )
+    parts.append(el("path", d=points_path(curve(whole)), class_="spectrum-curve"))
+    label = "Photons by wavelength from 400 to 700 nm, relative"
+    return el("svg", group(parts), viewBox=f"0 0 {WIDTH:.0f} {HEIGHT:.0f}", role="img", aria_label=label)
