@@ -116,8 +116,9 @@ def test_tank_form_round_trips_and_school_gives_way_to_own_limits(client: TestCl
     same = NEW | {
         "lps_low": "75", "lps_high": "150", "sps_low": "200", "sps_high": "350", "ceiling": "500",
         "name": before.name, "length": "150", "width": "65", "water_depth": "56", "rim_height": "4", "price": "0.31",
-        "room_height": "75", "sand": "4", "sand_flow": "low", "water": "sea", "temperature": "25.5", "yellowing": "0.06",
-        "ripple": "in-use", "colony_shade": "on", "goal": "mixed", "school": "moderate", "left_pane": "algae", "right_pane": "algae", "front_pane": "used",
+        "room_height": "75", "sand": "4", "sand_flow": "low", "goal": "mixed", "school": "moderate",
+        "water": "sea", "temperature": "25.5", "yellowing": "0.06", "ripple": "in-use", "colony_shade": "on",
+        "left_pane": "algae", "right_pane": "algae", "front_pane": "used",
     }  # fmt: skip
     assert client.post("/tanks/1", data=same).status_code == 303
     assert tanks.open_tank(db, 1) == before

@@ -15,9 +15,11 @@ from corlume.core.spectrum import WAVELENGTHS, Spectrum, photon_shares
 Array = NDArray[np.float64]
 WaterKind = Literal["sea", "plain"]
 
-PURE_NODES = (400, 420, 440, 460, 480, 500, 520, 540, 560, 580, 600, 620, 640, 660, 680, 700)
-PURE_ABSORPTION = (.00663, .00454, .00635, .00979, .0127, .0204, .0409, .0474, .0619, .0896, .2224, .2755, .3108,
-                   .410, .465, .624)  # fmt: skip
+PURE_NODES = np.arange(400.0, 701.0, 10.0)
+PURE_ABSORPTION = np.array((
+    .00663, .00473, .00454, .00495, .00635, .00922, .00979, .0106, .0127, .0150, .0204, .0325, .0409, .0434, .0474,
+    .0565, .0619, .0695, .0896, .1351, .2224, .2644, .2755, .2916, .3108, .340, .410, .439, .465, .516, .624,
+))  # fmt: skip
 """Absorption of pure water [1/m] at ``PURE_NODES`` [nm]: Pope and Fry 1997, from memory."""
 YELLOW_SLOPE = 0.014
 """How fast yellowing falls off with wavelength [1/nm]: Bricaud, Morel and Prieur 1981, from memory."""
