@@ -22,8 +22,8 @@ def trace(
 
     ``scene`` holds size (x, y), n, loss [1/m], panes (left, right, front, back) as plain returns, lamp
     (x, y, height, length, width, m), aim (turn, roll, pitch) when it leans,
-    floor (depth, albedo) when it sends light back, rim, brace (x0, x1, y0, y1) or None, and rocks
-    (x0, x1, y0, y1, top, bottom).
+    floor (depth, albedo) when it sends light back, rim, brace (x0, x1, y0, y1) or None, rocks
+    (x0, x1, y0, y1, top, bottom), strips over the water (x0, x1, y0, y1, height), and discs (x, y, depth, radius).
     """
     rng = np.random.default_rng(seed)
     sx, sy = scene["size"]
@@ -45,6 +45,9 @@ def trace(
         if scene["brace"] and level > 0:
             b = scene["brace"]
             alive &= ~((px > b[0]) & (px < b[1]) & (py > b[2]) & (py < b[3]))
+    for left, right, front, back, level in scene.get("strips", []):
+        px, py = x + dx / cos_a * (up - level), y + dy / cos_a * (up - level)
+        alive &= ~((px > left) & (px < right) & (py > front) & (py < back) & (up > level))
     x, y = x + dx / cos_a * up, y + dy / cos_a * up
 
     n = scene["n"]
@@ -103,6 +106,10 @@ def _walk(light: dict[str, Array], scene: dict[str, Any], depth: float, rocks: l
         step = np.where(going, np.minimum(np.minimum(to_x, to_y), depth - z), 0.0)
         for box in rocks:
             weight = np.where(_hits(x, y, z, ux, uy, step, *box), 0.0, weight)
+        for cx, cy, level, radius in scene.get("discs", []):
+            ahead = level - z
+            dx, dy = x + ux * ahead - cx, y + uy * ahead - cy
+            weight = np.where((ahead > 0) & (ahead <= step) & (dx**2 + dy**2 < radius**2), 0.0, weight)
         hit_x = going & (to_x <= step) & (step < depth - z - 1e-12)
         hit_y = going & (to_y <= step) & (step < depth - z - 1e-12) & ~hit_x
         x, y, z = x + ux * step, y + uy * step, z + step

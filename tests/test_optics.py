@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from itertools import product
 from typing import Any
 
@@ -13,13 +14,16 @@ from scipy import integrate
 
 from corlume.core.budget import flux_budget
 from corlume.core.emitter import Emitter
-from corlume.core.field import Medium, combine, grid, unit_field
-from corlume.core.geometry import Brace, Pane, Rock, Tank
+from corlume.core.field import Medium, channel_fields, combine, grid, unit_field
+from corlume.core.geometry import Brace, Colony, Pane, Rock, Tank
 from corlume.core.pane import slab_return
+from corlume.core.scene import Fixture, bodies_below
 from corlume.core.surface import entry_tangent, steepest_reach, transmittance
 from corlume.core.units import DEGREE, INCH
 from corlume.core.water import Water
+from corlume.core.zones import surfaces
 from tests.photon_tracer import trace
+from tests.renderer import rendered
 
 BLACK, MIRROR = Pane("plain", 0.0), Pane("plain", 1.0)
 
@@ -236,43 +240,150 @@ def test_rock_and_brace_block_and_rim_cuts() -> None:
     assert par(rimmed, lamp(x=0.5), (0.58, 0.3, 0.05))[0] < par(tank(), lamp(x=0.5), (0.58, 0.3, 0.05))[0]
 
 
-# Photon tracing of tests/photon_tracer.py: tube and cluster, uneven panes, brace, rock with an overhang.
-TRACED = [
-    {"lamp": (0.45, 0.2, 0.2, 0.7, 0.05, 1.0), "panes": (0.9, 0.3, 0.8, 0.05), "brace": None},
-    {"lamp": (0.6, 0.3, 0.12, 0.18, 0.14, 2.2), "panes": (0.6, 0.6, 0.95, 0.95), "brace": (0.42, 0.48, 0.0, 0.5)},
-    {"lamp": (0.7, 0.1, 0.25, 0.4, 0.06, 1.5), "panes": (0.8, 0.5, 0.9, 0.3), "brace": None, "aim": (0.5, 0.6, -0.3)},
-    {"lamp": (0.3, 0.3, 0.2, 0.2, 0.2, 1.0), "panes": (0.9, 0.5, 0.8, 0.2), "brace": None, "floor": (0.45, 0.7)},
-]
+ARCH, MOUND = Rock(0.08, 0.1, 0.0, 0.3, 0.18, 0.3, form="arch"), Rock(0.5, 0.18, 0.0, 0.28, 0.24, 0.26, form="mound")
+BLOCKS = (Rock(0.1, 0.1, 0.05, 0.25, 0.2, 0.25), Rock(0.5, 0.2, 0.18, 0.3, 0.2, 0.05))
+# Photon tracing of tests/photon_tracer.py: tube and cluster, uneven panes, brace, tilt, bright floor, overhanging
+# rock; then an arch and a mound under a canopy's edge and another fixture's body, grown colonies, a deep narrow tank.
+TRACED: dict[str, dict[str, Any]] = {
+    "tube": {"lamp": (0.45, 0.2, 0.2, 0.7, 0.05, 1.0), "panes": (0.9, 0.3, 0.8, 0.05)},
+    "brace": {"lamp": (0.6, 0.3, 0.12, 0.18, 0.14, 2.2), "panes": (0.6, 0.6, 0.95, 0.95),
+              "brace": (0.42, 0.48, 0.0, 0.5)},
+    "tilt": {"lamp": (0.7, 0.1, 0.25, 0.4, 0.06, 1.5), "panes": (0.8, 0.5, 0.9, 0.3), "aim": (0.5, 0.6, -0.3)},
+    "floor": {"lamp": (0.3, 0.3, 0.2, 0.2, 0.2, 1.0), "panes": (0.9, 0.5, 0.8, 0.2), "floor": (0.45, 0.7)},
+    "arch": {"lamp": (0.4, 0.25, 0.3, 0.2, 0.16, 1.2), "panes": (0.85, 0.85, 0.85, 0.1), "rocks": (ARCH, MOUND),
+             "strips": [(-0.2, 1.1, -0.05, 0.07, 0.15), (0.3, 0.9, 0.3, 0.35, 0.22)]},
+    "colonies": {"lamp": (0.45, 0.25, 0.22, 0.6, 0.05, 1.0), "panes": (0.85, 0.6, 0.85, 0.1), "rocks": (MOUND,),
+                 "discs": [(0.2, 0.2, 0.15, 0.09), (0.62, 0.3, 0.1, 0.12), (0.85, 0.1, 0.3, 0.06)]},
+    "deep": {"lamp": (0.2, 0.15, 0.15, 0.12, 0.12, 1.0), "panes": (0.9, 0.85, 0.9, 0.7), "rocks": (),
+             "size": (0.4, 0.3), "at": 0.8},
+}  # fmt: skip
 
 
-@pytest.mark.parametrize("case", TRACED)
-def test_field_agrees_with_photons_followed_one_by_one(case: dict[str, Any]) -> None:
-    rocks = [(0.1, 0.35, 0.1, 0.3, 0.15, 0.4), (0.5, 0.8, 0.2, 0.4, 0.22, 0.27)]
-    scene = {"size": (0.9, 0.5), "n": 1.34, "loss": 0.1, "rim": 0.03, "rocks": rocks, **case}
-    depth = 0.38
-    # light that comes up again takes long to follow, so fewer photons and larger bins
-    bins, photons = ((6, 4), 250_000) if "floor" in case else ((18, 10), 1_500_000)
-    traced, error = trace(scene, depth=depth, bins=bins, photons=photons, seed=5)
-    x, y, height, length, width, m = case["lamp"]
+@pytest.mark.parametrize("name", TRACED)
+def test_field_agrees_with_photons_followed_one_by_one(name: str) -> None:
+    case = TRACED[name]
+    depth, size, deepest = case.get("at", 0.38), case.get("size", (0.9, 0.5)), case.get("at", 0.38) + 0.07
+    bright, strips, discs = case.get("floor", (0.0, 0.0))[1], case.get("strips", []), case.get("discs", [])
     panes = dict(zip(("left", "right", "front", "back"), (Pane("plain", r) for r in case["panes"]), strict=True))
     box = Tank(
-        0.9, 0.5, 0.45, rim_height=0.03, sand=0.0, water=Water("plain", attenuation=0.1), rock_albedo=0.0, **panes,
-        sand_albedo=case["floor"][1] if "floor" in case else 0.0,
-        braces=(Brace(*case["brace"]),) if case["brace"] else (),
-        rocks=tuple(Rock(a, c, 0.45 - low, b - a, d - c, low - top) for a, b, c, d, top, low in rocks),
+        *size, deepest, rim_height=0.03, sand=0.0, water=Water("plain", attenuation=0.1), rock_albedo=0.0, **panes,
+        sand_albedo=bright, rocks=case.get("rocks", BLOCKS), colonies=tuple(Colony(*disc) for disc in discs),
+        braces=tuple(Brace(*b) for b in ([case["brace"]] if "brace" in case else []) + strips),
     )  # fmt: skip
+    rocks = [(b.x0, b.x1, b.y0, b.y1, b.top, b.bottom) for b in box.boxes()]
+    scene = {"size": size, "n": 1.34, "loss": 0.1, "rim": 0.03, "rocks": rocks, "brace": None, **case} | {
+        "rocks": rocks
+    }
+    # light that comes up again takes long to follow, so fewer photons and larger bins
+    bins, photons = ((6, 4), 250_000) if bright else ((18, 10), 1_500_000)
+    traced, error = trace(scene, depth=depth, bins=bins, photons=photons, seed=5)
+    x, y, height, length, width, m = case["lamp"]
     turn, roll, pitch = case.get("aim", (0.0, 0.0, 0.0))
     fwhm = 2 * math.acos(0.5 ** (1 / m))
     emitter = Emitter("t5_tube", 1.0, fwhm, length, width, x, y, height, turn, roll, pitch)
-    fine = unit_field(
-        Medium.of(box), emitter, grid(box, (bins[0] * 8, bins[1] * 8, 1), depths=(depth, depth)), step=0.1
-    )
-    found = fine[..., 0].reshape(bins[0], 8, bins[1], 8).mean(axis=(1, 3))
-    off = np.abs(found - traced)
+    points = grid(box, (bins[0] * 8, bins[1] * 8, 1), depths=(depth, depth))
+
+    def binned(tank: Tank, step: float) -> np.ndarray:
+        fine = unit_field(Medium.of(tank), emitter, points, step=step)[..., 0]
+        return fine.reshape(bins[0], 8, bins[1], 8)
+
+    used = binned(box, 0.35)
+    found, refined = (cells.mean(axis=(1, 3)) for cells in (used, binned(box, 0.1)))
     # counting error of one or two percent a bin; all bins together stand much closer
     counting = math.sqrt((error**2).sum()) / traced.sum()
-    assert (off < 5 * error + 0.01 * traced.max()).all()
-    assert found.sum() == pytest.approx(traced.sum(), rel=0.004 + 3 * counting)
+    in_rock = box.in_rock(points)[..., 0].reshape(bins[0], 8, bins[1], 8)
+    open_water = ~in_rock.any(axis=(1, 3))  # the samples of a bin cannot follow a rock's wall through it
+    assert (np.abs(refined - traced) < 5 * error + 0.01 * traced.max())[open_water].all()
+    assert refined.sum() == pytest.approx(traced.sum(), rel=0.004 + 3 * counting)
+    # what the screens use: 2 % rms and 5 % at worst where no edge of a shadow runs, 5 % rms where one does
+    free = binned(replace(box, rocks=(), braces=(), colonies=()), 0.35)
+    plain = (np.abs(used / free - 1) < 1e-9).all(axis=(1, 3)) & (traced > 0.1 * traced.max())
+    for where, limit in ((plain, 0.02), (~plain & open_water, 0.05)):
+        if where.any():
+            noise = np.mean((error[where] / traced[where].mean()) ** 2)
+            off = np.mean(((found - traced)[where] / traced[where].mean()) ** 2)
+            assert off - noise < limit**2
+    assert (np.abs(found - traced)[plain] < 0.05 * traced[plain] + 4 * error[plain]).all()
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize(("height", "point", "returned", "black"), RENDERED[:6])
+def test_field_agrees_with_the_renderer_run_here(
+    height: float, point: tuple[float, float, float], returned: float, black: float
+) -> None:
+    # at these points light strikes every pane past the critical angle, so that clear panes are mirrors
+    for pane, expected in ((BLACK, black), (MIRROR, returned)):
+        seen, error = rendered(point, height=height, clear=pane is MIRROR, samples=150_000, seeds=8)
+        assert seen == pytest.approx(expected, abs=4 * error)
+        assert par(tank(pane), lamp(height=height), point)[0] == pytest.approx(seen, abs=4 * error + 0.005 * seen)
+
+
+# ---- other sensors, bodies, forms of rock ----
+
+
+def test_sphere_reads_more_by_the_slant_of_the_light() -> None:
+    box, small = tank(), lamp(0.3, 0.3, 0.3, length=0.005, width=0.005)
+    for aside in (0.0, 0.1, 0.25):
+        point = np.array([(0.3 + aside, 0.3, 0.3)])
+        flat, sphere = (
+            channel_fields(Medium.of(box), small, point, sensor=kind)[0, 0] for kind in ("planar", "scalar")
+        )
+        tangent = entry_tangent(aside, 0.3, 0.3, 1.34, steepest_reach(1.34))
+        cos_w = math.sqrt(1 - (math.sin(math.atan(tangent)) / 1.34) ** 2)
+        assert flat / sphere == pytest.approx(cos_w, rel=1e-3)
+
+
+def test_sphere_sees_the_floor_as_a_lambert_face() -> None:
+    # each piece of floor, of exitance M, gives M / pi times its solid angle; n = 1 sends nothing back from above
+    dark, bright = tank(index=1.0), tank(index=1.0, sand_albedo=0.5)
+    low, points = grid(dark, (60, 60, 1), depths=(0.6, 0.6)).reshape(-1, 3), grid(dark, (3, 3, 1), depths=(0.4, 0.4))
+    exitance = 0.5 * unit_field(Medium.of(dark), lamp(), low)
+    away = points.reshape(-1, 1, 3) - low
+    expected = (exitance * 0.01**2 / math.pi * 0.2 / np.linalg.norm(away, axis=2) ** 3).sum(axis=1)
+    sphere, direct = (channel_fields(Medium.of(box), lamp(), points, sensor="scalar").ravel() for box in (bright, dark))
+    assert sphere - direct == pytest.approx(expected, rel=0.06)
+
+
+def test_ledge_leaves_what_comes_from_outside_its_cone() -> None:
+    medium, under = Medium.of(tank()), np.array([(0.3, 0.3, 0.4)])
+    tube = lamp(0.3, 0.3, 0.2, kind="t5_tube", length=0.58, width=0.03)
+    soft, hard = (channel_fields(medium, e, under, ledge=0.4)[0, 0] / unit_field(medium, e, under)[0]
+                  for e in (tube, lamp(height=0.2)))  # fmt: skip
+    assert hard == 0.0
+    assert 0.03 < soft < 0.9
+    # the same by a real disc of that size
+    shaded = replace(tank(), colonies=(Colony(0.3, 0.3, 0.3, 0.04),))
+    assert par(shaded, tube, (0.3, 0.3, 0.4), step=0.05)[0] == pytest.approx(
+        channel_fields(medium, tube, under, ledge=0.4, step=0.05)[0, 0], rel=0.02
+    )
+
+
+def test_fixtures_shade_those_above_them_and_no_others() -> None:
+    high, low = Fixture(lamp(height=0.3)), Fixture(lamp(height=0.2))
+    assert bodies_below([high, low], 1) == ()
+    bodies = bodies_below([high, low], 0)
+    medium, point = Medium.of(tank()), np.array([(0.3, 0.3, 0.3)])
+    whole = unit_field(medium, high.emitter, point)[0]
+    assert channel_fields(medium, high.emitter, point, bodies=bodies)[0, 0] < 0.2 * whole
+    aside = (Fixture(lamp(0.3, 0.05, 0.2)),)
+    assert bodies_below([high, *aside], 0) != ()
+    clear = channel_fields(medium, high.emitter, point, bodies=bodies_below([high, *aside], 0))[0, 0]
+    assert clear == pytest.approx(whole)
+
+
+def test_arch_is_open_and_mound_narrows() -> None:
+    box = Tank(0.9, 0.5, 0.45, rocks=(ARCH, MOUND))
+    inside = box.in_rock(
+        np.array([(0.23, 0.19, 0.3), (0.23, 0.19, 0.2), (0.1, 0.19, 0.4), (0.64, 0.3, 0.2), (0.52, 0.2, 0.22)])
+    )
+    assert inside.tolist() == [False, True, True, True, False]
+    assert {s.name for s in surfaces(replace(box, rocks=(replace(MOUND, name="Heap"),)))} == {
+        "Sand", "Heap", "Heap, step 2", "Heap, step 3"
+    }  # fmt: skip
+    turned = replace(ARCH, length=0.18, width=0.3)
+    legs = list(turned.boxes(0.45))[1:]
+    assert [leg.x1 - leg.x0 for leg in legs] == pytest.approx([0.18, 0.18])
+    assert legs[0].y1 < legs[1].y0
 
 
 def test_floor_between_mirrors_gives_the_closed_form_of_diffuse_exchange() -> None:
