@@ -25,7 +25,8 @@ def rendered(
     mi.set_variant("scalar_rgb")
     scene = mi.load_dict(_scene(mi, point, height, clear))
     found = [
-        float(np.array(mi.render(scene, sensor=0, seed=seed, spp=samples)).reshape(-1)[0]) for seed in range(seeds)
+        float(np.array(mi.render(scene, sensor=0, seed=mi.UInt32(seed), spp=samples)).reshape(-1)[0])
+        for seed in range(seeds)
     ]
     return float(np.mean(found)), float(np.std(found, ddof=1) / math.sqrt(seeds))
 

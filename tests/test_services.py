@@ -12,15 +12,16 @@ from corlume.core.emitter import Emitter
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import Brace, Pane, Rock, Tank
 from corlume.core.lobe import lobe_exponent, round_lobe, width_at_half
-from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, overlaps
+from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, overlaps, shaded
 from corlume.core.softness import shadow_edge
 from corlume.core.targets import SCHOOLS, LightTargets, school_of
 from corlume.core.units import DEGREE
 from corlume.core.water import Water
+from corlume.core.wear import condition
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import coral_cards, fixture_kinds
 from corlume.services import compare, corals, lights, predict, tanks
-from corlume.services.predict import Place, read_probe, slice_plane
+from corlume.services.predict import Place, par_here, read_probe, slice_plane
 from corlume.store.database import Database
 from corlume.store.tanks import NotFound
 
@@ -330,3 +331,36 @@ def test_typed_width_replaces_a_lobe_of_rings_and_moving_keeps_it() -> None:
     plain = lights.changed(TANK, rings, {"fwhm": 60 * DEGREE}).emitter
     assert plain.lobe is None
     assert width_at_half(plain.shape()) == pytest.approx(60 * DEGREE, abs=0.01)
+
+
+def test_frame_that_does_not_fit_says_which_part_and_nothing_moves(db: Database) -> None:
+    lights.add_fixture(db, 1, 1, "hybrid-120")
+    setup = tanks.open_tank(db, 1).setup(1)
+    cluster = next(k for k in setup.fixtures if k.value.frame)
+    tilted = {cluster.id: {"pitch": 60 * DEGREE}}
+    with pytest.raises(InvalidInput) as caught:
+        lights.change_fixtures(db, 1, 1, tilted)
+    assert {e.field for e in caught.value.errors} == {"frame"}
+    assert "does not fit: " in caught.value.errors[0].rule
+    assert tanks.open_tank(db, 1).setup(1) == setup
+
+
+def test_wear_multiplies_and_refuses_what_is_not_offered() -> None:
+    assert condition("t5_tube", {"tube_age": "year", "cooling": "still"}) == pytest.approx(0.85 * 0.92)
+    assert condition("led_bar", {}) == 1.0
+    assert condition("halide", {"tube_age": "year"}) == 1.0  # halides have no tubes
+    with pytest.raises(InvalidInput, match="no answer gone"):
+        condition("halide", {"arc_age": "gone"})
+
+
+def test_grown_corals_shade_what_lies_under_them_where_asked(db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    placed = [k for k in stored.corals if k.value.place]
+    assert len(stored.lit_tank().colonies) == len(placed)
+    assert len(stored.lit_tank(but=placed[0].id).colonies) == len(placed) - 1
+    assert shaded(replace(stored.tank, colony_shade=False), [k.value for k in placed]).colonies == ()
+    top = next(k.value for k in placed if k.value.place[2] < 0.2 and k.value.card.size > 0.1)
+    x, y, depth = top.place
+    fixtures = [k.value for k in stored.setup().fixtures]
+    here, under = (par_here(stored.lit_tank(), fixtures, Place(x, y, d)) for d in (depth, depth + 0.002))
+    assert under < 0.2 * here  # and it does not shade itself

@@ -8,6 +8,7 @@ from playwright.sync_api import Locator, Page, expect
 
 from corlume.services import tanks
 from corlume.store.database import Database
+from tests.test_photometry import GOOD
 
 
 def middle(what: Locator) -> tuple[float, float]:
@@ -38,7 +39,7 @@ def test_dragging_a_fixture_moves_the_light_and_undo_brings_it_back(page: Page, 
     moved = tanks.open_tank(db, 1).setup().fixtures[1].value.emitter
     assert moved.x > was.x + 0.2
     assert round(moved.x * 100, 6) % 1 == 0
-    assert par_at_probe(page) < before - 20
+    assert par_at_probe(page) < before - 5
     page.keyboard.press("Control+z")
     expect(page.locator(".readout-par")).to_have_text(f"{before:.0f}")
     assert tanks.open_tank(db, 1).setup().fixtures[1].value.emitter == was
@@ -51,7 +52,7 @@ def test_keys_nudge_dim_and_read(page: Page, db: Database) -> None:
         page.keyboard.press(key)
     expect(page.locator("[data-step=undo] button")).to_have_attribute("title", re.compile("Undo: change"))
     fixture = tanks.open_tank(db, 1).setup().fixtures[0].value
-    assert [round(v, 3) for v in (fixture.emitter.x, fixture.emitter.height, fixture.output)] == [0.34, 0.22, 0.55]
+    assert [round(v, 3) for v in (fixture.emitter.x, fixture.emitter.height, fixture.output)] == [0.34, 0.22, 0.69]
     assert tanks.undo(db, 1)
     assert tanks.steps(db, 1).undo is None
     page.locator(".probe[tabindex]").focus()
@@ -156,7 +157,7 @@ def test_layers_switch_the_drawings_and_the_legend(page: Page) -> None:
     page.locator('[data-select="3"]').click()
     expect(page.locator("#legend")).to_contain_text("Share of C in the light, %")
     page.locator("#layer").select_option("shadow")
-    expect(page.locator("#legend")).to_contain_text("What rock and braces take")
+    expect(page.locator("#legend")).to_contain_text("What rock, corals and braces take")
     page.locator("#layer").select_option("par")
     expect(page.locator("#legend")).to_contain_text("LPS and soft")
 
@@ -178,3 +179,43 @@ def test_rock_is_dragged_and_resized_on_the_drawing(page: Page, db: Database) ->
     page.keyboard.press("Control+z")
     expect(page.locator("[data-step=undo] button")).to_have_attribute("title", "Undo: change West pillar")
     assert tanks.open_tank(db, 1).rock(1).value == moved
+
+
+def test_channels_lenses_wear_and_layers_answer_on_the_chart(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/chart?setup=1&fixture=1")
+    before, saved = par_at_probe(page), re.compile("/fixtures$")
+    with page.expect_response(saved):
+        page.locator("#level-1-0").fill("40")
+    assert par_at_probe(page) < before
+    assert tanks.open_tank(db, 1).setup(1).fixture(1).value.mix[0] == 0.4
+    with page.expect_response(saved):
+        page.locator("#lens-1").select_option("60")
+    assert round(tanks.open_tank(db, 1).setup(1).fixture(1).value.emitter.fwhm * 57.29578) == 60
+    page.locator(".wear summary").click()
+    page.locator("#w-glass").select_option("salt")
+    with page.expect_response(saved):
+        page.locator("[data-wear]").click()
+    assert tanks.open_tank(db, 1).setup(1).fixture(1).value.condition == 0.82
+    expect(page.locator("[data-step=undo] button")).to_have_attribute("title", re.compile("change LED cluster, west"))
+    for layer, title in (("soft", "under a plate"), ("flicker", "Flicker"), ("scalar", "PAR on a sphere")):
+        page.locator("#layer").select_option(layer)
+        expect(page.locator("#legend")).to_contain_text(title)
+
+
+def test_photometry_is_looked_at_before_it_is_kept(page: Page) -> None:
+    page.goto("/shelf")
+    page.set_input_files("#file", {"name": "a.ies", "mimeType": "text/plain", "buffer": GOOD.encode()})
+    page.set_input_files("#spectrum", {"name": "a.csv", "mimeType": "text/csv", "buffer": b"450;x\n500;1\n"})
+    page.get_by_role("button", name="Look at it").click()
+    expect(page.get_by_role("alert")).to_contain_text('found "x", expected a power')
+    page.set_input_files("#file", {"name": "a.ies", "mimeType": "text/plain", "buffer": GOOD.encode()})
+    page.locator("#colours").select_option("cool-white")
+    page.get_by_role("button", name="Look at it").click()
+    expect(page.locator(".lead")).to_contain_text("Nothing is kept")
+    page.get_by_label("Weight").fill("heavy")
+    page.get_by_role("button", name="Put it on the shelf").click()
+    expect(page.locator(".fault").first).to_contain_text("is not a number")
+    page.get_by_label("Weight").fill("2,5")
+    page.get_by_role("button", name="Put it on the shelf").click()
+    expect(page.locator(".entry-facts")).to_contain_text("2.5 kg")
+    expect(page.get_by_role("img", name="Photons by wavelength")).to_be_visible()

@@ -10,7 +10,7 @@ from pathlib import Path
 import click
 import numpy as np
 
-from corlume.core.field import grid
+from corlume.core.field import Sensor, grid
 from corlume.core.geometry import Tank
 from corlume.core.units import CM
 from corlume.formats.faults import BadFile
@@ -26,7 +26,8 @@ MOST_POINTS = 2_000_000
 @click.option("--points", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="CSV x_cm,y_cm,depth_cm.")
 @click.option("--grid", "size", metavar="NXxNYxNZ", help="A whole field: so many points along each axis.")
 @click.option("--setup", "setup_name", help="Name of the setup; otherwise the one in use.")
-def par(scene: Path, points: Path | None, size: str | None, setup_name: str | None) -> None:
+@click.option("--sensor", type=click.Choice(["planar", "scalar"]), default="planar", help="Meters are planar.")
+def par(scene: Path, points: Path | None, size: str | None, setup_name: str | None, sensor: Sensor) -> None:
     """Predict PAR in SCENE and print CSV x_cm,y_cm,depth_cm,par (umol/m2/s)."""
     if (points is None) == (size is None):
         raise click.UsageError("Give either --points FILE or --grid NXxNYxNZ.")
@@ -43,7 +44,7 @@ def par(scene: Path, points: Path | None, size: str | None, setup_name: str | No
     except KeyError as error:
         names = ", ".join(f'"{s.name}"' for s in read.setups)
         raise click.ClickException(f'There is no setup "{setup_name}" in the scene. It has: {names}.') from error
-    values = par_at(read.tank, setup.fixtures, where)
+    values = par_at(read.lit_tank(), setup.fixtures, where, sensor=sensor)
     writer = csv.writer(sys.stdout, lineterminator="\n")
     writer.writerow(["x_cm", "y_cm", "depth_cm", "par"])
     for (x, y, depth), value in zip(where / CM, values, strict=True):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -104,6 +105,10 @@ class Emitter:
         rules.that(low > 0.002, "height", "is too low for its tilt: one edge would hang at {value}", "length", low)
         rules.finish()
 
+    def __hash__(self) -> int:
+        # lobe and channels are long to hash, and fixtures that differ in them alone are few
+        return hash((self.kind, self.ppf, self.fwhm, self.length, self.x, self.y, self.height, self.turn, self.roll))
+
     def axes(self) -> NDArray[np.float64]:
         """The long axis, the short axis and the normal that light follows, rows of x, y, upwards [-]."""
         c, s = math.cos(self.turn), math.sin(self.turn)
@@ -184,5 +189,13 @@ class Emitter:
 def _gauss(extent: float, spacing: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Nodes on [-0.5, 0.5] and weights that add up to 1, close enough together for ``extent`` [m]."""
     count = min(64, max(2, math.ceil(extent / spacing)))
+    return _legendre(count)
+
+
+@lru_cache(maxsize=64)
+def _legendre(count: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     nodes, weights = np.polynomial.legendre.leggauss(count)
-    return 0.5 * nodes, 0.5 * weights
+    for array in (nodes, weights):
+        array *= 0.5
+        array.setflags(write=False)
+    return nodes, weights

@@ -121,7 +121,7 @@ def channel_fields(
     if medium.scatter:
         # of light that comes from all over the sky, a plate takes what comes within its own cone
         open_sky = 1.0 / (1.0 + ledge * ledge)
-        par = par + open_sky * np.stack([medium.scatter.at(flat, one, sensor) for one in on_floor])
+        par = par + open_sky * medium.scatter.at(flat, on_floor, sensor)
     shares = np.array([channel.share for channel in emitter.channels])[:, None]
     return (medium.cover * emitter.ppf * shares * par).reshape(-1, *points.shape[:-1])
 

@@ -273,6 +273,10 @@ class Tank:
             )
         rules.finish()
 
+    def __hash__(self) -> int:
+        # every look at remembered light hashes the tank: its rock and panes are compared, not hashed
+        return hash((self.length, self.width, self.water_depth, len(self.rocks), len(self.colonies)))
+
     @property
     def index(self) -> float:
         """Refractive index of the water in the middle of the visible range [-]."""

@@ -46,30 +46,29 @@ class Scatter:
     round: Array
 
     def at(self, points: Array, floor: Array, sensor: str = "planar") -> Array:
-        """Returned irradiance at points (..., 3) for direct irradiance (k,) on the floor's patches."""
-        nodes = ((self.back if sensor == "planar" else self.round) @ floor).reshape(NODES)
+        """Returned irradiance (c, n) at points (n, 3) for direct irradiance (c, k) of channels on the patches."""
+        nodes = floor @ (self.back if sensor == "planar" else self.round).T
         size = np.array([self.tank.length, self.tank.width, self.tank.water_depth])
-        read: Array = _between(nodes, points.reshape(-1, 3), (np.array(NODES) - 1) / size)
-        return read.reshape(points.shape[:-1])
+        read: Array = _between(nodes.reshape(-1, *NODES), points, (np.array(NODES) - 1) / size)
+        return read
 
 
 @njit(cache=True, error_model="numpy")
 def _between(nodes: Array, points: Array, scale: Array) -> Array:
-    """Read a grid of nodes at points (k, 3) by going straight between them; the outermost nodes hold outside."""
-    out = np.empty(points.shape[0])
+    """Read grids of nodes (c, x, y, z) at points (n, 3), straight between them; the outermost nodes hold outside."""
+    out = np.zeros((nodes.shape[0], points.shape[0]))
     at, part = np.empty(3, np.int64), np.empty(3)
     for k in range(points.shape[0]):
         for axis in range(3):
-            where = min(max(points[k, axis] * scale[axis], 0.0), nodes.shape[axis] - 1.0)
-            at[axis] = min(int(where), nodes.shape[axis] - 2)
+            where = min(max(points[k, axis] * scale[axis], 0.0), nodes.shape[axis + 1] - 1.0)
+            at[axis] = min(int(where), nodes.shape[axis + 1] - 2)
             part[axis] = where - at[axis]
-        total = 0.0
         for i in range(2):
             for j in range(2):
                 weight = (part[0] if i else 1.0 - part[0]) * (part[1] if j else 1.0 - part[1])
-                low, high = nodes[at[0] + i, at[1] + j, at[2]], nodes[at[0] + i, at[1] + j, at[2] + 1]
-                total += weight * (low + part[2] * (high - low))
-        out[k] = total
+                for c in range(nodes.shape[0]):
+                    low, high = nodes[c, at[0] + i, at[1] + j, at[2]], nodes[c, at[0] + i, at[1] + j, at[2] + 1]
+                    out[c, k] += weight * (low + part[2] * (high - low))
     return out
 
 

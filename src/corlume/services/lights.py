@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Container, Mapping
+from collections.abc import Container, Mapping, Sequence
 from dataclasses import fields, replace
 from typing import Any
 
@@ -57,10 +57,31 @@ def draft(tank: Tank, setup: StoredSetup, drafts: Mapping[int, Mapping[str, Any]
         now[fixture_id] = changed(tank, was, values)
         rest = [k for k in setup.fixtures if was.frame and k.value.frame == was.frame and k.id not in drafts]
         if now[fixture_id].emitter != was.emitter and "frame" not in values:
-            carried = carry(was.emitter, now[fixture_id].emitter, [k.value.emitter for k in rest])
+            carried = _carried(was, now[fixture_id], [k.value for k in rest])
             for kept, emitter in zip(rest, carried, strict=True):
-                now[kept.id] = changed(tank, replace(kept.value, emitter=emitter), {})
+                now[kept.id] = _fitted(tank, replace(kept.value, emitter=emitter))
     return replace(setup, fixtures=tuple(Kept(kept.id, now[kept.id]) for kept in setup.fixtures))
+
+
+def _carried(was: Fixture, now: Fixture, rest: Sequence[Fixture]) -> list[Emitter]:
+    """The rest of a frame after one part was moved; ``InvalidInput`` names the frame when a part has no room."""
+    try:
+        return carry(was.emitter, now.emitter, [part.emitter for part in rest])
+    except InvalidInput as error:
+        raise InvalidInput(
+            replace(e, field="frame", rule=f"does not fit: a part of it {e.rule}") for e in error.errors
+        ) from error
+
+
+def _fitted(tank: Tank, part: Fixture) -> Fixture:
+    """A part that came along with its frame, checked against the room; ``InvalidInput`` names the part."""
+    rules = Rules()
+    name = part.name.replace("{", "(").replace("}", ")")
+    rules.errors += [
+        replace(e, field="frame", rule=f"does not fit: {name} {e.rule}") for e in fixture_errors(tank, part)
+    ]
+    rules.finish()
+    return part
 
 
 def change_fixtures(db: Database, tank_id: int, setup_id: int, changes: Mapping[int, Mapping[str, Any]]) -> None:

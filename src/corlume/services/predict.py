@@ -159,9 +159,14 @@ def _flicker(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
         if f.output > 0:
             part = _part(tank, fixtures, i, spec)
             total += part
-            square += (part * flicker(f.emitter, depth, slope=tank.water.ripple, index=tank.index)) ** 2
+            square += (part * _unit_flicker(tank, f.emitter, spec)) ** 2
     result: Array = np.sqrt(square) / np.where(total > 0, total, np.inf)
     return result
+
+
+@lru_cache(maxsize=256)
+def _unit_flicker(tank: Tank, emitter: Emitter, spec: PlaneSpec) -> Array:
+    return flicker(emitter, _points(tank, spec)[..., 2], slope=tank.water.ripple, index=tank.index)
 
 
 def flicker_at(tank: Tank, fixtures: Sequence[Fixture], place: Place) -> float:
@@ -320,6 +325,7 @@ def _axes(tank: Tank, kind: Literal["plan", "front", "side"]) -> tuple[Array, Ar
     return u, v
 
 
+@lru_cache(maxsize=128)
 def _points(tank: Tank, spec: PlaneSpec) -> Array:
     match spec.kind, spec.at:
         case "point", Place() as place:
@@ -328,9 +334,9 @@ def _points(tank: Tank, spec: PlaneSpec) -> Array:
             return _surfaces(tank)[number]
         case "judge", _:
             depth = tank.rock_top()
-            return grid(tank, (48, 24, 1), depths=(depth, depth))
+            return grid(tank, (42, 20, 1), depths=(depth, depth))
         case "volume", _:
-            return grid(tank, (24, 12, 8), depths=(tank.rock_top(), tank.sand_depth))
+            return grid(tank, (20, 10, 7), depths=(tank.rock_top(), tank.sand_depth))
         case ("plan" | "front" | "side") as kind, float() as at:
             u, v = np.meshgrid(*_axes(tank, kind), indexing="ij")
             w = np.full_like(u, at)
