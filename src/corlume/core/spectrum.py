@@ -103,6 +103,7 @@ def photon_shares(spectrum: Spectrum | None) -> Array:
     return shares
 
 
+@lru_cache(maxsize=256)
 def photon_yield(spectrum: Spectrum) -> float:
     """Photons per radiant energy, both within 400-700 nm [umol/J].
 

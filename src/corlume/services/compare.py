@@ -6,9 +6,11 @@ import math
 from dataclasses import dataclass, replace
 
 from corlume.core.budget import flux_budget
+from corlume.core.emitter import MEAN_YIELD
 from corlume.core.geometry import Tank
 from corlume.core.scene import Fixture, Setup
 from corlume.core.softness import shadow_edge
+from corlume.core.spectrum import photon_yield
 from corlume.core.verdicts import Figures
 from corlume.reference.catalogue import fixture_kinds, lamp_kinds
 from corlume.services.lights import changed
@@ -21,8 +23,6 @@ from corlume.store.tanks import NotFound, StoredTank, load_tank
 PATCH = 0.61
 """Side of the patch that one mid-size module serves [m]; common practice, no source."""
 MOST_TUBES = 12
-JOULES_PER_UMOL = 0.2175
-"""Energy of a photon of 550 nm, by the micromole [J]; light that enters ends as heat in the water."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,6 +162,12 @@ def _mean(stored: StoredTank, fixtures: list[Fixture]) -> float:
     return figures(stored.tank, fixtures, stored.targets, stored.running).mean if fixtures else 0.0
 
 
+def _joules(fixture: Fixture) -> float:
+    """Energy of what a fixture gives now, by the micromole of its light at full [J/umol]; it ends as heat."""
+    parts = zip(fixture.strengths, fixture.emitter.channels, strict=True)
+    return sum(s * c.share / (photon_yield(c.spectrum) if c.spectrum else MEAN_YIELD) for s, c in parts)
+
+
 def _option(stored: StoredTank, key: str, name: str, words: str, fixtures: list[Fixture], reached: bool) -> Option:
     tank, running = stored.tank, stored.running
     middle = (tank.length / 2, tank.width / 2, tank.rock_top())
@@ -177,7 +183,7 @@ def _option(stored: StoredTank, key: str, name: str, words: str, fixtures: list[
         flicker=flicker_at(tank, fixtures, Place(*middle)),
         cost=sum(prices[f.name] for f in fixtures),
         edge=shadow_edge(tank, [(f.emitter, f.strength) for f in fixtures], middle),
-        heat=JOULES_PER_UMOL * sum(f.strength * flux_budget(tank, f.emitter).entered for f in fixtures),
+        heat=sum(flux_budget(tank, f.emitter).entered * _joules(f) for f in fixtures),
         lamps=sum(about[f.emitter.kind].price * lamp_years / about[f.emitter.kind].life for f in fixtures),
         dimmable="yes" if dims == {True} else "no" if dims == {False} else "in part",
         strong=about[words].strong,

@@ -56,7 +56,7 @@ def moving_parts(
     elif layer != "par":
         title = {
             "scalar": "PAR on a sphere",
-            "soft": "Light that gets under a plate as wide as its height above, %",
+            "soft": "Light that gets under a plate as wide as it hangs high, %",
             "flicker": "Flicker, %",
         }.get(layer, f"{title} of the light, %")
     parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=title)
