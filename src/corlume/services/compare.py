@@ -15,9 +15,8 @@ from corlume.core.verdicts import Figures
 from corlume.reference.catalogue import fixture_kinds, lamp_kinds
 from corlume.services.lights import changed
 from corlume.services.predict import Place, figures, flicker_at
-from corlume.store import rows
+from corlume.services.searches import add_setup
 from corlume.store.database import Database
-from corlume.store.journal import Edit, tank_scope
 from corlume.store.tanks import NotFound, StoredTank, load_tank
 
 PATCH = 0.61
@@ -71,14 +70,7 @@ def adopt(db: Database, tank_id: int, key: str) -> int:
     option = next((o for o in compare_kinds(stored) if o.key == key), None)
     if option is None:
         raise NotFound(f"no kind {key}")
-    setup = Setup(option.name, option.fixtures)
-    with db.writing() as connection:
-        load_tank(connection, tank_id)
-        edit = Edit(connection, tank_scope(tank_id), f"add setup {option.name}")
-        setup_id = edit.insert("setups", {"tank_id": tank_id, "name": setup.name, "in_use": 0})
-        for fixture in setup.fixtures:
-            edit.insert("fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
-        return setup_id
+    return add_setup(db, tank_id, Setup(option.name, option.fixtures))
 
 
 def _layouts(tank: Tank) -> list[tuple[str, str, str, list[list[Fixture]]]]:

@@ -1,0 +1,48 @@
+"""Counts and places by the trade's rules: what keepers start from. Common practice, no source."""
+
+from __future__ import annotations
+
+import math
+
+from corlume.core.targets import Goal
+from corlume.core.units import INCH
+
+PATCH = 24 * INCH
+"""Side of the patch that one mid-size module serves [m]."""
+FORGIVEN = 0.15
+"""How much of a patch may stay over before another module is due [-]."""
+WIDER = {2: 3.0 * INCH, 3: 2.5 * INCH, 4: 1.5 * INCH}
+"""How far the outer modules go out from balanced, by their count [m]; the middle ones stay."""
+
+
+def patches(length: float, width: float) -> tuple[int, int]:
+    """Patches along and across a tank, by the rule of cover."""
+    along, across = (max(1, math.ceil(side / PATCH - FORGIVEN)) for side in (length, width))
+    return along, across
+
+
+def count_for(goal: Goal, length: float, width: float) -> tuple[int, int]:
+    """Least and most modules for a goal: one a patch for LPS; half as many again to twice as many for SPS."""
+    along, across = patches(length, width)
+    cover = along * across
+    match goal:
+        case "lps":
+            return cover, cover
+        case "sps":
+            return math.ceil(1.5 * cover), 2 * cover
+    return cover, 2 * cover
+
+
+def balanced(count: int, length: float) -> tuple[float, ...]:
+    """Places along a tank with even room between modules and to the ends: two over 48 in come to 16 in [m]."""
+    return tuple((k + 1) / (count + 1) * length for k in range(count))
+
+
+def wider(count: int, length: float) -> tuple[float, ...]:
+    """The same with the outer modules further out: two over 48 in come to 13 in from the ends [m]."""
+    places = list(balanced(count, length))
+    if count > 1:
+        out = min(WIDER.get(count, 1.0 * INCH), 0.5 * places[0])
+        places[0] -= out
+        places[-1] += out
+    return tuple(places)

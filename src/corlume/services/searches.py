@@ -1,0 +1,148 @@
+"""Run a search beside the pages: begun, watched, stopped; what it has found is kept as it goes."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from corlume.core.figures import Hottest
+from corlume.core.scene import Setup
+from corlume.core.search import Layout
+from corlume.core.verdicts import Figures
+from corlume.formats.scene import read_fixture
+from corlume.formats.scene_writer import write_fixture
+from corlume.services import shelf
+from corlume.services.hang import Found, Step, Wish, check_wish, search
+from corlume.store import rows, searches
+from corlume.store.database import Database
+from corlume.store.journal import Edit, tank_scope
+from corlume.store.searches import SearchRow
+from corlume.store.tanks import NotFound, load_tank
+
+_RUNNING: dict[tuple[str, int], threading.Event] = {}
+
+
+@dataclass(frozen=True, slots=True)
+class Search:
+    """A search as a page shows it."""
+
+    id: int
+    setup_id: int
+    wish: Wish
+    state: str
+    done: float
+    judged: int
+    found: tuple[Found, ...]
+    curve: tuple[tuple[float, float, float], ...]
+
+
+def begin(db: Database, tank_id: int, setup_id: int, wish: Wish) -> int:
+    """Begin a search in a thread of its own; returns its id. ``InvalidInput`` for a wish that cannot be."""
+    kind = next((entry for entry in shelf.entries(db) if entry.key == wish.kind), None)
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        setup = stored.setup(setup_id)
+        check_wish(stored.tank, kind, wish)
+        assert kind is not None
+        search_id = searches.add_search(connection, tank_id, setup_id, asdict(wish))
+    stop = threading.Event()
+    _RUNNING[(str(db.path), search_id)] = stop
+    steps = search(stored, kind, wish, [kept.value for kept in setup.fixtures])
+
+    def run() -> None:
+        state = "failed"
+        try:
+            for step in steps:
+                _keep(db, search_id, step)
+                if stop.is_set():
+                    state = "stopped"
+                    return
+            state = "done"
+        finally:
+            with db.writing() as connection:
+                searches.end_search(connection, search_id, state)
+            _RUNNING.pop((str(db.path), search_id), None)
+
+    threading.Thread(target=run, name=f"search {search_id}", daemon=True).start()
+    return search_id
+
+
+def _keep(db: Database, search_id: int, step: Step) -> None:
+    found = [{**asdict(one), "fixtures": [write_fixture(f) for f in one.fixtures]} for one in step.best]
+    with db.writing() as connection:
+        searches.keep_progress(connection, search_id, step.done, step.judged, found, [list(c) for c in step.curve])
+
+
+def stop(db: Database, tank_id: int, search_id: int) -> None:
+    """Stop a search after the step it is at; what it has found stays."""
+    with db.reading() as connection:
+        searches.load_search(connection, tank_id, search_id)
+    event = _RUNNING.get((str(db.path), search_id))
+    if event:
+        event.set()
+
+
+def newest(db: Database, tank_id: int) -> Search | None:
+    """The newest search of a tank."""
+    with db.reading() as connection:
+        try:
+            row = searches.load_search(connection, tank_id)
+        except NotFound:
+            return None
+    return _read(db, row)
+
+
+def look(db: Database, tank_id: int, search_id: int) -> Search:
+    """A search as it stands; ``NotFound`` otherwise."""
+    with db.reading() as connection:
+        return _read(db, searches.load_search(connection, tank_id, search_id))
+
+
+def _read(db: Database, row: SearchRow) -> Search:
+    # a search whose thread went down with the program has stopped, whatever it last said
+    gone = row.state == "running" and (str(db.path), row.id) not in _RUNNING
+    wish = Wish(**_tuples(row.wish))
+    found = tuple(_found(one) for one in row.found)
+    curve = tuple((h, e, p) for h, e, p in row.curve)
+    return Search(row.id, row.setup_id, wish, "stopped" if gone else row.state, row.done, row.judged, found, curve)
+
+
+def _tuples(data: dict[str, Any]) -> dict[str, Any]:
+    return {key: tuple(value) if isinstance(value, list) else value for key, value in data.items()}
+
+
+def _found(data: dict[str, Any]) -> Found:
+    figures = dict(data["figures"])
+    hottest = figures.pop("hottest")
+    return Found(
+        name=data["name"],
+        fixtures=tuple(read_fixture(text) for text in data["fixtures"]),
+        layout=Layout(**_tuples(data["layout"])),
+        figures=Figures(**figures, hottest=Hottest(**hottest) if hottest else None),
+        cost=data["cost"],
+        binds=tuple(data["binds"]),
+    )
+
+
+def adopt(db: Database, tank_id: int, search_id: int, number: int) -> int:
+    """Make a setup of one of the layouts found; returns the setup's id."""
+    found = look(db, tank_id, search_id).found
+    if not 0 <= number < len(found):
+        raise NotFound(f"no layout {number} in the search")
+    return add_setup(db, tank_id, Setup(found[number].name, found[number].fixtures))
+
+
+def add_setup(db: Database, tank_id: int, setup: Setup) -> int:
+    """Add a setup with its fixtures, in one step of undo; returns its id."""
+    with db.writing() as connection:
+        taken = {s.name for s in load_tank(connection, tank_id).setups}
+        edit = Edit(connection, tank_scope(tank_id), f"add setup {setup.name}")
+        setup_id = edit.insert("setups", {"tank_id": tank_id, "name": _free(setup.name, taken), "in_use": 0})
+        for fixture in setup.fixtures:
+            edit.insert("fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
+        return setup_id
+
+
+def _free(name: str, taken: set[str]) -> str:
+    return next(n for k in range(1, 1000) if (n := f"{name}{f' ({k})' * (k > 1)}") not in taken)

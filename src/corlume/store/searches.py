@@ -1,0 +1,69 @@
+"""Searches for a layout, and the best that each has found so far."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from dataclasses import dataclass
+from typing import Any
+
+from corlume.store.journal import insert_row
+from corlume.store.tanks import NotFound
+
+KEEP = 20
+"""Searches kept for each tank."""
+
+
+@dataclass(frozen=True, slots=True)
+class SearchRow:
+    """One search as it stands: share done [-], layouts judged, and plain data for wish, layouts and trade-off."""
+
+    id: int
+    tank_id: int
+    setup_id: int
+    wish: dict[str, Any]
+    state: str
+    done: float
+    judged: int
+    found: list[dict[str, Any]]
+    curve: list[list[float]]
+
+
+def add_search(connection: sqlite3.Connection, tank_id: int, setup_id: int, wish: dict[str, Any]) -> int:
+    """Begin a search; the oldest of the tank make room. Returns its id."""
+    connection.execute(
+        "DELETE FROM searches WHERE tank_id = :tank AND id <= "
+        "(SELECT id FROM searches WHERE tank_id = :tank ORDER BY id DESC LIMIT 1 OFFSET :keep)",
+        {"tank": tank_id, "keep": KEEP - 1},
+    )
+    values = {"tank_id": tank_id, "setup_id": setup_id, "wish": json.dumps(wish), "state": "running"}
+    return insert_row(connection, "searches", values)
+
+
+def keep_progress(
+    connection: sqlite3.Connection, search_id: int, done: float, judged: int, found: list[Any], curve: list[Any]
+) -> None:
+    """Write down how far a search is and what it has found."""
+    connection.execute(
+        "UPDATE searches SET done = :done, judged = :judged, found = :found, curve = :curve WHERE id = :id",
+        {"id": search_id, "done": done, "judged": judged, "found": json.dumps(found), "curve": json.dumps(curve)},
+    )
+
+
+def end_search(connection: sqlite3.Connection, search_id: int, state: str) -> None:
+    """Say how a search ended; what it found stays."""
+    connection.execute(
+        "UPDATE searches SET state = :state WHERE id = :id AND state = 'running'", {"id": search_id, "state": state}
+    )
+
+
+def load_search(connection: sqlite3.Connection, tank_id: int, search_id: int | None = None) -> SearchRow:
+    """A search of a tank, or its newest; ``NotFound`` otherwise."""
+    row = connection.execute(
+        "SELECT * FROM searches WHERE tank_id = :tank AND (:id IS NULL OR id = :id) ORDER BY id DESC LIMIT 1",
+        {"tank": tank_id, "id": search_id},
+    ).fetchone()
+    if row is None:
+        raise NotFound(f"no search {search_id}")
+    values = {name: row[name] for name in ("id", "tank_id", "setup_id", "state", "done", "judged")}
+    return SearchRow(**values, **{name: json.loads(row[name]) for name in ("wish", "found", "curve")})

@@ -1,0 +1,160 @@
+"""Hang: starting points by rule, the search for a better layout, and its answers."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+
+from corlume.core.errors import InvalidInput
+from corlume.formats.measure import Measure
+from corlume.reference.catalogue import FixtureKindEntry
+from corlume.services import hang, searches, shelf, tanks
+from corlume.services.predict import figures
+from corlume.services.searches import Search
+from corlume.store.database import Database
+from corlume.store.tanks import Kept, StoredSetup, StoredTank
+from corlume.web.drawing.card import draw_card
+from corlume.web.drawing.trade import draw_trade
+from corlume.web.forms import Form
+from corlume.web.site import Db, FormData, Unit, go, measure_of, page, templates
+
+router = APIRouter(prefix="/tanks/{tank_id}/hang")
+
+
+@router.get("")
+def show_hang(request: Request, db: Db, measure: Unit, tank_id: int, kind: str = "cluster") -> HTMLResponse:
+    """Starting points, the wish, and the newest search."""
+    stored = tanks.open_tank(db, tank_id)
+    newest = searches.newest(db, tank_id)
+    entry = _kind(db, kind)
+    wish = newest.wish if newest and newest.wish.kind == entry.key else hang.default_wish(stored, entry)
+    return _page(request, db, stored, entry, _fields(wish, measure), {}, newest)
+
+
+@router.post("")
+def begin(request: Request, db: Db, measure: Unit, tank_id: int, data: FormData) -> Response:
+    """Begin a search."""
+    stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
+    wish = _read_wish(form)
+    if not form.errors:
+        form.attempt(lambda: searches.begin(db, tank_id, stored.setup().id, wish))
+    if form.errors:
+        newest = searches.newest(db, tank_id)
+        return _page(request, db, stored, _kind(db, form.text("kind")), form.data, form.errors, newest)
+    return go(f"/tanks/{tank_id}/hang?kind={wish.kind}#answers")
+
+
+@router.get("/{search_id}")
+def watch(request: Request, db: Db, tank_id: int, search_id: int) -> JSONResponse:
+    """How far a search is, with its answers as they stand."""
+    found = searches.look(db, tank_id, search_id)
+    stored = tanks.open_tank(db, tank_id)
+    return JSONResponse(
+        {"state": found.state, "done": found.done, "answers": _answers(stored, found, measure_of(request))}
+    )
+
+
+@router.post("/{search_id}/stop")
+def stop(db: Db, tank_id: int, search_id: int) -> RedirectResponse:
+    """Stop a search; what it has found stays."""
+    searches.stop(db, tank_id, search_id)
+    return go(f"/tanks/{tank_id}/hang?kind={searches.look(db, tank_id, search_id).wish.kind}#answers")
+
+
+@router.post("/{search_id}/adopt/{number}")
+def adopt(db: Db, tank_id: int, search_id: int, number: int) -> RedirectResponse:
+    """Make a setup of a layout and open its chart."""
+    return go(f"/tanks/{tank_id}/chart?setup={searches.adopt(db, tank_id, search_id, number)}")
+
+
+def _kind(db: Database, key: str) -> FixtureKindEntry:
+    kinds = _modules(db)
+    return next((entry for entry in kinds if entry.key == key), kinds[0])
+
+
+def _modules(db: Database) -> list[FixtureKindEntry]:
+    """Kinds that the search can hang in rows: single fixtures."""
+    return [entry for entry in shelf.entries(db) if len(entry.parts) == 1]
+
+
+def _fields(wish: hang.Wish, measure: Measure) -> dict[str, str]:
+    return {
+        "kind": wish.kind,
+        "goal": wish.goal,
+        "count_low": str(wish.counts[0]),
+        "count_high": str(wish.counts[1]),
+        "height_low": measure.number(wish.heights[0]),
+        "height_high": measure.number(wish.heights[1]),
+        "band_low": f"{wish.band[0]:g}",
+        "band_high": f"{wish.band[1]:g}",
+        "symmetric": "on" if wish.symmetric else "",
+    }
+
+
+def _read_wish(form: Form) -> hang.Wish:
+    counts = [form.number(f"count_{end}") for end in ("low", "high")]
+    for end, number in zip(("low", "high"), counts, strict=True):
+        if number == number and number != int(number):
+            form.errors.setdefault(f"count_{end}", "must be a whole number")
+    heights = [form.length(f"height_{end}") for end in ("low", "high")]
+    band = [form.number(f"band_{end}") for end in ("low", "high")]
+    least, most = (0 if n != n else int(min(n, 99)) for n in counts)
+    goal: Any = form.text("goal")
+    return hang.Wish(
+        form.text("kind"), goal, (least, most), (heights[0], heights[1]), (band[0], band[1]),
+        form.text("symmetric") == "on",
+    )  # fmt: skip
+
+
+def _page(
+    request: Request,
+    db: Database,
+    stored: StoredTank,
+    entry: FixtureKindEntry,
+    values: dict[str, str],
+    errors: dict[str, str],
+    newest: Search | None,
+) -> HTMLResponse:
+    measure = measure_of(request)
+    starts = hang.starting_points(stored, entry)
+    context = {
+        "stored": stored,
+        "entry": entry,
+        "kinds": _modules(db),
+        "goals": [(key, name) for key, (name, _) in hang.GOALS.items()],
+        "meanings": hang.GOALS.values(),
+        "values": values,
+        "errors": errors,
+        "starts": [(start, _picture(stored, start.fixtures)) for start in starts],
+        "search": newest,
+        "answers": _answers(stored, newest, measure) if newest else "",
+    }
+    return page(request, "hang.html", context, tank=stored, status=422 if errors else 200)
+
+
+def _picture(stored: StoredTank, fixtures: Any) -> Any:
+    setup = StoredSetup(0, "", True, tuple(Kept(k, f) for k, f in enumerate(fixtures)))
+    return draw_card(replace(stored, setups=(setup,)))
+
+
+def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
+    """What a search has found, against the setup in use."""
+    now = [kept.value for kept in stored.setup().fixtures]
+    try:
+        pictures = [_picture(stored, one.fixtures) for one in found.found]
+    except InvalidInput:
+        pictures = []
+    return templates.get_template("parts/answers.html").render(
+        stored=stored,
+        search=found,
+        years=hang.YEARS,
+        now=figures(stored.tank, now, stored.targets, stored.running) if now else None,
+        cost_now=hang.cost_of(stored, now),
+        pictures=pictures,
+        goal=hang.GOALS[found.wish.goal][0],
+        curve=draw_trade(found.curve, measure),
+        measure=measure,
+    )

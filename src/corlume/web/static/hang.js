@@ -1,0 +1,27 @@
+// Hang: another fixture shows its own starting points; a search is watched until it ends.
+document.addEventListener("alpine:init", () => {
+  Alpine.data("wish", () => ({
+    again(event) {
+      window.location = `${event.target.dataset.base}?kind=${encodeURIComponent(event.target.value)}`;
+    },
+  }));
+
+  Alpine.data("search", () => ({
+    running: false,
+    init() {
+      this.running = this.$el.dataset.state === "running";
+      if (this.running) this.watch();
+    },
+    async watch() {
+      while (this.running) {
+        await new Promise((done) => setTimeout(done, 600));
+        const answer = await fetch(this.$el.dataset.url, { headers: { "Content-Type": "application/json" } });
+        if (!answer.ok) return;
+        const found = await answer.json();
+        this.$refs.bar.value = found.done;
+        this.$refs.answers.innerHTML = found.answers;
+        this.running = found.state === "running";
+      }
+    },
+  }));
+});
