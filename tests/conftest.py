@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from starlette.testclient import TestClient
 
 from corlume.services import demo
+from corlume.settings import Settings
 from corlume.store.database import Database
+from corlume.web.app import create_app
 
 
 @pytest.fixture
@@ -16,3 +20,10 @@ def db(tmp_path: Path) -> Database:
     database = Database(tmp_path / "data" / "demo.db")
     demo.seed(database)
     return database
+
+
+@pytest.fixture
+def client(db: Database) -> Iterator[TestClient]:
+    """The pages, without a browser."""
+    with TestClient(create_app(db, Settings()), base_url="http://127.0.0.1", follow_redirects=False) as client:
+        yield client

@@ -5,16 +5,13 @@ from __future__ import annotations
 import html
 import json
 import re
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from starlette.testclient import TestClient
 
 from corlume.services import shelf, tanks
-from corlume.settings import Settings
 from corlume.store.database import Database
-from corlume.web.app import create_app
 from tests.test_photometry import GOOD
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
@@ -32,12 +29,6 @@ CARD = {
     "reach": "0", "size": "9",
 }  # fmt: skip
 PROBE = {"x": 0.5, "y": 0.3, "depth": 0.2}
-
-
-@pytest.fixture
-def client(db: Database) -> Iterator[TestClient]:
-    with TestClient(create_app(db, Settings()), base_url="http://127.0.0.1", follow_redirects=False) as client:
-        yield client
 
 
 def draft(client: TestClient, path: str, changes: dict[int, dict[str, object]], **more: object):  # type: ignore[no-untyped-def]

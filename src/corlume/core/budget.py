@@ -91,3 +91,26 @@ def _directions(lobe: NDArray[np.float64], count: int) -> tuple[NDArray[np.float
     sin_t, phi = np.sqrt(1.0 - cos_t**2), 2 * np.pi * turns
     rays = np.stack([sin_t * np.cos(phi), sin_t * np.sin(phi), cos_t + 0 * phi], axis=-1)
     return rays.reshape(-1, 3), flux.ravel()
+
+
+def front_share(tank: Tank, emitter: Emitter, *, directions: int = 40) -> tuple[float, float]:
+    """Shares of a fixture's flux that enter the water, and that then fall on the front pane before the sand [-].
+
+    Parameters
+    ----------
+    tank, emitter : the water, braces and rock left out, and the lamp above it.
+    directions : rays along each of the two angles [-].
+    """
+    rays, flux = _directions(emitter.shape().table(), directions)
+    x_run, y_run, down = (rays @ emitter.axes()).T * np.array([[1.0], [1.0], [-1.0]])
+    falls = down > 1e-6
+    cos_a = np.where(falls, down, 1.0)
+    sources = emitter.sources(step=0.5)[:, :, None]
+    x = sources[:, 0] + sources[:, 2] * x_run / cos_a
+    y = sources[:, 1] + sources[:, 2] * y_run / cos_a
+    inset = tank.rim_inset
+    enters = falls & (x >= inset) & (x <= tank.length - inset) & (y >= inset) & (y <= tank.width - inset)
+    cos_w = np.sqrt(1.0 - (1.0 - cos_a**2) / tank.index**2)
+    to_front = -y_run / tank.index / cos_w * tank.sand_depth
+    weight = sources[:, 3] * flux
+    return float((weight * enters).sum()), float((weight * (enters & (to_front > y))).sum())

@@ -216,12 +216,14 @@ def refine(
     space: Space,
     layout: Layout,
     *,
+    mirrored: bool = False,
     step: float = 0.02,
     finest: float = 0.005,
 ) -> Layout:
     """Move a layout's columns and height by ever smaller steps while that brings it nearer to the aim.
 
-    A symmetric layout stays symmetric. Heights stay within those of ``space`` and columns within its places.
+    With ``mirrored``, a layout that is its own mirror image about the middle stays so. Heights stay within those
+    of ``space`` and columns within its places.
     """
     known: dict[tuple[float, float], Array] = {}
 
@@ -237,7 +239,7 @@ def refine(
 
     best = judged(layout.places, layout.height)
     middle = 0.5 * (space.places[0] + space.places[-1])
-    mirrored = best.mirrored and abs(best.places[0] + best.places[-1] - 2 * middle) < 1e-6
+    mirrored = mirrored and best.mirrored and abs(best.places[0] + best.places[-1] - 2 * middle) < 1e-6
     while step >= finest - 1e-9:
         for trial in _neighbours(best, step, middle if mirrored else None):
             inside = space.places[0] - 1e-9 <= trial[0][0] and trial[0][-1] <= space.places[-1] + 1e-9
@@ -263,3 +265,18 @@ def _neighbours(layout: Layout, step: float, middle: float | None) -> Iterator[t
             if middle is not None:
                 places[count - 1 - k] -= aside
             yield tuple(round(x, 4) for x in places), layout.height
+    # two at once, as what one gives another takes; with the height too, as lower asks for wider
+    for k in range(count if middle is None else 0):
+        for m in range(k + 1, count):
+            for first, second in ((step, step), (step, -step), (-step, step), (-step, -step)):
+                places = list(layout.places)
+                places[k] += first
+                places[m] += second
+                yield tuple(round(x, 4) for x in places), layout.height
+    for up in (step, -step):
+        for aside in (step, -step):
+            places = list(layout.places)
+            places[0] += aside
+            places[-1] -= aside
+            if count > 1:
+                yield tuple(round(x, 4) for x in places), round(layout.height + up, 4)

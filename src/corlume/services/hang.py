@@ -42,7 +42,7 @@ YEARS = 5
 MOST_REFINED, MOST_FOUND = 6, 5
 """How many layouts of the grid are refined, and how many clearly different ones make the answer."""
 WASTE = 4e-5
-"""What a watt counts against a layout, in units of its squared miss [1/W]: near 15 % off, 100 W weigh as 1.3 %; ours."""
+"""What a watt counts against a layout, in units of its squared miss [1/W]; near 15 % off, 100 W weigh 1.3 %; ours."""
 TIDY = 0.01
 """How much better by merit a lopsided layout must be than one that is its own mirror image [-]; ours."""
 GRID_STEP = 0.04
@@ -251,7 +251,9 @@ def search(stored: StoredTank, kind: FixtureKindEntry, wish: Wish, setup: Sequen
     chosen = _distinct(pool, MOST_REFINED)
     better: list[Layout] = []
     for k, layout in enumerate(chosen):
-        better += [refine(medium, module, aim, space, one) for one in (layout, evened(layout, tank.length))]
+        if not wish.symmetric:
+            better.append(refine(medium, module, aim, space, layout))
+        better.append(refine(medium, module, aim, space, evened(layout, tank.length), mirrored=True))
         ranked = _distinct(better, MOST_FOUND)
         found = tuple(_found(stored, part, stay, space, one) for one in ranked)
         yield Step(0.8 + 0.2 * (k + 1) / len(chosen), judged, found, tuple(curve))

@@ -12,6 +12,7 @@ from corlume.core.errors import InvalidInput
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import FixtureKindEntry
 from corlume.services import hang, searches, shelf, tanks
+from corlume.services.diagnosis import find_faults
 from corlume.services.predict import figures
 from corlume.services.searches import Search
 from corlume.store.database import Database
@@ -45,6 +46,16 @@ def begin(request: Request, db: Db, measure: Unit, tank_id: int, data: FormData)
         newest = searches.newest(db, tank_id)
         return _page(request, db, stored, _kind(db, form.text("kind")), form.data, form.errors, newest)
     return go(f"/tanks/{tank_id}/hang?kind={wish.kind}#answers")
+
+
+@router.get("/faults")
+def faults(request: Request, db: Db, tank_id: int, setup: int | None = None) -> JSONResponse:
+    """What is wrong with the light of a setup, and what each remedy would do; it takes a second to work out."""
+    stored = tanks.open_tank(db, tank_id)
+    shown = stored.setup(setup)
+    now, found = find_faults(stored, [kept.value for kept in shown.fixtures])
+    context = {"now": now, "found": found, "setup": shown, "measure": measure_of(request)}
+    return JSONResponse({"html": templates.get_template("parts/faults.html").render(**context)})
 
 
 @router.get("/{search_id}")

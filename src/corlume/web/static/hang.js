@@ -6,6 +6,20 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  Alpine.data("later", () => ({
+    async init() {
+      const answer = await fetch(this.$el.dataset.url, { headers: { "Content-Type": "application/json" } });
+      const here = this.$refs.here;
+      if (!answer.ok) {
+        here.textContent = "The faults could not be worked out. Load the page again to try once more.";
+        return;
+      }
+      const found = document.createElement("div");
+      found.innerHTML = (await answer.json()).html;
+      here.replaceWith(found);
+    },
+  }));
+
   Alpine.data("search", () => ({
     running: false,
     init() {

@@ -1,0 +1,242 @@
+"""Whether a layout can be hung: weight, canopy, splash, heat, leads, circuit and glare.
+
+Rules follow common practice in the trade, no source; the factor of five on weight and the four fifths of a
+breaker are what careful keepers use. They defer to local code and licensed practice.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise
+from typing import Literal
+
+import numpy as np
+
+from corlume.core.errors import Rules
+from corlume.core.geometry import Tank
+from corlume.core.scene import Fixture
+
+Answer = Literal["yes", "no", "look"]
+SAFETY = 5.0
+SUPPORTS = 2
+CONTINUOUS = 0.8
+SPLASH = 0.36
+HEAT_GAP = 0.025
+BODY = 0.10
+"""Height taken for a fixture's body over its face where none is known [m]; ours."""
+
+
+@dataclass(frozen=True, slots=True)
+class Site:
+    """What the keeper knows of the place.
+
+    ``volts`` [V] and ``breaker`` [A] of the circuit, with ``others`` on it [W]; ``lead`` between two fixtures that
+    are chained, 0 when each has its own [m]; ``stand`` water line above the floor, ``eye`` height of a seated eye
+    and its distance ``away`` from the front pane [m]; ``gap`` behind the tank [m].
+    """
+
+    volts: float = 230.0
+    breaker: float = 16.0
+    others: float = 200.0
+    lead: float = 0.0
+    stand: float = 1.3
+    eye: float = 1.2
+    away: float = 2.0
+    gap: float = 0.06
+
+    def __post_init__(self) -> None:
+        rules = Rules()
+        rules.between("volts", self.volts, 90.0, 260.0)
+        rules.between("breaker", self.breaker, 1.0, 63.0)
+        rules.between("others", self.others, 0.0, 10_000.0, "power")
+        rules.between("lead", self.lead, 0.0, 10.0, "length")
+        rules.between("stand", self.stand, 0.1, 3.0, "length")
+        rules.between("eye", self.eye, 0.3, 2.5, "length")
+        rules.between("away", self.away, 0.2, 10.0, "length")
+        rules.between("gap", self.gap, 0.0, 3.0, "length")
+        rules.finish()
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """One thing looked at: whether it holds, what was found, and the rule; lengths in words by name [m]."""
+
+    key: str
+    title: str
+    answer: Answer
+    found: str
+    rule: str
+    lengths: dict[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """One fixture on the mounting sheet: centre from the left and the back pane, face above the water and above the
+    rim [m]; weight and what each of its two supports must be rated for, 0 when not known [kg].
+    """
+
+    number: int
+    fixture: Fixture
+    left: float
+    back: float
+    above_water: float
+    above_rim: float
+    weight: float
+    rating: float
+
+
+def support_load(weight: float) -> float:
+    """What each of two supports must be rated for, by a factor of five on its half of the weight [kg]."""
+    return SAFETY * weight / SUPPORTS
+
+
+def check_mounting(tank: Tank, fixtures: Sequence[Fixture], weights: Sequence[float], site: Site) -> list[Check]:
+    """Look at everything that hangs.
+
+    Parameters
+    ----------
+    weights : of each fixture, 0 where it is not known [kg].
+    """
+    if not fixtures:
+        return []
+    return [
+        _weight(fixtures, weights),
+        _canopy(tank, fixtures),
+        *_heat(tank, fixtures),
+        _splash(fixtures),
+        _behind(site),
+        *_leads(fixtures, site),
+        _circuit(fixtures, site),
+        _glare(fixtures, site),
+    ]
+
+
+def _weight(fixtures: Sequence[Fixture], weights: Sequence[float]) -> Check:
+    unknown = [f.name for f, w in zip(fixtures, weights, strict=True) if not w]
+    heaviest = max(weights)
+    found = f"{sum(weights):.1f} kg in all"
+    if heaviest:
+        found += f"; the heaviest, {heaviest:.1f} kg, asks for two supports rated {support_load(heaviest):.0f} kg each"
+    if unknown:
+        found += f". Weight not known: {', '.join(dict.fromkeys(unknown))}"
+    rule = "Two independent supports for each, anchored in structure, rated five times their share of the weight."
+    return Check("weight", "Weight", "look" if unknown else "yes", found + ".", rule)
+
+
+def _canopy(tank: Tank, fixtures: Sequence[Fixture]) -> Check:
+    least = min(tank.room_height - f.emitter.height - BODY for f in fixtures)
+    answer: Answer = "yes" if least >= 0.0 else "look" if least >= -0.5 * BODY else "no"
+    return Check(
+        "canopy",
+        "Room above",
+        answer,
+        "{room} over the bodies, taken as {body} high."
+        if least >= 0
+        else "{short} short of room for a body {body} high.",
+        "Measure the real body with its hanger: ours is a guess.",
+        {"room": max(0.0, least), "short": max(0.0, -least), "body": BODY},
+    )
+
+
+def _heat(tank: Tank, fixtures: Sequence[Fixture]) -> list[Check]:
+    halides = [f for f in fixtures if f.emitter.kind == "halide"]
+    if not halides:
+        return []
+    gap = min(tank.room_height - f.emitter.height - BODY for f in halides)
+    return [
+        Check(
+            "heat",
+            "Heat of halides",
+            "yes" if gap >= HEAT_GAP else "no",
+            "{gap} between reflector and lid or canopy." if gap > 0 else "No room between reflector and lid or canopy.",
+            "Lift a reflector at least {least} off a lid; fans, a cool room, shield glass in place before power. "
+            "Hot lamp: off, unplugged and cool before touching.",
+            {"gap": max(0.0, gap), "least": HEAT_GAP},
+        )
+    ]
+
+
+def _splash(fixtures: Sequence[Fixture]) -> Check:
+    low = [f for f in fixtures if f.emitter.height < SPLASH]
+    lowest = min(f.emitter.height for f in fixtures)
+    return Check(
+        "splash",
+        "Splash and salt",
+        "look" if low else "yes",
+        "The lowest face hangs {lowest} above the water." + (f" {len(low)} collect salt." if low else ""),
+        "Lights under about {limit} over water collect salt: shield or clean them.",
+        {"lowest": lowest, "limit": SPLASH},
+    )
+
+
+def _behind(site: Site) -> Check:
+    return Check(
+        "behind",
+        "Room behind for brackets",
+        "yes" if site.gap >= 0.05 else "no",
+        "{gap} behind the back pane.",
+        "Brackets need about {least} behind the glass; hung from above, this does not matter.",
+        {"gap": site.gap, "least": 0.05},
+    )
+
+
+def _leads(fixtures: Sequence[Fixture], site: Site) -> list[Check]:
+    places = sorted(f.emitter.x for f in fixtures if f.emitter.length < 0.7)
+    if site.lead <= 0 or len(places) < 2:
+        return []
+    widest = max(b - a for a, b in pairwise(places))
+    # a drip loop hangs down and comes up again
+    need = widest + 0.3
+    return [
+        Check(
+            "leads",
+            "Leads from fixture to fixture",
+            "yes" if need <= site.lead else "no",
+            "The widest step is {widest}; with a drip loop it asks for {need}, and the lead is {lead}.",
+            "Lead length decides how far apart two chained fixtures can hang.",
+            {"widest": widest, "need": need, "lead": site.lead},
+        )
+    ]
+
+
+def _circuit(fixtures: Sequence[Fixture], site: Site) -> Check:
+    watts = sum(f.watts for f in fixtures) + site.others
+    allowed = CONTINUOUS * site.volts * site.breaker
+    return Check(
+        "circuit",
+        "Circuit",
+        "yes" if watts <= allowed else "no",
+        f"{watts:.0f} W at full with {site.others:.0f} W of other things; {allowed:.0f} W is allowed.",
+        f"A load that lasts for hours takes at most four fifths of a breaker: {site.breaker:g} A at {site.volts:g} V. "
+        "Earth, residual-current protection, drip loops; wiring by a licensed electrician and to local code.",
+    )
+
+
+def _glare(fixtures: Sequence[Fixture], site: Site) -> Check:
+    worst, name = 0.0, ""
+    for f in fixtures:
+        e = f.emitter
+        rise = site.stand + e.height - site.eye
+        if rise <= 0:
+            continue
+        # towards the eye: out over the front pane and down
+        to_eye = np.array([0.0, -(e.y + site.away), -rise])
+        table, axes = e.shape().table(), e.axes()
+        cosine = float(axes[2] @ to_eye / np.linalg.norm(to_eye))
+        lobe = table.mean(axis=1)
+        seen = f.strength * float(np.interp(max(0.0, cosine), np.linspace(0, 1, len(lobe)), lobe)) / float(lobe.max())
+        if cosine > 0 and seen > worst:
+            worst, name = seen, f.name
+    steep = 90 - math.degrees(math.atan2(max(f.emitter.height for f in fixtures) + site.stand - site.eye, site.away))
+    return Check(
+        "glare",
+        "Glare for a seated eye",
+        "look" if worst > 0.1 else "yes",
+        f"{name or 'No face'} sends {100 * worst:.0f} % of its strongest light towards an eye {{away}} from the glass, "
+        f"{steep:.0f} degrees from straight down.",
+        "Over a tenth dazzles: shield it, raise the skirt, lean it back or dim before working under it. Limit of our "
+        "own. Never look into ultraviolet lamps.",
+        {"away": site.away},
+    )

@@ -1,0 +1,187 @@
+"""The drawing of a mounting sheet, in millimetres on paper, as SVG and as PDF; at true scale or fitted to a page."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from html import escape
+
+from fpdf import FPDF
+from fpdf.enums import XPos, YPos
+
+from corlume.core.geometry import Tank
+from corlume.core.mounting import Mark
+from corlume.formats.measure import Measure
+
+PAGES = {"a4": (297.0, 210.0), "letter": (279.4, 215.9)}
+"""Landscape pages, width and height [mm]."""
+TRUE = 1000.0
+"""Paper millimetres for a metre at true scale."""
+MARGIN, LEFT, TOP, GAP, RIGHT, BOTTOM = 10.0, 22.0, 20.0, 16.0, 30.0, 8.0
+TEXT = 3.0
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A straight line [mm]; ``kind`` is edge, thin, dash or mark."""
+
+    x1: float
+    y1: float
+    x2: float
+    y2: float
+    kind: str = "thin"
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    """A word at a place [mm]; ``anchor`` is start, middle or end."""
+
+    x: float
+    y: float
+    words: str
+    anchor: str = "middle"
+
+
+@dataclass(frozen=True, slots=True)
+class Drawing:
+    """Lines and words on paper of a size [mm]; ``scale`` is paper millimetres for a metre."""
+
+    width: float
+    height: float
+    scale: float
+    lines: tuple[Line, ...]
+    texts: tuple[Text, ...]
+
+
+def draw_mount(
+    tank: Tank, marks: Sequence[Mark], measure: Measure, letters: Callable[[int], str], scale: float
+) -> Drawing:
+    """Draw plan and front elevation with every centre marked from the left and the back pane."""
+    air = max((m.above_water for m in marks), default=0.3) + 0.06
+    width, depth = tank.length * scale, tank.width * scale
+    lines: list[Line] = []
+    texts: list[Text] = []
+    x0, y0 = LEFT, TOP
+
+    def rectangle(x: float, y: float, w: float, h: float, kind: str) -> None:
+        corners = [(x, y), (x + w, y), (x + w, y + h), (x, y + h)]
+        lines.extend(Line(*a, *b, kind) for a, b in zip(corners, corners[1:] + corners[:1], strict=True))
+
+    rectangle(x0, y0, width, depth, "edge")
+    texts += [Text(x0 + width / 2, y0 - 14, "Plan: back pane above, front pane below")]
+    water = y0 + depth + GAP + air * scale
+    tall = (tank.rim_height + tank.water_depth) * scale
+    rim, floor = water - tank.rim_height * scale, water + tank.water_depth * scale
+    lines += [
+        Line(x0, rim, x0, floor, "edge"),
+        Line(x0 + width, rim, x0 + width, floor, "edge"),
+        Line(x0, floor, x0 + width, floor, "edge"),
+        Line(x0 - 4, water, x0 + width + 4, water, "dash"),
+    ]
+    texts += [Text(x0 + 2, water + 4, "water line", "start"), Text(x0 + width / 2, rim + tall - 3, "From the front")]
+    stacks: dict[tuple[float, float], list[str]] = {}
+    levels: dict[float, list[str]] = {}
+    backs: dict[float, list[str]] = {}
+    lefts: dict[float, list[str]] = {}
+    for m in marks:
+        name, e = letters(m.number), m.fixture.emitter
+        cx, cy = x0 + m.left * scale, y0 + m.back * scale
+        half_x, half_y = (half * scale for half in e.half_extent())
+        rectangle(cx - half_x, cy - half_y, 2 * half_x, 2 * half_y, "thin")
+        lines += [Line(cx - 3, cy, cx + 3, cy, "mark"), Line(cx, cy - 3, cx, cy + 3, "mark")]
+        texts.append(Text(cx - half_x - 1, cy + 1, name, "end"))
+        up = water - m.above_water * scale
+        lines.append(Line(cx - half_x, up, cx + half_x, up, "mark"))
+        stacks.setdefault((round(cx, 1), round(up, 1)), []).append(name)
+        levels.setdefault(round(m.above_water, 4), []).append(name)
+        backs.setdefault(round(m.back, 4), []).append(name)
+        lefts.setdefault(round(m.left, 4), []).append(name)
+    texts += [Text(x, y - 2, _several(names)) for (x, y), names in stacks.items()]
+    for left in lefts:
+        lines.append(Line(x0 + left * scale, y0 - 6, x0 + left * scale, y0, "thin"))
+        texts.append(Text(x0 + left * scale, y0 - 7, measure.number(left)))
+    for back, names in backs.items():
+        y = y0 + back * scale
+        lines.append(Line(x0 + width, y, x0 + width + 5, y, "thin"))
+        texts.append(Text(x0 + width + 6, y + 1, f"{measure.number(back)} ({_several(names)})", "start"))
+    for level, names in levels.items():
+        y = water - level * scale
+        lines.append(Line(x0 + width, y, x0 + width + 5, y, "thin"))
+        texts.append(Text(x0 + width + 6, y + 1, f"{measure.number(level)} ({_several(names)})", "start"))
+    texts += [Text(x0, y0 - 7, f"from left, {measure.unit}", "end"),
+              Text(x0 + width + 6, y0 - 3, f"from back, {measure.unit}", "start"),
+              Text(x0 + width + 6, water + 1, f"above water, {measure.unit}", "start")]  # fmt: skip
+    height = water + tank.water_depth * scale + BOTTOM
+    return Drawing(x0 + width + RIGHT, height, scale, tuple(lines), tuple(texts))
+
+
+def fitted_scale(tank: Tank, marks: Sequence[Mark], page: tuple[float, float]) -> float:
+    """The largest scale at which the drawing fits a page [mm for a metre]."""
+    air = max((m.above_water for m in marks), default=0.3) + 0.06
+    across, down = page[0] - 2 * MARGIN, page[1] - 2 * MARGIN - 12
+    tall = tank.width + air + tank.water_depth
+    return min((across - LEFT - RIGHT) / tank.length, (down - TOP - GAP - BOTTOM) / tall)
+
+
+def _several(names: Sequence[str]) -> str:
+    return ", ".join(names) if len(names) < 4 else f"{names[0]} to {names[-1]}"
+
+
+def to_svg(drawing: Drawing) -> str:
+    """The drawing as SVG that prints in real millimetres."""
+    widths = {"edge": 0.7, "thin": 0.25, "dash": 0.3, "mark": 0.4}
+    lines = "".join(
+        f'<line x1="{li.x1:.3f}" y1="{li.y1:.3f}" x2="{li.x2:.3f}" y2="{li.y2:.3f}" stroke-width="{widths[li.kind]}"'
+        + (' stroke-dasharray="3 2"' if li.kind == "dash" else "")
+        + "/>"
+        for li in drawing.lines
+    )
+    texts = "".join(
+        f'<text x="{t.x:.2f}" y="{t.y:.2f}" text-anchor="{t.anchor}">{escape(t.words)}</text>' for t in drawing.texts
+    )
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{drawing.width:.3f}mm" height="{drawing.height:.3f}mm" '
+        f'viewBox="0 0 {drawing.width:.3f} {drawing.height:.3f}" role="img" '
+        f'aria-label="Mounting sheet: plan and front elevation"><g stroke="currentColor" fill="none">{lines}</g>'
+        f'<g font-size="{TEXT}" font-family="sans-serif" fill="currentColor">{texts}</g></svg>'
+    )
+
+
+def to_pdf(
+    drawing: Drawing, page: tuple[float, float], title: str, tables: Sequence[tuple[str, Sequence[Sequence[str]]]]
+) -> bytes:
+    """The drawing on one page of a size [mm], then its tables on pages of the same size or A4."""
+    pdf = FPDF(orientation="landscape", unit="mm", format=(page[1], page[0]))
+    pdf.set_creation_date(datetime(2000, 1, 1, tzinfo=UTC))  # the same sheet is the same file
+    pdf.set_auto_page_break(True, margin=12)
+    pdf.set_title(_plain(title))
+    pdf.add_page()
+    pdf.set_font("helvetica", "B", 11)
+    pdf.text(MARGIN, MARGIN + 2, _plain(title))
+    pdf.set_font("helvetica", "", 8)
+    for li in drawing.lines:
+        pdf.set_line_width({"edge": 0.7, "thin": 0.25, "dash": 0.3, "mark": 0.4}[li.kind])
+        pdf.set_dash_pattern(3, 2) if li.kind == "dash" else pdf.set_dash_pattern()
+        pdf.line(MARGIN + li.x1, MARGIN + 8 + li.y1, MARGIN + li.x2, MARGIN + 8 + li.y2)
+    for t in drawing.texts:
+        words = _plain(t.words)
+        back = {"start": 0.0, "middle": 0.5, "end": 1.0}[t.anchor] * pdf.get_string_width(words)
+        pdf.text(MARGIN + t.x - back, MARGIN + 8 + t.y, words)
+    pdf.add_page(format=(PAGES["a4"][1], PAGES["a4"][0]))
+    for heading, rows in tables:
+        pdf.set_font("helvetica", "B", 10)
+        pdf.cell(0, 7, _plain(heading), new_x=XPos.LMARGIN, new_y=YPos.NEXT)
+        pdf.set_font("helvetica", "", 8)
+        with pdf.table(first_row_as_headings=len(rows[0]) > 1, line_height=4.5, text_align="LEFT") as table:
+            for row in rows:
+                cells = table.row()
+                for text in row:
+                    cells.cell(_plain(text))
+        pdf.ln(3)
+    return bytes(pdf.output())
+
+
+def _plain(text: str) -> str:
+    """Text that the fonts built into every PDF reader can show."""
+    return text.encode("latin-1", "replace").decode("latin-1")

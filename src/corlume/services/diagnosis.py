@@ -1,0 +1,148 @@
+"""Say what is wrong with the light of a setup, and what each known remedy would do to it, worked out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from corlume.core.budget import front_share
+from corlume.core.diagnosis import Fault, LightMap, diagnose
+from corlume.core.errors import InvalidInput
+from corlume.core.geometry import Tank
+from corlume.core.lobe import width_at_half
+from corlume.core.scene import Fixture, fixture_errors
+from corlume.core.units import DEGREE
+from corlume.core.verdicts import Figures
+from corlume.services.predict import figures, slice_plane
+from corlume.store.tanks import StoredTank
+
+SHALLOW = 0.05
+"""Just under the surface, where narrow beams leave gaps [m]."""
+LIFT, ASIDE, LEAN = 0.08, 0.06, 12 * DEGREE
+Move = Callable[[Tank, Sequence[Fixture]], list[Fixture]]
+
+
+@dataclass(frozen=True, slots=True)
+class Remedy:
+    """A move in words with the figures after it; ``lengths`` go into the words by name [m]."""
+
+    words: str
+    figures: Figures
+    lengths: dict[str, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """A fault with its remedies; those that the room does not allow are left out."""
+
+    fault: Fault
+    remedies: tuple[Remedy, ...]
+
+
+def find_faults(stored: StoredTank, fixtures: Sequence[Fixture]) -> tuple[Figures | None, list[Finding]]:
+    """Diagnose a setup: its figures now, and every fault with what helps."""
+    if not any(f.output > 0 for f in fixtures):
+        return None, []
+    tank = stored.lit_tank()
+
+    def judged(lamps: Sequence[Fixture]) -> Figures:
+        return figures(tank, lamps, stored.targets, stored.running)
+
+    now, worked = judged(fixtures), dict[str, Remedy | None]()
+    found = []
+    for fault in diagnose(tank, fixtures, stored.targets, light_map(tank, fixtures), now):
+        for key in fault.moves:
+            if key not in worked:
+                worked[key] = _remedy(key, tank, fixtures, judged)
+        found.append(Finding(fault, tuple(r for key in fault.moves if (r := worked[key]) is not None)))
+    return now, found
+
+
+def light_map(tank: Tank, fixtures: Sequence[Fixture]) -> LightMap:
+    """The map that a diagnosis reads."""
+    top = slice_plane(tank, fixtures, "plan", tank.rock_top())
+    shallow = slice_plane(tank, fixtures, "plan", min(SHALLOW, 0.5 * tank.rock_top()))
+    shares = [(f.strength * f.emitter.ppf, front_share(tank, f.emitter)) for f in fixtures]
+    total = sum(light * entered for light, (entered, _) in shares)
+    front = sum(light * hits for light, (_, hits) in shares) / total if total else 0.0
+    return LightMap(top.u, top.v, top.par, shallow.par, front)
+
+
+def _remedy(
+    key: str, tank: Tank, fixtures: Sequence[Fixture], judged: Callable[[Sequence[Fixture]], Figures]
+) -> Remedy | None:
+    words, move = MOVES[key]
+    try:
+        after = move(tank, fixtures)
+    except InvalidInput:
+        return None
+    if after == list(fixtures) or any(fixture_errors(tank, f) for f in after):
+        return None
+    return Remedy(words, judged(after), {"lift": LIFT, "aside": ASIDE})
+
+
+def _moved(fixture: Fixture, **values: float) -> Fixture:
+    e = fixture.emitter
+    return replace(fixture, emitter=replace(e, **{k: getattr(e, k) + v for k, v in values.items()}))
+
+
+def _all(**values: float) -> Move:
+    return lambda _, fixtures: [_moved(f, **values) for f in fixtures]
+
+
+def _spread(out: float) -> Move:
+    def move(tank: Tank, fixtures: Sequence[Fixture]) -> list[Fixture]:
+        # modules of the outer thirds go out or in; what spans the tank stays
+        return [
+            _moved(f, x=out * side)
+            if f.emitter.length < 0.6
+            and (side := np.sign(f.emitter.x - tank.length / 2))
+            and abs(f.emitter.x / tank.length - 0.5) > 1 / 6
+            else f
+            for f in fixtures
+        ]
+
+    return move
+
+
+def _dim_middle(tank: Tank, fixtures: Sequence[Fixture]) -> list[Fixture]:
+    return [
+        replace(f, output=0.8 * f.output) if f.dimmable and abs(f.emitter.x / tank.length - 0.5) <= 1 / 6 else f
+        for f in fixtures
+    ]
+
+
+def _wide_lens(_: Tank, fixtures: Sequence[Fixture]) -> list[Fixture]:
+    def wide(f: Fixture) -> Fixture:
+        narrow = f.emitter.kind in ("led_cluster", "led_bar") and width_at_half(f.emitter.shape()) < 115 * DEGREE
+        return replace(f, emitter=replace(f.emitter, fwhm=120 * DEGREE, lobe=None)) if narrow else f
+
+    return [wide(f) for f in fixtures]
+
+
+def _inward(tank: Tank, fixtures: Sequence[Fixture]) -> list[Fixture]:
+    return [
+        _moved(f, pitch=-LEAN * float(np.sign(f.emitter.x - tank.length / 2)))
+        if f.emitter.length < 0.6 and abs(f.emitter.x / tank.length - 0.5) > 1 / 6
+        else f
+        for f in fixtures
+    ]
+
+
+MOVES: dict[str, tuple[str, Move]] = {
+    "raise": ("Raise all by {lift}", _all(height=LIFT)),
+    "lower": ("Lower all by {lift}", _all(height=-LIFT)),
+    "spread": ("Move the outer modules out by {aside}", _spread(ASIDE)),
+    "closer": ("Move the outer modules in by {aside}", _spread(-ASIDE)),
+    "dim": (
+        "Turn all down by a fifth",
+        lambda _, fixtures: [replace(f, output=0.8 * f.output) if f.dimmable else f for f in fixtures],
+    ),
+    "dim_middle": ("Turn the middle down by a fifth", _dim_middle),
+    "wide_lens": ("Take the lenses out, 120 degrees", _wide_lens),
+    "inward": ("Lean the outer modules inward by 12 degrees", _inward),
+    "back": ("Hang all {aside} further back", _all(y=ASIDE)),
+    "lean_back": ("Lean all to the back by 12 degrees", _all(roll=LEAN)),
+}
