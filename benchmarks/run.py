@@ -20,8 +20,17 @@ import numpy as np
 from corlume.core.emitter import Emitter
 from corlume.core.field import Medium, combine, grid, unit_field
 from corlume.core.geometry import Pane, Rock, Tank
+from corlume.core.search import Aim, Space, scan
 from corlume.core.units import DEGREE
 from corlume.core.water import Water
+from corlume.reference.catalogue import fixture_kinds
+from corlume.services.demo import demo_scene
+from corlume.services.hang import search
+from corlume.services.starting import starting_points
+from corlume.services.tanks import open_tank
+from corlume.services.wish import Wish
+from corlume.store.database import Database
+from corlume.store.tanks import add_tank
 
 
 def clock(work: Callable[[], object], runs: int) -> float:
@@ -117,6 +126,45 @@ def growth() -> None:
         print(f"growth with {what:<10} " + ", ".join(texts))
 
 
+def layouts() -> None:
+    """Search a four-fixture tank: layouts judged by the second, and the gain over balanced spacing."""
+    tank, _ = reference()
+    scene = demo_scene()
+    with tempfile.TemporaryDirectory() as folder:
+        db = Database(Path(folder) / "bench.db")
+        with db.writing() as connection:
+            tank_id = add_tank(connection, replace(scene, tank=tank, corals=()), None)
+        stored = open_tank(db, tank_id)
+    kind = fixture_kinds()["cluster"]
+    wish = Wish("cluster", "blanket", (4, 4), (0.2, 0.5), (200.0, 350.0))
+    *_, _ = search(stored, kind, replace(wish, counts=(1, 1), heights=(0.3, 0.3)))
+    start = time.perf_counter()
+    *_, last = search(stored, kind, wish)
+    seconds = time.perf_counter() - start
+    case = small_space(stored.tank, kind.parts[0].emitter)
+    scanned = clock(lambda: sum(number for number, _ in scan(*case)), 3)
+    count = sum(number for number, _ in scan(*case))
+    print(
+        f"{'search, four modules, to its end':<46} {1000 * seconds:8.0f} ms   {last.judged} layouts, "
+        f"{last.judged / seconds:,.0f} by the second (goal 3,000 in 5 s)"
+    )
+    print(f"{'  the scan alone':<46} {1000 * scanned:8.0f} ms   {count / scanned:,.0f} layouts by the second")
+    rule = next(start.figures for start in starting_points(stored, kind) if start.rule.endswith("balanced"))
+    best = last.best[0].figures
+    print(
+        f"  gain over balanced spacing: evenness {100 * rule.evenness:.0f} -> {100 * best.evenness:.0f} %, in band "
+        f"{100 * rule.coverage:.0f} -> {100 * best.coverage:.0f} %, spread {rule.spread:.0f} -> {best.spread:.0f} PAR"
+    )
+
+
+def small_space(tank: Tank, module: Emitter) -> tuple[Medium, Emitter, Aim, Space]:
+    """Four modules at one height on a grid of 31 places."""
+    points = grid(tank, (24, 12, 1), depths=(0.18, 0.18)).reshape(-1, 3)
+    aim = Aim(points, np.full(len(points), 275.0), np.full(len(points), 1.0 / len(points)))
+    places = tuple(np.linspace(0.05, tank.length - 0.05, 31).tolist())
+    return Medium.of(tank), module, aim, Space((4,), places, (0.3,), (tank.width / 2,), 0.19)
+
+
 def served() -> None:
     """Start, first chart, and what a drag, a dimmer and the probe cost."""
     with tempfile.TemporaryDirectory() as folder:
@@ -162,4 +210,5 @@ if __name__ == "__main__":
     field()
     renderer()
     growth()
+    layouts()
     served()

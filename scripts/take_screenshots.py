@@ -22,6 +22,9 @@ VIEWS = [
     ("kinds", "/tanks/1/kinds", WIDE, {}),
     ("light-chart", "/tanks/1/chart", WIDE, {}),
     ("light-chart-night", "/tanks/1/chart?setup=2", WIDE, {"theme": "night", "unit": "in"}),
+    ("hang", "/tanks/1/hang", WIDE, {}),
+    ("setups", "/tanks/1/setups", WIDE, {}),
+    ("mount", "/tanks/1/setups/2/mount", WIDE, {}),
     ("corals", "/tanks/1/corals?coral=15", WIDE, {}),
     ("corals-phone", "/tanks/1/corals?coral=3", PHONE, {}),
 ]
@@ -45,7 +48,7 @@ def main() -> None:
                 page = context.new_page()
                 page.goto(path)
                 page.evaluate("document.fonts.ready")
-                page.wait_for_timeout(200)
+                page.wait_for_timeout(3000 if name == "hang" else 200)
                 page.screenshot(path=FOLDER / f"{name}.png")
                 context.close()
         finally:

@@ -28,7 +28,9 @@ from corlume.formats.measure import Measure
 from corlume.reference.catalogue import fixture_kinds
 from corlume.services import hang, searches, tanks
 from corlume.services.diagnosis import find_faults
-from corlume.services.hang import Wish
+from corlume.services.predict import par_at
+from corlume.services.starting import starting_points
+from corlume.services.wish import Wish
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
 
@@ -61,7 +63,7 @@ def test_rules_of_count_and_spacing() -> None:
 
 
 def test_starting_points_show_what_the_rule_brings(stored: StoredTank) -> None:
-    starts = {start.rule: start.figures for start in hang.starting_points(stored, CLUSTER)}
+    starts = {start.rule: start.figures for start in starting_points(stored, CLUSTER)}
     assert {"2, balanced", "2, wider"} <= starts.keys()
     # two modules over 48 in: balanced gives edges of 45 to 57 % of the centre, wider 75 % or more
     assert 0.42 < starts["2, balanced"].evenness < 0.6
@@ -115,6 +117,32 @@ def test_strong_end_is_strong_and_what_hangs_already_stays(stored: StoredTank) -
     assert bar in own.fixtures
     with pytest.raises(InvalidInput):
         last(stored, Wish("cluster", "own", (1, 1), (0.2, 0.3), (200, 350)), setup=[])
+
+
+def test_cheapest_reaches_the_band_for_the_least(stored: StoredTank) -> None:
+    kinds = [fixture_kinds()[key] for key in ("cluster", "cluster-large", "halide-250", "t5-54")]
+    step = last(stored, Wish("cluster", "cheapest", (1, 3), (0.2, 0.4), (200, 350)), kinds=kinds)
+    reached = [f for f in step.best if f.figures.coverage >= hang.REACHED]
+    assert reached
+    assert [f.cost + f.buy for f in reached] == sorted(f.cost + f.buy for f in reached)
+    assert step.best[: len(reached)] == tuple(reached)
+    assert all(f.buy > 0 for f in step.best)
+    assert not any("T5" in f.name for f in step.best)  # tubes are not hung as modules
+
+
+def test_zoned_wish_puts_more_light_high_than_low(db: Database) -> None:
+    demo = tanks.open_tank(db, 1)
+    best = last(demo, Wish("cluster", "zoned", (3, 3), (0.2, 0.3), (250, 350), True)).best[0]
+    fixtures, tank = best.fixtures, demo.tank
+    high, low = (par_at(tank, fixtures, np.array([place]))[0] for place in ((0.29, 0.38, 0.14), (0.2, 0.05, 0.52)))
+    assert 230 < high < 380
+    assert low < 200
+
+
+def test_wish_out_of_reach_says_what_comes_closest(stored: StoredTank) -> None:
+    best = last(stored, Wish("cluster-small", "blanket", (1, 1), (0.3, 0.4), (900, 1000))).best[0]
+    assert any("The band is not reached" in words for words in best.binds)
+    assert any("Full output binds" in words for words in best.binds)
 
 
 def small_case() -> tuple[Medium, Emitter, Aim]:
@@ -335,3 +363,12 @@ def test_layout_makes_emitters_column_by_column() -> None:
     places = [(e.x, e.y, e.height) for e in layout.emitters(CLUSTER.parts[0].emitter)]
     assert places == [(0.2, 0.1, 0.3), (0.2, 0.4, 0.3), (0.6, 0.1, 0.3), (0.6, 0.4, 0.3)]
     assert layout.outputs() == [0.5, 0.5, 1.0, 1.0]
+
+
+def test_setups_side_by_side_show_their_difference(client: TestClient) -> None:
+    page = client.get("/tanks/1/setups?a=1&b=2").text
+    assert page.count("less that of LED only, as it hangs") == 1
+    assert re.search(r">[+-]\d+</text>", page)
+    assert "Evenness" in page
+    assert client.get("/tanks/1/setups").text.count("less that of") == 2
+    assert client.get("/tanks/1/setups?a=1&b=99").status_code == 404

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, replace
 
 from corlume.core.budget import flux_budget
 from corlume.core.emitter import MEAN_YIELD
 from corlume.core.geometry import Tank
+from corlume.core.layout import patches, wider
 from corlume.core.scene import Fixture, Setup
 from corlume.core.softness import shadow_edge
 from corlume.core.spectrum import photon_yield
@@ -19,8 +19,6 @@ from corlume.services.searches import add_setup
 from corlume.store.database import Database
 from corlume.store.tanks import NotFound, StoredTank, load_tank
 
-PATCH = 0.61
-"""Side of the patch that one mid-size module serves [m]; common practice, no source."""
 MOST_TUBES = 12
 
 
@@ -75,7 +73,7 @@ def adopt(db: Database, tank_id: int, key: str) -> int:
 
 def _layouts(tank: Tank) -> list[tuple[str, str, str, list[list[Fixture]]]]:
     """Every kind with its key, name, the key of its words, and layouts from weak to strong."""
-    modules = _row(tank, "cluster", max(1, math.ceil(tank.length / PATCH - 0.15)))
+    modules = _row(tank, "cluster", patches(tank.length, tank.width)[0])
     halides = max(1, round(tank.length / 0.7))
     tube, bar = _fitting(tank, ("t5-24", "t5-39", "t5-54", "t5-80")), _fitting(tank, ("bar-short", "bar"))
     compact = _fitting(tank, ("pc-55", "pc-96"))
@@ -105,10 +103,8 @@ def _hang(tank: Tank, key: str, x: float, y: float) -> Fixture:
 
 
 def _row(tank: Tank, key: str, count: int) -> list[Fixture]:
-    """Modules along the tank, a twentieth of its length further out than balanced (the wider rule)."""
-    places = [(k + 1) / (count + 1) for k in range(count)]
-    wider = [p + (0.06 * (1 if p > 0.5 else -1) if abs(p - 0.5) > 0.01 else 0.0) for p in places]
-    return [_hang(tank, key, p * tank.length, tank.width / 2) for p in wider]
+    """Modules along the tank by the wider rule."""
+    return [_hang(tank, key, x, tank.width / 2) for x in wider(count, tank.length)]
 
 
 def _rack(tank: Tank, key: str, count: int) -> list[Fixture]:

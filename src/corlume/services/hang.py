@@ -1,10 +1,9 @@
-"""How many, how high, how far apart: starting points by rule, and the search from a keeper's wish to layouts."""
+"""How many, how high, how far apart: the search from a keeper's wish to layouts."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,32 +12,21 @@ from corlume.core.emitter import Emitter
 from corlume.core.errors import Rules
 from corlume.core.field import Medium, grid
 from corlume.core.figures import evenness
-from corlume.core.geometry import Tank
-from corlume.core.layout import balanced, count_for, patches, wider
 from corlume.core.scene import Fixture
 from corlume.core.search import Aim, Layout, Space, column_field, evened, refine, scan
-from corlume.core.targets import LightTargets
 from corlume.core.verdicts import Figures
-from corlume.core.zones import surfaces
 from corlume.reference.catalogue import FixtureKindEntry, lamp_kinds
-from corlume.services.lights import changed
 from corlume.services.predict import figures, par_at
+from corlume.services.starting import fixtures_of, rows_of
+from corlume.services.wish import PLANE, Wish, aim_of, check_wish
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
-WishGoal = Literal["blanket", "strong_left", "strong_right", "zoned", "own"]
-GOALS: dict[WishGoal, tuple[str, str]] = {
-    "blanket": ("Even blanket", "The goal's band at the rock top from end to end, and on through the water."),
-    "strong_left": ("Strong end left", "SPS light at the left end, falling to LPS light at the right."),
-    "strong_right": ("Strong end right", "SPS light at the right end, falling to LPS light at the left."),
-    "zoned": (
-        "Mixed tank by places",
-        "SPS light on high rock, LPS light on the sand and in low places, on your own rock.",
-    ),
-    "own": ("Best with what hangs", "The modules of the present setup, hung better; whatever else hangs stays."),
-}
-PLANE = (24, 12)
 YEARS = 5
+REACHED = 0.6
+"""Share of the rock top in the band from which the search for the cheapest takes it as reached [-]; ours."""
+LONGEST_MODULE = 0.7
+"""Longest face that is searched for as a module; tubes and bars are not [m]."""
 MOST_REFINED, MOST_FOUND = 6, 5
 """How many layouts of the grid are refined, and how many clearly different ones make the answer."""
 WASTE = 4e-5
@@ -47,35 +35,21 @@ TIDY = 0.01
 """How much better by merit a lopsided layout must be than one that is its own mirror image [-]; ours."""
 GRID_STEP = 0.04
 HEIGHT_STEP = 0.03
-CLEARANCE = 0.03
-"""Least room left over a fixture under canopy or ceiling [m]; ours."""
-
-
-@dataclass(frozen=True, slots=True)
-class Wish:
-    """What the keeper asks the search for.
-
-    ``counts`` least and most modules along the tank; ``heights`` lowest and highest face above the water [m];
-    ``band`` PAR wanted at the rock top; ``symmetric`` asks for mirror images.
-    """
-
-    kind: str
-    goal: WishGoal
-    counts: tuple[int, int]
-    heights: tuple[float, float]
-    band: tuple[float, float]
-    symmetric: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """One layout of the answer: its fixtures, its figures, how far off the aim it is [-], and what binds it."""
+    """One layout of the answer: its fixtures, its figures, and what binds it.
+
+    ``cost`` of electricity and lamps over ``YEARS`` and ``buy`` of its modules, 0 when not known [currency].
+    """
 
     name: str
     fixtures: tuple[Fixture, ...]
     layout: Layout
     figures: Figures
     cost: float
+    buy: float
     binds: tuple[str, ...]
 
 
@@ -92,171 +66,112 @@ class Step:
     curve: tuple[tuple[float, float, float], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Start:
-    """A starting point by rule, with what it comes to here."""
+@dataclass(frozen=True)
+class _Case:
+    """A search in the making: one kind of module over a tank, what it is for, and what stays beside it."""
 
-    rule: str
-    why: str
-    fixtures: tuple[Fixture, ...]
-    figures: Figures
+    stored: StoredTank
+    kind: FixtureKindEntry
+    wish: Wish
+    part: Fixture
+    stay: tuple[Fixture, ...]
+    module: Emitter
+    space: Space
+    medium: Medium
+    aim: Aim
 
+    @classmethod
+    def of(cls, stored: StoredTank, kind: FixtureKindEntry, wish: Wish, setup: Sequence[Fixture]) -> _Case:
+        tank, part, counts = stored.tank, kind.parts[0], wish.counts
+        stay: list[Fixture] = []
+        if wish.goal == "own":
+            part, stay, counts = _own(setup)
+        module, rows = replace(part.emitter, roll=0.0, pitch=0.0), rows_of(tank)
+        places = max(9, round((tank.length - 0.1) / GRID_STEP)) | 1  # odd, so that the middle is a place
+        space = Space(
+            counts=tuple(range(counts[0], counts[1] + 1)),
+            places=tuple(np.linspace(0.05, tank.length - 0.05, places).round(4).tolist()),
+            heights=_heights(wish.heights),
+            rows=rows,
+            gap=2 * module.half_extent()[0] + 0.01,
+            symmetric=wish.symmetric,
+            dims=part.dimmable,
+            waste=WASTE * part.watts * len(rows),
+        )
+        aim = aim_of(tank, stored.targets, wish, (lambda points: par_at(tank, stay, points)) if stay else None)
+        return cls(stored, kind, wish, part, tuple(stay), module, space, Medium.of(tank), aim)
 
-def check_wish(tank: Tank, kind: FixtureKindEntry | None, wish: Wish) -> None:
-    """Raise ``InvalidInput`` for what no layout can meet, by the field it concerns."""
-    rules = Rules()
-    rules.that(kind is not None, "kind", "is not on the shelf")
-    rules.that(wish.goal in GOALS, "goal", "is not one of those offered")
-    rules.that(1 <= wish.counts[0] <= 8, "count_low", "must be from 1 to 8", "plain", wish.counts[0])
-    rules.that(
-        wish.counts[1] >= wish.counts[0], "count_high", "must not be less than the least", "plain", wish.counts[1]
-    )
-    rules.that(wish.counts[1] <= 8, "count_high", "must be at most 8 along the tank", "plain", wish.counts[1])
-    low, high = wish.heights
-    rules.between("height_low", low, 0.05, 3.0, "length")
-    room = tank.room_height - CLEARANCE
-    rules.that(
-        high <= room + 1e-9,
-        "height_high",
-        "is over the room: canopy or ceiling is at {high}, and a fixture needs some of that to hang in",
-        "length",
-        high,
-        high=tank.room_height,
-    )
-    rules.that(high >= low, "height_high", "must not be lower than the lowest, {low}", "length", high, low=low)
-    rules.that(wish.band[0] >= 1, "band_low", "must be at least 1 PAR", "plain", wish.band[0])
-    rules.that(
-        wish.band[1] > wish.band[0], "band_high", "must be more than where the band starts", "plain", wish.band[1]
-    )
-    rules.that(wish.band[1] <= 1500, "band_high", "must be at most 1500 PAR", "plain", wish.band[1])
-    rules.finish()
-
-
-def default_wish(stored: StoredTank, kind: FixtureKindEntry) -> Wish:
-    """What most keepers would ask of this tank and kind."""
-    tank, band = stored.tank, stored.targets.goal_band()
-    across = patches(tank.length, tank.width)[1]
-    least, most = count_for(stored.targets.goal, tank.length, tank.width)
-    high = round(min(0.6, tank.room_height - 0.1), 2)
-    counts = (max(1, least // across), max(1, min(6, -(-most // across))))
-    return Wish(kind.key, "blanket", counts, (min(0.2, high), high), (band.low, band.high))
+    def refined(self, layout: Layout) -> list[Layout]:
+        """A layout moved freely, unless only mirror images are wanted, and as its own mirror image."""
+        even = evened(layout, self.stored.tank.length)
+        found = [refine(self.medium, self.module, self.aim, self.space, even, mirrored=True)]
+        if not self.wish.symmetric:
+            found.append(refine(self.medium, self.module, self.aim, self.space, layout))
+        return found
 
 
-def starting_points(stored: StoredTank, kind: FixtureKindEntry) -> list[Start]:
-    """Counts by the rule of cover and by goal, balanced and wider, each as it comes out over this tank."""
-    tank = stored.tank
-    along, across = patches(tank.length, tank.width)
-    least, most = count_for(stored.targets.goal, tank.length, tank.width)
-    rules = {"rule of cover": along, "least for the goal": -(-least // across), "most for the goal": -(-most // across)}
-    counts = {
-        count: " and ".join(rule for rule, asks in rules.items() if asks == count).capitalize()
-        for count in rules.values()
-    }
-    found = []
-    for count, why in sorted(counts.items()):
-        for name, places in (("balanced", balanced(count, tank.length)), ("wider", wider(count, tank.length))):
-            if name == "wider" and count == 1:
-                continue
-            height = min(kind.parts[0].emitter.height, tank.room_height - CLEARANCE)
-            layout = Layout(places, height, _rows(tank), (1.0,) * count, 0.0)
-            fixtures = _levelled(stored, _fixtures(tank, kind.parts[0], layout))
-            figured = figures(tank, fixtures, stored.targets, stored.running)
-            found.append(Start(f"{count * across}, {name}", why, tuple(fixtures), figured))
-    return found
-
-
-def _levelled(stored: StoredTank, fixtures: list[Fixture]) -> list[Fixture]:
-    """All at one output that brings the mean to the middle of the band, where they dim that far."""
-    band = stored.targets.goal_band()
-    mean = figures(stored.tank, fixtures, stored.targets, stored.running).mean
-    share = min(1.0, 0.5 * (band.low + band.high) / mean) if mean > 0 else 1.0
-    return [replace(f, output=round(share, 2)) if f.dimmable else f for f in fixtures]
-
-
-def _rows(tank: Tank) -> tuple[float, ...]:
-    """y of the rows that the rule of cover asks for."""
-    return balanced(patches(tank.length, tank.width)[1], tank.width)
-
-
-def _fixtures(tank: Tank, part: Fixture, layout: Layout) -> list[Fixture]:
-    return [
-        changed(tank, replace(part, output=round(level, 2) if part.dimmable else 1.0),
-                {"x": e.x, "y": e.y, "height": e.height})
-        for e, level in zip(layout.emitters(part.emitter), layout.outputs(), strict=True)
-    ]  # fmt: skip
-
-
-def aim_of(tank: Tank, targets: LightTargets, wish: Wish, given: Callable[[Array], Array] | None = None) -> Aim:
-    """Points with the PAR wanted there, less what ``given`` brings already."""
-    middle = 0.5 * (wish.band[0] + wish.band[1])
-    lps = 0.5 * (targets.lps_low + targets.lps_high)
-    top, sand = tank.rock_top(), tank.sand_depth
-    if wish.goal == "zoned":
-        places = [s.points[s.free] for s in surfaces(tank)]
-        points = np.concatenate([p[:: max(1, len(p) // 60)] for p in places])
-        high = points[:, 2] < 0.5 * (top + sand)
-        wanted, weight = np.where(high, middle, lps), np.where(high, 1.0 / high.sum(), 1.0 / max(1, (~high).sum()))
-    else:
-        plane = grid(tank, (*PLANE, 1), depths=(top, top)).reshape(-1, 3)
-        water = grid(tank, (12, 6, 4), depths=(top, sand)).reshape(-1, 3)
-        plane, water = plane[~tank.in_rock(plane)], water[~tank.in_rock(water)]
-        along = plane[:, 0] / tank.length
-        # light may fall towards the sand as it does of itself; in the water below, half of the top's is no fault
-        below = middle - 0.5 * middle * (water[:, 2] - top) / max(1e-6, sand - top)
-        wanted = np.concatenate([np.full(len(plane), middle), below])
-        if wish.goal in ("strong_left", "strong_right"):
-            share = along if wish.goal == "strong_right" else 1 - along
-            wanted = lps + (middle - lps) * share
-            points, weight = plane, np.full(len(plane), 1.0 / len(plane))
-            return Aim(points, wanted - (given(points) if given else 0.0), weight)
-        points = np.concatenate([plane, water])
-        weight = np.concatenate([np.full(len(plane), 1.0 / len(plane)), np.full(len(water), 0.2 / max(1, len(water)))])
-    return Aim(points, wanted - (given(points) if given else 0.0), weight)
-
-
-def search(stored: StoredTank, kind: FixtureKindEntry, wish: Wish, setup: Sequence[Fixture] = ()) -> Iterator[Step]:
+def search(
+    stored: StoredTank,
+    kind: FixtureKindEntry,
+    wish: Wish,
+    setup: Sequence[Fixture] = (),
+    kinds: Sequence[FixtureKindEntry] = (),
+) -> Iterator[Step]:
     """Search for layouts, height by height, then refine the best: a step at a time, so that it can be stopped.
 
-    ``setup`` is what hangs now, for the goal that keeps it. ``InvalidInput`` for a wish that cannot be.
+    ``setup`` is what hangs now, for the goal that keeps it, and ``kinds`` the shelf, for the goal that chooses from
+    it. ``InvalidInput`` for a wish that cannot be.
     """
     check_wish(stored.tank, kind, wish)
-    tank, part, counts = stored.tank, kind.parts[0], wish.counts
-    stay: list[Fixture] = []
-    if wish.goal == "own":
-        part, stay, counts = _own(setup)
-    aim = aim_of(tank, stored.targets, wish, (lambda points: par_at(tank, stay, points)) if stay else None)
-    module, rows = replace(part.emitter, roll=0.0, pitch=0.0), _rows(tank)
-    half = module.half_extent()[0]
-    count = max(9, round((tank.length - 0.1) / GRID_STEP)) | 1  # odd, so that the middle is a place
-    space = Space(
-        counts=tuple(range(counts[0], counts[1] + 1)),
-        places=tuple(np.linspace(0.05, tank.length - 0.05, count).round(4).tolist()),
-        heights=_heights(wish.heights),
-        rows=rows,
-        gap=2 * half + 0.01,
-        symmetric=wish.symmetric,
-        dims=part.dimmable,
-        waste=WASTE * part.watts * len(rows),
-    )
-    medium, judged, pool = Medium.of(tank), 0, list[Layout]()
+    if wish.goal == "cheapest":
+        yield from _cheapest(stored, wish, kinds or [kind])
+        return
+    case = _Case.of(stored, kind, wish, setup)
+    judged, pool = 0, list[Layout]()
     curve: list[tuple[float, float, float]] = []
-    for k, (number, layouts) in enumerate(scan(medium, module, aim, space)):
+    for k, (number, layouts) in enumerate(scan(case.medium, case.module, case.aim, case.space)):
         judged += number
         pool += layouts
         if layouts:
-            curve.append(_trade(tank, medium, part, module, min(layouts, key=lambda one: one.merit)))
-        best = _distinct(pool, 1)
-        done = 0.8 * (k + 1) / len(space.heights)
-        yield Step(done, judged, tuple(_found(stored, part, stay, space, one) for one in best), tuple(curve))
+            curve.append(_trade(case, min(layouts, key=lambda one: one.merit)))
+        done = 0.8 * (k + 1) / len(case.space.heights)
+        yield Step(done, judged, tuple(_found(case, one) for one in _distinct(pool, 1)), tuple(curve))
     chosen = _distinct(pool, MOST_REFINED)
     better: list[Layout] = []
     for k, layout in enumerate(chosen):
-        if not wish.symmetric:
-            better.append(refine(medium, module, aim, space, layout))
-        better.append(refine(medium, module, aim, space, evened(layout, tank.length), mirrored=True))
-        ranked = _distinct(better, MOST_FOUND)
-        found = tuple(_found(stored, part, stay, space, one) for one in ranked)
+        better += case.refined(layout)
+        found = tuple(_found(case, one) for one in _distinct(better, MOST_FOUND))
         yield Step(0.8 + 0.2 * (k + 1) / len(chosen), judged, found, tuple(curve))
+
+
+def _cheapest(stored: StoredTank, wish: Wish, kinds: Sequence[FixtureKindEntry]) -> Iterator[Step]:
+    """Scan every kind of module that has a price; those that reach the band come first, cheapest first."""
+    able = [k for k in kinds if k.price and len(k.parts) == 1 and k.parts[0].emitter.length < LONGEST_MODULE]
+    judged, found = 0, list[Found]()
+    for k, kind in enumerate(able):
+        case = _Case.of(stored, kind, replace(wish, kind=kind.key, symmetric=True), ())
+        pool: list[Layout] = []
+        for number, layouts in scan(case.medium, case.module, case.aim, replace(case.space, heights=_few(case.space))):
+            judged += number
+            pool += layouts
+        for count in case.space.counts:
+            best = min((one for one in pool if len(one.places) == count), key=lambda one: one.merit, default=None)
+            if best is not None:
+                found.append(_found(case, best))
+        found.sort(key=_cheapness)
+        yield Step((k + 1) / len(able), judged, tuple(found[:MOST_FOUND]), ())
+
+
+def _cheapness(one: Found) -> tuple[bool, float]:
+    """What reaches the band by its money, and after that what comes closest to it."""
+    reached = one.figures.coverage >= REACHED
+    return not reached, one.cost + one.buy if reached else -one.figures.coverage
+
+
+def _few(space: Space) -> tuple[float, ...]:
+    """Five heights of a space, for a first look."""
+    picked = np.unique(np.linspace(0, len(space.heights) - 1, 5).round().astype(int))
+    return tuple(space.heights[i] for i in picked)
 
 
 def _own(setup: Sequence[Fixture]) -> tuple[Fixture, list[Fixture], tuple[int, int]]:
@@ -264,7 +179,7 @@ def _own(setup: Sequence[Fixture]) -> tuple[Fixture, list[Fixture], tuple[int, i
     rules = Rules()
     kinds: dict[tuple[str, float, float], list[Fixture]] = {}
     for f in setup:
-        if f.dimmable and f.emitter.length < 0.7:
+        if f.dimmable and f.emitter.length < LONGEST_MODULE:
             kinds.setdefault((f.emitter.kind, f.emitter.ppf, f.emitter.fwhm), []).append(f)
     rules.that(bool(kinds), "goal", "needs a setup in which modules hang that can be dimmed")
     rules.finish()
@@ -299,26 +214,29 @@ def _differs(one: Layout, other: Layout) -> bool:
     return min(max(sums) - min(sums), moved) >= 0.06  # a mirror image is no other layout
 
 
-def _trade(tank: Tank, medium: Medium, part: Fixture, module: Emitter, layout: Layout) -> tuple[float, float, float]:
+def _trade(case: _Case, layout: Layout) -> tuple[float, float, float]:
     """Height, evenness at the rock top, and mean PAR there by 100 W of a layout."""
-    top = tank.rock_top()
+    tank, top = case.stored.tank, case.stored.tank.rock_top()
     points = grid(tank, (*PLANE, 1), depths=(top, top))
     seen = Aim(points.reshape(-1, 3), np.ones(PLANE[0] * PLANE[1]), np.ones(PLANE[0] * PLANE[1]))
     par = sum(
-        level * column_field(medium, module, seen, x, layout.height, layout.rows)
+        level * column_field(case.medium, case.module, seen, x, layout.height, layout.rows)
         for x, level in zip(layout.places, layout.levels, strict=True)
     )
     plane = np.where(tank.in_rock(points), np.nan, np.asarray(par).reshape(points.shape[:-1]))[..., 0]
-    watts = part.watts * sum(layout.outputs())
+    watts = case.part.watts * sum(layout.outputs())
     return layout.height, evenness(plane), 100 * float(np.nanmean(plane)) / watts if watts else 0.0
 
 
-def _found(stored: StoredTank, part: Fixture, stay: Sequence[Fixture], space: Space, layout: Layout) -> Found:
-    tank = stored.tank
-    modules = _fixtures(tank, part, layout)
-    everything = (*modules, *stay)
-    figured = figures(tank, everything, stored.targets, stored.running)
+def _found(case: _Case, layout: Layout) -> Found:
+    stored, space, part = case.stored, case.space, case.part
+    modules = fixtures_of(stored.tank, part, layout)
+    everything = (*modules, *case.stay)
+    figured = figures(stored.tank, everything, stored.targets, stored.running)
     binds = []
+    if figured.mean < 0.95 * case.wish.band[0] and case.wish.goal in ("blanket", "own", "cheapest"):
+        wished = case.wish.band[0]
+        binds.append(f"The band is not reached: {figured.mean:.0f} PAR on average where {wished:g} was wished for")
     if layout.height >= space.heights[-1] - 1e-6:
         binds.append("The upper limit of height binds: higher would be more even")
     if layout.height <= space.heights[0] + 1e-6 and len(space.heights) > 1:
@@ -327,9 +245,8 @@ def _found(stored: StoredTank, part: Fixture, stay: Sequence[Fixture], space: Sp
         binds.append("Full output binds: stronger or more fixtures would come nearer")
     if len(layout.places) > 1 and min(np.diff(layout.places)) <= space.gap + 0.005:
         binds.append("The bodies bind: they touch")
-    count = len(modules)
-    name = f"{count} at {layout.height * 100:.0f} cm"
-    return Found(name, everything, layout, figured, cost_of(stored, everything), tuple(binds))
+    buy = 0.0 if case.wish.goal == "own" else case.kind.price * len(modules)
+    return Found(part.name, everything, layout, figured, cost_of(stored, everything), buy, tuple(binds))
 
 
 def cost_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:

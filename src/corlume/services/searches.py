@@ -13,7 +13,8 @@ from corlume.core.verdicts import Figures
 from corlume.formats.scene import read_fixture
 from corlume.formats.scene_writer import write_fixture
 from corlume.services import shelf
-from corlume.services.hang import Found, Step, Wish, check_wish, search
+from corlume.services.hang import Found, Step, search
+from corlume.services.wish import Wish, check_wish
 from corlume.store import rows, searches
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
@@ -39,7 +40,8 @@ class Search:
 
 def begin(db: Database, tank_id: int, setup_id: int, wish: Wish) -> int:
     """Begin a search in a thread of its own; returns its id. ``InvalidInput`` for a wish that cannot be."""
-    kind = next((entry for entry in shelf.entries(db) if entry.key == wish.kind), None)
+    kinds = shelf.entries(db)
+    kind = next((entry for entry in kinds if entry.key == wish.kind), None)
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)
@@ -48,7 +50,7 @@ def begin(db: Database, tank_id: int, setup_id: int, wish: Wish) -> int:
         search_id = searches.add_search(connection, tank_id, setup_id, asdict(wish))
     stop = threading.Event()
     _RUNNING[(str(db.path), search_id)] = stop
-    steps = search(stored, kind, wish, [kept.value for kept in setup.fixtures])
+    steps = search(stored, kind, wish, [kept.value for kept in setup.fixtures], kinds)
 
     def run() -> None:
         state = "failed"
@@ -121,6 +123,7 @@ def _found(data: dict[str, Any]) -> Found:
         layout=Layout(**_tuples(data["layout"])),
         figures=Figures(**figures, hottest=Hottest(**hottest) if hottest else None),
         cost=data["cost"],
+        buy=data["buy"],
         binds=tuple(data["binds"]),
     )
 
@@ -130,7 +133,12 @@ def adopt(db: Database, tank_id: int, search_id: int, number: int) -> int:
     found = look(db, tank_id, search_id).found
     if not 0 <= number < len(found):
         raise NotFound(f"no layout {number} in the search")
-    return add_setup(db, tank_id, Setup(found[number].name, found[number].fixtures))
+    return add_setup(db, tank_id, Setup(_setup_name(found[number]), found[number].fixtures))
+
+
+def _setup_name(found: Found) -> str:
+    count = len(found.layout.places) * len(found.layout.rows)
+    return f"{count} x {found.name}, searched"[:80]
 
 
 def add_setup(db: Database, tank_id: int, setup: Setup) -> int:

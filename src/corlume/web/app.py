@@ -13,7 +13,16 @@ from corlume.core.errors import InvalidInput
 from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.store.tanks import NotFound
-from corlume.web import chart_pages, compare_pages, coral_pages, hang_pages, mount_pages, shelf_pages, tank_pages
+from corlume.web import (
+    chart_pages,
+    compare_pages,
+    coral_pages,
+    hang_pages,
+    mount_pages,
+    setup_pages,
+    shelf_pages,
+    tank_pages,
+)
 from corlume.web.guard import Guard
 from corlume.web.site import HERE, error_page, measure_of
 
@@ -36,6 +45,7 @@ def create_app(database: Database, settings: Settings) -> FastAPI:
     app.include_router(coral_pages.router)
     app.include_router(hang_pages.router)
     app.include_router(mount_pages.router)
+    app.include_router(setup_pages.router)
 
     @app.get("/", include_in_schema=False)
     def home() -> RedirectResponse:

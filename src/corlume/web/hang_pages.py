@@ -15,6 +15,8 @@ from corlume.services import hang, searches, shelf, tanks
 from corlume.services.diagnosis import find_faults
 from corlume.services.predict import figures
 from corlume.services.searches import Search
+from corlume.services.starting import starting_points
+from corlume.services.wish import GOALS, Wish, default_wish
 from corlume.store.database import Database
 from corlume.store.tanks import Kept, StoredSetup, StoredTank
 from corlume.web.drawing.card import draw_card
@@ -31,7 +33,7 @@ def show_hang(request: Request, db: Db, measure: Unit, tank_id: int, kind: str =
     stored = tanks.open_tank(db, tank_id)
     newest = searches.newest(db, tank_id)
     entry = _kind(db, kind)
-    wish = newest.wish if newest and newest.wish.kind == entry.key else hang.default_wish(stored, entry)
+    wish = newest.wish if newest and newest.wish.kind == entry.key else default_wish(stored, entry)
     return _page(request, db, stored, entry, _fields(wish, measure), {}, newest)
 
 
@@ -91,7 +93,7 @@ def _modules(db: Database) -> list[FixtureKindEntry]:
     return [entry for entry in shelf.entries(db) if len(entry.parts) == 1]
 
 
-def _fields(wish: hang.Wish, measure: Measure) -> dict[str, str]:
+def _fields(wish: Wish, measure: Measure) -> dict[str, str]:
     return {
         "kind": wish.kind,
         "goal": wish.goal,
@@ -105,7 +107,7 @@ def _fields(wish: hang.Wish, measure: Measure) -> dict[str, str]:
     }
 
 
-def _read_wish(form: Form) -> hang.Wish:
+def _read_wish(form: Form) -> Wish:
     counts = [form.number(f"count_{end}") for end in ("low", "high")]
     for end, number in zip(("low", "high"), counts, strict=True):
         if number == number and number != int(number):
@@ -114,7 +116,7 @@ def _read_wish(form: Form) -> hang.Wish:
     band = [form.number(f"band_{end}") for end in ("low", "high")]
     least, most = (0 if n != n else int(min(n, 99)) for n in counts)
     goal: Any = form.text("goal")
-    return hang.Wish(
+    return Wish(
         form.text("kind"), goal, (least, most), (heights[0], heights[1]), (band[0], band[1]),
         form.text("symmetric") == "on",
     )  # fmt: skip
@@ -130,13 +132,13 @@ def _page(
     newest: Search | None,
 ) -> HTMLResponse:
     measure = measure_of(request)
-    starts = hang.starting_points(stored, entry)
+    starts = starting_points(stored, entry)
     context = {
         "stored": stored,
         "entry": entry,
         "kinds": _modules(db),
-        "goals": [(key, name) for key, (name, _) in hang.GOALS.items()],
-        "meanings": hang.GOALS.values(),
+        "goals": [(key, name) for key, (name, _) in GOALS.items()],
+        "meanings": GOALS.values(),
         "values": values,
         "errors": errors,
         "starts": [(start, _picture(stored, start.fixtures)) for start in starts],
@@ -165,7 +167,7 @@ def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
         now=figures(stored.tank, now, stored.targets, stored.running) if now else None,
         cost_now=hang.cost_of(stored, now),
         pictures=pictures,
-        goal=hang.GOALS[found.wish.goal][0],
+        goal=GOALS[found.wish.goal][0],
         curve=draw_trade(found.curve, measure),
         measure=measure,
     )

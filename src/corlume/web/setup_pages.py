@@ -1,0 +1,68 @@
+"""Up to three setups of a tank side by side, with difference charts and a table of verdicts."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse
+from markupsafe import Markup
+
+from corlume.services import tanks
+from corlume.services.hang import YEARS, cost_of
+from corlume.services.predict import slice_plane, verdicts
+from corlume.store.tanks import StoredSetup, StoredTank
+from corlume.web.drawing.difference import NAMES, draw_difference
+from corlume.web.drawing.light import draw_light
+from corlume.web.drawing.sheet import View
+from corlume.web.drawing.svg import el
+from corlume.web.site import Db, page
+
+router = APIRouter(prefix="/tanks/{tank_id}/setups")
+WIDTH = 380.0
+MOST = 3
+
+
+@router.get("")
+def compare_setups(
+    request: Request, db: Db, tank_id: int, a: int | None = None, b: int | None = None, c: int | None = None
+) -> HTMLResponse:
+    """Two or three setups; the first is what the others are held against."""
+    stored = tanks.open_tank(db, tank_id)
+    asked = [stored.setup(one) for one in (a, b, c) if one is not None]
+    others = [s for s in stored.setups if s.id != stored.setup().id]
+    chosen = list({s.id: s for s in asked or [stored.setup(), *others]}.values())[:MOST]
+    judged = [
+        verdicts(stored.lit_tank(), [k.value for k in s.fixtures], stored.targets, stored.running) for s in chosen
+    ]
+    rows = [[next((v for v in column if v.key == first.key), None) for column in judged] for first in judged[0]]
+    context = {
+        "stored": stored,
+        "chosen": chosen,
+        "rows": rows,
+        "charts": _charts(stored, chosen),
+        "costs": [cost_of(stored, [k.value for k in s.fixtures]) for s in chosen],
+        "years": YEARS,
+        "bands": stored.targets.bands(),
+        "differences": NAMES,
+        "depth": stored.tank.rock_top(),
+    }
+    return page(request, "setups.html", context, tank=stored)
+
+
+def _charts(stored: StoredTank, chosen: list[StoredSetup]) -> list[tuple[Markup, Markup]]:
+    """For each setup its light at the rock top, and its difference from the first one's."""
+    tank = stored.lit_tank()
+    scale = WIDTH / tank.length
+    view = View("plan", 2.0, 2.0, scale, tank.length, tank.width)
+    box = f"0 0 {WIDTH + 4:.0f} {tank.width * scale + 4:.0f}"
+    planes = [slice_plane(tank, [k.value for k in s.fixtures], "plan", tank.rock_top()) for s in chosen]
+    edge = el("rect", x=2.0, y=2.0, width=WIDTH, height=tank.width * scale, class_="rock edge")
+    found = []
+    for k, plane in enumerate(planes):
+        light = el("svg", draw_light(view, plane, stored.targets.bands()), edge, viewBox=box, role="img",
+                   aria_label=f"PAR at the rock top under {chosen[k].name}")  # fmt: skip
+        change = Markup("")
+        if k:
+            label = f"PAR of {chosen[k].name} less that of {chosen[0].name}"
+            change = el("svg", draw_difference(view, plane, planes[0]), viewBox=box, role="img", aria_label=label)
+        found.append((light, change))
+    return found
