@@ -7,9 +7,10 @@ once for all places on a grid, and judging a layout then takes microseconds.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from itertools import combinations
+from itertools import combinations, pairwise
 
 import numpy as np
 from numba import njit
@@ -69,6 +70,8 @@ class Layout:
     """Modules along a tank: x of each column, height, y of the rows [m], level of each column [-].
 
     ``off`` is how far off the aim it is, ``merit`` by what it is ranked: the square of that, and its waste [-].
+    ``fwhm`` is that of other lenses put in, 0 for the module's own lobe; columns aside of ``middle`` [m] lean
+    inward by ``lean`` [rad].
     """
 
     places: tuple[float, ...]
@@ -77,6 +80,9 @@ class Layout:
     levels: tuple[float, ...]
     off: float = 0.0
     merit: float = 0.0
+    fwhm: float = 0.0
+    lean: float = 0.0
+    middle: float = 0.0
 
     @property
     def mirrored(self) -> bool:
@@ -84,9 +90,18 @@ class Layout:
         sums = [a + b for a, b in zip(self.places, reversed(self.places), strict=True)]
         return max(sums) - min(sums) < 0.01
 
+    def lensed(self, module: Emitter, x: float) -> Emitter:
+        """The module as it is at a column: with its lenses and its lean."""
+        if self.fwhm:
+            module = replace(module, fwhm=self.fwhm, lobe=None)
+        aside = x - self.middle
+        if self.lean and abs(aside) > 0.05:
+            module = replace(module, height=max(module.height, self.height), pitch=-math.copysign(self.lean, aside))
+        return module
+
     def emitters(self, module: Emitter) -> list[Emitter]:
         """The modules where they hang, column by column."""
-        return [replace(module, x=x, y=y, height=self.height) for x in self.places for y in self.rows]
+        return [replace(self.lensed(module, x), x=x, y=y, height=self.height) for x in self.places for y in self.rows]
 
     def outputs(self) -> list[float]:
         """Level of every module of ``emitters``."""
@@ -225,27 +240,32 @@ def refine(
     With ``mirrored``, a layout that is its own mirror image about the middle stays so. Heights stay within those
     of ``space`` and columns within its places.
     """
-    known: dict[tuple[float, float], Array] = {}
+    known: dict[tuple[float, ...], Array] = {}
 
-    def judged(places: tuple[float, ...], height: float) -> Layout:
+    def judged(trial: Layout) -> Layout:
         fields = []
-        for x in places:
-            key = (round(x, 4), round(height, 4))
+        for x in trial.places:
+            key = (round(x, 4), trial.height, *trial.rows)
             if key not in known:
-                known[key] = column_field(medium, module, aim, *key, layout.rows)
+                at = trial.lensed(module, x)
+                known[key] = column_field(medium, at, aim, key[0], trial.height, trial.rows)
             fields.append(known[key])
         levels, merit = best_levels(np.array(fields), aim, dims=space.dims, waste=space.waste)
-        return _layout(places, height, space, levels, merit)
+        off = float(np.sqrt(max(0.0, merit - space.waste * levels.sum())))
+        return replace(trial, levels=tuple(levels.tolist()), off=off, merit=merit)
 
-    best = judged(layout.places, layout.height)
+    def allowed(trial: Layout) -> bool:
+        inside = space.places[0] - 1e-9 <= trial.places[0] and trial.places[-1] <= space.places[-1] + 1e-9
+        apart = all(b - a >= space.gap - 1e-9 for a, b in pairwise(trial.places))
+        return inside and apart and space.heights[0] - 1e-9 <= trial.height <= space.heights[-1] + 1e-9
+
+    best = judged(layout)
     middle = 0.5 * (space.places[0] + space.places[-1])
     mirrored = mirrored and best.mirrored and abs(best.places[0] + best.places[-1] - 2 * middle) < 1e-6
     while step >= finest - 1e-9:
-        for trial in _neighbours(best, step, middle if mirrored else None):
-            inside = space.places[0] - 1e-9 <= trial[0][0] and trial[0][-1] <= space.places[-1] + 1e-9
-            apart = all(b - a >= space.gap - 1e-9 for a, b in zip(trial[0], trial[0][1:], strict=False))
-            if inside and apart and space.heights[0] - 1e-9 <= trial[1] <= space.heights[-1] + 1e-9:
-                found = judged(*trial)
+        for trial in _neighbours(best, step, mirrored):
+            if allowed(trial):
+                found = judged(trial)
                 if found.merit < best.merit - 1e-8:
                     best = found
                     break
@@ -254,29 +274,23 @@ def refine(
     return best
 
 
-def _neighbours(layout: Layout, step: float, middle: float | None) -> Iterator[tuple[tuple[float, ...], float]]:
-    for up in (step, -step):
-        yield layout.places, round(layout.height + up, 4)
+def _neighbours(layout: Layout, step: float, mirrored: bool) -> Iterator[Layout]:
     count = len(layout.places)
-    for k in range(count if middle is None else count // 2):
-        for aside in (step, -step):
-            places = list(layout.places)
-            places[k] += aside
-            if middle is not None:
-                places[count - 1 - k] -= aside
-            yield tuple(round(x, 4) for x in places), layout.height
-    # two at once, as what one gives another takes; with the height too, as lower asks for wider
-    for k in range(count if middle is None else 0):
-        for m in range(k + 1, count):
-            for first, second in ((step, step), (step, -step), (-step, step), (-step, -step)):
-                places = list(layout.places)
-                places[k] += first
-                places[m] += second
-                yield tuple(round(x, 4) for x in places), layout.height
-    for up in (step, -step):
-        for aside in (step, -step):
-            places = list(layout.places)
-            places[0] += aside
-            places[-1] -= aside
+
+    def moved(up: float = 0.0, back: float = 0.0, **aside: float) -> Layout:
+        places = [round(x + aside.get(f"c{k}", 0.0), 4) for k, x in enumerate(layout.places)]
+        rows = tuple(round(y + back, 4) for y in layout.rows)
+        return replace(layout, places=tuple(places), height=round(layout.height + up, 4), rows=rows)
+
+    for sign in (step, -step):
+        yield moved(up=sign)
+        yield moved(back=sign)
+        for k in range(count // 2 if mirrored else count):
+            yield moved(**{f"c{k}": sign} | ({f"c{count - 1 - k}": -sign} if mirrored else {}))
+        for other in (step, -step):
+            # two at once, as what one gives another takes; and with the height, as lower asks for wider
+            for k in range(0 if mirrored else count):
+                for m in range(k + 1, count):
+                    yield moved(**{f"c{k}": sign, f"c{m}": other})
             if count > 1:
-                yield tuple(round(x, 4) for x in places), round(layout.height + up, 4)
+                yield moved(up=other, **{"c0": sign, f"c{count - 1}": -sign})

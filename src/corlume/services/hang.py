@@ -9,16 +9,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.emitter import Emitter
-from corlume.core.errors import Rules
+from corlume.core.errors import InvalidInput, Rules
 from corlume.core.field import Medium, grid
 from corlume.core.figures import evenness
 from corlume.core.scene import Fixture
-from corlume.core.search import Aim, Layout, Space, column_field, evened, refine, scan
+from corlume.core.search import Aim, Layout, Space, best_levels, column_field, evened, refine, scan
+from corlume.core.units import DEGREE
 from corlume.core.verdicts import Figures
 from corlume.reference.catalogue import FixtureKindEntry, lamp_kinds
 from corlume.services.predict import figures, par_at
 from corlume.services.starting import fixtures_of, rows_of
-from corlume.services.wish import PLANE, Wish, aim_of, check_wish
+from corlume.services.wish import PLANE, Wish, Zones, aim_of, check_wish
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
@@ -31,8 +32,10 @@ MOST_REFINED, MOST_FOUND = 6, 5
 """How many layouts of the grid are refined, and how many clearly different ones make the answer."""
 WASTE = 4e-5
 """What a watt counts against a layout, in units of its squared miss [1/W]; near 15 % off, 100 W weigh 1.3 %; ours."""
-TIDY = 0.01
+TIDY = 0.05
 """How much better by merit a lopsided layout must be than one that is its own mirror image [-]; ours."""
+LENSES, LEAN = (60 * DEGREE, 90 * DEGREE, 120 * DEGREE), 10 * DEGREE
+"""Lenses and lean that are tried on the best layout [rad]."""
 GRID_STEP = 0.04
 HEIGHT_STEP = 0.03
 
@@ -109,6 +112,21 @@ class _Case:
             found.append(refine(self.medium, self.module, self.aim, self.space, layout))
         return found
 
+    def variants(self, layout: Layout) -> list[Layout]:
+        """The same with other lenses, where it is of LEDs, and with its outer columns leaned inward."""
+        lenses = LENSES if self.module.kind in ("led_cluster", "led_bar") else ()
+        middle = 0.5 * self.stored.tank.length
+        others = [replace(layout, fwhm=fwhm) for fwhm in lenses if abs(fwhm - self.module.fwhm) > 5 * DEGREE]
+        if len(layout.places) > 1:
+            others.append(replace(layout, lean=LEAN, middle=middle))
+        found = []
+        for one in others:
+            try:
+                found.append(refine(self.medium, self.module, self.aim, self.space, one, mirrored=True))
+            except InvalidInput:  # a leaned face would hang into the water
+                continue
+        return found
+
 
 def search(
     stored: StoredTank,
@@ -126,6 +144,9 @@ def search(
     if wish.goal == "cheapest":
         yield from _cheapest(stored, wish, kinds or [kind])
         return
+    if wish.goal == "levels":
+        yield _levelled(stored, wish, setup)
+        return
     case = _Case.of(stored, kind, wish, setup)
     judged, pool = 0, list[Layout]()
     curve: list[tuple[float, float, float]] = []
@@ -141,7 +162,50 @@ def search(
     for k, layout in enumerate(chosen):
         better += case.refined(layout)
         found = tuple(_found(case, one) for one in _distinct(better, MOST_FOUND))
-        yield Step(0.8 + 0.2 * (k + 1) / len(chosen), judged, found, tuple(curve))
+        yield Step(0.8 + 0.15 * (k + 1) / len(chosen), judged, found, tuple(curve))
+    if better:
+        better += case.variants(_distinct(better, 1)[0])
+        yield Step(1.0, judged, tuple(_found(case, one) for one in _distinct(better, MOST_FOUND)), tuple(curve))
+
+
+def _levelled(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> Step:
+    """Solve the levels of what dims in a setup, zone by zone; everything stays where it hangs."""
+    tank = stored.tank
+    rules = Rules()
+    rules.that(any(f.dimmable for f in setup), "goal", "needs a setup in which something can be dimmed")
+    rules.finish()
+    fixed = [f if not f.dimmable else replace(f, output=0.0) for f in setup]
+    aim = aim_of(tank, stored.targets, wish, lambda points: par_at(tank, fixed, points))
+    zones = _zones(setup, wish.zones)
+    keys = list(dict.fromkeys(zone for zone, f in zip(zones, setup, strict=True) if f.dimmable))
+
+    def alone(key: object) -> list[Fixture]:
+        # what is off still hangs in the way
+        return [replace(f, output=float(f.dimmable and zone == key)) for zone, f in zip(zones, setup, strict=True)]
+
+    fields = np.array([par_at(tank, alone(key), aim.points) for key in keys])
+    solved, merit = best_levels(fields, aim)
+    level = dict(zip(keys, solved.tolist(), strict=True))
+    lit = tuple(replace(f, output=round(level[z], 2)) if f.dimmable else f for z, f in zip(zones, setup, strict=True))
+    layout = Layout(
+        tuple(f.emitter.x for f in setup), float(np.mean([f.emitter.height for f in setup])), (tank.width / 2,),
+        tuple(f.output for f in lit), float(np.sqrt(max(0.0, merit))), merit,
+    )  # fmt: skip
+    figured = figures(tank, lit, stored.targets, stored.running)
+    binds = ["Full output binds: stronger or more fixtures would come nearer"] * any(s > 0.995 for s in solved)
+    name = "Levels of what hangs"
+    return Step(1.0, 1, (Found(name, lit, layout, figured, cost_of(stored, lit), 0.0, tuple(binds)),), ())
+
+
+def _zones(setup: Sequence[Fixture], by: Zones) -> list[object]:
+    """The zone that each fixture is in: itself, its row, or the outer ring and what is inside."""
+    places = [(round(f.emitter.x / 0.05), round(f.emitter.y / 0.05)) for f in setup]
+    if by == "rows":
+        return [y for _, y in places]
+    if by == "each":
+        return list(range(len(setup)))
+    ends = [(min(values), max(values)) for values in zip(*places, strict=True)]
+    return [any(v in end for v, end in zip(place, ends, strict=True)) for place in places]
 
 
 def _cheapest(stored: StoredTank, wish: Wish, kinds: Sequence[FixtureKindEntry]) -> Iterator[Step]:
@@ -209,6 +273,8 @@ def _distinct(pool: Sequence[Layout], most: int) -> list[Layout]:
 def _differs(one: Layout, other: Layout) -> bool:
     if len(one.places) != len(other.places) or abs(one.height - other.height) >= 0.06:
         return True
+    if (one.fwhm, one.lean) != (other.fwhm, other.lean):
+        return True
     sums = [a + b for a, b in zip(one.places, reversed(other.places), strict=True)]
     moved = max(abs(a - b) for a, b in zip(one.places, other.places, strict=True))
     return min(max(sums) - min(sums), moved) >= 0.06  # a mirror image is no other layout
@@ -220,7 +286,7 @@ def _trade(case: _Case, layout: Layout) -> tuple[float, float, float]:
     points = grid(tank, (*PLANE, 1), depths=(top, top))
     seen = Aim(points.reshape(-1, 3), np.ones(PLANE[0] * PLANE[1]), np.ones(PLANE[0] * PLANE[1]))
     par = sum(
-        level * column_field(case.medium, case.module, seen, x, layout.height, layout.rows)
+        level * column_field(case.medium, layout.lensed(case.module, x), seen, x, layout.height, layout.rows)
         for x, level in zip(layout.places, layout.levels, strict=True)
     )
     plane = np.where(tank.in_rock(points), np.nan, np.asarray(par).reshape(points.shape[:-1]))[..., 0]

@@ -81,8 +81,9 @@ def par_at(tank: Tank, fixtures: Sequence[Fixture], points: Array, *, sensor: Se
     """PAR (n,) at points (n, 3) anywhere in the water, nothing remembered."""
     medium, total = Medium.of(tank), np.zeros(len(points))
     for i, f in enumerate(fixtures):
-        found = channel_fields(medium, f.emitter, points, sensor=sensor, bodies=bodies_below(fixtures, i))
-        total += np.tensordot(f.strengths, found, 1)
+        if f.output > 0:
+            found = channel_fields(medium, f.emitter, points, sensor=sensor, bodies=bodies_below(fixtures, i))
+            total += np.tensordot(f.strengths, found, 1)
     return total
 
 

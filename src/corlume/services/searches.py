@@ -137,6 +137,8 @@ def adopt(db: Database, tank_id: int, search_id: int, number: int) -> int:
 
 
 def _setup_name(found: Found) -> str:
+    if found.name.startswith("Levels"):
+        return found.name
     count = len(found.layout.places) * len(found.layout.rows)
     return f"{count} x {found.name}, searched"[:80]
 

@@ -15,6 +15,9 @@ from corlume.services.predict import figures
 from corlume.services.wish import CLEARANCE
 from corlume.store.tanks import StoredTank
 
+FOOT, SMALL = 0.3048, 100.0
+"""Side of the patch of one small module in a grid [m], and the PPF up to which a module is small [umol/s]."""
+
 
 @dataclass(frozen=True, slots=True)
 class Start:
@@ -46,6 +49,17 @@ def starting_points(stored: StoredTank, kind: FixtureKindEntry) -> list[Start]:
             fixtures = _levelled(stored, fixtures_of(tank, kind.parts[0], layout))
             figured = figures(tank, fixtures, stored.targets, stored.running)
             found.append(Start(f"{count * across}, {name}", why, tuple(fixtures), figured))
+    if kind.parts[0].emitter.ppf < SMALL:
+        along, across = (max(1, round(side / FOOT)) for side in (tank.length, tank.width))
+        height = min(kind.parts[0].emitter.height, tank.room_height - CLEARANCE)
+        places, rows = (
+            tuple((k + 0.5) / n * side for k in range(n)) for n, side in ((along, tank.length), (across, tank.width))
+        )
+        layout = Layout(places, height, rows, (1.0,) * along, 0.0)
+        fixtures = _levelled(stored, fixtures_of(tank, kind.parts[0], layout))
+        figured = figures(tank, fixtures, stored.targets, stored.running)
+        why = "One small module for each square foot"
+        found.append(Start(f"{along * across}, grid", why, tuple(fixtures), figured))
     return found
 
 
@@ -63,8 +77,8 @@ def rows_of(tank: Tank) -> tuple[float, ...]:
 
 
 def fixtures_of(tank: Tank, part: Fixture, layout: Layout) -> list[Fixture]:
+    """The fixtures of a layout, as they would be stored."""
     return [
-        changed(tank, replace(part, output=round(level, 2) if part.dimmable else 1.0),
-                {"x": e.x, "y": e.y, "height": e.height})
+        changed(tank, replace(part, emitter=e, output=round(level, 2) if part.dimmable else 1.0), {})
         for e, level in zip(layout.emitters(part.emitter), layout.outputs(), strict=True)
-    ]  # fmt: skip
+    ]

@@ -20,7 +20,9 @@ from corlume.reference.catalogue import FixtureKindEntry
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
-WishGoal = Literal["blanket", "strong_left", "strong_right", "zoned", "own", "cheapest"]
+WishGoal = Literal["blanket", "strong_left", "strong_right", "zoned", "own", "levels", "cheapest"]
+Zones = Literal["each", "rows", "rings"]
+ZONES: dict[Zones, str] = {"each": "each fixture", "rows": "rows, front to back", "rings": "outer ring and inside"}
 GOALS: dict[WishGoal, tuple[str, str]] = {
     "blanket": ("Even blanket", "The goal's band at the rock top from end to end, and on through the water."),
     "strong_left": ("Strong end left", "SPS light at the left end, falling to LPS light at the right."),
@@ -30,6 +32,11 @@ GOALS: dict[WishGoal, tuple[str, str]] = {
         "SPS light on high rock, LPS light on the sand and in low places, on your own rock.",
     ),
     "own": ("Best with what hangs", "The modules of the present setup, hung better; whatever else hangs stays."),
+    "levels": (
+        "Levels of what hangs",
+        "Heights and places stay; what dims in the present setup gets the levels that come nearest to the blanket, by "
+        "fixture, row or ring. For many small modules in a grid.",
+    ),
     "cheapest": (
         "Cheapest over five years",
         "The blanket from whichever module or halide of the shelf reaches the band for the least money over five "
@@ -46,7 +53,8 @@ class Wish:
     """What the keeper asks the search for.
 
     ``counts`` least and most modules along the tank; ``heights`` lowest and highest face above the water [m];
-    ``band`` PAR wanted at the rock top; ``symmetric`` asks for mirror images.
+    ``band`` PAR wanted at the rock top; ``symmetric`` asks for mirror images; ``zones`` is what gets a level of
+    its own where only levels are asked for.
     """
 
     kind: str
@@ -55,6 +63,7 @@ class Wish:
     heights: tuple[float, float]
     band: tuple[float, float]
     symmetric: bool = False
+    zones: Zones = "each"
 
 
 def check_wish(tank: Tank, kind: FixtureKindEntry | None, wish: Wish) -> None:
@@ -62,6 +71,7 @@ def check_wish(tank: Tank, kind: FixtureKindEntry | None, wish: Wish) -> None:
     rules = Rules()
     rules.that(kind is not None, "kind", "is not on the shelf")
     rules.that(wish.goal in GOALS, "goal", "is not one of those offered")
+    rules.that(wish.zones in ZONES, "zones", "is not one of those offered")
     rules.that(1 <= wish.counts[0] <= 8, "count_low", "must be from 1 to 8", "plain", wish.counts[0])
     rules.that(
         wish.counts[1] >= wish.counts[0], "count_high", "must not be less than the least", "plain", wish.counts[1]

@@ -16,10 +16,11 @@ from corlume.services.diagnosis import find_faults
 from corlume.services.predict import figures
 from corlume.services.searches import Search
 from corlume.services.starting import starting_points
-from corlume.services.wish import GOALS, Wish, default_wish
+from corlume.services.wish import GOALS, ZONES, Wish, default_wish
 from corlume.store.database import Database
 from corlume.store.tanks import Kept, StoredSetup, StoredTank
 from corlume.web.drawing.card import draw_card
+from corlume.web.drawing.lamps import letter
 from corlume.web.drawing.trade import draw_trade
 from corlume.web.forms import Form
 from corlume.web.site import Db, FormData, Unit, go, measure_of, page, templates
@@ -104,6 +105,7 @@ def _fields(wish: Wish, measure: Measure) -> dict[str, str]:
         "band_low": f"{wish.band[0]:g}",
         "band_high": f"{wish.band[1]:g}",
         "symmetric": "on" if wish.symmetric else "",
+        "zones": wish.zones,
     }
 
 
@@ -116,9 +118,10 @@ def _read_wish(form: Form) -> Wish:
     band = [form.number(f"band_{end}") for end in ("low", "high")]
     least, most = (0 if n != n else int(min(n, 99)) for n in counts)
     goal: Any = form.text("goal")
+    zones: Any = form.text("zones") or "each"
     return Wish(
         form.text("kind"), goal, (least, most), (heights[0], heights[1]), (band[0], band[1]),
-        form.text("symmetric") == "on",
+        form.text("symmetric") == "on", zones,
     )  # fmt: skip
 
 
@@ -139,6 +142,7 @@ def _page(
         "kinds": _modules(db),
         "goals": [(key, name) for key, (name, _) in GOALS.items()],
         "meanings": GOALS.values(),
+        "zones": list(ZONES.items()),
         "values": values,
         "errors": errors,
         "starts": [(start, _picture(stored, start.fixtures)) for start in starts],
@@ -168,6 +172,7 @@ def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
         cost_now=hang.cost_of(stored, now),
         pictures=pictures,
         goal=GOALS[found.wish.goal][0],
+        letter=letter,
         curve=draw_trade(found.curve, measure),
         measure=measure,
     )
