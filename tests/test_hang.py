@@ -292,6 +292,9 @@ def test_search_is_watched_adopted_and_kept(client: TestClient, db: Database) ->
     adopted = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
     assert [k.value.emitter.x for k in adopted.fixtures] == pytest.approx([f.emitter.x for f in found[0].fixtures])
     assert client.post("/tanks/1/hang/1/adopt/99").status_code == 404
+    begun = client.post("/tanks/1/hang/start/0", data={"kind": "cluster"}).headers["location"]
+    assert "balanced" in tanks.open_tank(db, 1).setup(int(begun.split("=")[1])).name
+    assert client.post("/tanks/1/hang/start/99", data={"kind": "cluster"}).status_code == 404
     assert client.get("/tanks/1/hang/77").status_code == 404
 
 

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
 from corlume.core.errors import InvalidInput
+from corlume.core.scene import Setup
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import FixtureKindEntry
 from corlume.services import hang, searches, shelf, tanks
@@ -18,7 +19,7 @@ from corlume.services.searches import Search
 from corlume.services.starting import starting_points
 from corlume.services.wish import GOALS, ZONES, Wish, default_wish
 from corlume.store.database import Database
-from corlume.store.tanks import Kept, StoredSetup, StoredTank
+from corlume.store.tanks import Kept, NotFound, StoredSetup, StoredTank
 from corlume.web.drawing.card import draw_card
 from corlume.web.drawing.lamps import letter
 from corlume.web.drawing.trade import draw_trade
@@ -49,6 +50,17 @@ def begin(request: Request, db: Db, measure: Unit, tank_id: int, data: FormData)
         newest = searches.newest(db, tank_id)
         return _page(request, db, stored, _kind(db, form.text("kind")), form.data, form.errors, newest)
     return go(f"/tanks/{tank_id}/hang?kind={wish.kind}#answers")
+
+
+@router.post("/start/{number}")
+def adopt_start(db: Db, tank_id: int, number: int, data: FormData) -> RedirectResponse:
+    """Make a setup of a starting point and open its chart."""
+    entry = _kind(db, data.get("kind", ""))
+    starts = starting_points(tanks.open_tank(db, tank_id), entry)
+    if not 0 <= number < len(starts):
+        raise NotFound(f"no starting point {number}")
+    setup = Setup(f"{entry.name[:50]}: {starts[number].rule}", starts[number].fixtures)
+    return go(f"/tanks/{tank_id}/chart?setup={searches.add_setup(db, tank_id, setup)}")
 
 
 @router.get("/faults")
