@@ -183,9 +183,13 @@ def remove_tank(db: Db, tank_id: int) -> RedirectResponse:
 @router.post("/tanks/{tank_id}/undo")
 @router.post("/tanks/{tank_id}/redo")
 def step(request: Request, db: Db, data: FormData, tank_id: int | None = None) -> RedirectResponse:
-    """Undo or redo, then back to where the keeper was, or to the list when that is gone."""
+    """Undo or redo, then back to where the keeper was, or to what is left of it when that is gone."""
     (tanks.undo if request.url.path.endswith("/undo") else tanks.redo)(db, tank_id)
-    return go(data.get("back", "/tanks"))
+    back = data.get("back", "/tanks")
+    shown = re.search(r"[?&]setup=(\d{1,9})", back)
+    if tank_id and shown and all(s.id != int(shown[1]) for s in tanks.open_tank(db, tank_id).setups):
+        back = back.partition("?")[0]
+    return go(back)
 
 
 @router.post("/preferences")
