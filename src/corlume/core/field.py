@@ -137,6 +137,7 @@ def _direct(
     ledge: float = 0.0,
 ) -> Array:
     """Irradiance per unit of flux at points (k, 3) by light that has not touched the floor, (channels, k) [1/m2]."""
+    points = np.ascontiguousarray(points)
     depths, layer = np.unique(points[:, 2], return_inverse=True)
     sources, shape = emitter.sources(step=step), emitter.shape()
     heights, level = np.unique(sources[:, 2].round(5), return_inverse=True)

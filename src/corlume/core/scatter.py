@@ -95,7 +95,8 @@ def find_scatter(tank: Tank, panes: Array, rocks: Array) -> Scatter | None:
     to_nodes, round_nodes = _exchange(nodes, floor, size, tank.index, loss, panes, rocks)
     to_floor, _ = _exchange(floor[:, :3].copy(), floor, size, tank.index, loss, panes, rocks)
     everything = np.linalg.inv(np.eye(len(floor)) - to_floor)
-    return Scatter(tank, floor[:, :3], to_nodes @ everything, round_nodes @ everything)
+    # whole copies: the compiled kernels are made anew for arrays that lie otherwise in memory
+    return Scatter(tank, floor[:, :3].copy(), to_nodes @ everything, round_nodes @ everything)
 
 
 def _mean_loss(water: Water, *, path: float = 0.6) -> float:

@@ -21,6 +21,7 @@ from corlume.core.figures import evenness, hottest, share_within, spread
 from corlume.core.geometry import Tank
 from corlume.core.ripple import flicker
 from corlume.core.scene import Fixture, Running, bodies_below
+from corlume.core.search import Aim, best_levels
 from corlume.core.spectrum import WAVELENGTHS, mixed, usable_share
 from corlume.core.targets import Band, LightTargets
 from corlume.core.verdicts import Figures, Verdict, judge
@@ -350,4 +351,7 @@ def warm_up() -> None:
     """Compile every kernel, or load it from its cache, by solving one small tank."""
     tank = Tank(length=0.5, width=0.4, water_depth=0.3)
     emitter = Emitter("led_cluster", 10.0, 2.0, 0.1, 0.1, 0.25, 0.2, 0.2)
-    unit_field(Medium.of(tank), emitter, grid(tank, (4, 4, 2)))
+    medium, points = Medium.of(tank), grid(tank, (4, 4, 2)).reshape(-1, 3)
+    field = unit_field(medium, emitter, points)
+    channel_fields(medium, emitter, points, sensor="scalar")
+    best_levels(field[None, :], Aim(points, field, np.ones(len(points))))
