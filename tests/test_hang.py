@@ -386,6 +386,9 @@ def test_sheets_numbers_are_the_setups_to_the_millimetre(client: TestClient, db:
         answer = client.get(f"/tanks/1/setups/1/mount/sheet.pdf?paper={paper}")
         assert answer.content.startswith(head)
         assert answer.content == client.get(f"/tanks/1/setups/1/mount/sheet.pdf?paper={paper}").content
+    own = "?volts=120&breaker=6&others=0&lead=0&stand=130&eye=120&away=200&gap=6"
+    taken, usual = (client.get(f"/tanks/1/setups/1/mount/sheet.pdf{query}").content for query in (own, ""))
+    assert taken != usual  # the file's checks are those of the keeper's own place
     query = "volts=12&breaker=16&others=0&lead=0&stand=130&eye=120&away=200&gap=6"
     bad = client.get(f"/tanks/1/setups/1/mount?{query}")
     assert bad.status_code == 422

@@ -51,15 +51,19 @@ def show_sheet(request: Request, db: Db, measure: Unit, tank_id: int, setup_id: 
 @router.get("/sheet.svg")
 def svg(db: Db, measure: Unit, tank_id: int, setup_id: int) -> Response:
     """The drawing at true scale."""
-    stored, setup, sheet = _sheet(db, tank_id, setup_id)
+    stored, setup, sheet = _sheet(db, tank_id, setup_id, Site())
     text = to_svg(draw_mount(stored.tank, sheet.marks, measure, letter, TRUE))
     return _file(text.replace("currentColor", "black").encode(), "image/svg+xml", setup.name, "svg")
 
 
 @router.get("/sheet.pdf")
-def pdf(db: Db, measure: Unit, tank_id: int, setup_id: int, paper: Literal["a4", "letter", "true"] = "a4") -> Response:
+def pdf(
+    request: Request, db: Db, measure: Unit, tank_id: int, setup_id: int, paper: Literal["a4", "letter", "true"] = "a4"
+) -> Response:
     """The sheet fitted to a page, or at true scale on a page as large as it takes."""
-    stored, setup, sheet = _sheet(db, tank_id, setup_id)
+    # the checks of the file are those of the page that it was taken from
+    site = _site(Form(dict(request.query_params), measure)) or Site()
+    stored, setup, sheet = _sheet(db, tank_id, setup_id, site)
     scale = TRUE if paper == "true" else fitted_scale(stored.tank, sheet.marks, PAGES[paper])
     drawing = draw_mount(stored.tank, sheet.marks, measure, letter, scale)
     size = PAGES[paper] if paper != "true" else (drawing.width + 2 * MARGIN, drawing.height + 2 * MARGIN + 10)
@@ -68,10 +72,10 @@ def pdf(db: Db, measure: Unit, tank_id: int, setup_id: int, paper: Literal["a4",
     return _file(to_pdf(drawing, size, title, _tables(sheet, measure)), "application/pdf", setup.name, "pdf")
 
 
-def _sheet(db: Database, tank_id: int, setup_id: int) -> tuple[StoredTank, StoredSetup, MountSheet]:
+def _sheet(db: Database, tank_id: int, setup_id: int, site: Site) -> tuple[StoredTank, StoredSetup, MountSheet]:
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
-    return stored, setup, mount_sheet(db, stored, setup, Site())
+    return stored, setup, mount_sheet(db, stored, setup, site)
 
 
 def _tables(sheet: MountSheet, measure: Measure) -> list[tuple[str, list[list[str]]]]:
