@@ -20,7 +20,9 @@ import numpy as np
 from corlume.core.emitter import Emitter
 from corlume.core.field import Medium, combine, grid, unit_field
 from corlume.core.geometry import Pane, Rock, Tank
-from corlume.core.search import Aim, Space, scan
+from corlume.core.levels import Aim
+from corlume.core.module import Module
+from corlume.core.search import Space, scan
 from corlume.core.units import DEGREE
 from corlume.core.water import Water
 from corlume.reference.catalogue import fixture_kinds
@@ -141,7 +143,7 @@ def layouts() -> None:
     start = time.perf_counter()
     *_, last = search(stored, kind, wish)
     seconds = time.perf_counter() - start
-    case = small_space(stored.tank, kind.parts[0].emitter)
+    case = small_space(stored.tank, Module.of(kind.parts))
     scanned = clock(lambda: sum(number for number, _ in scan(*case)), 3)
     count = sum(number for number, _ in scan(*case))
     print(
@@ -157,7 +159,7 @@ def layouts() -> None:
     )
 
 
-def small_space(tank: Tank, module: Emitter) -> tuple[Medium, Emitter, Aim, Space]:
+def small_space(tank: Tank, module: Module) -> tuple[Medium, Module, Aim, Space]:
     """Four modules at one height on a grid of 31 places."""
     points = grid(tank, (24, 12, 1), depths=(0.18, 0.18)).reshape(-1, 3)
     aim = Aim(points, np.full(len(points), 275.0), np.full(len(points), 1.0 / len(points)))

@@ -14,9 +14,9 @@ from typing import Literal
 
 import numpy as np
 
-from corlume.core.errors import Rules
 from corlume.core.geometry import Tank
 from corlume.core.scene import Fixture
+from corlume.core.site import Site
 
 Answer = Literal["yes", "no", "look"]
 SAFETY = 5.0
@@ -26,37 +26,6 @@ SPLASH = 0.36
 HEAT_GAP = 0.025
 BODY = 0.10
 """Height taken for a fixture's body over its face where none is known [m]; ours."""
-
-
-@dataclass(frozen=True, slots=True)
-class Site:
-    """What the keeper knows of the place.
-
-    ``volts`` [V] and ``breaker`` [A] of the circuit, with ``others`` on it [W]; ``lead`` between two fixtures that
-    are chained, 0 when each has its own [m]; ``stand`` water line above the floor, ``eye`` height of a seated eye
-    and its distance ``away`` from the front pane [m]; ``gap`` behind the tank [m].
-    """
-
-    volts: float = 230.0
-    breaker: float = 16.0
-    others: float = 200.0
-    lead: float = 0.0
-    stand: float = 1.3
-    eye: float = 1.2
-    away: float = 2.0
-    gap: float = 0.06
-
-    def __post_init__(self) -> None:
-        rules = Rules()
-        rules.between("volts", self.volts, 90.0, 260.0)
-        rules.between("breaker", self.breaker, 1.0, 63.0)
-        rules.between("others", self.others, 0.0, 10_000.0, "power")
-        rules.between("lead", self.lead, 0.0, 10.0, "length")
-        rules.between("stand", self.stand, 0.1, 3.0, "length")
-        rules.between("eye", self.eye, 0.3, 2.5, "length")
-        rules.between("away", self.away, 0.2, 10.0, "length")
-        rules.between("gap", self.gap, 0.0, 3.0, "length")
-        rules.finish()
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +43,8 @@ class Check:
 @dataclass(frozen=True, slots=True)
 class Mark:
     """One fixture on the mounting sheet: centre from the left and the back pane, face above the water and above the
-    rim [m]; weight and what each of its two supports must be rated for, 0 when not known [kg].
+    rim [m]; what each of its two supports must be rated for, 0 when that is not known [kg]. The parts of a frame
+    hang from the frame's supports, whose rating is for all of them.
     """
 
     number: int
@@ -83,7 +53,6 @@ class Mark:
     back: float
     above_water: float
     above_rim: float
-    weight: float
     rating: float
 
 
@@ -92,17 +61,40 @@ def support_load(weight: float) -> float:
     return SAFETY * weight / SUPPORTS
 
 
-def check_mounting(tank: Tank, fixtures: Sequence[Fixture], weights: Sequence[float], site: Site) -> list[Check]:
-    """Look at everything that hangs.
+def hung_weights(fixtures: Sequence[Fixture]) -> dict[str, float]:
+    """Weight of everything that hangs from supports of its own, 0 when one part's is not known [kg].
 
-    Parameters
-    ----------
-    weights : of each fixture, 0 where it is not known [kg].
+    A frame goes by its name, a fixture alone by its number.
     """
+    parts: dict[str, list[float]] = {}
+    for i, f in enumerate(fixtures):
+        parts.setdefault(f.frame or str(i), []).append(f.weight)
+    return {name: sum(weights) if all(weights) else 0.0 for name, weights in parts.items()}
+
+
+def draw_marks(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[Mark, ...]:
+    """Where everything hangs, measured as one who drills does."""
+    weights = hung_weights(fixtures)
+    return tuple(
+        Mark(
+            number=i,
+            fixture=f,
+            left=f.emitter.x,
+            back=tank.width - f.emitter.y,
+            above_water=f.emitter.height,
+            above_rim=f.emitter.height - tank.rim_height,
+            rating=support_load(weights[f.frame or str(i)]),
+        )
+        for i, f in enumerate(fixtures)
+    )
+
+
+def check_mounting(tank: Tank, fixtures: Sequence[Fixture], site: Site) -> list[Check]:
+    """Look at everything that hangs."""
     if not fixtures:
         return []
     return [
-        _weight(fixtures, weights),
+        _weight(fixtures),
         _canopy(tank, fixtures),
         *_heat(tank, fixtures),
         _splash(fixtures),
@@ -113,10 +105,10 @@ def check_mounting(tank: Tank, fixtures: Sequence[Fixture], weights: Sequence[fl
     ]
 
 
-def _weight(fixtures: Sequence[Fixture], weights: Sequence[float]) -> Check:
-    unknown = [f.name for f, w in zip(fixtures, weights, strict=True) if not w]
-    heaviest = max(weights)
-    found = f"{sum(weights):.1f} kg in all"
+def _weight(fixtures: Sequence[Fixture]) -> Check:
+    unknown = [f.name for f in fixtures if not f.weight]
+    heaviest = max(hung_weights(fixtures).values())
+    found = f"{sum(f.weight for f in fixtures):.1f} kg in all"
     if heaviest:
         found += f"; the heaviest, {heaviest:.1f} kg, asks for two supports rated {support_load(heaviest):.0f} kg each"
     if unknown:

@@ -9,7 +9,9 @@ from corlume.core.coral import CoralCard
 from corlume.core.emitter import Emitter
 from corlume.core.errors import FieldError, Rules
 from corlume.core.geometry import Colony, Tank
+from corlume.core.site import Site
 from corlume.core.targets import LightTargets
+from corlume.core.wanted import WantedZone, zone_errors
 
 SIDE_ROOM = 1.0
 """How far outside the panes a fixture's centre may hang [m]."""
@@ -28,6 +30,7 @@ class Fixture:
     condition : what age, salt creep and a dirty cover glass leave of its light when new and clean, 0..1 [-].
     frame : the rack or hybrid frame that it hangs in; fixtures of one frame move together.
     dimmable : whether anything between off and full is possible; tubes and halides on plain ballasts are not.
+    weight : what its supports carry, 0 when not known [kg].
     """
 
     emitter: Emitter
@@ -38,6 +41,7 @@ class Fixture:
     frame: str = ""
     condition: float = 1.0
     levels: tuple[float, ...] = ()
+    weight: float = 0.0
 
     @property
     def strengths(self) -> tuple[float, ...]:
@@ -66,6 +70,7 @@ class Fixture:
         rules.between("output", self.output, 0.0, 1.0, "share")
         rules.between("watts", self.watts, 0.0, 5000.0, "power")
         rules.between("condition", self.condition, 0.1, 1.0, "share")
+        rules.between("weight", self.weight, 0.0, 200.0)
         for level in self.levels:
             rules.between("levels", level, 0.0, 1.0, "share")
         rules.that(
@@ -176,7 +181,7 @@ class Coral:
 
 @dataclass(frozen=True, slots=True)
 class Scene:
-    """All that one file holds: a tank with its setups and corals."""
+    """All that one file holds: a tank with its setups, its corals, the light wanted, and the place where it stands."""
 
     name: str
     tank: Tank
@@ -184,6 +189,8 @@ class Scene:
     running: Running = field(default_factory=Running)
     setups: tuple[Setup, ...] = (Setup("As it hangs", in_use=True),)
     corals: tuple[Coral, ...] = ()
+    wanted: tuple[WantedZone, ...] = ()
+    site: Site = field(default_factory=Site)
 
     def lit_tank(self) -> Tank:
         """The tank as the light meets it: with the shade of its corals where the keeper asks for that."""
@@ -195,6 +202,7 @@ class Scene:
         rules.that(bool(self.setups), "setups", "must hold at least one setup")
         rules.that(sum(s.in_use for s in self.setups) == 1, "setups", "must have exactly one setup in use")
         rules.errors += place_errors(self.tank, self.corals)
+        rules.errors += zone_errors(self.tank, self.wanted)
         for i, setup in enumerate(self.setups):
             for j, fixture in enumerate(setup.fixtures):
                 rules.errors += [e.under(f"setups.{i}.fixtures.{j}") for e in fixture_errors(self.tank, fixture)]

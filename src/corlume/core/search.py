@@ -1,41 +1,21 @@
-"""Search for a layout: modules of one kind in rows, their heights, places and levels.
-
-For a given geometry PAR is linear in the levels, so that the best levels solve a small bounded least squares
-problem. Of the unit fields only their products with each other and with the aim go into it: these are formed
-once for all places on a grid, and judging a layout then takes microseconds.
-"""
+"""Search for a layout: modules of one kind in columns, their height, places and levels."""
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations, pairwise
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from corlume.core.emitter import Emitter
-from corlume.core.field import Medium, unit_field
+from corlume.core.field import Medium
+from corlume.core.levels import Aim, Problem
+from corlume.core.module import Axis, Layout, Module
+from corlume.core.scene import Fixture
 
 Array = NDArray[np.float64]
 MOST_COMBINATIONS = 60_000
-SWEEPS = 60
-
-
-@dataclass(frozen=True)
-class Aim:
-    """What PAR is wanted where: points (p, 3) [m], PAR wanted (p,) [umol/m2/s] and how much each counts (p,) [-]."""
-
-    points: Array
-    wanted: Array
-    weight: Array
-
-    def off(self, par: Array) -> float:
-        """Weighted root mean square of what PAR (p,) misses, over that of what is wanted [-]."""
-        miss = self.weight @ (par - self.wanted) ** 2
-        return float(np.sqrt(miss / (self.weight @ self.wanted**2)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,15 +24,16 @@ class Space:
 
     Parameters
     ----------
-    counts : how many along the tank, each number to be tried.
-    places : x on a grid to choose from, rising [m].
+    counts : how many along the axis, each number to be tried.
+    places : where along the axis, on a grid to choose from, rising [m].
     heights : face above the water, rising [m].
-    rows : y of each row of modules; all rows share their x [m].
-    gap : least distance of neighbours along the tank [m].
-    symmetric : whether the layout must be its own mirror image; more than four along the tank always are.
-    dims : whether modules can be dimmed, or burn at full.
-    waste : what a column at full output counts against a layout, in units of its squared miss [-]; so that of
-        two layouts that come as near, the one that takes less power is the better.
+    rows : where along the other axis; all columns share them [m].
+    gap : least distance of neighbours along the axis [m].
+    symmetric : whether the layout must be its own mirror image; more than four columns always are.
+    waste : what a watt counts against a layout, in units of its squared miss [1/W]; so that of two layouts that
+        come as near, the one that takes less power is the better.
+    along : the axis, "x" from left to right or "y" from front to back.
+    others : what hangs already and stays; nothing may take its room.
     """
 
     counts: tuple[int, ...]
@@ -61,87 +42,54 @@ class Space:
     rows: tuple[float, ...]
     gap: float
     symmetric: bool = False
-    dims: bool = True
     waste: float = 0.0
+    along: Axis = "x"
+    others: tuple[Fixture, ...] = ()
+
+    def empty(self, height: float) -> Layout:
+        """A layout of no columns at a height."""
+        return Layout((), height, self.rows, (), along=self.along)
 
 
-@dataclass(frozen=True, slots=True)
-class Layout:
-    """Modules along a tank: x of each column, height, y of the rows [m], level of each column [-].
-
-    ``off`` is how far off the aim it is, ``merit`` by what it is ranked: the square of that, and its waste [-].
-    ``fwhm`` is that of other lenses put in, 0 for the module's own lobe; columns aside of ``middle`` [m] lean
-    inward by ``lean`` [rad].
-    """
-
-    places: tuple[float, ...]
-    height: float
-    rows: tuple[float, ...]
-    levels: tuple[float, ...]
-    off: float = 0.0
-    merit: float = 0.0
-    fwhm: float = 0.0
-    lean: float = 0.0
-    middle: float = 0.0
-
-    @property
-    def mirrored(self) -> bool:
-        """Whether the columns are their own mirror image about their middle, to half a centimetre."""
-        sums = [a + b for a, b in zip(self.places, reversed(self.places), strict=True)]
-        return max(sums) - min(sums) < 0.01
-
-    def lensed(self, module: Emitter, x: float) -> Emitter:
-        """The module as it is at a column: with its lenses and its lean."""
-        if self.fwhm:
-            module = replace(module, fwhm=self.fwhm, lobe=None)
-        aside = x - self.middle
-        if self.lean and abs(aside) > 0.05:
-            module = replace(module, height=max(module.height, self.height), pitch=-math.copysign(self.lean, aside))
-        return module
-
-    def emitters(self, module: Emitter) -> list[Emitter]:
-        """The modules where they hang, column by column."""
-        return [replace(self.lensed(module, x), x=x, y=y, height=self.height) for x in self.places for y in self.rows]
-
-    def outputs(self) -> list[float]:
-        """Level of every module of ``emitters``."""
-        return [level for level in self.levels for _ in self.rows]
-
-
-def column_field(medium: Medium, module: Emitter, aim: Aim, x: float, height: float, rows: Sequence[float]) -> Array:
-    """PAR (p,) of one column of modules at full output [umol/m2/s]."""
-    total = np.zeros(len(aim.points))
-    for y in rows:
-        total += unit_field(medium, replace(module, x=x, y=y, height=height), aim.points)
-    return total
-
-
-def scan(medium: Medium, module: Emitter, aim: Aim, space: Space) -> Iterator[tuple[int, list[Layout]]]:
+def scan(medium: Medium, module: Module, aim: Aim, space: Space) -> Iterator[tuple[int, list[Layout]]]:
     """Judge every layout of the grid, height by height.
 
     Yields the number of layouts judged at a height and the best few for every count there.
     """
     choices = {count: _choices(space, count) for count in space.counts}
-    whole = float(aim.weight @ aim.wanted**2)
+    groups = len(module.groups())
     for height in space.heights:
-        fields = np.array([column_field(medium, module, aim, x, height, space.rows) for x in space.places])
-        weighted = fields * aim.weight
-        products, hits = weighted @ fields.T, weighted @ aim.wanted
+        empty = space.empty(height)
+        free = np.array([empty.fits(module, place, space.others) for place in space.places])
+        fields = np.array([empty.fields(medium, module, place, aim.points) for place in space.places])
+        problem = _problem(fields.reshape(-1, len(aim.points)), aim, module, space)
         found, judged = [], 0
         for picked in choices.values():
-            if not len(picked):
+            able = picked[free[picked].all(axis=1)]
+            if not len(able):
                 continue
-            merits, levels = _judge(products, hits, whole, picked, 0.0 if space.dims else 1.0, space.waste)
-            judged += len(picked)
+            lights = (able[:, :, None] * groups + np.arange(groups)).reshape(len(able), -1)
+            merits, offs, levels = problem.solve(lights)
+            judged += len(able)
             for k in np.argsort(merits, kind="stable")[:3]:
-                places = tuple(space.places[i] for i in picked[k])
-                found.append(_layout(places, height, space, levels[k], merits[k]))
+                found.append(
+                    replace(
+                        empty,
+                        places=tuple(space.places[i] for i in able[k]),
+                        levels=tuple(levels[k, ::groups].tolist()),
+                        off=float(offs[k]),
+                        merit=float(merits[k]),
+                    )
+                )
         yield judged, found
 
 
-def _layout(places: tuple[float, ...], height: float, space: Space, levels: Array, merit: float) -> Layout:
-    off = float(np.sqrt(max(0.0, merit - space.waste * levels.sum())))
-    return Layout(places, height, space.rows, tuple(levels.tolist()), off, float(merit))
+def _problem(fields: Array, aim: Aim, module: Module, space: Space) -> Problem:
+    """The problem of columns of a module, whose fields (columns x groups, p) go group by group within a column."""
+    groups, columns = module.groups(), len(fields) // len(module.groups())
+    least = np.tile([0.0 if dims else 1.0 for dims, _ in groups], columns)
+    waste = np.tile([space.waste * watts * len(space.rows) for _, watts in groups], columns)
+    return Problem.of(fields, aim, least, waste)
 
 
 def _choices(space: Space, count: int) -> NDArray[np.int64]:
@@ -164,69 +112,15 @@ def _choices(space: Space, count: int) -> NDArray[np.int64]:
     return picked
 
 
-@njit(cache=True)
-def _judge(
-    products: Array, hits: Array, whole: float, picked: NDArray[np.int64], least: float, waste: float
-) -> tuple[Array, Array]:
-    """Least merits (k,) and the levels (k, n) that reach them, each level from ``least`` to 1.
-
-    The merit is the squared miss over ``whole`` and ``waste`` for every full column: linear in the levels, so that
-    the problem stays a bounded least squares one with the hits a little lower.
-    """
-    count, n = picked.shape
-    merits, levels = np.empty(count), np.empty((count, n))
-    lowered = hits - 0.5 * waste * whole
-    for k in range(count):
-        s = levels[k]
-        s[:] = 1.0
-        _solve(products, lowered, picked[k], s, least)
-        miss = whole
-        for a in range(n):
-            i = picked[k, a]
-            miss -= 2.0 * s[a] * lowered[i]
-            for b in range(n):
-                miss += s[a] * s[b] * products[i, picked[k, b]]
-        merits[k] = miss / whole
-    return merits, levels
-
-
-@njit(cache=True)
-def _solve(products: Array, hits: Array, picked: NDArray[np.int64], s: Array, least: float) -> None:
-    """Bounded least squares by coordinate descent, in place; exact in the limit, as the problem is convex."""
-    n = picked.shape[0]
-    for _ in range(SWEEPS):
-        moved = 0.0
-        for a in range(n):
-            i = picked[a]
-            rest = hits[i]
-            for b in range(n):
-                if b != a:
-                    rest -= products[i, picked[b]] * s[b]
-            best = min(1.0, max(least, rest / products[i, i])) if products[i, i] > 0.0 else least
-            moved = max(moved, abs(best - s[a]))
-            s[a] = best
-        if moved < 1e-6:
-            break
-
-
 def evened(layout: Layout, length: float) -> Layout:
-    """A layout halfway to its own mirror image in a tank of that length [m]."""
+    """A layout halfway to its own mirror image over a side of that length [m]."""
     pairs = zip(layout.places, reversed(layout.places), strict=True)
     return replace(layout, places=tuple(0.5 * (a + length - b) for a, b in pairs))
 
 
-def best_levels(fields: Array, aim: Aim, *, dims: bool = True, waste: float = 0.0) -> tuple[Array, float]:
-    """Best levels (n,) for unit fields (n, p), and the merit they reach [-]."""
-    weighted = fields * aim.weight
-    whole = float(aim.weight @ aim.wanted**2)
-    picked = np.arange(len(fields)).reshape(1, -1)
-    merits, levels = _judge(weighted @ fields.T, weighted @ aim.wanted, whole, picked, 0.0 if dims else 1.0, waste)
-    return levels[0], float(merits[0])
-
-
 def refine(
     medium: Medium,
-    module: Emitter,
+    module: Module,
     aim: Aim,
     space: Space,
     layout: Layout,
@@ -234,31 +128,38 @@ def refine(
     mirrored: bool = False,
     step: float = 0.02,
     finest: float = 0.005,
-) -> Layout:
+) -> Layout | None:
     """Move a layout's columns and height by ever smaller steps while that brings it nearer to the aim.
 
     With ``mirrored``, a layout that is its own mirror image about the middle stays so. Heights stay within those
-    of ``space`` and columns within its places.
+    of ``space`` and columns within its places. None for a layout that cannot hang as it is.
     """
     known: dict[tuple[float, ...], Array] = {}
 
     def judged(trial: Layout) -> Layout:
         fields = []
-        for x in trial.places:
-            key = (round(x, 4), trial.height, *trial.rows)
+        for place in trial.places:
+            key = (round(place, 4), trial.height, *trial.rows)
             if key not in known:
-                at = trial.lensed(module, x)
-                known[key] = column_field(medium, at, aim, key[0], trial.height, trial.rows)
+                known[key] = trial.fields(medium, module, key[0], aim.points)
             fields.append(known[key])
-        levels, merit = best_levels(np.array(fields), aim, dims=space.dims, waste=space.waste)
-        off = float(np.sqrt(max(0.0, merit - space.waste * levels.sum())))
-        return replace(trial, levels=tuple(levels.tolist()), off=off, merit=merit)
+        problem = _problem(np.concatenate(fields), aim, module, space)
+        merits, offs, levels = problem.solve(np.arange(len(problem.hits)).reshape(1, -1))
+        groups = len(module.groups())
+        return replace(trial, levels=tuple(levels[0, ::groups].tolist()), off=float(offs[0]), merit=float(merits[0]))
 
     def allowed(trial: Layout) -> bool:
         inside = space.places[0] - 1e-9 <= trial.places[0] and trial.places[-1] <= space.places[-1] + 1e-9
         apart = all(b - a >= space.gap - 1e-9 for a, b in pairwise(trial.places))
-        return inside and apart and space.heights[0] - 1e-9 <= trial.height <= space.heights[-1] + 1e-9
+        level = space.heights[0] - 1e-9 <= trial.height <= space.heights[-1] + 1e-9
+        return inside and apart and level and hangs(trial)
 
+    def hangs(trial: Layout) -> bool:
+        plain = not space.others and not trial.lean  # only then can nothing be in the way
+        return plain or all(trial.fits(module, place, space.others) for place in trial.places)
+
+    if not hangs(layout):
+        return None
     best = judged(layout)
     middle = 0.5 * (space.places[0] + space.places[-1])
     mirrored = mirrored and best.mirrored and abs(best.places[0] + best.places[-1] - 2 * middle) < 1e-6
@@ -284,7 +185,8 @@ def _neighbours(layout: Layout, step: float, mirrored: bool) -> Iterator[Layout]
 
     for sign in (step, -step):
         yield moved(up=sign)
-        yield moved(back=sign)
+        if layout.along == "x":
+            yield moved(back=sign)
         for k in range(count // 2 if mirrored else count):
             yield moved(**{f"c{k}": sign} | ({f"c{count - 1 - k}": -sign} if mirrored else {}))
         for other in (step, -step):
@@ -294,3 +196,10 @@ def _neighbours(layout: Layout, step: float, mirrored: bool) -> Iterator[Layout]
                     yield moved(**{f"c{k}": sign, f"c{m}": other})
             if count > 1:
                 yield moved(up=other, **{"c0": sign, f"c{count - 1}": -sign})
+
+
+def same_in_a_mirror(one: Sequence[float], other: Sequence[float], room: float) -> bool:
+    """Whether two rows of as many places are alike to within ``room``, as they are or as mirror images [m]."""
+    sums = [a + b for a, b in zip(one, reversed(other), strict=True)]
+    moved = max(abs(a - b) for a, b in zip(one, other, strict=True))
+    return min(max(sums) - min(sums), moved) < room

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -20,6 +21,8 @@ TRUE = 1000.0
 """Paper millimetres for a metre at true scale."""
 MARGIN, LEFT, TOP, GAP, RIGHT, BOTTOM = 10.0, 22.0, 20.0, 16.0, 30.0, 8.0
 TEXT = 3.0
+WIDTHS = {"edge": 0.7, "thin": 0.25, "dash": 0.3, "mark": 0.4}
+"""Widths of the kinds of line [mm]."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,9 +133,8 @@ def _several(names: Sequence[str]) -> str:
 
 def to_svg(drawing: Drawing) -> str:
     """The drawing as SVG that prints in real millimetres."""
-    widths = {"edge": 0.7, "thin": 0.25, "dash": 0.3, "mark": 0.4}
     lines = "".join(
-        f'<line x1="{li.x1:.3f}" y1="{li.y1:.3f}" x2="{li.x2:.3f}" y2="{li.y2:.3f}" stroke-width="{widths[li.kind]}"'
+        f'<line x1="{li.x1:.3f}" y1="{li.y1:.3f}" x2="{li.x2:.3f}" y2="{li.y2:.3f}" stroke-width="{WIDTHS[li.kind]}"'
         + (' stroke-dasharray="3 2"' if li.kind == "dash" else "")
         + "/>"
         for li in drawing.lines
@@ -148,27 +150,105 @@ def to_svg(drawing: Drawing) -> str:
     )
 
 
-def to_pdf(
-    drawing: Drawing, page: tuple[float, float], title: str, tables: Sequence[tuple[str, Sequence[Sequence[str]]]]
-) -> bytes:
-    """The drawing on one page of a size [mm], then its tables on pages of the same size or A4."""
+Tables = Sequence[tuple[str, Sequence[Sequence[str]]]]
+HEAD = 8.0
+"""Room for the title over the drawing [mm]."""
+OVERLAP = 10.0
+"""How far neighbouring pages of a drawing at true scale repeat each other [mm]."""
+
+
+def to_pdf(drawing: Drawing, page: tuple[float, float], title: str, tables: Tables) -> bytes:
+    """The drawing on one page of a size [mm], then its tables."""
+    pdf = _begin(page, title)
+    pdf.add_page()
+    _head(pdf, title)
+    _draw(pdf, drawing, MARGIN, MARGIN + HEAD)
+    return _end(pdf, tables)
+
+
+def to_tiles(drawing: Drawing, page: tuple[float, float], title: str, tables: Tables) -> bytes:
+    """The drawing as it is over as many pages as it takes, then its tables.
+
+    The first page shows how the others are joined. Pages repeat ``OVERLAP`` of their neighbours, with crosses to
+    lay over each other; a page that nothing is drawn on is left out.
+    """
+    wide, tall = page[0] - 2 * MARGIN, page[1] - 2 * MARGIN - HEAD
+    columns, rows = (
+        max(1, math.ceil((size - OVERLAP) / (room - OVERLAP)))
+        for size, room in ((drawing.width, wide), (drawing.height, tall))
+    )
+    corners = [(c * (wide - OVERLAP), r * (tall - OVERLAP)) for r in range(rows) for c in range(columns)]
+    kept = [(x, y) for x, y in corners if _touches(drawing, x, y, wide, tall)]
+    pdf = _begin(page, title)
+    pdf.add_page()
+    _head(pdf, f"{title}: how {len(kept)} pages are joined. Print at 100 %, not fitted to the page.")
+    share = min(wide / drawing.width, tall / drawing.height)
+    _draw(pdf, drawing, MARGIN, MARGIN + HEAD, share)
+    pdf.set_dash_pattern()
+    for number, (x, y) in enumerate(kept, 1):
+        left, top = MARGIN + share * x, MARGIN + HEAD + share * y
+        pdf.set_line_width(0.2)
+        pdf.rect(left, top, share * min(wide, drawing.width - x), share * min(tall, drawing.height - y))
+        pdf.set_font("helvetica", "B", 9)
+        pdf.text(left + 1.5, top + 4, str(number))
+    for number, (x, y) in enumerate(kept, 1):
+        pdf.add_page()
+        _head(pdf, f"Page {number} of {len(kept)}. {title}. This line is 100 mm long:")
+        end = pdf.w - MARGIN
+        pdf.set_line_width(0.4)
+        pdf.line(end - 100, MARGIN + 1, end, MARGIN + 1)
+        with pdf.rect_clip(MARGIN, MARGIN + HEAD, wide, tall):
+            _draw(pdf, drawing, MARGIN - x, MARGIN + HEAD - y)
+        pdf.set_dash_pattern()
+        pdf.set_line_width(0.1)
+        half = 0.5 * OVERLAP
+        for across in (MARGIN + half, MARGIN + wide - half):
+            for down in (MARGIN + HEAD + half, MARGIN + HEAD + tall - half):
+                pdf.line(across - 4, down, across + 4, down)
+                pdf.line(across, down - 4, across, down + 4)
+    return _end(pdf, tables)
+
+
+def _touches(drawing: Drawing, x: float, y: float, wide: float, tall: float) -> bool:
+    """Whether any line or word lies on a page with its corner at (x, y)."""
+    lines = any(
+        max(li.x1, li.x2) >= x and min(li.x1, li.x2) <= x + wide and max(li.y1, li.y2) >= y
+        and min(li.y1, li.y2) <= y + tall
+        for li in drawing.lines
+    )  # fmt: skip
+    return lines or any(x <= t.x <= x + wide and y <= t.y <= y + tall for t in drawing.texts)
+
+
+def _begin(page: tuple[float, float], title: str) -> FPDF:
     pdf = FPDF(orientation="landscape", unit="mm", format=(page[1], page[0]))
     pdf.set_creation_date(datetime(2000, 1, 1, tzinfo=UTC))  # the same sheet is the same file
     pdf.set_auto_page_break(True, margin=12)
     pdf.set_title(_plain(title))
-    pdf.add_page()
-    pdf.set_font("helvetica", "B", 11)
+    return pdf
+
+
+def _head(pdf: FPDF, title: str) -> None:
+    pdf.set_font("helvetica", "B", 10)
     pdf.text(MARGIN, MARGIN + 2, _plain(title))
-    pdf.set_font("helvetica", "", 8)
+
+
+def _draw(pdf: FPDF, drawing: Drawing, left: float, top: float, share: float = 1.0) -> None:
+    """Draw with the corner at (left, top) [mm], shrunk to a share; words are left out where they would not be read."""
     for li in drawing.lines:
-        pdf.set_line_width({"edge": 0.7, "thin": 0.25, "dash": 0.3, "mark": 0.4}[li.kind])
+        pdf.set_line_width(WIDTHS[li.kind])
         pdf.set_dash_pattern(3, 2) if li.kind == "dash" else pdf.set_dash_pattern()
-        pdf.line(MARGIN + li.x1, MARGIN + 8 + li.y1, MARGIN + li.x2, MARGIN + 8 + li.y2)
+        pdf.line(left + share * li.x1, top + share * li.y1, left + share * li.x2, top + share * li.y2)
+    if share < 0.5:
+        return
+    pdf.set_font("helvetica", "", 8)
     for t in drawing.texts:
         words = _plain(t.words)
         back = {"start": 0.0, "middle": 0.5, "end": 1.0}[t.anchor] * pdf.get_string_width(words)
-        pdf.text(MARGIN + t.x - back, MARGIN + 8 + t.y, words)
-    pdf.add_page(format=(PAGES["a4"][1], PAGES["a4"][0]))
+        pdf.text(left + share * t.x - back, top + share * t.y, words)
+
+
+def _end(pdf: FPDF, tables: Tables) -> bytes:
+    pdf.add_page()
     for heading, rows in tables:
         pdf.set_font("helvetica", "B", 10)
         pdf.cell(0, 7, _plain(heading), new_x=XPos.LMARGIN, new_y=YPos.NEXT)

@@ -14,9 +14,11 @@ from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
 from corlume.core.lobe import Lobe, RingLobe, TableLobe
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup
+from corlume.core.site import Site
 from corlume.core.spectrum import BandSpectrum, Spectrum, TableSpectrum
 from corlume.core.targets import LightTargets
 from corlume.core.units import CM, DEGREE
+from corlume.core.wanted import WantedZone
 from corlume.core.water import Water
 from corlume.formats.faults import BadFile, Fault
 from corlume.formats.measure import Measure
@@ -27,8 +29,10 @@ from corlume.formats.scene_file import (
     LobeFile,
     RockFile,
     SceneFile,
+    SiteFile,
     SpectrumFile,
     TankFile,
+    WantedFile,
 )
 
 MAX_BYTES = 2_000_000
@@ -115,6 +119,11 @@ class _Build:
         "factor": "return",
         "hours": "hours_per_day",
         "price": "price_per_kwh",
+        "weight": "weight_kg",
+        "low": "par_low",
+        "high": "par_high",
+        "breaker": "breaker_a",
+        "others": "other_watts",
         "x1": "length_cm",
         "y1": "width_cm",
     }
@@ -202,6 +211,8 @@ def _to_core(file: SceneFile) -> Scene:
         # "in_use" left out everywhere: the first is the one in use
         setups = [Setup(s.name, s.fixtures, i == 0) for i, s in enumerate(setups)]
     corals = [_coral(build, f"corals.{i}", row) for i, row in enumerate(file.corals)]
+    wanted = [build(f"wanted.{i}", _wanted, row) for i, row in enumerate(file.wanted)]
+    site = build("site", _site, file.site)
     build.finish()
     scene = build(
         "",
@@ -212,6 +223,8 @@ def _to_core(file: SceneFile) -> Scene:
         running=running,
         setups=tuple(setups),
         corals=tuple(c for c in corals if c),
+        wanted=tuple(zone for zone in wanted if zone),
+        site=site,
     )
     build.finish()
     assert scene is not None
@@ -248,6 +261,16 @@ def _rock(r: RockFile) -> Rock:
         flow=r.flow,
         form=r.form,
     )
+
+
+def _wanted(w: WantedFile) -> WantedZone:
+    x, y, length, width = (value * CM for value in (w.x_cm, w.y_cm, w.length_cm, w.width_cm))
+    return WantedZone(w.name, x, y, length, width, w.top_cm * CM, w.bottom_cm * CM, w.par_low, w.par_high)
+
+
+def _site(s: SiteFile) -> Site:
+    lengths = (length * CM for length in (s.lead_cm, s.stand_cm, s.eye_cm, s.away_cm, s.gap_cm))
+    return Site(s.volts, s.breaker_a, s.other_watts, *lengths)
 
 
 def _lobe(build: _Build, where: str, f: LobeFile | None) -> Lobe | None:
@@ -305,6 +328,7 @@ def _fixture(build: _Build, where: str, f: FixtureFile) -> Fixture | None:
         "dimmable": f.dimmable,
         "condition": f.condition_percent / 100,
         "levels": levels if any(level != 1.0 for level in levels) else (),
+        "weight": f.weight_kg,
     }
     return build(where, Fixture, emitter=emitter, name=f.name, frame=f.frame, **values)
 

@@ -177,6 +177,7 @@ class FixtureFile(_Part):
     output_percent: Number = 100.0
     condition_percent: Number = Field(100.0, description="what age, salt and dirt leave of its light")
     watts: Number = 0.0
+    weight_kg: Number = Field(0.0, description="0 when not known")
     dimmable: bool = True
     channels: list[ChannelFile] = Field(default=[], max_length=12)
 
@@ -212,6 +213,33 @@ class PlaceFile(_Part):
     depth_cm: Number
 
 
+class WantedFile(_Part):
+    """Light wanted in a part of the tank."""
+
+    name: Annotated[str, Field(max_length=40)]
+    x_cm: Number
+    y_cm: Number
+    length_cm: Number
+    width_cm: Number
+    top_cm: Number = Field(description="depth from which")
+    bottom_cm: Number = Field(description="depth to which")
+    par_low: Number
+    par_high: Number
+
+
+class SiteFile(_Part):
+    """The place where the tank stands."""
+
+    volts: Number = 230.0
+    breaker_a: Number = 16.0
+    other_watts: Number = Field(200.0, description="what else is on the circuit")
+    lead_cm: Number = Field(0.0, description="between two chained fixtures; 0 when each has its own")
+    stand_cm: Number = Field(130.0, description="water line above the floor")
+    eye_cm: Number = Field(120.0, description="a seated eye above the floor")
+    away_cm: Number = Field(200.0, description="that eye from the front pane")
+    gap_cm: Number = Field(6.0, description="behind the back pane")
+
+
 class SceneFile(_Part):
     """A Corlume scene. x runs from the inside of the left pane, y from the inside of the front pane."""
 
@@ -222,3 +250,5 @@ class SceneFile(_Part):
     running: RunningFile = RunningFile()
     setups: list[SetupFile] = Field(min_length=1, max_length=30)
     corals: list[CoralFile] = Field(default=[], max_length=500)
+    wanted: list[WantedFile] = Field(default=[], max_length=60)
+    site: SiteFile = SiteFile()

@@ -8,8 +8,10 @@ from corlume.core.emitter import ONE_CHANNEL
 from corlume.core.geometry import SIDES
 from corlume.core.lobe import Lobe, RingLobe, TableLobe
 from corlume.core.scene import Coral, Fixture, Scene
+from corlume.core.site import Site
 from corlume.core.spectrum import BandSpectrum, Spectrum, TableSpectrum
 from corlume.core.units import CM, DEGREE
+from corlume.core.wanted import WantedZone
 from corlume.formats.scene_file import (
     BandFile,
     BraceFile,
@@ -25,9 +27,11 @@ from corlume.formats.scene_file import (
     RunningFile,
     SceneFile,
     SetupFile,
+    SiteFile,
     SpectrumFile,
     TankFile,
     TargetsFile,
+    WantedFile,
     WaterFile,
 )
 
@@ -121,6 +125,35 @@ def _to_file(scene: Scene) -> SceneFile:
             for s in scene.setups
         ],
         corals=[_coral_file(c) for c in scene.corals],
+        wanted=[_wanted_file(zone) for zone in scene.wanted],
+        site=_site_file(scene.site),
+    )
+
+
+def _wanted_file(z: WantedZone) -> WantedFile:
+    return WantedFile(
+        name=z.name,
+        x_cm=_cm(z.x),
+        y_cm=_cm(z.y),
+        length_cm=_cm(z.length),
+        width_cm=_cm(z.width),
+        top_cm=_cm(z.top),
+        bottom_cm=_cm(z.bottom),
+        par_low=z.low,
+        par_high=z.high,
+    )
+
+
+def _site_file(s: Site) -> SiteFile:
+    return SiteFile(
+        volts=s.volts,
+        breaker_a=s.breaker,
+        other_watts=s.others,
+        lead_cm=_cm(s.lead),
+        stand_cm=_cm(s.stand),
+        eye_cm=_cm(s.eye),
+        away_cm=_cm(s.away),
+        gap_cm=_cm(s.gap),
     )
 
 
@@ -144,6 +177,7 @@ def _fixture_file(f: Fixture) -> FixtureFile:
         output_percent=round(100 * f.output, 4),
         condition_percent=round(100 * f.condition, 4),
         watts=f.watts,
+        weight_kg=round(f.weight, 4),
         dimmable=f.dimmable,
         channels=_channels_file(f),
     )

@@ -20,13 +20,12 @@ from corlume.reference.spectra import lamp_spectra
 class FixtureKindEntry:
     """A fixture of the catalogue as it would hang by default over (0, 0): one part, or several in a frame.
 
-    ``weight`` [kg] and ``price``, a round figure, are 0 when not known; ``mount`` says how it is hung.
+    ``price``, a round figure, is 0 when not known; ``mount`` says how it is hung.
     """
 
     key: str
     name: str
     parts: tuple[Fixture, ...]
-    weight: float = 0.0
     price: float = 0.0
     mount: str = ""
 
@@ -34,6 +33,12 @@ class FixtureKindEntry:
     def watts(self) -> float:
         """Power of all parts at full output [W]."""
         return sum(part.watts for part in self.parts)
+
+    @property
+    def weight(self) -> float:
+        """Weight of all parts, 0 when that of one is not known [kg]."""
+        weights = [part.weight for part in self.parts]
+        return sum(weights) if all(weights) else 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +89,7 @@ def fixture_kinds() -> dict[str, FixtureKindEntry]:
     rows = {row["key"]: row for row in data["fixtures"]}
     singles = {key: _fixture(row) for key, row in rows.items()}
     found = {
-        key: FixtureKindEntry(key, row["name"], (singles[key],), row["weight_kg"], row["price"], row["mount"])
+        key: FixtureKindEntry(key, row["name"], (singles[key],), row["price"], row["mount"])
         for key, row in rows.items()
     }
     for row in data["hybrids"]:
@@ -100,9 +105,8 @@ def fixture_kinds() -> dict[str, FixtureKindEntry]:
             )
             for part in row["parts"]
         )
-        of_parts = [rows[part["fixture"]] for part in row["parts"]]
-        weight, price = (sum(part[what] for part in of_parts) for what in ("weight_kg", "price"))
-        found[row["key"]] = FixtureKindEntry(row["key"], row["name"], parts, weight, price, "Four wires; lift rack")
+        price = sum(rows[part["fixture"]]["price"] for part in row["parts"])
+        found[row["key"]] = FixtureKindEntry(row["key"], row["name"], parts, price, "Four wires; lift rack")
     return found
 
 
@@ -120,4 +124,4 @@ def _fixture(row: Any) -> Fixture:
         lobe=RingLobe(tuple((r["share"], r["fwhm_deg"] * DEGREE) for r in rings)) if rings else None,
         channels=tuple(Channel(c["name"], c["share"], lamp_spectra()[c["spectrum"]].spectrum) for c in row["channels"]),
     )
-    return Fixture(emitter, watts=row["watts"], name=row["name"], dimmable=row["dimmable"])
+    return Fixture(emitter, watts=row["watts"], name=row["name"], dimmable=row["dimmable"], weight=row["weight_kg"])

@@ -8,17 +8,20 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.emitter import Emitter
-from corlume.core.errors import InvalidInput, Rules
+from corlume.core.errors import Rules
 from corlume.core.field import Medium, grid
 from corlume.core.figures import evenness
+from corlume.core.levels import Aim, best_levels
+from corlume.core.module import LENSED, Layout
 from corlume.core.scene import Fixture
-from corlume.core.search import Aim, Layout, Space, best_levels, column_field, evened, refine, scan
+from corlume.core.search import Space, evened, refine, same_in_a_mirror, scan
 from corlume.core.units import DEGREE
 from corlume.core.verdicts import Figures
+from corlume.core.wanted import Met
 from corlume.reference.catalogue import FixtureKindEntry, lamp_kinds
 from corlume.services.predict import figures, par_at
-from corlume.services.starting import fixtures_of, rows_of
+from corlume.services.rack import MOST, Rack, by_rule, column_counts, rack_of
+from corlume.services.wanted import zones_met
 from corlume.services.wish import PLANE, Wish, Zones, aim_of, check_wish
 from corlume.store.tanks import StoredTank
 
@@ -26,8 +29,6 @@ Array = NDArray[np.float64]
 YEARS = 5
 REACHED = 0.6
 """Share of the rock top in the band from which the search for the cheapest takes it as reached [-]; ours."""
-LONGEST_MODULE = 0.7
-"""Longest face that is searched for as a module; tubes and bars are not [m]."""
 MOST_REFINED, MOST_FOUND = 6, 5
 """How many layouts of the grid are refined, and how many clearly different ones make the answer."""
 WASTE = 4e-5
@@ -36,7 +37,8 @@ TIDY = 0.05
 """How much better by merit a lopsided layout must be than one that is its own mirror image [-]; ours."""
 LENSES, LEAN = (60 * DEGREE, 90 * DEGREE, 120 * DEGREE), 10 * DEGREE
 """Lenses and lean that are tried on the best layout [rad]."""
-GRID_STEP = 0.04
+GRID_STEP, FINE_STEP = 0.04, 0.03
+"""Distance of the places that are tried along the tank, and from front to back [m]."""
 HEIGHT_STEP = 0.03
 
 
@@ -44,7 +46,8 @@ HEIGHT_STEP = 0.03
 class Found:
     """One layout of the answer: its fixtures, its figures, and what binds it.
 
-    ``cost`` of electricity and lamps over ``YEARS`` and ``buy`` of its modules, 0 when not known [currency].
+    ``cost`` of electricity and lamps over ``YEARS`` and ``buy`` of its fixtures, 0 when not known [currency];
+    ``met`` is how it meets the zones drawn by hand.
     """
 
     name: str
@@ -54,6 +57,7 @@ class Found:
     cost: float
     buy: float
     binds: tuple[str, ...]
+    met: tuple[Met, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,61 +75,73 @@ class Step:
 
 @dataclass(frozen=True)
 class _Case:
-    """A search in the making: one kind of module over a tank, what it is for, and what stays beside it."""
+    """A search in the making: a module over a tank, what it is for, and what stays beside it."""
 
     stored: StoredTank
-    kind: FixtureKindEntry
+    name: str
+    price: float
     wish: Wish
-    part: Fixture
-    stay: tuple[Fixture, ...]
-    module: Emitter
+    rack: Rack
     space: Space
     medium: Medium
     aim: Aim
 
     @classmethod
-    def of(cls, stored: StoredTank, kind: FixtureKindEntry, wish: Wish, setup: Sequence[Fixture]) -> _Case:
-        tank, part, counts = stored.tank, kind.parts[0], wish.counts
-        stay: list[Fixture] = []
+    def of(
+        cls, stored: StoredTank, kind: FixtureKindEntry, wish: Wish, setup: Sequence[Fixture], *, coarse: bool = False
+    ) -> _Case:
+        tank, counts = stored.tank, wish.counts
+        name, price, parts = kind.name, kind.price, kind.parts
+        stay = tuple(setup) if wish.beside else ()
         if wish.goal == "own":
-            part, stay, counts = _own(setup)
-        module, rows = replace(part.emitter, roll=0.0, pitch=0.0), rows_of(tank)
-        places = max(9, round((tank.length - 0.1) / GRID_STEP)) | 1  # odd, so that the middle is a place
+            parts, stay, number = _own(setup)
+            name, price = parts[0].frame or parts[0].name, 0.0
+        rack = rack_of(tank, parts)
+        if wish.goal == "own":
+            # as many again as hang now: in the rows where they share them evenly, or else in one
+            middle = 0.5 * (tank.width if rack.along == "x" else tank.length)
+            rows = rack.rows if number % len(rack.rows) == 0 else (middle,)
+            rack, counts = replace(rack, rows=rows), (number // len(rows), number // len(rows))
+        step = (2 if coarse else 1) * (GRID_STEP if rack.along == "x" else FINE_STEP)
+        places = max(9, round((rack.side - 0.1) / step)) | 1  # odd, so that the middle is a place
+        heights = _heights(wish.heights)
         space = Space(
             counts=tuple(range(counts[0], counts[1] + 1)),
-            places=tuple(np.linspace(0.05, tank.length - 0.05, places).round(4).tolist()),
-            heights=_heights(wish.heights),
-            rows=rows,
-            gap=2 * module.half_extent()[0] + 0.01,
+            places=tuple(np.linspace(0.05, rack.side - 0.05, places).round(4).tolist()),
+            heights=_few(heights) if coarse else heights,
+            rows=rack.rows,
+            gap=rack.gap,
             symmetric=wish.symmetric,
-            dims=part.dimmable,
-            waste=WASTE * part.watts * len(rows),
+            waste=WASTE,
+            along=rack.along,
+            others=stay,
         )
-        aim = aim_of(tank, stored.targets, wish, (lambda points: par_at(tank, stay, points)) if stay else None)
-        return cls(stored, kind, wish, part, tuple(stay), module, space, Medium.of(tank), aim)
+        aim = aim_of(stored, wish, (lambda points: par_at(tank, stay, points)) if stay else None)
+        return cls(stored, name, price, wish, rack, space, Medium.of(tank), aim)
+
+    def scan(self) -> Iterator[tuple[int, list[Layout]]]:
+        """Judge the grid, height by height."""
+        return scan(self.medium, self.rack.module, self.aim, self.space)
 
     def refined(self, layout: Layout) -> list[Layout]:
         """A layout moved freely, unless only mirror images are wanted, and as its own mirror image."""
-        even = evened(layout, self.stored.tank.length)
-        found = [refine(self.medium, self.module, self.aim, self.space, even, mirrored=True)]
+        found = [self._refine(evened(layout, self.rack.side), mirrored=True)]
         if not self.wish.symmetric:
-            found.append(refine(self.medium, self.module, self.aim, self.space, layout))
-        return found
+            found.append(self._refine(layout))
+        return [one for one in found if one]
 
     def variants(self, layout: Layout) -> list[Layout]:
         """The same with other lenses, where it is of LEDs, and with its outer columns leaned inward."""
-        lenses = LENSES if self.module.kind in ("led_cluster", "led_bar") else ()
-        middle = 0.5 * self.stored.tank.length
-        others = [replace(layout, fwhm=fwhm) for fwhm in lenses if abs(fwhm - self.module.fwhm) > 5 * DEGREE]
-        if len(layout.places) > 1:
-            others.append(replace(layout, lean=LEAN, middle=middle))
-        found = []
-        for one in others:
-            try:
-                found.append(refine(self.medium, self.module, self.aim, self.space, one, mirrored=True))
-            except InvalidInput:  # a leaned face would hang into the water
-                continue
-        return found
+        parts = self.rack.module.parts
+        leds = [part.emitter for part in parts if part.emitter.kind in LENSED]
+        others = [replace(layout, fwhm=fwhm) for fwhm in LENSES if any(abs(fwhm - e.fwhm) > 5 * DEGREE for e in leds)]
+        if len(layout.places) > 1 and len(parts) == 1:
+            others.append(replace(layout, lean=LEAN, middle=0.5 * self.rack.side))
+        # a leaned face that would hang into the water comes back as None
+        return [found for one in others if (found := self._refine(one, mirrored=True))]
+
+    def _refine(self, layout: Layout, *, mirrored: bool = False) -> Layout | None:
+        return refine(self.medium, self.rack.module, self.aim, self.space, layout, mirrored=mirrored)
 
 
 def search(
@@ -137,12 +153,12 @@ def search(
 ) -> Iterator[Step]:
     """Search for layouts, height by height, then refine the best: a step at a time, so that it can be stopped.
 
-    ``setup`` is what hangs now, for the goal that keeps it, and ``kinds`` the shelf, for the goal that chooses from
+    ``setup`` is what hangs now, for the goals that keep it, and ``kinds`` the shelf, for the goal that chooses from
     it. ``InvalidInput`` for a wish that cannot be.
     """
-    check_wish(stored.tank, kind, wish)
+    check_wish(stored, kind, wish)
     if wish.goal == "cheapest":
-        yield from _cheapest(stored, wish, kinds or [kind])
+        yield from _cheapest(stored, wish, kinds or [kind], setup)
         return
     if wish.goal == "levels":
         yield _levelled(stored, wish, setup)
@@ -150,7 +166,7 @@ def search(
     case = _Case.of(stored, kind, wish, setup)
     judged, pool = 0, list[Layout]()
     curve: list[tuple[float, float, float]] = []
-    for k, (number, layouts) in enumerate(scan(case.medium, case.module, case.aim, case.space)):
+    for k, (number, layouts) in enumerate(case.scan()):
         judged += number
         pool += layouts
         if layouts:
@@ -175,7 +191,7 @@ def _levelled(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> Step:
     rules.that(any(f.dimmable for f in setup), "goal", "needs a setup in which something can be dimmed")
     rules.finish()
     fixed = [f if not f.dimmable else replace(f, output=0.0) for f in setup]
-    aim = aim_of(tank, stored.targets, wish, lambda points: par_at(tank, fixed, points))
+    aim = aim_of(stored, wish, lambda points: par_at(tank, fixed, points))
     zones = _zones(setup, wish.zones)
     keys = list(dict.fromkeys(zone for zone, f in zip(zones, setup, strict=True) if f.dimmable))
 
@@ -184,17 +200,18 @@ def _levelled(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> Step:
         return [replace(f, output=float(f.dimmable and zone == key)) for zone, f in zip(zones, setup, strict=True)]
 
     fields = np.array([par_at(tank, alone(key), aim.points) for key in keys])
-    solved, merit = best_levels(fields, aim)
+    solved, off = best_levels(fields, aim)
     level = dict(zip(keys, solved.tolist(), strict=True))
     lit = tuple(replace(f, output=round(level[z], 2)) if f.dimmable else f for z, f in zip(zones, setup, strict=True))
     layout = Layout(
         tuple(f.emitter.x for f in setup), float(np.mean([f.emitter.height for f in setup])), (tank.width / 2,),
-        tuple(f.output for f in lit), float(np.sqrt(max(0.0, merit))), merit,
+        tuple(f.output for f in lit), off, off**2,
     )  # fmt: skip
     figured = figures(tank, lit, stored.targets, stored.running)
     binds = ["Full output binds: stronger or more fixtures would come nearer"] * any(s > 0.995 for s in solved)
     name = "Levels of what hangs"
-    return Step(1.0, 1, (Found(name, lit, layout, figured, cost_of(stored, lit), 0.0, tuple(binds)),), ())
+    found = Found(name, lit, layout, figured, cost_of(stored, lit), 0.0, tuple(binds), _met(stored, lit))
+    return Step(1.0, 1, (found,), ())
 
 
 def _zones(setup: Sequence[Fixture], by: Zones) -> list[object]:
@@ -208,14 +225,23 @@ def _zones(setup: Sequence[Fixture], by: Zones) -> list[object]:
     return [any(v in end for v, end in zip(place, ends, strict=True)) for place in places]
 
 
-def _cheapest(stored: StoredTank, wish: Wish, kinds: Sequence[FixtureKindEntry]) -> Iterator[Step]:
-    """Scan every kind of module that has a price; those that reach the band come first, cheapest first."""
-    able = [k for k in kinds if k.price and len(k.parts) == 1 and k.parts[0].emitter.length < LONGEST_MODULE]
+def _cheapest(
+    stored: StoredTank, wish: Wish, kinds: Sequence[FixtureKindEntry], setup: Sequence[Fixture]
+) -> Iterator[Step]:
+    """Scan every kind of fixture that has a price; those that reach the band come first, cheapest first.
+
+    Modules are tried in the counts of the wish; of tubes, bars and frames that many would mean something else, and
+    they are tried in the counts that they begin with.
+    """
+    able = [kind for kind in kinds if kind.price]
     judged, found = 0, list[Found]()
     for k, kind in enumerate(able):
-        case = _Case.of(stored, kind, replace(wish, kind=kind.key, symmetric=True), ())
+        rack, counts = rack_of(stored.tank, kind.parts), list(column_counts(stored, kind))
+        if by_rule(rack):
+            counts = [min(rack.most, count) for count in wish.counts]
+        case = _Case.of(stored, kind, replace(wish, counts=(counts[0], counts[-1]), symmetric=True), setup, coarse=True)
         pool: list[Layout] = []
-        for number, layouts in scan(case.medium, case.module, case.aim, replace(case.space, heights=_few(case.space))):
+        for number, layouts in case.scan():
             judged += number
             pool += layouts
         for count in case.space.counts:
@@ -232,25 +258,36 @@ def _cheapness(one: Found) -> tuple[bool, float]:
     return not reached, one.cost + one.buy if reached else -one.figures.coverage
 
 
-def _few(space: Space) -> tuple[float, ...]:
-    """Five heights of a space, for a first look."""
-    picked = np.unique(np.linspace(0, len(space.heights) - 1, 5).round().astype(int))
-    return tuple(space.heights[i] for i in picked)
+def _few(heights: tuple[float, ...]) -> tuple[float, ...]:
+    """Five of some heights, for a first look."""
+    picked = np.unique(np.linspace(0, len(heights) - 1, 5).round().astype(int))
+    return tuple(heights[i] for i in picked)
 
 
-def _own(setup: Sequence[Fixture]) -> tuple[Fixture, list[Fixture], tuple[int, int]]:
-    """The modules that hang most often and dim, what stays beside them, and how many they are."""
+def _own(setup: Sequence[Fixture]) -> tuple[tuple[Fixture, ...], tuple[Fixture, ...], int]:
+    """What hangs most often, what stays beside it, and how many it is; what dims goes before what does not.
+
+    The parts of a frame count as one.
+    """
+    units: dict[str, list[Fixture]] = {}
+    for i, f in enumerate(setup):
+        units.setdefault(f.frame or f"alone {i}", []).append(f)
+    alike: dict[tuple[object, ...], list[list[Fixture]]] = {}
+    for unit in units.values():
+        alike.setdefault(tuple(sorted(_likeness(f) for f in unit)), []).append(unit)
     rules = Rules()
-    kinds: dict[tuple[str, float, float], list[Fixture]] = {}
-    for f in setup:
-        if f.dimmable and f.emitter.length < LONGEST_MODULE:
-            kinds.setdefault((f.emitter.kind, f.emitter.ppf, f.emitter.fwhm), []).append(f)
-    rules.that(bool(kinds), "goal", "needs a setup in which modules hang that can be dimmed")
+    rules.that(bool(alike), "goal", "needs a setup in which something hangs")
     rules.finish()
-    mine = max(kinds.values(), key=len)
-    rules.that(len(mine) <= 8, "goal", "can move at most eight modules", "plain", len(mine))
+    mine = max(alike.values(), key=lambda same: (any(f.dimmable for f in same[0]), len(same)))
+    rules.that(len(mine) <= MOST, "goal", f"can move at most {MOST} of a kind", "plain", len(mine))
     rules.finish()
-    return mine[0], [f for f in setup if f not in mine], (len(mine), len(mine))
+    moved = {id(f) for unit in mine for f in unit}
+    return tuple(mine[0]), tuple(f for f in setup if id(f) not in moved), len(mine)
+
+
+def _likeness(fixture: Fixture) -> tuple[str, float, float, float]:
+    e = fixture.emitter
+    return e.kind, e.ppf, e.fwhm, round(e.length, 4)
 
 
 def _heights(limits: tuple[float, float]) -> tuple[float, ...]:
@@ -275,29 +312,30 @@ def _differs(one: Layout, other: Layout) -> bool:
         return True
     if (one.fwhm, one.lean) != (other.fwhm, other.lean):
         return True
-    sums = [a + b for a, b in zip(one.places, reversed(other.places), strict=True)]
-    moved = max(abs(a - b) for a, b in zip(one.places, other.places, strict=True))
-    return min(max(sums) - min(sums), moved) >= 0.06  # a mirror image is no other layout
+    return not same_in_a_mirror(one.places, other.places, 0.06)
 
 
 def _trade(case: _Case, layout: Layout) -> tuple[float, float, float]:
     """Height, evenness at the rock top, and mean PAR there by 100 W of a layout."""
     tank, top = case.stored.tank, case.stored.tank.rock_top()
     points = grid(tank, (*PLANE, 1), depths=(top, top))
-    seen = Aim(points.reshape(-1, 3), np.ones(PLANE[0] * PLANE[1]), np.ones(PLANE[0] * PLANE[1]))
+    fixtures = layout.fixtures(case.rack.module)
+    fields = [layout.fields(case.medium, case.rack.module, place, points.reshape(-1, 3)) for place in layout.places]
+    groups = case.rack.module.groups()
     par = sum(
-        level * column_field(case.medium, layout.lensed(case.module, x), seen, x, layout.height, layout.rows)
-        for x, level in zip(layout.places, layout.levels, strict=True)
+        (level if dims else 1.0) * field[g]
+        for field, level in zip(fields, layout.levels, strict=True)
+        for g, (dims, _) in enumerate(groups)
     )
     plane = np.where(tank.in_rock(points), np.nan, np.asarray(par).reshape(points.shape[:-1]))[..., 0]
-    watts = case.part.watts * sum(layout.outputs())
+    watts = sum(f.power for f in fixtures)
     return layout.height, evenness(plane), 100 * float(np.nanmean(plane)) / watts if watts else 0.0
 
 
 def _found(case: _Case, layout: Layout) -> Found:
-    stored, space, part = case.stored, case.space, case.part
-    modules = fixtures_of(stored.tank, part, layout)
-    everything = (*modules, *case.stay)
+    stored, space = case.stored, case.space
+    hung = case.rack.hung(stored.tank, layout)
+    everything = (*hung, *space.others)
     figured = figures(stored.tank, everything, stored.targets, stored.running)
     binds = []
     if figured.mean < 0.95 * case.wish.band[0] and case.wish.goal in ("blanket", "own", "cheapest"):
@@ -307,12 +345,18 @@ def _found(case: _Case, layout: Layout) -> Found:
         binds.append("The upper limit of height binds: higher would be more even")
     if layout.height <= space.heights[0] + 1e-6 and len(space.heights) > 1:
         binds.append("The lower limit of height binds: lower would give more light")
-    if any(level > 0.995 for level in layout.levels) and part.dimmable:
+    if any(level > 0.995 for level in layout.levels) and case.rack.module.dims:
         binds.append("Full output binds: stronger or more fixtures would come nearer")
     if len(layout.places) > 1 and min(np.diff(layout.places)) <= space.gap + 0.005:
         binds.append("The bodies bind: they touch")
-    buy = 0.0 if case.wish.goal == "own" else case.kind.price * len(modules)
-    return Found(part.name, everything, layout, figured, cost_of(stored, everything), buy, tuple(binds))
+    buy = case.price * len(layout.places) * len(layout.rows)
+    cost, met = cost_of(stored, everything), _met(stored, everything)
+    return Found(case.name, everything, layout, figured, cost, buy, tuple(binds), met)
+
+
+def _met(stored: StoredTank, fixtures: Sequence[Fixture]) -> tuple[Met, ...]:
+    """How the light meets what was drawn by hand."""
+    return tuple(zones_met(stored, fixtures))
 
 
 def cost_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:

@@ -2,25 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 
-from corlume.core.mounting import Check, Mark, Site, check_mounting, support_load
-from corlume.core.scene import Fixture
-from corlume.services import shelf
+from corlume.core.errors import InvalidInput, Rules
+from corlume.core.mounting import Check, Mark, check_mounting, draw_marks, hung_weights
+from corlume.core.site import Site
+from corlume.store import rows
 from corlume.store.database import Database
-from corlume.store.tanks import StoredSetup, StoredTank
-
-
-@dataclass(frozen=True, slots=True)
-class MountSheet:
-    """All that the sheet shows."""
-
-    marks: tuple[Mark, ...]
-    checks: tuple[Check, ...]
-    site: Site
-    parts: tuple[tuple[str, int], ...]
-    order: tuple[str, ...]
-
+from corlume.store.journal import Edit, tank_scope
+from corlume.store.tanks import StoredSetup, StoredTank, load_tank
 
 ORDER = (
     "Power off and unplugged; lamps cool; cover the water.",
@@ -34,36 +25,49 @@ ORDER = (
 )
 
 
-def mount_sheet(db: Database, stored: StoredTank, setup: StoredSetup, site: Site) -> MountSheet:
+@dataclass(frozen=True, slots=True)
+class MountSheet:
+    """All that the sheet shows; ``parts`` are names with their counts."""
+
+    marks: tuple[Mark, ...]
+    checks: tuple[Check, ...]
+    parts: tuple[tuple[str, int], ...]
+    order: tuple[str, ...]
+
+
+def mount_sheet(stored: StoredTank, setup: StoredSetup) -> MountSheet:
     """Work out the sheet of a setup."""
-    known = {}
-    for entry in reversed(shelf.entries(db)):
-        if len(entry.parts) == 1 and entry.weight:
-            known[_likeness(entry.parts[0])] = entry.weight
-    tank, fixtures = stored.tank, [kept.value for kept in setup.fixtures]
-    weights = [known.get(_likeness(f), 0.0) for f in fixtures]
-    marks = tuple(
-        Mark(
-            number=i,
-            fixture=f,
-            left=f.emitter.x,
-            back=tank.width - f.emitter.y,
-            above_water=f.emitter.height,
-            above_rim=f.emitter.height - tank.rim_height,
-            weight=weight,
-            rating=support_load(weight),
-        )
-        for i, (f, weight) in enumerate(zip(fixtures, weights, strict=True))
-    )
+    fixtures = [kept.value for kept in setup.fixtures]
     parts: dict[str, int] = {}
     for f in fixtures:
         parts[f.name] = parts.get(f.name, 0) + 1
-    supports = sum(2 for _ in fixtures)
+    supports = 2 * len(hung_weights(fixtures))
     listed = (*parts.items(), ("supports, each rated as in the table", supports), ("anchors into structure", supports))
-    return MountSheet(marks, tuple(check_mounting(tank, fixtures, weights, site)), site, listed, ORDER)
+    checks = tuple(check_mounting(stored.tank, fixtures, stored.site))
+    return MountSheet(draw_marks(stored.tank, fixtures), checks, listed if fixtures else (), ORDER)
 
 
-def _likeness(fixture: Fixture) -> tuple[str, float, float]:
-    """What tells a kind of fixture from others however it is named."""
-    e = fixture.emitter
-    return e.kind, round(e.length, 3), round(fixture.watts, 1)
+def save_place(db: Database, tank_id: int, setup_id: int, site: Site, weights: Mapping[int, float]) -> None:
+    """Keep what the keeper knows of the place, and what each fixture of a setup weighs, by its id [kg].
+
+    ``InvalidInput`` names a weight as ``weight-`` and the fixture's id.
+    """
+    rules = Rules()
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        changed = {}
+        for kept in stored.setup(setup_id).fixtures:
+            try:
+                weighed = replace(kept.value, weight=weights.get(kept.id, kept.value.weight))
+            except InvalidInput as error:
+                rules.errors += [replace(e, field=f"weight-{kept.id}") for e in error.errors]
+                continue
+            if weighed != kept.value:
+                changed[kept.id] = weighed
+        rules.finish()
+        if site == stored.site and not changed:
+            return
+        edit = Edit(connection, tank_scope(tank_id), "change what is known for the mounting")
+        edit.update("tanks", tank_id, rows.site_row(site))
+        for fixture_id, fixture in changed.items():
+            edit.update("fixtures", fixture_id, rows.fixture_row(fixture))

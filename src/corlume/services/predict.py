@@ -19,9 +19,9 @@ from corlume.core.emitter import Emitter
 from corlume.core.field import Medium, Sensor, Strip, channel_fields, grid, unit_field
 from corlume.core.figures import evenness, hottest, share_within, spread
 from corlume.core.geometry import Tank
+from corlume.core.levels import Aim, best_levels
 from corlume.core.ripple import flicker
 from corlume.core.scene import Fixture, Running, bodies_below
-from corlume.core.search import Aim, best_levels
 from corlume.core.spectrum import WAVELENGTHS, mixed, usable_share
 from corlume.core.targets import Band, LightTargets
 from corlume.core.verdicts import Figures, Verdict, judge

@@ -7,9 +7,10 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from corlume.core.figures import Hottest
+from corlume.core.module import Layout
 from corlume.core.scene import Setup
-from corlume.core.search import Layout
 from corlume.core.verdicts import Figures
+from corlume.core.wanted import Met, WantedZone
 from corlume.formats.scene import read_fixture
 from corlume.formats.scene_writer import write_fixture
 from corlume.services import shelf
@@ -45,7 +46,7 @@ def begin(db: Database, tank_id: int, setup_id: int, wish: Wish) -> int:
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)
-        check_wish(stored.tank, kind, wish)
+        check_wish(stored, kind, wish)
         assert kind is not None
         search_id = searches.add_search(connection, tank_id, setup_id, asdict(wish))
     stop = threading.Event()
@@ -125,6 +126,7 @@ def _found(data: dict[str, Any]) -> Found:
         cost=data["cost"],
         buy=data["buy"],
         binds=tuple(data["binds"]),
+        met=tuple(Met(**{**met, "zone": WantedZone(**met["zone"])}) for met in data.get("met", ())),
     )
 
 
@@ -139,8 +141,8 @@ def adopt(db: Database, tank_id: int, search_id: int, number: int) -> int:
 def _setup_name(found: Found) -> str:
     if found.name.startswith("Levels"):
         return found.name
-    count = len(found.layout.places) * len(found.layout.rows)
-    return f"{count} x {found.name}, searched"[:80]
+    count = f"{len(found.layout.places) * len(found.layout.rows)} x "
+    return f"{count}{found.name[:60]}, searched"
 
 
 def add_setup(db: Database, tank_id: int, setup: Setup) -> int:

@@ -48,7 +48,7 @@ def entries(db: Database) -> list[FixtureKindEntry]:
     """The keeper's own fixtures first, then the catalogue."""
     with db.reading() as connection:
         own = shelf.own_fixtures(connection)
-    kept = [FixtureKindEntry(f"own-{o.id}", o.fixture.name, (o.fixture,), o.weight, o.price, o.mount) for o in own]
+    kept = [FixtureKindEntry(f"own-{o.id}", o.fixture.name, (o.fixture,), o.price, o.mount) for o in own]
     return kept + list(fixture_kinds().values())
 
 
@@ -143,11 +143,9 @@ def put(
     rules.between("weight", weight, 0.0, 200.0)
     rules.between("price", price, 0.0, 100_000.0)
     rules.finish()
-    fixture = replace(brought.fixture, name=name.strip()[:80] or brought.fixture.name)
+    fixture = replace(brought.fixture, name=name.strip()[:80] or brought.fixture.name, weight=weight)
     with db.writing() as connection:
-        own_id = shelf.put_on_shelf(
-            connection, fixture, brought.source, weight=weight, price=price, mount=mount.strip()[:80]
-        )
+        own_id = shelf.put_on_shelf(connection, fixture, brought.source, price=price, mount=mount.strip()[:80])
         return f"own-{own_id}"
 
 

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
-from corlume.core.geometry import Tank
-from corlume.core.layout import balanced, count_for, patches, wider
+from corlume.core.layout import balanced, wider
+from corlume.core.module import Layout
 from corlume.core.scene import Fixture
-from corlume.core.search import Layout
 from corlume.core.verdicts import Figures
 from corlume.reference.catalogue import FixtureKindEntry
-from corlume.services.lights import changed
 from corlume.services.predict import figures
-from corlume.services.wish import CLEARANCE
+from corlume.services.rack import CLEARANCE, Rack, column_counts, rack_of
+from corlume.services.wish import Wish
 from corlume.store.tanks import StoredTank
 
 FOOT, SMALL = 0.3048, 100.0
@@ -29,56 +29,49 @@ class Start:
     figures: Figures
 
 
+def default_wish(stored: StoredTank, kind: FixtureKindEntry) -> Wish:
+    """What most keepers would ask of this tank and kind."""
+    tank, band = stored.tank, stored.targets.goal_band()
+    counts = list(column_counts(stored, kind))
+    high = round(min(0.6, tank.room_height - 0.1), 2)
+    return Wish(kind.key, "blanket", (counts[0], counts[-1]), (min(0.2, high), high), (band.low, band.high))
+
+
 def starting_points(stored: StoredTank, kind: FixtureKindEntry) -> list[Start]:
-    """Counts by the rule of cover and by goal, balanced and wider, each as it comes out over this tank."""
-    tank = stored.tank
-    along, across = patches(tank.length, tank.width)
-    least, most = count_for(stored.targets.goal, tank.length, tank.width)
-    rules = {"rule of cover": along, "least for the goal": -(-least // across), "most for the goal": -(-most // across)}
-    counts = {
-        count: " and ".join(rule for rule, asks in rules.items() if asks == count).capitalize()
-        for count in rules.values()
-    }
-    found = []
-    for count, why in sorted(counts.items()):
-        for name, places in (("balanced", balanced(count, tank.length)), ("wider", wider(count, tank.length))):
-            if name == "wider" and count == 1:
+    """Counts by the rule of cover and by goal, balanced and wider, each as it comes out over this tank.
+
+    Tubes, bars and frames, of which no such rule speaks, by their light or by their own length.
+    """
+    rack, found = rack_of(stored.tank, kind.parts), []
+    lowest = min(part.emitter.height for part in kind.parts)
+    height = min(lowest, stored.tank.room_height - CLEARANCE)
+    for count, why in column_counts(stored, kind).items():
+        for name, laid in (("balanced", balanced), ("wider", wider)):
+            places = laid(count, rack.side)
+            if (count == 1 and name == "wider") or any(b - a < rack.gap for a, b in pairwise(places)):
                 continue
-            height = min(kind.parts[0].emitter.height, tank.room_height - CLEARANCE)
-            layout = Layout(places, height, rows_of(tank), (1.0,) * count, 0.0)
-            fixtures = _levelled(stored, fixtures_of(tank, kind.parts[0], layout))
-            figured = figures(tank, fixtures, stored.targets, stored.running)
-            found.append(Start(f"{count * across}, {name}", why, tuple(fixtures), figured))
-    if kind.parts[0].emitter.ppf < SMALL:
-        along, across = (max(1, round(side / FOOT)) for side in (tank.length, tank.width))
-        height = min(kind.parts[0].emitter.height, tank.room_height - CLEARANCE)
+            hung = f"{count * len(rack.rows)}, {name}" if count > 1 else f"{len(rack.rows)}"
+            found.append(_start(stored, rack, hung, why, rack.layout(places, height)))
+    if len(kind.parts) == 1 and rack.along == "x" and kind.parts[0].emitter.ppf < SMALL:
         places, rows = (
-            tuple((k + 0.5) / n * side for k in range(n)) for n, side in ((along, tank.length), (across, tank.width))
+            tuple((k + 0.5) / n * side for k in range(n))
+            for side in (stored.tank.length, stored.tank.width)
+            for n in (max(1, round(side / FOOT)),)
         )
-        layout = Layout(places, height, rows, (1.0,) * along, 0.0)
-        fixtures = _levelled(stored, fixtures_of(tank, kind.parts[0], layout))
-        figured = figures(tank, fixtures, stored.targets, stored.running)
-        why = "One small module for each square foot"
-        found.append(Start(f"{along * across}, grid", why, tuple(fixtures), figured))
+        rack = replace(rack, rows=rows)
+        rule, why = f"{len(places) * len(rows)}, grid", "One small module for each square foot"
+        found.append(_start(stored, rack, rule, why, rack.layout(places, height)))
     return found
 
 
-def _levelled(stored: StoredTank, fixtures: list[Fixture]) -> list[Fixture]:
-    """All at one output that brings the mean to the middle of the band, where they dim that far."""
-    band = stored.targets.goal_band()
-    mean = figures(stored.tank, fixtures, stored.targets, stored.running).mean
-    share = min(1.0, 0.5 * (band.low + band.high) / mean) if mean > 0 else 1.0
-    return [replace(f, output=round(share, 2)) if f.dimmable else f for f in fixtures]
-
-
-def rows_of(tank: Tank) -> tuple[float, ...]:
-    """y of the rows that the rule of cover asks for."""
-    return balanced(patches(tank.length, tank.width)[1], tank.width)
-
-
-def fixtures_of(tank: Tank, part: Fixture, layout: Layout) -> list[Fixture]:
-    """The fixtures of a layout, as they would be stored."""
-    return [
-        changed(tank, replace(part, emitter=e, output=round(level, 2) if part.dimmable else 1.0), {})
-        for e, level in zip(layout.emitters(part.emitter), layout.outputs(), strict=True)
-    ]
+def _start(stored: StoredTank, rack: Rack, rule: str, why: str, layout: Layout) -> Start:
+    """A layout with all that dims at one output that brings the mean to the middle of the band, as far as it goes."""
+    band, hung = stored.targets.goal_band(), rack.hung(stored.tank, layout)
+    full, fixed = (
+        figures(stored.tank, lit, stored.targets, stored.running).mean
+        for lit in (hung, [replace(f, output=0.0) if f.dimmable else f for f in hung])
+    )
+    share = (0.5 * (band.low + band.high) - fixed) / (full - fixed) if full > fixed else 1.0
+    share = round(min(1.0, max(0.0, share)), 2)
+    fixtures = tuple(replace(f, output=share) if f.dimmable else f for f in hung)
+    return Start(rule, why, fixtures, figures(stored.tank, fixtures, stored.targets, stored.running))

@@ -11,16 +11,14 @@ from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
 from corlume.core.field import grid
-from corlume.core.geometry import Tank
-from corlume.core.layout import count_for, patches
-from corlume.core.search import Aim
-from corlume.core.targets import LightTargets
+from corlume.core.levels import Aim
 from corlume.core.zones import surfaces
 from corlume.reference.catalogue import FixtureKindEntry
+from corlume.services.rack import CLEARANCE, MOST
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
-WishGoal = Literal["blanket", "strong_left", "strong_right", "zoned", "own", "levels", "cheapest"]
+WishGoal = Literal["blanket", "strong_left", "strong_right", "zoned", "drawn", "own", "levels", "cheapest"]
 Zones = Literal["each", "rows", "rings"]
 ZONES: dict[Zones, str] = {"each": "each fixture", "rows": "rows, front to back", "rings": "outer ring and inside"}
 GOALS: dict[WishGoal, tuple[str, str]] = {
@@ -31,7 +29,15 @@ GOALS: dict[WishGoal, tuple[str, str]] = {
         "Mixed tank by places",
         "SPS light on high rock, LPS light on the sand and in low places, on your own rock.",
     ),
-    "own": ("Best with what hangs", "The modules of the present setup, hung better; whatever else hangs stays."),
+    "drawn": (
+        "Zones drawn by hand",
+        'What you drew on the page "Zones wanted": each zone gets the light written to it.',
+    ),
+    "own": (
+        "Best with what hangs",
+        "The fixtures of the present setup that are most of a kind, modules that dim before others, hung better; "
+        "a frame hangs as one piece, and whatever else hangs stays.",
+    ),
     "levels": (
         "Levels of what hangs",
         "Heights and places stay; what dims in the present setup gets the levels that come nearest to the blanket, by "
@@ -39,22 +45,21 @@ GOALS: dict[WishGoal, tuple[str, str]] = {
     ),
     "cheapest": (
         "Cheapest over five years",
-        "The blanket from whichever module or halide of the shelf reaches the band for the least money over five "
-        "years: fixtures, electricity and lamps. The fixture chosen above is not looked at.",
+        "The blanket from whichever fixture of the shelf that has a price reaches the band for the least money over "
+        "five years: fixtures, electricity and lamps. The fixture chosen above is not looked at.",
     ),
 }
 PLANE = (24, 12)
-CLEARANCE = 0.03
-"""Least room left over a fixture under canopy or ceiling [m]; ours."""
 
 
 @dataclass(frozen=True, slots=True)
 class Wish:
     """What the keeper asks the search for.
 
-    ``counts`` least and most modules along the tank; ``heights`` lowest and highest face above the water [m];
-    ``band`` PAR wanted at the rock top; ``symmetric`` asks for mirror images; ``zones`` is what gets a level of
-    its own where only levels are asked for.
+    ``counts`` least and most columns, of modules along the tank or of tubes and bars side by side; ``heights``
+    lowest and highest face above the water [m]; ``band`` PAR wanted at the rock top; ``symmetric`` asks for mirror
+    images; ``zones`` is what gets a level of its own where only levels are asked for; with ``beside``, what hangs
+    in the setup stays and its light counts.
     """
 
     kind: str
@@ -64,19 +69,25 @@ class Wish:
     band: tuple[float, float]
     symmetric: bool = False
     zones: Zones = "each"
+    beside: bool = False
 
 
-def check_wish(tank: Tank, kind: FixtureKindEntry | None, wish: Wish) -> None:
+def check_wish(stored: StoredTank, kind: FixtureKindEntry | None, wish: Wish) -> None:
     """Raise ``InvalidInput`` for what no layout can meet, by the field it concerns."""
-    rules = Rules()
+    tank, rules = stored.tank, Rules()
     rules.that(kind is not None, "kind", "is not on the shelf")
     rules.that(wish.goal in GOALS, "goal", "is not one of those offered")
+    rules.that(
+        wish.goal != "drawn" or bool(stored.wanted),
+        "goal",
+        "needs a zone: draw one first",
+    )
     rules.that(wish.zones in ZONES, "zones", "is not one of those offered")
-    rules.that(1 <= wish.counts[0] <= 8, "count_low", "must be from 1 to 8", "plain", wish.counts[0])
+    rules.that(1 <= wish.counts[0] <= MOST, "count_low", f"must be from 1 to {MOST}", "plain", wish.counts[0])
     rules.that(
         wish.counts[1] >= wish.counts[0], "count_high", "must not be less than the least", "plain", wish.counts[1]
     )
-    rules.that(wish.counts[1] <= 8, "count_high", "must be at most 8 along the tank", "plain", wish.counts[1])
+    rules.that(wish.counts[1] <= MOST, "count_high", f"must be at most {MOST} side by side", "plain", wish.counts[1])
     low, high = wish.heights
     rules.between("height_low", low, 0.05, 3.0, "length")
     room = tank.room_height - CLEARANCE
@@ -97,39 +108,74 @@ def check_wish(tank: Tank, kind: FixtureKindEntry | None, wish: Wish) -> None:
     rules.finish()
 
 
-def default_wish(stored: StoredTank, kind: FixtureKindEntry) -> Wish:
-    """What most keepers would ask of this tank and kind."""
-    tank, band = stored.tank, stored.targets.goal_band()
-    across = patches(tank.length, tank.width)[1]
-    least, most = count_for(stored.targets.goal, tank.length, tank.width)
-    high = round(min(0.6, tank.room_height - 0.1), 2)
-    counts = (max(1, least // across), max(1, min(6, -(-most // across))))
-    return Wish(kind.key, "blanket", counts, (min(0.2, high), high), (band.low, band.high))
+Wanted = tuple[Array, Array, Array]
+"""Points (p, 3), PAR wanted there (p,) and how much each counts (p,)."""
 
 
-def aim_of(tank: Tank, targets: LightTargets, wish: Wish, given: Callable[[Array], Array] | None = None) -> Aim:
+def aim_of(stored: StoredTank, wish: Wish, given: Callable[[Array], Array] | None = None) -> Aim:
     """Points with the PAR wanted there, less what ``given`` brings already."""
-    middle = 0.5 * (wish.band[0] + wish.band[1])
-    lps = 0.5 * (targets.lps_low + targets.lps_high)
-    top, sand = tank.rock_top(), tank.sand_depth
-    if wish.goal == "zoned":
-        places = [s.points[s.free] for s in surfaces(tank)]
-        points = np.concatenate([p[:: max(1, len(p) // 60)] for p in places])
-        high = points[:, 2] < 0.5 * (top + sand)
-        wanted, weight = np.where(high, middle, lps), np.where(high, 1.0 / high.sum(), 1.0 / max(1, (~high).sum()))
-    else:
-        plane = grid(tank, (*PLANE, 1), depths=(top, top)).reshape(-1, 3)
-        water = grid(tank, (12, 6, 4), depths=(top, sand)).reshape(-1, 3)
-        plane, water = plane[~tank.in_rock(plane)], water[~tank.in_rock(water)]
-        along = plane[:, 0] / tank.length
-        # light may fall towards the sand as it does of itself; in the water below, half of the top's is no fault
-        below = middle - 0.5 * middle * (water[:, 2] - top) / max(1e-6, sand - top)
-        wanted = np.concatenate([np.full(len(plane), middle), below])
-        if wish.goal in ("strong_left", "strong_right"):
-            share = along if wish.goal == "strong_right" else 1 - along
-            wanted = lps + (middle - lps) * share
-            points, weight = plane, np.full(len(plane), 1.0 / len(plane))
-            return Aim(points, wanted - (given(points) if given else 0.0), weight)
-        points = np.concatenate([plane, water])
-        weight = np.concatenate([np.full(len(plane), 1.0 / len(plane)), np.full(len(water), 0.2 / max(1, len(water)))])
+    match wish.goal:
+        case "zoned":
+            points, wanted, weight = _by_rock(stored, wish)
+        case "drawn":
+            points, wanted, weight = _drawn(stored)
+        case "strong_left" | "strong_right":
+            points, wanted, weight = _slope(stored, wish)
+        case _:
+            points, wanted, weight = _blanket(stored, wish)
     return Aim(points, wanted - (given(points) if given else 0.0), weight)
+
+
+def _blanket(stored: StoredTank, wish: Wish) -> Wanted:
+    tank, middle = stored.tank, 0.5 * (wish.band[0] + wish.band[1])
+    top, sand = tank.rock_top(), tank.sand_depth
+    plane, water = _plane(stored), grid(tank, (12, 6, 4), depths=(top, sand)).reshape(-1, 3)
+    water = water[~tank.in_rock(water)]
+    # light may fall towards the sand as it does of itself; in the water below, half of the top's is no fault
+    below = middle - 0.5 * middle * (water[:, 2] - top) / max(1e-6, sand - top)
+    return (
+        np.concatenate([plane, water]),
+        np.concatenate([np.full(len(plane), middle), below]),
+        np.concatenate([_alike(plane), 0.2 * _alike(water)]),
+    )
+
+
+def _slope(stored: StoredTank, wish: Wish) -> Wanted:
+    plane, middle, lps = _plane(stored), 0.5 * (wish.band[0] + wish.band[1]), _lps(stored)
+    along = plane[:, 0] / stored.tank.length
+    share = along if wish.goal == "strong_right" else 1 - along
+    return plane, lps + (middle - lps) * share, _alike(plane)
+
+
+def _by_rock(stored: StoredTank, wish: Wish) -> Wanted:
+    """The band on surfaces in the upper half of the water, LPS light on those below."""
+    tank = stored.tank
+    places = [s.points[s.free] for s in surfaces(tank)]
+    points = np.concatenate([p[:: max(1, len(p) // 60)] for p in places])
+    high = points[:, 2] < 0.5 * (tank.rock_top() + tank.sand_depth)
+    wanted = np.where(high, 0.5 * (wish.band[0] + wish.band[1]), _lps(stored))
+    return points, wanted, np.where(high, 1.0 / max(1, high.sum()), 1.0 / max(1, (~high).sum()))
+
+
+def _drawn(stored: StoredTank) -> Wanted:
+    """The middle of each drawn zone's light; zones count alike, and a miss by the share of what is wanted there."""
+    zones = [kept.value for kept in stored.wanted]
+    points = [zone.points(stored.tank) for zone in zones]
+    weights = [_alike(p) / zone.middle**2 for zone, p in zip(zones, points, strict=True)]
+    wanted = [np.full(len(p), zone.middle) for zone, p in zip(zones, points, strict=True)]
+    return np.concatenate(points), np.concatenate(wanted), np.concatenate(weights)
+
+
+def _plane(stored: StoredTank) -> Array:
+    tank, top = stored.tank, stored.tank.rock_top()
+    plane = grid(tank, (*PLANE, 1), depths=(top, top)).reshape(-1, 3)
+    free: Array = plane[~tank.in_rock(plane)]
+    return free
+
+
+def _alike(points: Array) -> Array:
+    return np.full(len(points), 1.0 / max(1, len(points)))
+
+
+def _lps(stored: StoredTank) -> float:
+    return 0.5 * (stored.targets.lps_low + stored.targets.lps_high)

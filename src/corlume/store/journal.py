@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 Row = dict[str, Any]
-TABLES = ("tanks", "braces", "rocks", "setups", "fixtures", "corals", "own_fixtures", "searches")
+TABLES = ("tanks", "braces", "rocks", "setups", "fixtures", "corals", "own_fixtures", "searches", "wanted")
 KEEP = 1000
 """Edits kept in each scope; older ones can no longer be undone."""
 

@@ -11,8 +11,10 @@ from corlume.core.emitter import ONE_CHANNEL, Channel, Emitter
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
 from corlume.core.lobe import Lobe, RingLobe, TableLobe
 from corlume.core.scene import Coral, Fixture, Running
+from corlume.core.site import Site
 from corlume.core.spectrum import BandSpectrum, Spectrum, TableSpectrum
 from corlume.core.targets import LightTargets
+from corlume.core.wanted import WantedZone
 from corlume.core.water import Water
 
 Row = dict[str, Any]
@@ -33,6 +35,8 @@ _TANK = (
 _WATER = ("temperature", "salinity", "yellowing", "attenuation", "ripple")
 _TARGETS = ("lps_low", "lps_high", "sps_low", "sps_high", "ceiling", "goal", "school")
 _RUNNING = ("hours", "price", "currency")
+_SITE = ("volts", "breaker", "others", "lead", "stand", "eye", "away", "gap")
+_WANTED = ("name", "x", "y", "length", "width", "top", "bottom", "low", "high")
 _BRACE = ("x0", "x1", "y0", "y1", "height")
 _ROCK = ("x", "y", "base", "length", "width", "height", "name", "flow", "form")
 _EMITTER = ("kind", "ppf", "fwhm", "length", "width", "x", "y", "height", "turn", "roll", "pitch")
@@ -74,6 +78,26 @@ def running_from(row: sqlite3.Row) -> Running:
     return Running(**_pick(row, _RUNNING))
 
 
+def site_row(site: Site) -> Row:
+    """Columns of ``tanks`` that tell of the place where it stands."""
+    return _take(site, _SITE)
+
+
+def site_from(row: sqlite3.Row) -> Site:
+    """The place of a tank's row."""
+    return Site(**_pick(row, _SITE))
+
+
+def wanted_row(zone: WantedZone) -> Row:
+    """Columns of ``wanted`` but for the tank."""
+    return _take(zone, _WANTED)
+
+
+def wanted_from(row: sqlite3.Row) -> WantedZone:
+    """The wanted zone of a row."""
+    return WantedZone(**_pick(row, _WANTED))
+
+
 def brace_row(brace: Brace) -> Row:
     """Columns of ``braces`` but for the tank."""
     return _take(brace, _BRACE)
@@ -97,6 +121,7 @@ def rock_from(row: sqlite3.Row) -> Rock:
 def fixture_row(fixture: Fixture) -> Row:
     """Columns of ``fixtures`` but for the setup."""
     own = {"name": fixture.name, "output": fixture.output, "watts": fixture.watts, "dimmable": int(fixture.dimmable)}
+    own |= {"weight": fixture.weight}
     own |= {"frame": fixture.frame, "condition": fixture.condition, "lobe": _lobe_text(fixture.emitter.lobe)}
     own |= {
         "channels": _channels_text(fixture.emitter.channels),
@@ -117,6 +142,7 @@ def fixture_from(row: sqlite3.Row) -> Fixture:
         row["frame"],
         row["condition"],
         tuple(json.loads(row["levels"])) if row["levels"] else (),
+        row["weight"],
     )
 
 

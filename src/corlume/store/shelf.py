@@ -13,12 +13,11 @@ from corlume.store.tanks import NotFound
 
 @dataclass(frozen=True, slots=True)
 class OwnFixture:
-    """A fixture of the keeper's own, and where its figures come from; weight [kg] and price 0 when not known."""
+    """A fixture of the keeper's own, and where its figures come from; price 0 when not known."""
 
     id: int
     fixture: Fixture
     source: str
-    weight: float = 0.0
     price: float = 0.0
     mount: str = ""
 
@@ -26,10 +25,7 @@ class OwnFixture:
 def own_fixtures(connection: sqlite3.Connection) -> list[OwnFixture]:
     """All of them, oldest first."""
     found = connection.execute("SELECT * FROM own_fixtures ORDER BY id").fetchall()
-    return [
-        OwnFixture(row["id"], rows.fixture_from(row), row["source"], row["weight"], row["price"], row["mount"])
-        for row in found
-    ]
+    return [OwnFixture(row["id"], rows.fixture_from(row), row["source"], row["price"], row["mount"]) for row in found]
 
 
 def own_fixture(connection: sqlite3.Connection, fixture_id: int) -> OwnFixture:
@@ -45,13 +41,12 @@ def put_on_shelf(
     fixture: Fixture,
     source: str,
     *,
-    weight: float = 0.0,
     price: float = 0.0,
     mount: str = "",
 ) -> int:
     """Add a fixture; returns its id."""
     edit = Edit(connection, SHELF_SCOPE, f"put {fixture.name} on the shelf")
-    about = {"source": source, "weight": weight, "price": price, "mount": mount}
+    about = {"source": source, "price": price, "mount": mount}
     return edit.insert("own_fixtures", {**rows.fixture_row(fixture), **about})
 
 

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import sqlite3
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Generic, TypeVar
 
 from corlume.core.geometry import Brace, Rock, Tank
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, shaded
+from corlume.core.site import Site
 from corlume.core.targets import LightTargets
+from corlume.core.wanted import WantedZone
 from corlume.store import rows
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
 
@@ -54,6 +56,8 @@ class StoredTank:
     braces: tuple[Kept[Brace], ...]
     setups: tuple[StoredSetup, ...]
     corals: tuple[Kept[Coral], ...]
+    wanted: tuple[Kept[WantedZone], ...] = ()
+    site: Site = field(default_factory=Site)
 
     def setup(self, setup_id: int | None = None) -> StoredSetup:
         """The setup of that id, or the one in use; ``NotFound`` otherwise."""
@@ -74,6 +78,10 @@ class StoredTank:
         """The coral of that id; ``NotFound`` otherwise."""
         return _find(self.corals, coral_id, "coral")
 
+    def zone(self, zone_id: int) -> Kept[WantedZone]:
+        """The wanted zone of that id; ``NotFound`` otherwise."""
+        return _find(self.wanted, zone_id, "zone")
+
     def lit_tank(self, *, but: int | None = None) -> Tank:
         """The tank as the light meets it, with the shade of its corals where it is set to have it, one left out."""
         return shaded(self.tank, [kept.value for kept in self.corals if kept.id != but])
@@ -81,9 +89,9 @@ class StoredTank:
     def scene(self) -> Scene:
         """The tank as one scene, for checks and for export."""
         setups = tuple(Setup(s.name, tuple(f.value for f in s.fixtures), s.in_use) for s in self.setups)
-        return Scene(
-            self.name, self.tank, self.targets, self.running, setups, tuple(coral.value for coral in self.corals)
-        )
+        corals = tuple(kept.value for kept in self.corals)
+        wanted = tuple(kept.value for kept in self.wanted)
+        return Scene(self.name, self.tank, self.targets, self.running, setups, corals, wanted, self.site)
 
 
 def _find(kept: tuple[Kept[T], ...], wanted: int, what: str) -> Kept[T]:
@@ -129,6 +137,8 @@ def load_tank(connection: sqlite3.Connection, tank_id: int) -> StoredTank:
             for r in children("setups")
         ),
         corals=tuple(Kept(r["id"], rows.coral_from(r)) for r in children("corals")),
+        wanted=tuple(Kept(r["id"], rows.wanted_from(r)) for r in children("wanted")),
+        site=rows.site_from(row),
     )
 
 
@@ -138,7 +148,7 @@ def add_tank(connection: sqlite3.Connection, scene: Scene, label: str | None) ->
     The rows go in hidden and the edit uncovers them, so that undoing the edit hides the tank with
     everything done to it since, and redoing brings all of it back.
     """
-    columns = rows.tank_row(scene.name, scene.tank, scene.targets, scene.running)
+    columns = rows.tank_row(scene.name, scene.tank, scene.targets, scene.running) | rows.site_row(scene.site)
     tank_id = insert_row(connection, "tanks", {**columns, "removed": int(label is not None)})
     for rock in scene.tank.rocks:
         insert_row(connection, "rocks", {"tank_id": tank_id, **rows.rock_row(rock)})
@@ -151,6 +161,8 @@ def add_tank(connection: sqlite3.Connection, scene: Scene, label: str | None) ->
             insert_row(connection, "fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
     for coral in scene.corals:
         insert_row(connection, "corals", {"tank_id": tank_id, **rows.coral_row(coral)})
+    for zone in scene.wanted:
+        insert_row(connection, "wanted", {"tank_id": tank_id, **rows.wanted_row(zone)})
     if label is not None:
         Edit(connection, TANKS_SCOPE, label).update("tanks", tank_id, {"removed": 0})
     return tank_id

@@ -16,8 +16,8 @@ from corlume.services import hang, searches, shelf, tanks
 from corlume.services.diagnosis import find_faults
 from corlume.services.predict import figures
 from corlume.services.searches import Search
-from corlume.services.starting import starting_points
-from corlume.services.wish import GOALS, ZONES, Wish, default_wish
+from corlume.services.starting import default_wish, starting_points
+from corlume.services.wish import GOALS, ZONES, Wish
 from corlume.store.database import Database
 from corlume.store.tanks import Kept, NotFound, StoredSetup, StoredTank
 from corlume.web.drawing.card import draw_card
@@ -97,13 +97,8 @@ def adopt(db: Db, tank_id: int, search_id: int, number: int) -> RedirectResponse
 
 
 def _kind(db: Database, key: str) -> FixtureKindEntry:
-    kinds = _modules(db)
+    kinds = shelf.entries(db)
     return next((entry for entry in kinds if entry.key == key), kinds[0])
-
-
-def _modules(db: Database) -> list[FixtureKindEntry]:
-    """Kinds that the search can hang in rows: single fixtures."""
-    return [entry for entry in shelf.entries(db) if len(entry.parts) == 1]
 
 
 def _fields(wish: Wish, measure: Measure) -> dict[str, str]:
@@ -118,6 +113,7 @@ def _fields(wish: Wish, measure: Measure) -> dict[str, str]:
         "band_high": f"{wish.band[1]:g}",
         "symmetric": "on" if wish.symmetric else "",
         "zones": wish.zones,
+        "beside": "on" if wish.beside else "",
     }
 
 
@@ -133,7 +129,7 @@ def _read_wish(form: Form) -> Wish:
     zones: Any = form.text("zones") or "each"
     return Wish(
         form.text("kind"), goal, (least, most), (heights[0], heights[1]), (band[0], band[1]),
-        form.text("symmetric") == "on", zones,
+        form.text("symmetric") == "on", zones, form.text("beside") == "on",
     )  # fmt: skip
 
 
@@ -151,7 +147,7 @@ def _page(
     context = {
         "stored": stored,
         "entry": entry,
-        "kinds": _modules(db),
+        "kinds": shelf.entries(db),
         "goals": [(key, name) for key, (name, _) in GOALS.items()],
         "meanings": GOALS.values(),
         "zones": list(ZONES.items()),

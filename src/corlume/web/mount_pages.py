@@ -4,21 +4,21 @@ from __future__ import annotations
 
 import re
 from dataclasses import fields
-from typing import Literal
+from typing import Any, Literal
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
 
-from corlume.core.mounting import Site
+from corlume.core.mounting import Mark
+from corlume.core.site import Site
 from corlume.formats.measure import Measure
-from corlume.formats.mount_drawing import MARGIN, PAGES, TRUE, draw_mount, fitted_scale, to_pdf, to_svg
+from corlume.formats.mount_drawing import PAGES, TRUE, draw_mount, fitted_scale, to_pdf, to_svg, to_tiles
 from corlume.services import tanks
-from corlume.services.mount import MountSheet, mount_sheet
-from corlume.store.database import Database
+from corlume.services.mount import MountSheet, mount_sheet, save_place
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.lamps import letter
 from corlume.web.forms import Form
-from corlume.web.site import Db, Unit, page
+from corlume.web.site import Db, FormData, Unit, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/setups/{setup_id}/mount")
 LENGTHS = ("lead", "stand", "eye", "away", "gap")
@@ -26,56 +26,91 @@ LENGTHS = ("lead", "stand", "eye", "away", "gap")
 
 @router.get("")
 def show_sheet(request: Request, db: Db, measure: Unit, tank_id: int, setup_id: int) -> HTMLResponse:
-    """The sheet with its checks; what the keeper knows of the place comes in the address."""
+    """The sheet with its checks."""
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
-    form = Form(dict(request.query_params), measure)
-    site = _site(form)
-    sheet = mount_sheet(db, stored, setup, site or Site())
-    scale = fitted_scale(stored.tank, sheet.marks, PAGES["a4"])
-    drawing = to_svg(draw_mount(stored.tank, sheet.marks, measure, letter, scale))
-    context = {
-        "stored": stored,
-        "setup": setup,
-        "sheet": sheet,
-        "drawing": drawing,
-        "letter": letter,
-        "values": form.data if form.errors else _shown(sheet.site, measure),
-        "errors": form.errors,
-        "query": request.url.query,
-        "scale": TRUE / scale,
-    }
-    return page(request, "mount.html", context, tank=stored, status=422 if form.errors else 200)
+    return _page(request, stored, setup, _shown(stored.site, setup, measure), {}, measure)
+
+
+@router.post("")
+def save(request: Request, db: Db, measure: Unit, tank_id: int, setup_id: int, data: FormData) -> Response:
+    """Keep what the keeper knows of the place and of the weights."""
+    stored = tanks.open_tank(db, tank_id)
+    setup = stored.setup(setup_id)
+    form = Form(data, measure)
+    values = {f.name: _read(form, f.name, stored.site) for f in fields(Site)}
+    site = None if form.errors else form.build(Site, **values)
+    names = {kept.id: f"weight-{kept.id}" for kept in setup.fixtures}
+    weights = {i: form.number(name) if form.text(name) else 0.0 for i, name in names.items() if name in form.data}
+    if site and not form.errors:
+        form.attempt(lambda: save_place(db, tank_id, setup_id, site, weights))
+    if form.errors:
+        return _page(request, stored, setup, form.data, form.errors, measure)
+    return go(f"/tanks/{tank_id}/setups/{setup_id}/mount#holds")
 
 
 @router.get("/sheet.svg")
 def svg(db: Db, measure: Unit, tank_id: int, setup_id: int) -> Response:
     """The drawing at true scale."""
-    stored, setup, sheet = _sheet(db, tank_id, setup_id, Site())
+    stored, setup, sheet = _sheet(db, tank_id, setup_id)
     text = to_svg(draw_mount(stored.tank, sheet.marks, measure, letter, TRUE))
     return _file(text.replace("currentColor", "black").encode(), "image/svg+xml", setup.name, "svg")
 
 
 @router.get("/sheet.pdf")
 def pdf(
-    request: Request, db: Db, measure: Unit, tank_id: int, setup_id: int, paper: Literal["a4", "letter", "true"] = "a4"
+    db: Db,
+    measure: Unit,
+    tank_id: int,
+    setup_id: int,
+    paper: Literal["a4", "letter"] = "a4",
+    scale: Literal["fit", "true"] = "fit",
 ) -> Response:
-    """The sheet fitted to a page, or at true scale on a page as large as it takes."""
-    # the checks of the file are those of the page that it was taken from
-    site = _site(Form(dict(request.query_params), measure)) or Site()
-    stored, setup, sheet = _sheet(db, tank_id, setup_id, site)
-    scale = TRUE if paper == "true" else fitted_scale(stored.tank, sheet.marks, PAGES[paper])
-    drawing = draw_mount(stored.tank, sheet.marks, measure, letter, scale)
-    size = PAGES[paper] if paper != "true" else (drawing.width + 2 * MARGIN, drawing.height + 2 * MARGIN + 10)
-    ratio = "true scale" if paper == "true" else f"1 : {TRUE / scale:.1f}"
-    title = f"{stored.name}: {setup.name}, {ratio}, {measure.unit}"
-    return _file(to_pdf(drawing, size, title, _tables(sheet, measure)), "application/pdf", setup.name, "pdf")
+    """The sheet fitted to a page, or at true scale over as many pages as it takes, to be joined."""
+    stored, setup, sheet = _sheet(db, tank_id, setup_id)
+    ratio = TRUE if scale == "true" else fitted_scale(stored.tank, sheet.marks, PAGES[paper])
+    drawing = draw_mount(stored.tank, sheet.marks, measure, letter, ratio)
+    shown = "true scale" if scale == "true" else f"1 : {TRUE / ratio:.1f}"
+    title = f"{stored.name}: {setup.name}, {shown}, {measure.unit}"
+    write = to_tiles if scale == "true" else to_pdf
+    return _file(write(drawing, PAGES[paper], title, _tables(sheet, measure)), "application/pdf", setup.name, "pdf")
 
 
-def _sheet(db: Database, tank_id: int, setup_id: int, site: Site) -> tuple[StoredTank, StoredSetup, MountSheet]:
+def _page(
+    request: Request,
+    stored: StoredTank,
+    setup: StoredSetup,
+    values: dict[str, str],
+    errors: dict[str, str],
+    measure: Measure,
+) -> HTMLResponse:
+    sheet = mount_sheet(stored, setup)
+    scale = fitted_scale(stored.tank, sheet.marks, PAGES["a4"])
+    context = {
+        "stored": stored,
+        "setup": setup,
+        "sheet": sheet,
+        "marks": list(zip(sheet.marks, [kept.id for kept in setup.fixtures], strict=True)),
+        "drawing": to_svg(draw_mount(stored.tank, sheet.marks, measure, letter, scale)),
+        "letter": letter,
+        "supports": _supports,
+        "values": values,
+        "errors": errors,
+        "scale": TRUE / scale,
+    }
+    return page(request, "mount.html", context, tank=stored, status=422 if errors else 200)
+
+
+def _sheet(db: Db, tank_id: int, setup_id: int) -> tuple[StoredTank, StoredSetup, MountSheet]:
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
-    return stored, setup, mount_sheet(db, stored, setup, site)
+    return stored, setup, mount_sheet(stored, setup)
+
+
+def _supports(mark: Mark) -> str:
+    """What the supports of a fixture, or of the frame that it is part of, must be rated for."""
+    rated = f"2 x {mark.rating:.0f}" if mark.rating else "not known"
+    return f"{mark.fixture.frame}: {rated}" if mark.fixture.frame else rated
 
 
 def _tables(sheet: MountSheet, measure: Measure) -> list[tuple[str, list[list[str]]]]:
@@ -92,7 +127,7 @@ def _tables(sheet: MountSheet, measure: Measure) -> list[tuple[str, list[list[st
     ]
     rows = [
         [letter(m.number), m.fixture.name, *(measure.number(v) for v in (m.left, m.back, m.above_water, m.above_rim)),
-         f"{m.weight:.1f}" if m.weight else "not known", f"2 x {m.rating:.0f}" if m.weight else "not known"]
+         f"{m.fixture.weight:.1f}" if m.fixture.weight else "not known", _supports(m)]
         for m in sheet.marks
     ]  # fmt: skip
     checks = [[c.title, {"yes": "holds", "no": "does not hold", "look": "look"}[c.answer],
@@ -106,19 +141,16 @@ def _tables(sheet: MountSheet, measure: Measure) -> list[tuple[str, list[list[st
     ]  # fmt: skip
 
 
-def _site(form: Form) -> Site | None:
-    """What is known of the place, from the address; None with errors noted."""
-    if not any(form.text(f.name) for f in fields(Site)):
-        return Site()
-    values = {f.name: form.length(f.name) if f.name in LENGTHS else form.number(f.name) for f in fields(Site)}
-    return None if form.errors else form.build(Site, **values)
+def _read(form: Form, name: str, old: Site) -> Any:
+    return form.length(name, getattr(old, name)) if name in LENGTHS else form.number(name)
 
 
-def _shown(site: Site, measure: Measure) -> dict[str, str]:
-    return {
+def _shown(site: Site, setup: StoredSetup, measure: Measure) -> dict[str, str]:
+    shown = {
         f.name: measure.number(getattr(site, f.name)) if f.name in LENGTHS else f"{getattr(site, f.name):g}"
         for f in fields(Site)
     }
+    return shown | {f"weight-{k.id}": f"{k.value.weight:g}" if k.value.weight else "" for k in setup.fixtures}
 
 
 def _file(data: bytes, kind: str, name: str, ending: str) -> Response:

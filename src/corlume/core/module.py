@@ -1,0 +1,196 @@
+"""What is hung again and again over a tank, and a layout of such: columns along one side, rows along the other."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.errors import InvalidInput
+from corlume.core.field import Medium, channel_fields
+from corlume.core.scene import Fixture, overlaps
+
+Array = NDArray[np.float64]
+Axis = Literal["x", "y"]
+LENSED = ("led_cluster", "led_bar")
+"""Kinds that other lenses can be put on."""
+
+
+@dataclass(frozen=True, slots=True)
+class Module:
+    """One fixture, or the parts of a frame that hangs as one piece.
+
+    ``parts`` hang about the module's own place: x and y from the middle of them all, height over its lowest
+    face [m].
+    """
+
+    parts: tuple[Fixture, ...]
+
+    @classmethod
+    def of(cls, parts: Sequence[Fixture]) -> Module:
+        """Take fixtures as they hang; at full output, level when there is one alone."""
+        if len(parts) == 1:
+            parts = [replace(parts[0], emitter=replace(parts[0].emitter, roll=0.0, pitch=0.0))]
+        (x0, x1), (y0, y1) = _reach(parts)
+        lowest = min(p.emitter.height for p in parts)
+        return cls(
+            tuple(
+                replace(
+                    p,
+                    output=1.0,
+                    emitter=replace(
+                        p.emitter,
+                        x=p.emitter.x - 0.5 * (x0 + x1),
+                        y=p.emitter.y - 0.5 * (y0 + y1),
+                        # a face cannot lie at no height; what counts is by how much it hangs over the lowest
+                        height=1.0 + p.emitter.height - lowest,
+                    ),
+                )
+                for p in parts
+            )
+        )
+
+    @property
+    def dims(self) -> bool:
+        """Whether any part of it dims."""
+        return any(p.dimmable for p in self.parts)
+
+    def half_extent(self) -> tuple[float, float]:
+        """Half of the room that it takes along x and y [m]."""
+        (x0, x1), (y0, y1) = _reach(self.parts)
+        return 0.5 * (x1 - x0), 0.5 * (y1 - y0)
+
+    def at(self, x: float, y: float, height: float) -> list[Fixture]:
+        """Its parts where it hangs; ``InvalidInput`` when a tilted part would reach into the water."""
+        return [
+            replace(
+                p,
+                emitter=replace(
+                    p.emitter, x=x + p.emitter.x, y=y + p.emitter.y, height=height + p.emitter.height - 1.0
+                ),
+            )
+            for p in self.parts
+        ]
+
+    def groups(self) -> list[tuple[bool, float]]:
+        """Whether what has a level of its own dims, and its power at full [W]: what dims first, then what does not."""
+        return [
+            (dims, sum(p.power for p in self.parts if p.dimmable == dims))
+            for dims in (True, False)
+            if any(p.dimmable == dims for p in self.parts)
+        ]
+
+    def fields(self, medium: Medium, points: Array, x: float, y: float, height: float) -> Array:
+        """PAR (g, p) of each of ``groups`` at full output at points (p, 3) [umol/m2/s]."""
+        hung = [(p.dimmable, _field(medium, p, points)) for p in self.at(x, y, height)]
+        return np.array([sum(field for dims, field in hung if dims == group) for group, _ in self.groups()])
+
+    def lensed(self, fwhm: float) -> Module:
+        """The same with other lenses on its LEDs [rad]."""
+        return Module(
+            tuple(
+                replace(p, emitter=replace(p.emitter, fwhm=fwhm, lobe=None)) if p.emitter.kind in LENSED else p
+                for p in self.parts
+            )
+        )
+
+    def leaned(self, angle: float, along: Axis) -> Module:
+        """The same leaned so that light goes on along an axis, for a module of one part [rad]."""
+        [part] = self.parts
+        pitch, roll = (angle, 0.0) if along == "x" else (0.0, angle)
+        return Module((replace(part, emitter=replace(part.emitter, pitch=pitch, roll=roll)),))
+
+
+def _field(medium: Medium, part: Fixture, points: Array) -> Array:
+    field: Array = np.tensordot(part.strengths, channel_fields(medium, part.emitter, points), 1)
+    return field
+
+
+def _reach(parts: Sequence[Fixture]) -> tuple[tuple[float, float], tuple[float, float]]:
+    extents = [(p.emitter, *p.emitter.half_extent()) for p in parts]
+    across = [(e.x - hx, e.x + hx) for e, hx, _ in extents]
+    deep = [(e.y - hy, e.y + hy) for e, _, hy in extents]
+    (x0, x1), (y0, y1) = ((min(a for a, _ in ends), max(b for _, b in ends)) for ends in (across, deep))
+    return (x0, x1), (y0, y1)
+
+
+@dataclass(frozen=True, slots=True)
+class Layout:
+    """Modules in columns and rows: places along ``along`` and rows along the other axis, height [m].
+
+    ``levels`` are those of the columns [-]; ``off`` is how far off the aim the layout is, ``merit`` by what it is
+    ranked: the square of that, and its waste [-]. ``fwhm`` is that of other lenses put in, 0 for the module's own
+    lobe; columns aside of ``middle`` [m] lean inward by ``lean`` [rad].
+    """
+
+    places: tuple[float, ...]
+    height: float
+    rows: tuple[float, ...]
+    levels: tuple[float, ...]
+    off: float = 0.0
+    merit: float = 0.0
+    fwhm: float = 0.0
+    lean: float = 0.0
+    middle: float = 0.0
+    along: Axis = "x"
+
+    @property
+    def mirrored(self) -> bool:
+        """Whether the columns are their own mirror image about their middle, to half a centimetre."""
+        sums = [a + b for a, b in zip(self.places, reversed(self.places), strict=True)]
+        return max(sums) - min(sums) < 0.01
+
+    @property
+    def xs(self) -> tuple[float, ...]:
+        """Where modules hang from the left pane [m]."""
+        return self.places if self.along == "x" else self.rows
+
+    @property
+    def ys(self) -> tuple[float, ...]:
+        """Where modules hang from the front pane [m]."""
+        return self.rows if self.along == "x" else self.places
+
+    def dressed(self, module: Module, place: float) -> Module:
+        """The module as it is in a column: with its lenses and its lean."""
+        if self.fwhm:
+            module = module.lensed(self.fwhm)
+        aside = place - self.middle
+        if self.lean and abs(aside) > 0.05:
+            module = module.leaned(-math.copysign(self.lean, aside), self.along)
+        return module
+
+    def column(self, module: Module, place: float) -> list[Fixture]:
+        """What hangs in a column, at full output."""
+        dressed = self.dressed(module, place)
+        spots = [(place, row) if self.along == "x" else (row, place) for row in self.rows]
+        return [part for x, y in spots for part in dressed.at(x, y, self.height)]
+
+    def fields(self, medium: Medium, module: Module, place: float, points: Array) -> Array:
+        """PAR (g, p) of a column at full output, for each of the module's groups [umol/m2/s]."""
+        dressed = self.dressed(module, place)
+        spots = [(place, row) if self.along == "x" else (row, place) for row in self.rows]
+        total: Array = sum(
+            (dressed.fields(medium, points, x, y, self.height) for x, y in spots),
+            start=np.zeros((len(module.groups()), len(points))),
+        )
+        return total
+
+    def fixtures(self, module: Module) -> list[Fixture]:
+        """Everything where it hangs, at the level of its column where it dims, column by column."""
+        return [
+            replace(part, output=level if part.dimmable else 1.0)
+            for place, level in zip(self.places, self.levels, strict=True)
+            for part in self.column(module, place)
+        ]
+
+    def fits(self, module: Module, place: float, others: Sequence[Fixture]) -> bool:
+        """Whether a column hangs clear of the water and of fixtures that are there already."""
+        try:
+            hung = self.column(module, place)
+        except InvalidInput:
+            return False
+        return not any(overlaps([part, other]) for part in hung for other in others)

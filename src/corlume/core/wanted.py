@@ -1,0 +1,114 @@
+"""Light that the keeper wants in a part of the tank: zones drawn by hand, and how a setup meets them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.errors import FieldError, Rules
+from corlume.core.figures import share_within
+from corlume.core.geometry import Tank
+from corlume.core.zones import surfaces
+
+Array = NDArray[np.float64]
+MOST_POINTS = 150
+OPEN_GRID = (8, 6, 3)
+
+
+@dataclass(frozen=True, slots=True)
+class WantedZone:
+    """A box of water with the light wanted in it.
+
+    Parameters
+    ----------
+    x, y : its left front corner [m].
+    length, width : along x and y [m].
+    top, bottom : from which depth to which [m].
+    low, high : PAR wanted [umol/m2/s].
+    """
+
+    name: str
+    x: float
+    y: float
+    length: float
+    width: float
+    top: float
+    bottom: float
+    low: float
+    high: float
+
+    def __post_init__(self) -> None:
+        rules = Rules()
+        rules.that(0 < len(self.name.strip()) <= 40, "name", "must have one to forty characters")
+        for name in ("length", "width"):
+            rules.between(name, getattr(self, name), 0.02, 5.0, "length")
+        for name in ("x", "y"):
+            rules.between(name, getattr(self, name), 0.0, 5.0, "length")
+        rules.between("top", self.top, 0.0, 2.0, "length")
+        rules.that(
+            self.bottom >= self.top + 0.01, "bottom", "must lie below where the zone starts, {low}", "length",
+            self.bottom, low=self.top,
+        )  # fmt: skip
+        rules.between("low", self.low, 0.0, 2000.0)
+        rules.that(self.high > self.low, "high", f"must be more than {self.low:g}, where it starts", "plain", self.high)
+        rules.between("high", self.high, 1.0, 2000.0)
+        rules.finish()
+
+    @property
+    def middle(self) -> float:
+        """The PAR aimed at [umol/m2/s]."""
+        return 0.5 * (self.low + self.high)
+
+    def points(self, tank: Tank) -> Array:
+        """Places (n, 3) in it where corals can sit; where there is no rock or sand in it, places in its water [m].
+
+        None at all when it holds nothing but rock.
+        """
+        seats = np.concatenate([s.points[s.free] for s in surfaces(tank)])
+        low, high = (self.x, self.y, self.top), (self.x + self.length, self.y + self.width, self.bottom)
+        inside = seats[np.all((seats >= np.array(low) - 1e-9) & (seats <= np.array(high) + 1e-9), axis=1)]
+        if not len(inside):
+            axes = [(np.arange(n) + 0.5) / n * (b - a) + a for n, a, b in zip(OPEN_GRID, low, high, strict=True)]
+            inside = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
+            inside = inside[~tank.in_rock(inside)]
+        step = max(1, len(inside) // MOST_POINTS)
+        thinned: Array = inside[::step]
+        return thinned
+
+
+@dataclass(frozen=True, slots=True)
+class Met:
+    """How the light meets a wanted zone: mean, weakest and strongest PAR there, and the share of it within [-]."""
+
+    zone: WantedZone
+    mean: float
+    weakest: float
+    strongest: float
+    within: float
+
+
+def meet(zone: WantedZone, par: Array) -> Met:
+    """Judge the PAR (n,) at a zone's points."""
+    return Met(zone, float(par.mean()), float(par.min()), float(par.max()), share_within(par, zone.low, zone.high))
+
+
+def zone_errors(tank: Tank, zones: Sequence[WantedZone]) -> list[FieldError]:
+    """Tell which zones reach out of the water, as ``wanted.0.length`` and so on."""
+    rules = Rules()
+    for i, zone in enumerate(zones):
+        for name, end, limit, pane in (
+            ("length", zone.x + zone.length, tank.length, "left pane"),
+            ("width", zone.y + zone.width, tank.width, "front pane"),
+        ):
+            rules.that(
+                end <= limit + 1e-6, f"wanted.{i}.{name}", f"reaches to {{value}} from the {pane}; the tank ends at "
+                "{high}", "length", end, high=limit,
+            )  # fmt: skip
+        rules.that(
+            zone.bottom <= tank.water_depth + 1e-6, f"wanted.{i}.bottom", "is deeper than the water, {high}", "length",
+            zone.bottom, high=tank.water_depth,
+        )  # fmt: skip
+    return rules.errors
