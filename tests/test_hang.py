@@ -419,7 +419,8 @@ def test_place_and_weights_are_kept_undone_and_refused_by_field(client: TestClie
     usual = client.get(f"{url}/sheet.pdf").content
     assert client.post(url, data=form).status_code == 303
     after = tanks.open_tank(db, 1)
-    assert after.site == Site(120, 15, 100, 0.9, 1.25, 1.15, 1.5, 0.04)
+    assert replace(after.site, eye=1.15) == Site(120, 15, 100, 0.9, 1.25, 1.15, 1.5, 0.04)
+    assert after.site.eye == pytest.approx(1.15)
     assert after.setup(1).fixture(first.id).value.weight == 3.6
     assert "2 x 9" in client.get(url).text  # 5 x 3.6 / 2
     assert client.get(f"{url}/sheet.pdf").content != usual  # the file's checks are those of the keeper's own place

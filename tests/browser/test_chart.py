@@ -165,16 +165,16 @@ def test_layers_switch_the_drawings_and_the_legend(page: Page) -> None:
 def test_rock_is_dragged_and_resized_on_the_drawing(page: Page, db: Database) -> None:
     page.goto("/tanks/1")
     was = tanks.open_tank(db, 1).rock(1).value
-    block = page.locator('[data-rock="1"][data-view="plan"]')
+    block = page.locator('[data-box="1"][data-view="plan"]')
     with page.expect_navigation():
         drag(page, middle(block.locator(".rock-grip")), 20, 0)
     moved = tanks.open_tank(db, 1).rock(1).value
     assert moved.x > was.x + 0.05
     assert (moved.y, moved.height) == (was.y, was.height)
     with page.expect_navigation():
-        drag(page, middle(page.locator('[data-rock="1"][data-view="front"] .corner-grip')), 0, 20)
+        drag(page, middle(page.locator('[data-box="1"][data-view="front"] .corner-grip')), 0, 20)
     assert tanks.open_tank(db, 1).rock(1).value.height < was.height - 0.05
-    drag(page, middle(page.locator('[data-rock="1"][data-view="plan"] .rock-grip')), -400, 0)
+    drag(page, middle(page.locator('[data-box="1"][data-view="plan"] .rock-grip')), -400, 0)
     expect(page.locator(".tank-picture .chart-fault")).to_contain_text("must be from 0 cm")
     page.keyboard.press("Control+z")
     expect(page.locator("[data-step=undo] button")).to_have_attribute("title", "Undo: change West pillar")

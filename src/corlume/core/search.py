@@ -137,16 +137,7 @@ def refine(
     known: dict[tuple[float, ...], Array] = {}
 
     def judged(trial: Layout) -> Layout:
-        fields = []
-        for place in trial.places:
-            key = (round(place, 4), trial.height, *trial.rows)
-            if key not in known:
-                known[key] = trial.fields(medium, module, key[0], aim.points)
-            fields.append(known[key])
-        problem = _problem(np.concatenate(fields), aim, module, space)
-        merits, offs, levels = problem.solve(np.arange(len(problem.hits)).reshape(1, -1))
-        groups = len(module.groups())
-        return replace(trial, levels=tuple(levels[0, ::groups].tolist()), off=float(offs[0]), merit=float(merits[0]))
+        return levelled(medium, module, aim, space, trial, known)
 
     def allowed(trial: Layout) -> bool:
         inside = space.places[0] - 1e-9 <= trial.places[0] and trial.places[-1] <= space.places[-1] + 1e-9
@@ -173,6 +164,27 @@ def refine(
         else:
             step /= 2
     return best
+
+
+def levelled(
+    medium: Medium,
+    module: Module,
+    aim: Aim,
+    space: Space,
+    layout: Layout,
+    known: dict[tuple[float, ...], Array] | None = None,
+) -> Layout:
+    """A layout at its best levels, judged; ``known`` keeps the fields of its columns for the next of the same kind."""
+    known, fields = known if known is not None else {}, []
+    for place in layout.places:
+        key = (round(place, 4), layout.height, *layout.rows)
+        if key not in known:
+            known[key] = layout.fields(medium, module, key[0], aim.points)
+        fields.append(known[key])
+    problem = _problem(np.concatenate(fields), aim, module, space)
+    merits, offs, levels = problem.solve(np.arange(len(problem.hits)).reshape(1, -1))
+    groups = len(module.groups())
+    return replace(layout, levels=tuple(levels[0, ::groups].tolist()), off=float(offs[0]), merit=float(merits[0]))
 
 
 def _neighbours(layout: Layout, step: float, mirrored: bool) -> Iterator[Layout]:

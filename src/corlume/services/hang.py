@@ -11,30 +11,35 @@ from numpy.typing import NDArray
 from corlume.core.errors import Rules
 from corlume.core.field import Medium, grid
 from corlume.core.figures import evenness
+from corlume.core.layout import balanced
 from corlume.core.levels import Aim, best_levels
 from corlume.core.module import LENSED, Layout
 from corlume.core.scene import Fixture
-from corlume.core.search import Space, evened, refine, same_in_a_mirror, scan
+from corlume.core.search import Space, evened, levelled, refine, same_in_a_mirror, scan
 from corlume.core.units import DEGREE
 from corlume.core.verdicts import Figures
 from corlume.core.wanted import Met
 from corlume.reference.catalogue import FixtureKindEntry, lamp_kinds
-from corlume.services.predict import figures, par_at
+from corlume.services.predict import figures, medium_of, par_at
 from corlume.services.rack import MOST, Rack, by_rule, column_counts, rack_of
+from corlume.services.reasons import Reason, reasons_for
 from corlume.services.wanted import zones_met
 from corlume.services.wish import PLANE, Wish, Zones, aim_of, check_wish
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
 YEARS = 5
+BLANKETS = ("blanket", "own", "cheapest")
+"""Goals that ask for one band over the whole rock top."""
 REACHED = 0.6
 """Share of the rock top in the band from which the search for the cheapest takes it as reached [-]; ours."""
-MOST_REFINED, MOST_FOUND = 6, 5
-"""How many layouts of the grid are refined, and how many clearly different ones make the answer."""
+MOST_REFINED, MOST_FOUND, LEAST_FOUND = 6, 5, 3
+"""How many layouts of the grid are refined, and how many different ones make the answer, at most and at least."""
 WASTE = 4e-5
 """What a watt counts against a layout, in units of its squared miss [1/W]; near 15 % off, 100 W weigh 1.3 %; ours."""
 TIDY = 0.05
-"""How much better by merit a lopsided layout must be than one that is its own mirror image [-]; ours."""
+"""How much better by merit a lopsided layout must be than its own mirror image, and one with other lenses or a lean
+than the same without [-]; ours."""
 LENSES, LEAN = (60 * DEGREE, 90 * DEGREE, 120 * DEGREE), 10 * DEGREE
 """Lenses and lean that are tried on the best layout [rad]."""
 GRID_STEP, FINE_STEP = 0.04, 0.03
@@ -47,7 +52,7 @@ class Found:
     """One layout of the answer: its fixtures, its figures, and what binds it.
 
     ``cost`` of electricity and lamps over ``YEARS`` and ``buy`` of its fixtures, 0 when not known [currency];
-    ``met`` is how it meets the zones drawn by hand.
+    ``met`` is how it meets the zones drawn by hand, ``reasons`` why it comes out as it does.
     """
 
     name: str
@@ -58,6 +63,7 @@ class Found:
     buy: float
     binds: tuple[str, ...]
     met: tuple[Met, ...] = ()
+    reasons: tuple[Reason, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,7 +123,7 @@ class _Case:
             others=stay,
         )
         aim = aim_of(stored, wish, (lambda points: par_at(tank, stay, points)) if stay else None)
-        return cls(stored, name, price, wish, rack, space, Medium.of(tank), aim)
+        return cls(stored, name, price, wish, rack, space, medium_of(tank), aim)
 
     def scan(self) -> Iterator[tuple[int, list[Layout]]]:
         """Judge the grid, height by height."""
@@ -157,6 +163,7 @@ def search(
     it. ``InvalidInput`` for a wish that cannot be.
     """
     check_wish(stored, kind, wish)
+    stored = replace(stored, tank=stored.lit_tank())
     if wish.goal == "cheapest":
         yield from _cheapest(stored, wish, kinds or [kind], setup)
         return
@@ -173,15 +180,22 @@ def search(
             curve.append(_trade(case, min(layouts, key=lambda one: one.merit)))
         done = 0.8 * (k + 1) / len(case.space.heights)
         yield Step(done, judged, tuple(_found(case, one) for one in _distinct(pool, 1)), tuple(curve))
-    chosen = _distinct(pool, MOST_REFINED)
+    # a frame costs as many fields as it has parts
+    chosen = _distinct(pool, MOST_REFINED if len(case.rack.module.parts) == 1 else LEAST_FOUND)
     better: list[Layout] = []
     for k, layout in enumerate(chosen):
         better += case.refined(layout)
         found = tuple(_found(case, one) for one in _distinct(better, MOST_FOUND))
         yield Step(0.8 + 0.15 * (k + 1) / len(chosen), judged, found, tuple(curve))
     if better:
-        better += case.variants(_distinct(better, 1)[0])
-        yield Step(1.0, judged, tuple(_found(case, one) for one in _distinct(better, MOST_FOUND)), tuple(curve))
+        best = _distinct(better, 1)[0]
+        better += [one for one in case.variants(best) if one.merit < (1 - TIDY) * best.merit]
+        answers = _distinct(better, MOST_FOUND)
+        if len(answers) < LEAST_FOUND:
+            # all went to the same best: what else there is stands as the grid had it
+            answers = _distinct([*better, *pool], LEAST_FOUND)
+        found = tuple(_reasoned(case, _found(case, one), setup) for one in answers)
+        yield Step(1.0, judged, found, tuple(curve))
 
 
 def _levelled(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> Step:
@@ -210,7 +224,7 @@ def _levelled(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> Step:
     figured = figures(tank, lit, stored.targets, stored.running)
     binds = ["Full output binds: stronger or more fixtures would come nearer"] * any(s > 0.995 for s in solved)
     name = "Levels of what hangs"
-    found = Found(name, lit, layout, figured, cost_of(stored, lit), 0.0, tuple(binds), _met(stored, lit))
+    found = Found(name, lit, layout, figured, cost_of(stored, lit), 0.0, tuple(binds), tuple(zones_met(stored, lit)))
     return Step(1.0, 1, (found,), ())
 
 
@@ -233,8 +247,8 @@ def _cheapest(
     Modules are tried in the counts of the wish; of tubes, bars and frames that many would mean something else, and
     they are tried in the counts that they begin with.
     """
-    able = [kind for kind in kinds if kind.price]
-    judged, found = 0, list[Found]()
+    able = sorted((kind for kind in kinds if kind.price), key=lambda kind: kind.price)
+    judged, found, limit = 0, list[Found](), float("inf")
     for k, kind in enumerate(able):
         rack, counts = rack_of(stored.tank, kind.parts), list(column_counts(stored, kind))
         if by_rule(rack):
@@ -246,16 +260,26 @@ def _cheapest(
             pool += layouts
         for count in case.space.counts:
             best = min((one for one in pool if len(one.places) == count), key=lambda one: one.merit, default=None)
-            if best is not None:
+            if best is not None and _money(case, best) < limit:
                 found.append(_found(case, best))
-        found.sort(key=_cheapness)
-        yield Step((k + 1) / len(able), judged, tuple(found[:MOST_FOUND]), ())
+        found = sorted(found, key=_cheapness)[:MOST_FOUND]
+        # what costs more than five that reach the band is not worth working out
+        limit = found[-1].cost + found[-1].buy if sum(map(_reached, found)) == MOST_FOUND else limit
+        yield Step((k + 1) / len(able), judged, tuple(found), ())
 
 
 def _cheapness(one: Found) -> tuple[bool, float]:
     """What reaches the band by its money, and after that what comes closest to it."""
-    reached = one.figures.coverage >= REACHED
-    return not reached, one.cost + one.buy if reached else -one.figures.coverage
+    return not _reached(one), one.cost + one.buy if _reached(one) else -one.figures.coverage
+
+
+def _reached(one: Found) -> bool:
+    return one.figures.coverage >= REACHED
+
+
+def _money(case: _Case, layout: Layout) -> float:
+    hung = layout.fixtures(case.rack.module)
+    return cost_of(case.stored, [*hung, *case.space.others]) + case.price * len(layout.places) * len(layout.rows)
 
 
 def _few(heights: tuple[float, ...]) -> tuple[float, ...]:
@@ -297,14 +321,21 @@ def _heights(limits: tuple[float, float]) -> tuple[float, ...]:
 
 
 def _distinct(pool: Sequence[Layout], most: int) -> list[Layout]:
-    """The best layouts that differ from each other in count, by 6 cm of height, or by 6 cm of spacing."""
+    """The best layouts that differ from each other in count, by 6 cm of height, or by 6 cm of spacing, best first.
+
+    The best of every count goes before the second of any, as fewer or more is what a keeper asks about first.
+    """
+    ranked = sorted(pool, key=_rank)
+    firsts = {len(one.places): one for one in reversed(ranked)}
     kept: list[Layout] = []
-    for one in sorted(pool, key=lambda one: one.merit * (1 - TIDY * one.mirrored)):
-        if all(_differs(one, other) for other in kept):
+    for one in [*sorted(firsts.values(), key=_rank), *ranked]:
+        if len(kept) < most and all(_differs(one, other) for other in kept):
             kept.append(one)
-        if len(kept) == most:
-            break
-    return kept
+    return sorted(kept, key=_rank)
+
+
+def _rank(layout: Layout) -> float:
+    return layout.merit * (1 - TIDY * layout.mirrored)
 
 
 def _differs(one: Layout, other: Layout) -> bool:
@@ -338,7 +369,7 @@ def _found(case: _Case, layout: Layout) -> Found:
     everything = (*hung, *space.others)
     figured = figures(stored.tank, everything, stored.targets, stored.running)
     binds = []
-    if figured.mean < 0.95 * case.wish.band[0] and case.wish.goal in ("blanket", "own", "cheapest"):
+    if figured.mean < 0.95 * case.wish.band[0] and case.wish.goal in BLANKETS:
         wished = case.wish.band[0]
         binds.append(f"The band is not reached: {figured.mean:.0f} PAR on average where {wished:g} was wished for")
     if layout.height >= space.heights[-1] - 1e-6:
@@ -350,13 +381,26 @@ def _found(case: _Case, layout: Layout) -> Found:
     if len(layout.places) > 1 and min(np.diff(layout.places)) <= space.gap + 0.005:
         binds.append("The bodies bind: they touch")
     buy = case.price * len(layout.places) * len(layout.rows)
-    cost, met = cost_of(stored, everything), _met(stored, everything)
+    cost, met = cost_of(stored, everything), tuple(zones_met(stored, everything))
+    if case.wish.goal == "drawn":
+        binds += [
+            f"{m.zone.name} is not reached: {m.mean:.0f} PAR on average where {m.zone.low:g} to {m.zone.high:g} was "
+            "wanted" for m in met if not m.zone.low <= m.mean < m.zone.high
+        ]  # fmt: skip
     return Found(case.name, everything, layout, figured, cost, buy, tuple(binds), met)
 
 
-def _met(stored: StoredTank, fixtures: Sequence[Fixture]) -> tuple[Met, ...]:
-    """How the light meets what was drawn by hand."""
-    return tuple(zones_met(stored, fixtures))
+def _reasoned(case: _Case, found: Found, setup: Sequence[Fixture]) -> Found:
+    """An answer with its reasons, held against balanced spacing at its own best levels and against what hangs now."""
+    stored, layout, rack = case.stored, found.layout, case.rack
+    even = replace(layout, places=balanced(len(layout.places), rack.side))
+    rule = None
+    if len(layout.places) > 1 and all(even.fits(rack.module, place, case.space.others) for place in even.places):
+        even = levelled(case.medium, rack.module, case.aim, case.space, even)
+        hung = [*rack.hung(stored.tank, even), *case.space.others]
+        rule = figures(stored.tank, hung, stored.targets, stored.running)
+    told = reasons_for(layout, even, found.figures, rule, setup, blanket=case.wish.goal in BLANKETS)
+    return replace(found, reasons=tuple(told))
 
 
 def cost_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:

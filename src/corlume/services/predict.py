@@ -80,7 +80,7 @@ class Reading:
 
 def par_at(tank: Tank, fixtures: Sequence[Fixture], points: Array, *, sensor: Sensor = "planar") -> Array:
     """PAR (n,) at points (n, 3) anywhere in the water, nothing remembered."""
-    medium, total = Medium.of(tank), np.zeros(len(points))
+    medium, total = medium_of(tank), np.zeros(len(points))
     for i, f in enumerate(fixtures):
         if f.output > 0:
             found = channel_fields(medium, f.emitter, points, sensor=sensor, bodies=bodies_below(fixtures, i))
@@ -292,7 +292,7 @@ def _unit(
     ledge: float = 0.0,
     bodies: tuple[Strip, ...] = (),
 ) -> Array:
-    return channel_fields(_medium(tank), emitter, _points(tank, spec), sensor=sensor, ledge=ledge, bodies=bodies)
+    return channel_fields(medium_of(tank), emitter, _points(tank, spec), sensor=sensor, ledge=ledge, bodies=bodies)
 
 
 @lru_cache(maxsize=256)
@@ -301,10 +301,11 @@ def _budget(tank: Tank, emitter: Emitter) -> FluxBudget:
 
 
 @lru_cache(maxsize=16)
-def _medium(tank: Tank) -> Medium:
+def medium_of(tank: Tank) -> Medium:
+    """The tank as the kernel reads it, remembered: what its floor sends back takes a second to work out."""
     if tank.colonies:
         # what comes back from the floor does not wait for a coral to be moved
-        bare = _medium(replace(tank, colonies=()))
+        bare = medium_of(replace(tank, colonies=()))
         discs = np.array([(c.x, c.y, c.depth, c.radius) for c in tank.colonies])
         return replace(bare, discs=discs)
     return Medium.of(tank)

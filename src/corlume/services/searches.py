@@ -15,6 +15,7 @@ from corlume.formats.scene import read_fixture
 from corlume.formats.scene_writer import write_fixture
 from corlume.services import shelf
 from corlume.services.hang import Found, Step, search
+from corlume.services.reasons import Reason
 from corlume.services.wish import Wish, check_wish
 from corlume.store import rows, searches
 from corlume.store.database import Database
@@ -126,6 +127,7 @@ def _found(data: dict[str, Any]) -> Found:
         cost=data["cost"],
         buy=data["buy"],
         binds=tuple(data["binds"]),
+        reasons=tuple(Reason(**one) for one in data.get("reasons", ())),
         met=tuple(Met(**{**met, "zone": WantedZone(**met["zone"])}) for met in data.get("met", ())),
     )
 

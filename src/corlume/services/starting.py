@@ -42,6 +42,7 @@ def starting_points(stored: StoredTank, kind: FixtureKindEntry) -> list[Start]:
 
     Tubes, bars and frames, of which no such rule speaks, by their light or by their own length.
     """
+    stored = replace(stored, tank=stored.lit_tank())
     rack, found = rack_of(stored.tank, kind.parts), []
     lowest = min(part.emitter.height for part in kind.parts)
     height = min(lowest, stored.tank.room_height - CLEARANCE)

@@ -22,6 +22,7 @@ from corlume.web import (
     setup_pages,
     shelf_pages,
     tank_pages,
+    zone_pages,
 )
 from corlume.web.guard import Guard
 from corlume.web.site import HERE, error_page, measure_of
@@ -46,6 +47,7 @@ def create_app(database: Database, settings: Settings) -> FastAPI:
     app.include_router(hang_pages.router)
     app.include_router(mount_pages.router)
     app.include_router(setup_pages.router)
+    app.include_router(zone_pages.router)
 
     @app.get("/", include_in_schema=False)
     def home() -> RedirectResponse:

@@ -7,20 +7,23 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from markupsafe import Markup
 
 from corlume.core.errors import InvalidInput
-from corlume.core.scene import Setup
+from corlume.core.scene import Fixture, Setup
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import FixtureKindEntry
 from corlume.services import hang, searches, shelf, tanks
 from corlume.services.diagnosis import find_faults
-from corlume.services.predict import figures
+from corlume.services.predict import figures, slice_plane
+from corlume.services.rack import rack_of
 from corlume.services.searches import Search
 from corlume.services.starting import default_wish, starting_points
 from corlume.services.wish import GOALS, ZONES, Wish
 from corlume.store.database import Database
 from corlume.store.tanks import Kept, NotFound, StoredSetup, StoredTank
 from corlume.web.drawing.card import draw_card
+from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.lamps import letter
 from corlume.web.drawing.trade import draw_trade
 from corlume.web.forms import Form
@@ -150,6 +153,7 @@ def _page(
         "kinds": shelf.entries(db),
         "goals": [(key, name) for key, (name, _) in GOALS.items()],
         "meanings": GOALS.values(),
+        "count_hint": "along the tank" if rack_of(stored.tank, entry.parts).along == "x" else "side by side",
         "zones": list(ZONES.items()),
         "values": values,
         "errors": errors,
@@ -170,8 +174,10 @@ def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
     now = [kept.value for kept in stored.setup().fixtures]
     try:
         pictures = [_picture(stored, one.fixtures) for one in found.found]
+        # they take a moment each: not while the search runs
+        differences = [] if found.state == "running" else _differences(stored, now, found)
     except InvalidInput:
-        pictures = []
+        pictures, differences = [], []
     return templates.get_template("parts/answers.html").render(
         stored=stored,
         search=found,
@@ -179,8 +185,22 @@ def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
         now=figures(stored.tank, now, stored.targets, stored.running) if now else None,
         cost_now=hang.cost_of(stored, now),
         pictures=pictures,
+        differences=differences,
+        steps=NAMES,
+        in_use=stored.setup().name,
         goal=GOALS[found.wish.goal][0],
         letter=letter,
         curve=draw_trade(found.curve, measure),
         measure=measure,
     )
+
+
+def _differences(stored: StoredTank, now: list[Fixture], found: Search) -> list[Markup]:
+    """For each layout what it changes at the rock top; nothing when nothing hangs now."""
+    tank = stored.lit_tank()
+    base = slice_plane(tank, now, "plan", tank.rock_top())
+    label = f"PAR of this layout less that of {stored.setup().name}"
+    return [
+        difference_plan(tank, slice_plane(tank, one.fixtures, "plan", tank.rock_top()), base, width=250, label=label)
+        for one in found.found * bool(now)
+    ]

@@ -10,7 +10,7 @@ from corlume.services import tanks
 from corlume.services.hang import YEARS, cost_of
 from corlume.services.predict import slice_plane, verdicts
 from corlume.store.tanks import StoredSetup, StoredTank
-from corlume.web.drawing.difference import NAMES, draw_difference
+from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.light import draw_light
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el
@@ -63,6 +63,6 @@ def _charts(stored: StoredTank, chosen: list[StoredSetup]) -> list[tuple[Markup,
         change = Markup("")
         if k:
             label = f"PAR of {chosen[k].name} less that of {chosen[0].name}"
-            change = el("svg", draw_difference(view, plane, planes[0]), viewBox=box, role="img", aria_label=label)
+            change = difference_plan(tank, plane, planes[0], width=WIDTH, label=label)
         found.append((light, change))
     return found

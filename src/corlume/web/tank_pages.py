@@ -20,8 +20,9 @@ from corlume.services import tanks
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.card import draw_card
+from corlume.web.drawing.grips import draw_grips
 from corlume.web.drawing.sheet import lay_out_pair
-from corlume.web.drawing.tank import draw_frame, draw_grips, draw_rock
+from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms import (
     PANE_CHOICES,
     RIPPLES,

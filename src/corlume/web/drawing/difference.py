@@ -10,6 +10,7 @@ from contourpy import FillType, contour_generator
 from markupsafe import Markup
 from numpy.typing import NDArray
 
+from corlume.core.geometry import Tank
 from corlume.services.predict import Plane
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group, pieces_path
@@ -19,6 +20,14 @@ LIMITS = (-1e6, -60.0, -20.0, 20.0, 60.0, 1e6)
 NAMES = ("60 and more darker", "20 to 60 darker", "within 20", "20 to 60 brighter", "60 and more brighter")
 """Bands of difference [umol/m2/s]: a fifth of an SPS band is little, more than half of one is another place."""
 _Filled = tuple[list[Array], list[NDArray[np.int64]]]
+
+
+def difference_plan(tank: Tank, plane: Plane, base: Plane, *, width: float, label: str) -> Markup:
+    """A plan of its own size with the difference of two planes, said in words by ``label``."""
+    scale = width / tank.length
+    view = View("plan", 2.0, 2.0, scale, tank.length, tank.width)
+    box = f"0 0 {width + 4:.0f} {tank.width * scale + 4:.0f}"
+    return el("svg", draw_difference(view, plane, base), viewBox=box, role="img", aria_label=label)
 
 
 def draw_difference(view: View, plane: Plane, base: Plane) -> Markup:

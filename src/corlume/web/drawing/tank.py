@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from functools import lru_cache
 
 from markupsafe import Markup
 
-from corlume.core.geometry import Box, Pane, Rock, Tank
+from corlume.core.geometry import Box, Pane, Tank
 from corlume.core.units import CM, INCH
 from corlume.formats.measure import Measure
-from corlume.store.tanks import Kept
 from corlume.web.drawing.sheet import Sheet, View
 from corlume.web.drawing.svg import el, group
 
@@ -46,12 +45,12 @@ def draw_rock(view: View, tank: Tank, at: float) -> Markup:
     parts: list[Markup] = []
     if view.kind != "plan" and tank.sand > 0:
         x, y = view.at(0.0, tank.sand_depth)
-        parts.append(_rect(x, y, view.right - x, view.bottom - y, class_="sand"))
+        parts.append(rect(x, y, view.right - x, view.bottom - y, class_="sand"))
     for box in sorted(tank.boxes(), key=lambda b: -b.top):
-        x, y, w, h, cut = _outline(view, box, at)
-        parts.append(_rect(x, y, w, h, class_="rock cut" if cut else "rock beyond"))
+        x, y, w, h, cut = outline(view, box, at)
+        parts.append(rect(x, y, w, h, class_="rock cut" if cut else "rock beyond"))
         if cut:
-            parts.append(_rect(x, y, w, h, class_="rock-grain"))
+            parts.append(rect(x, y, w, h, class_="rock-grain"))
     if view.kind == "plan":
         parts += [_brace(view, b.x0, b.x1, b.y0, b.y1) for b in tank.braces]
         if tank.rim_inset > 0:
@@ -59,36 +58,7 @@ def draw_rock(view: View, tank: Tank, at: float) -> Markup:
     return Markup("").join(parts)
 
 
-def draw_grips(view: View, tank: Tank, rocks: Sequence[Kept[Rock]]) -> Markup:
-    """What can be grabbed of every rock in a plan or front view: the block itself, and a corner to resize it."""
-    parts = []
-    for kept in rocks:
-        rock = kept.value
-        d = tank.water_depth
-        low = rock.top_depth(d) + rock.height
-        whole = Box(rock.x, rock.x + rock.length, rock.y, rock.y + rock.width, rock.top_depth(d), low)
-        x, y, w, h, _ = _outline(view, whole, 0.0)
-        sizes = {"data_y": f"{y:.1f}", "data_width": f"{w:.1f}", "data_height": f"{h:.1f}"}
-        parts.append(
-            group(
-                [
-                    _rect(x, y, w, h, class_="rock-grip", **sizes),
-                    _rect(x + w - 5, y - 5, 10, 10, class_="corner-grip"),
-                    el("title", rock.name or "Rock"),
-                ],
-                data_rock=kept.id,
-                data_view=view.kind,
-                data_scale=f"{view.scale:.6g}",
-                tabindex="0" if view.kind == "plan" else None,
-                role="button" if view.kind == "plan" else None,
-                aria_label=f"{rock.name or 'Rock'}: arrow keys move it, page up and down lift it",
-                **{f"data_{n}": f"{getattr(rock, n):.6g}" for n in ("x", "y", "base", "length", "width", "height")},
-            )
-        )
-    return group(parts, class_="grips")
-
-
-def _outline(view: View, box: Box, at: float) -> tuple[float, float, float, float, bool]:
+def outline(view: View, box: Box, at: float) -> tuple[float, float, float, float, bool]:
     """Corner and size of a box in drawing units, and whether the slice cuts it or, in the plan, lies under its top."""
     if view.kind == "plan":
         x, y = view.at(box.x0, box.y1)
@@ -100,13 +70,13 @@ def _outline(view: View, box: Box, at: float) -> tuple[float, float, float, floa
     return x, y, (end - start) * view.scale, (box.bottom - box.top) * view.scale, low <= at <= high
 
 
-def _rect(x: float, y: float, width: float, height: float, **attributes: object) -> Markup:
+def rect(x: float, y: float, width: float, height: float, **attributes: object) -> Markup:
     return el("rect", x=float(x), y=float(y), width=float(width), height=float(height), **attributes)
 
 
 def _brace(view: View, x0: float, x1: float, y0: float, y1: float) -> Markup:
     x, y = view.at(x0, y1)
-    return _rect(x, y, (x1 - x0) * view.scale, (y1 - y0) * view.scale, class_="brace")
+    return rect(x, y, (x1 - x0) * view.scale, (y1 - y0) * view.scale, class_="brace")
 
 
 def _rim(view: View, inset: float) -> Markup:
