@@ -21,7 +21,7 @@ from corlume.core.geometry import Pane, Tank
 from corlume.core.layout import balanced, count_for, wider
 from corlume.core.levels import Aim, best_levels
 from corlume.core.module import Layout, Module
-from corlume.core.mounting import check_mounting, draw_marks, support_load
+from corlume.core.mounting import check_mounting, find_hangers, support_load
 from corlume.core.scene import Fixture
 from corlume.core.search import Space, refine, scan
 from corlume.core.site import Site
@@ -385,9 +385,14 @@ def test_frame_hangs_from_supports_of_its_own() -> None:
     parts = [replace(f, frame="Rack") for f in fixture_kinds()["hybrid-60"].parts]
     parts = [replace(f, emitter=replace(f.emitter, x=0.6 + f.emitter.x, y=0.3 + f.emitter.y)) for f in parts]
     whole = sum(f.weight for f in parts)
-    assert [mark.rating for mark in draw_marks(RULED, parts)] == pytest.approx([support_load(whole)] * len(parts))
+    (hanger,) = find_hangers(RULED, parts)
+    assert hanger.rating == pytest.approx(support_load(whole))
+    # over the long axis of the whole frame, alike on both sides of its middle
+    (a, _), (b, _) = hanger.points
+    assert 0.5 * (a + b) == pytest.approx(0.6)
+    assert b - a == pytest.approx(0.7 * 0.55)
     # one part of unknown weight leaves the whole frame's unknown
-    assert {mark.rating for mark in draw_marks(RULED, [replace(parts[0], weight=0.0), *parts[1:]])} == {0.0}
+    assert find_hangers(RULED, [replace(parts[0], weight=0.0), *parts[1:]])[0].rating == 0.0
 
 
 def test_sheets_numbers_are_the_setups_to_the_millimetre(client: TestClient, db: Database) -> None:
@@ -422,7 +427,7 @@ def test_place_and_weights_are_kept_undone_and_refused_by_field(client: TestClie
     assert replace(after.site, eye=1.15) == Site(120, 15, 100, 0.9, 1.25, 1.15, 1.5, 0.04)
     assert after.site.eye == pytest.approx(1.15)
     assert after.setup(1).fixture(first.id).value.weight == 3.6
-    assert "2 x 9" in client.get(url).text  # 5 x 3.6 / 2
+    assert "<td>3.6</td><td>9</td>" in client.get(url).text  # 5 x 3.6 / 2
     assert client.get(f"{url}/sheet.pdf").content != usual  # the file's checks are those of the keeper's own place
     tanks.undo(db, 1)
     assert tanks.open_tank(db, 1).site == before.site

@@ -46,7 +46,8 @@ class Fault:
 class LightMap:
     """What the diagnosis looks at: PAR (nx, ny) at the rock top and just under the surface, over x and y [m].
 
-    Rock is NaN. ``front`` is the share of the light that goes into the water and falls on the front pane [-].
+    Rock is NaN. ``front`` is the share of the light that goes into the water and falls on the front pane [-];
+    ``low`` the PAR on the sand and on rock in the lower half of the water, NaN when there is none.
     """
 
     x: Array
@@ -54,6 +55,7 @@ class LightMap:
     top: Array
     shallow: Array
     front: float
+    low: float = float("nan")
 
 
 def diagnose(
@@ -73,6 +75,7 @@ def diagnose(
         _spill(figures),
         _front(seen),
         _too_much(targets, figures),
+        _low_places(targets, seen),
     ]
     return [fault for fault in found if fault is not None]
 
@@ -227,6 +230,19 @@ def _too_much(targets: LightTargets, figures: Figures) -> Fault | None:
         f"{targets.lps_high:g}.",
         "What stands in too much light bleaches. Turn down slowly and watch.",
         ("dim",),
+    )
+
+
+def _low_places(targets: LightTargets, seen: LightMap) -> Fault | None:
+    if targets.goal != "mixed" or not seen.low > targets.lps_high:
+        return None
+    return Fault(
+        "low_places",
+        "Too much for the low places",
+        f"Sand and low rock read {seen.low:.0f} PAR on average; in a mixed tank they are kept at "
+        f"{targets.lps_low:g} to {targets.lps_high:g} for LPS and soft corals.",
+        "Corals of the low places bleach in light for SPS. Turn down slowly and watch, or give these places to SPS.",
+        ("dim", "spread"),
     )
 
 

@@ -14,6 +14,7 @@ from typing import Literal
 
 import numpy as np
 
+from corlume.core.emitter import Emitter
 from corlume.core.geometry import Tank
 from corlume.core.scene import Fixture
 from corlume.core.site import Site
@@ -24,6 +25,11 @@ SUPPORTS = 2
 CONTINUOUS = 0.8
 SPLASH = 0.36
 HEAT_GAP = 0.025
+MUCH_HEAT = 500.0
+SPAN, LEAST_SPAN = 0.7, 0.1
+"""Two supports stand this share of the body's length apart [-], and at least so far [m]; ours, where a fixture has no
+points of its own.
+"""
 BODY = 0.10
 """Height taken for a fixture's body over its face where none is known [m]; ours."""
 
@@ -43,8 +49,7 @@ class Check:
 @dataclass(frozen=True, slots=True)
 class Mark:
     """One fixture on the mounting sheet: centre from the left and the back pane, face above the water and above the
-    rim [m]; what each of its two supports must be rated for, 0 when that is not known [kg]. The parts of a frame
-    hang from the frame's supports, whose rating is for all of them.
+    rim [m].
     """
 
     number: int
@@ -53,6 +58,20 @@ class Mark:
     back: float
     above_water: float
     above_rim: float
+
+
+@dataclass(frozen=True, slots=True)
+class Hanger:
+    """What hangs from two supports of its own: a fixture, or a frame with its parts, by their numbers.
+
+    ``points`` to drill at, from the left and the back pane [m]; ``weight`` of it all and ``rating`` of each support,
+    0 when a weight is not known [kg].
+    """
+
+    frame: str
+    numbers: tuple[int, ...]
+    points: tuple[tuple[float, float], tuple[float, float]]
+    weight: float
     rating: float
 
 
@@ -61,32 +80,42 @@ def support_load(weight: float) -> float:
     return SAFETY * weight / SUPPORTS
 
 
-def hung_weights(fixtures: Sequence[Fixture]) -> dict[str, float]:
-    """Weight of everything that hangs from supports of its own, 0 when one part's is not known [kg].
-
-    A frame goes by its name, a fixture alone by its number.
-    """
-    parts: dict[str, list[float]] = {}
-    for i, f in enumerate(fixtures):
-        parts.setdefault(f.frame or str(i), []).append(f.weight)
-    return {name: sum(weights) if all(weights) else 0.0 for name, weights in parts.items()}
-
-
 def draw_marks(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[Mark, ...]:
     """Where everything hangs, measured as one who drills does."""
-    weights = hung_weights(fixtures)
     return tuple(
-        Mark(
-            number=i,
-            fixture=f,
-            left=f.emitter.x,
-            back=tank.width - f.emitter.y,
-            above_water=f.emitter.height,
-            above_rim=f.emitter.height - tank.rim_height,
-            rating=support_load(weights[f.frame or str(i)]),
-        )
+        Mark(i, f, f.emitter.x, tank.width - f.emitter.y, f.emitter.height, f.emitter.height - tank.rim_height)
         for i, f in enumerate(fixtures)
     )
+
+
+def find_hangers(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[Hanger, ...]:
+    """What hangs from supports of its own, in the order of the fixtures."""
+    units: dict[str, list[int]] = {}
+    for i, f in enumerate(fixtures):
+        units.setdefault(f.frame or f"alone {i}", []).append(i)
+    found = []
+    for numbers in units.values():
+        parts = [fixtures[i] for i in numbers]
+        weights = [part.weight for part in parts]
+        weight = sum(weights) if all(weights) else 0.0
+        ends = [(x, tank.width - y) for x, y in _support_points([part.emitter for part in parts])]
+        found.append(Hanger(parts[0].frame, tuple(numbers), (ends[0], ends[1]), weight, support_load(weight)))
+    return tuple(found)
+
+
+def _support_points(faces: Sequence[Emitter]) -> list[tuple[float, float]]:
+    """Two points over the long axis of a face, or over the longer side of all the faces of a frame."""
+    if len(faces) == 1:
+        face = faces[0]
+        x, y, half = face.x, face.y, 0.5 * max(LEAST_SPAN, SPAN * face.length)
+        along = (math.cos(face.turn), math.sin(face.turn))
+    else:
+        reach = [(f.x - a, f.x + a, f.y - b, f.y + b) for f in faces for a, b in (f.half_extent(),)]
+        x0, x1 = min(r[0] for r in reach), max(r[1] for r in reach)
+        y0, y1 = min(r[2] for r in reach), max(r[3] for r in reach)
+        x, y, half = 0.5 * (x0 + x1), 0.5 * (y0 + y1), 0.5 * max(LEAST_SPAN, SPAN * max(x1 - x0, y1 - y0))
+        along = (1.0, 0.0) if x1 - x0 >= y1 - y0 else (0.0, 1.0)
+    return [(x + side * half * along[0], y + side * half * along[1]) for side in (-1.0, 1.0)]
 
 
 def check_mounting(tank: Tank, fixtures: Sequence[Fixture], site: Site) -> list[Check]:
@@ -94,20 +123,21 @@ def check_mounting(tank: Tank, fixtures: Sequence[Fixture], site: Site) -> list[
     if not fixtures:
         return []
     return [
-        _weight(fixtures),
+        _weight(tank, fixtures),
         _canopy(tank, fixtures),
         *_heat(tank, fixtures),
         _splash(fixtures),
         _behind(site),
         *_leads(fixtures, site),
         _circuit(fixtures, site),
+        _total_heat(fixtures),
         _glare(fixtures, site),
     ]
 
 
-def _weight(fixtures: Sequence[Fixture]) -> Check:
+def _weight(tank: Tank, fixtures: Sequence[Fixture]) -> Check:
     unknown = [f.name for f in fixtures if not f.weight]
-    heaviest = max(hung_weights(fixtures).values())
+    heaviest = max(hanger.weight for hanger in find_hangers(tank, fixtures))
     found = f"{sum(f.weight for f in fixtures):.1f} kg in all"
     if heaviest:
         found += f"; the heaviest, {heaviest:.1f} kg, asks for two supports rated {support_load(heaviest):.0f} kg each"
@@ -203,6 +233,18 @@ def _circuit(fixtures: Sequence[Fixture], site: Site) -> Check:
         f"{watts:.0f} W at full with {site.others:.0f} W of other things; {allowed:.0f} W is allowed.",
         f"A load that lasts for hours takes at most four fifths of a breaker: {site.breaker:g} A at {site.volts:g} V. "
         "Earth, residual-current protection, drip loops; wiring by a licensed electrician and to local code.",
+    )
+
+
+def _total_heat(fixtures: Sequence[Fixture]) -> Check:
+    now, full = sum(f.power for f in fixtures), sum(f.watts for f in fixtures)
+    return Check(
+        "total_heat",
+        "Total heat",
+        "look" if full > MUCH_HEAT else "yes",
+        f"{now:.0f} W as it is dimmed, {full:.0f} W at full: in the end all of it is heat in the room and the water.",
+        f"Over {MUCH_HEAT:.0f} W, limit of our own, plan fans and an open canopy, and watch the water's temperature "
+        "for some days.",
     )
 
 

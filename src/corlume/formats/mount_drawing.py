@@ -12,7 +12,7 @@ from fpdf import FPDF
 from fpdf.enums import XPos, YPos
 
 from corlume.core.geometry import Tank
-from corlume.core.mounting import Mark
+from corlume.core.mounting import Hanger, Mark
 from corlume.formats.measure import Measure
 
 PAGES = {"a4": (297.0, 210.0), "letter": (279.4, 215.9)}
@@ -21,13 +21,15 @@ TRUE = 1000.0
 """Paper millimetres for a metre at true scale."""
 MARGIN, LEFT, TOP, GAP, RIGHT, BOTTOM = 10.0, 22.0, 20.0, 16.0, 30.0, 8.0
 TEXT = 3.0
-WIDTHS = {"edge": 0.7, "thin": 0.25, "dash": 0.3, "mark": 0.4}
+ROOMY = 300.0
+"""From this scale on every mark has words of its own [mm for a metre]."""
+WIDTHS = {"edge": 0.7, "thin": 0.25, "dash": 0.3, "mark": 0.4, "drill": 0.4}
 """Widths of the kinds of line [mm]."""
 
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """A straight line [mm]; ``kind`` is edge, thin, dash or mark."""
+    """A straight line [mm]; ``kind`` is edge, thin, dash, mark or drill."""
 
     x1: float
     y1: float
@@ -58,9 +60,14 @@ class Drawing:
 
 
 def draw_mount(
-    tank: Tank, marks: Sequence[Mark], measure: Measure, letters: Callable[[int], str], scale: float
+    tank: Tank,
+    marks: Sequence[Mark],
+    hangers: Sequence[Hanger],
+    measure: Measure,
+    letters: Callable[[int], str],
+    scale: float,
 ) -> Drawing:
-    """Draw plan and front elevation with every centre marked from the left and the back pane."""
+    """Draw plan and front elevation: every centre as an upright cross, every drill point as a slanted one."""
     air = max((m.above_water for m in marks), default=0.3) + 0.06
     width, depth = tank.length * scale, tank.width * scale
     lines: list[Line] = []
@@ -94,12 +101,21 @@ def draw_mount(
         rectangle(cx - half_x, cy - half_y, 2 * half_x, 2 * half_y, "thin")
         lines += [Line(cx - 3, cy, cx + 3, cy, "mark"), Line(cx, cy - 3, cx, cy + 3, "mark")]
         texts.append(Text(cx - half_x - 1, cy + 1, name, "end"))
+        if scale >= ROOMY:
+            texts.append(Text(cx + 4, cy - 1, f"centre of {name}", "start"))
         up = water - m.above_water * scale
         lines.append(Line(cx - half_x, up, cx + half_x, up, "mark"))
         stacks.setdefault((round(cx, 1), round(up, 1)), []).append(name)
         levels.setdefault(round(m.above_water, 4), []).append(name)
         backs.setdefault(round(m.back, 4), []).append(name)
         lefts.setdefault(round(m.left, 4), []).append(name)
+    for hanger, (px, py) in ((hanger, point) for hanger in hangers for point in hanger.points):
+        x, y = x0 + px * scale, y0 + py * scale
+        if scale >= ROOMY:
+            texts.append(Text(x + 4, y + 1, f"drill for {_several([letters(n) for n in hanger.numbers])}", "start"))
+        lines += [Line(x - 1.5, y - 1.5, x + 1.5, y + 1.5, "drill"), Line(x - 1.5, y + 1.5, x + 1.5, y - 1.5, "drill")]
+    if hangers:
+        texts.append(Text(x0 + 2, y0 + depth - 2, "+ centre, x drill point", "start"))
     texts += [Text(x, y - 2, _several(names)) for (x, y), names in stacks.items()]
     for left in lefts:
         lines.append(Line(x0 + left * scale, y0 - 6, x0 + left * scale, y0, "thin"))
@@ -169,7 +185,7 @@ def to_pdf(drawing: Drawing, page: tuple[float, float], title: str, tables: Tabl
 def to_tiles(drawing: Drawing, page: tuple[float, float], title: str, tables: Tables) -> bytes:
     """The drawing as it is over as many pages as it takes, then its tables.
 
-    The first page shows how the others are joined. Pages repeat ``OVERLAP`` of their neighbours, with crosses to
+    The first page shows how the others are joined. Pages repeat ``OVERLAP`` of their neighbours, with rings to
     lay over each other; a page that nothing is drawn on is left out.
     """
     wide, tall = page[0] - 2 * MARGIN, page[1] - 2 * MARGIN - HEAD
@@ -204,8 +220,8 @@ def to_tiles(drawing: Drawing, page: tuple[float, float], title: str, tables: Ta
         half = 0.5 * OVERLAP
         for across in (MARGIN + half, MARGIN + wide - half):
             for down in (MARGIN + HEAD + half, MARGIN + HEAD + tall - half):
-                pdf.line(across - 4, down, across + 4, down)
-                pdf.line(across, down - 4, across, down + 4)
+                pdf.circle(across, down, 2.5)
+                pdf.circle(across, down, 0.3)
     return _end(pdf, tables)
 
 

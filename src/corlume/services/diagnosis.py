@@ -15,7 +15,8 @@ from corlume.core.lobe import width_at_half
 from corlume.core.scene import Fixture, fixture_errors
 from corlume.core.units import DEGREE
 from corlume.core.verdicts import Figures
-from corlume.services.predict import figures, slice_plane
+from corlume.core.zones import surfaces
+from corlume.services.predict import figures, slice_plane, surface_par
 from corlume.store.tanks import StoredTank
 
 SHALLOW = 0.05
@@ -67,7 +68,15 @@ def light_map(tank: Tank, fixtures: Sequence[Fixture]) -> LightMap:
     shares = [(f.strength * f.emitter.ppf, front_share(tank, f.emitter)) for f in fixtures]
     total = sum(light * entered for light, (entered, _) in shares)
     front = sum(light * hits for light, (_, hits) in shares) / total if total else 0.0
-    return LightMap(top.u, top.v, top.par, shallow.par, front)
+    return LightMap(top.u, top.v, top.par, shallow.par, front, _low_par(tank, fixtures))
+
+
+def _low_par(tank: Tank, fixtures: Sequence[Fixture]) -> float:
+    """Mean PAR where corals can sit in the lower half of the water."""
+    half = 0.5 * (tank.rock_top() + tank.sand_depth)
+    lit = zip(surfaces(tank), surface_par(tank, fixtures), strict=True)
+    low = [par[surface.free] for surface, par in lit if surface.depth >= half]
+    return float(np.concatenate(low).mean()) if low else float("nan")
 
 
 def _remedy(

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from corlume.core.errors import InvalidInput, Rules
-from corlume.core.mounting import Check, Mark, check_mounting, draw_marks, hung_weights
+from corlume.core.mounting import Check, Hanger, Mark, check_mounting, draw_marks, find_hangers
 from corlume.core.site import Site
 from corlume.store import rows
 from corlume.store.database import Database
@@ -15,7 +15,8 @@ from corlume.store.tanks import StoredSetup, StoredTank, load_tank
 
 ORDER = (
     "Power off and unplugged; lamps cool; cover the water.",
-    "Mark the centres on the ceiling or rail, from the left pane and from the back pane; check both diagonals.",
+    "Mark the drill points on the ceiling or rail, from the left pane and from the back pane; check both diagonals.",
+    "Hold them against the fixture's own hanging points, which go before the sheet's.",
     "Find structure behind every mark; set anchors rated for the load, two independent supports for each fixture.",
     "Hang the fixtures high and empty of cords; set the height of each face from the water line, all corners alike.",
     "Second support on each; pull on it with the fixture's own weight before letting go.",
@@ -30,6 +31,7 @@ class MountSheet:
     """All that the sheet shows; ``parts`` are names with their counts."""
 
     marks: tuple[Mark, ...]
+    hangers: tuple[Hanger, ...]
     checks: tuple[Check, ...]
     parts: tuple[tuple[str, int], ...]
     order: tuple[str, ...]
@@ -41,10 +43,11 @@ def mount_sheet(stored: StoredTank, setup: StoredSetup) -> MountSheet:
     parts: dict[str, int] = {}
     for f in fixtures:
         parts[f.name] = parts.get(f.name, 0) + 1
-    supports = 2 * len(hung_weights(fixtures))
+    hangers = find_hangers(stored.tank, fixtures)
+    supports = 2 * len(hangers)
     listed = (*parts.items(), ("supports, each rated as in the table", supports), ("anchors into structure", supports))
     checks = tuple(check_mounting(stored.tank, fixtures, stored.site))
-    return MountSheet(draw_marks(stored.tank, fixtures), checks, listed if fixtures else (), ORDER)
+    return MountSheet(draw_marks(stored.tank, fixtures), hangers, checks, listed if fixtures else (), ORDER)
 
 
 def save_place(db: Database, tank_id: int, setup_id: int, site: Site, weights: Mapping[int, float]) -> None:

@@ -9,7 +9,6 @@ from typing import Any, Literal
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
 
-from corlume.core.mounting import Mark
 from corlume.core.site import Site
 from corlume.formats.measure import Measure
 from corlume.formats.mount_drawing import PAGES, TRUE, draw_mount, fitted_scale, to_pdf, to_svg, to_tiles
@@ -53,7 +52,7 @@ def save(request: Request, db: Db, measure: Unit, tank_id: int, setup_id: int, d
 def svg(db: Db, measure: Unit, tank_id: int, setup_id: int) -> Response:
     """The drawing at true scale."""
     stored, setup, sheet = _sheet(db, tank_id, setup_id)
-    text = to_svg(draw_mount(stored.tank, sheet.marks, measure, letter, TRUE))
+    text = to_svg(draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, TRUE))
     return _file(text.replace("currentColor", "black").encode(), "image/svg+xml", setup.name, "svg")
 
 
@@ -69,7 +68,7 @@ def pdf(
     """The sheet fitted to a page, or at true scale over as many pages as it takes, to be joined."""
     stored, setup, sheet = _sheet(db, tank_id, setup_id)
     ratio = TRUE if scale == "true" else fitted_scale(stored.tank, sheet.marks, PAGES[paper])
-    drawing = draw_mount(stored.tank, sheet.marks, measure, letter, ratio)
+    drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, ratio)
     shown = "true scale" if scale == "true" else f"1 : {TRUE / ratio:.1f}"
     title = f"{stored.name}: {setup.name}, {shown}, {measure.unit}"
     write = to_tiles if scale == "true" else to_pdf
@@ -91,9 +90,9 @@ def _page(
         "setup": setup,
         "sheet": sheet,
         "marks": list(zip(sheet.marks, [kept.id for kept in setup.fixtures], strict=True)),
-        "drawing": to_svg(draw_mount(stored.tank, sheet.marks, measure, letter, scale)),
+        "drawing": to_svg(draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, scale)),
         "letter": letter,
-        "supports": _supports,
+        "hung": _hung(sheet, measure),
         "values": values,
         "errors": errors,
         "scale": TRUE / scale,
@@ -107,33 +106,34 @@ def _sheet(db: Db, tank_id: int, setup_id: int) -> tuple[StoredTank, StoredSetup
     return stored, setup, mount_sheet(stored, setup)
 
 
-def _supports(mark: Mark) -> str:
-    """What the supports of a fixture, or of the frame that it is part of, must be rated for."""
-    rated = f"2 x {mark.rating:.0f}" if mark.rating else "not known"
-    return f"{mark.fixture.frame}: {rated}" if mark.fixture.frame else rated
+def _hung(sheet: MountSheet, measure: Measure) -> list[list[str]]:
+    """For each hanger what hangs from it, its drill points, its weight, and what each support must be rated for."""
+    rows = []
+    for hanger in sheet.hangers:
+        names = ", ".join(letter(number) for number in hanger.numbers)
+        points = [measure.number(value) for point in hanger.points for value in point]
+        known = [f"{hanger.weight:.1f}", f"{hanger.rating:.0f}"] if hanger.weight else ["not known"] * 2
+        rows.append([f"{hanger.frame}: {names}" if hanger.frame else names, *points, *known])
+    return rows
 
 
 def _tables(sheet: MountSheet, measure: Measure) -> list[tuple[str, list[list[str]]]]:
     u = measure.unit
-    head = [
-        "",
-        "Fixture",
-        f"From left, {u}",
-        f"From back, {u}",
-        f"Above water, {u}",
-        f"Above rim, {u}",
-        "kg",
-        "Supports, kg each",
-    ]
+    head = ["", "Fixture", *(f"{where}, {u}" for where in ("From left", "From back", "Above water", "Above rim"))]
     rows = [
-        [letter(m.number), m.fixture.name, *(measure.number(v) for v in (m.left, m.back, m.above_water, m.above_rim)),
-         f"{m.fixture.weight:.1f}" if m.fixture.weight else "not known", _supports(m)]
+        [letter(m.number), m.fixture.name, *(measure.number(v) for v in (m.left, m.back, m.above_water, m.above_rim))]
         for m in sheet.marks
+    ]
+    drill = [
+        "Hangs", *(f"{n}: from {side}, {u}" for n in ("First", "Second") for side in ("left", "back")), "kg",
+        "Each rated, kg",
     ]  # fmt: skip
     checks = [[c.title, {"yes": "holds", "no": "does not hold", "look": "look"}[c.answer],
                measure.fill(c.found, c.lengths), measure.fill(c.rule, c.lengths)] for c in sheet.checks]  # fmt: skip
     return [
         ("Centres and heights", [head, *rows]),
+        ("Drill points, two supports each; the fixture's own hanging points go before these",
+         [drill, *_hung(sheet, measure)]),
         ("Parts", [["Part", "Count"], *([name, str(count)] for name, count in sheet.parts)]),
         ("Looked at (common practice, no source; local code and licensed work go before it)",
          [["What", "Holds", "Found", "Rule"], *checks]),

@@ -9,6 +9,7 @@ from markupsafe import Markup
 from corlume.services import tanks
 from corlume.services.hang import YEARS, cost_of
 from corlume.services.predict import slice_plane, verdicts
+from corlume.services.wanted import zones_met
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.light import draw_light
@@ -39,6 +40,7 @@ def compare_setups(
         "chosen": chosen,
         "rows": rows,
         "charts": _charts(stored, chosen),
+        "zones": list(zip(*(zones_met(stored, [k.value for k in s.fixtures]) for s in chosen), strict=True)),
         "costs": [cost_of(stored, [k.value for k in s.fixtures]) for s in chosen],
         "years": YEARS,
         "bands": stored.targets.bands(),
