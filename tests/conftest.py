@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 from starlette.testclient import TestClient
 
-from corlume.services import demo
+from corlume.services import demo, tanks
 from corlume.settings import Settings
 from corlume.store.database import Database
+from corlume.store.tanks import StoredTank
 from corlume.web.app import create_app
+from tests.ruled import RULED
 
 
 @pytest.fixture
@@ -27,3 +30,9 @@ def client(db: Database) -> Iterator[TestClient]:
     """The pages, without a browser."""
     with TestClient(create_app(db, Settings()), base_url="http://127.0.0.1", follow_redirects=False) as client:
         yield client
+
+
+@pytest.fixture
+def stored(db: Database) -> StoredTank:
+    """The demo's keeper with a bare tank of the size that the trade's rules speak of."""
+    return replace(tanks.open_tank(db, 1), tank=RULED, rocks=(), corals=(), wanted=())

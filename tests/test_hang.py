@@ -1,58 +1,29 @@
-"""Hang: rules, search, diagnosis, and the sheet to mount from."""
+"""Hang: rules, what is wished, what is found, and the page."""
 
 from __future__ import annotations
 
-import json
 import re
 import time
 from dataclasses import replace
-from itertools import combinations, pairwise
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
-from scipy.optimize import lsq_linear
 from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
-from corlume.core.field import Medium, grid
-from corlume.core.geometry import Pane, Tank
+from corlume.core.geometry import Tank
 from corlume.core.layout import balanced, count_for, wider
-from corlume.core.levels import Aim, best_levels
-from corlume.core.module import Layout, Module
-from corlume.core.mounting import check_mounting, find_hangers, support_load
 from corlume.core.scene import Fixture
-from corlume.core.search import Space, refine, scan
-from corlume.core.site import Site
 from corlume.core.units import DEGREE, INCH
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import fixture_kinds
 from corlume.services import hang, searches, tanks
-from corlume.services.diagnosis import find_faults
 from corlume.services.predict import par_at
 from corlume.services.starting import starting_points
 from corlume.services.wish import Wish, aim_of
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
-
-Array = np.ndarray[tuple[int, ...], np.dtype[np.float64]]
-RULED = Tank(48 * INCH, 24 * INCH, 0.5)
-CLUSTER = fixture_kinds()["cluster"]
-
-
-@pytest.fixture
-def stored(db: Database) -> StoredTank:
-    """The demo's keeper with a bare tank of the size that the trade's rules speak of."""
-    return replace(tanks.open_tank(db, 1), tank=RULED, rocks=(), corals=())
-
-
-def last(stored: StoredTank, wish: Wish, **more: object) -> hang.Step:
-    *_, step = hang.search(stored, CLUSTER, wish, **more)  # type: ignore[arg-type]
-    return step
-
-
-# ---- rules; common practice, no source ----
+from tests.ruled import CLUSTER, RULED, last
 
 
 def test_rules_of_count_and_spacing() -> None:
@@ -71,9 +42,6 @@ def test_starting_points_show_what_the_rule_brings(stored: StoredTank) -> None:
     # two modules over 48 in: balanced gives edges of 45 to 57 % of the centre, wider 75 % or more
     assert 0.42 < starts["2, balanced"].evenness < 0.6
     assert starts["2, wider"].evenness > 0.72
-
-
-# ---- the search ----
 
 
 def test_two_modules_leave_balanced_and_end_near_the_wider_rule(stored: StoredTank) -> None:
@@ -181,86 +149,6 @@ def test_wish_out_of_reach_says_what_comes_closest(stored: StoredTank) -> None:
     assert any("Full output binds" in words for words in best.binds)
 
 
-def small_case() -> tuple[Medium, Module, Aim]:
-    tank = Tank(0.8, 0.4, 0.4, left=Pane("plain", 0.5), sand_albedo=0.0, rock_albedo=0.0)
-    points = grid(tank, (12, 5, 1), depths=(0.15, 0.15)).reshape(-1, 3)
-    aim = Aim(points, np.full(len(points), 200.0), np.full(len(points), 1 / len(points)))
-    small = replace(CLUSTER.parts[0], emitter=replace(CLUSTER.parts[0].emitter, length=0.1, width=0.1))
-    return Medium.of(tank), Module.of([small]), aim
-
-
-def column(medium: Medium, module: Module, aim: Aim, x: float, height: float) -> Array:
-    """PAR of one module at full output over the middle of the small tank."""
-    field: Array = module.fields(medium, aim.points, x, 0.2, height)[0]
-    return field
-
-
-def test_scan_agrees_with_brute_force_and_levels_with_scipy() -> None:
-    medium, module, aim = small_case()
-    places = tuple(np.linspace(0.1, 0.7, 7).round(3).tolist())
-    space = Space((2,), places, (0.2,), (0.2,), 0.15)
-    [(judged, best)] = list(scan(medium, module, aim, space))
-    allowed = [pair for pair in combinations(places, 2) if pair[1] - pair[0] >= 0.15 - 1e-9]
-    assert judged == len(allowed)
-    root = np.sqrt(aim.weight)
-    offs = {}
-    for pair in allowed:
-        fields = np.array([column(medium, module, aim, x, 0.2) for x in pair])
-        solved = lsq_linear((fields * root).T, aim.wanted * root, (0, 1), tol=1e-12)
-        offs[pair] = aim.off(solved.x @ fields)
-        levels, off = best_levels(fields, aim)
-        assert levels == pytest.approx(solved.x, abs=2e-3)
-        assert off == pytest.approx(offs[pair], rel=1e-4)
-    assert best[0].places == min(offs, key=lambda pair: offs[pair])
-    assert best[0].off == pytest.approx(min(offs.values()), rel=1e-4)
-
-
-def test_refined_best_is_within_two_percent_of_an_exhaustive_scan() -> None:
-    medium, module, aim = small_case()
-    coarse = Space((2,), tuple(np.linspace(0.1, 0.7, 7).round(3).tolist()), (0.15, 0.2, 0.25), (0.2,), 0.15)
-    fine = replace(
-        coarse, places=tuple(np.linspace(0.1, 0.7, 61).round(3).tolist()), heights=tuple(np.arange(15, 26) / 100)
-    )
-    best = min((one for _, found in scan(medium, module, aim, coarse) for one in found), key=lambda one: one.off)
-    finest = min((one for _, found in scan(medium, module, aim, fine) for one in found), key=lambda one: one.off)
-    refined = refine(medium, module, aim, coarse, best)
-    assert refined is not None
-    assert refined.off <= 1.02 * finest.off
-
-
-@settings(max_examples=12, deadline=None)
-@given(
-    low=st.floats(0.15, 0.3), span=st.floats(0.0, 0.2), counts=st.tuples(st.integers(1, 3), st.integers(0, 1)),
-    symmetric=st.booleans(),
-)  # fmt: skip
-def test_limits_are_never_broken(low: float, span: float, counts: tuple[int, int], symmetric: bool) -> None:
-    medium, module, aim = small_case()
-    heights = (round(low, 3), round(low + span, 3))
-    space = Space(
-        (counts[0], counts[0] + counts[1]),
-        tuple(np.linspace(0.06, 0.74, 15).tolist()),
-        heights,
-        (0.2,),
-        0.12,
-        symmetric,
-    )
-    for _, found in scan(medium, module, aim, space):
-        for layout in (*found, *(refine(medium, module, aim, space, one) for one in found[:1])):
-            assert layout is not None
-            assert heights[0] - 1e-9 <= layout.height <= heights[1] + 1e-9
-            assert counts[0] <= len(layout.places) <= sum(counts)
-            assert all(0.0 <= level <= 1.0 for level in layout.levels)
-            assert all(b - a >= 0.12 - 1e-6 for a, b in pairwise(layout.places))
-            assert 0.06 - 1e-6 <= layout.places[0] <= layout.places[-1] <= 0.74 + 1e-6
-
-
-def test_light_under_a_module_falls_and_evens_out_with_height() -> None:
-    medium, module, aim = small_case()
-    reads = [column(medium, module, aim, 0.4, h) for h in (0.15, 0.2, 0.3, 0.4)]
-    assert all(a.max() > b.max() for a, b in pairwise(reads))
-    assert all(a.std() / a.mean() > b.std() / b.mean() for a, b in pairwise(reads))
-
-
 @pytest.mark.parametrize(
     ("wish", "field", "words"),
     [
@@ -275,9 +163,6 @@ def test_wishes_that_cannot_be_are_refused_by_field(stored: StoredTank, wish: Wi
     with pytest.raises(InvalidInput) as caught:
         last(stored, wish)
     assert words in {e.field: Measure("cm").message(e) for e in caught.value.errors}[field]
-
-
-# ---- the page ----
 
 
 def test_search_is_watched_adopted_and_kept(client: TestClient, db: Database) -> None:
@@ -323,136 +208,6 @@ def test_stopped_search_keeps_what_it_found(db: Database) -> None:
     assert now.state == "stopped"
     assert now.found
     assert now.done < 1.0
-
-
-# ---- diagnosis ----
-
-
-def lamps(*places: float, height: float = 0.12, **changes: float) -> list[Fixture]:
-    emitter = replace(CLUSTER.parts[0].emitter, y=0.3, height=height, fwhm=60 * DEGREE, **changes)  # type: ignore[arg-type]
-    return [Fixture(replace(emitter, x=x), watts=115.0) for x in places]
-
-
-def test_fatal_hot_spot_is_named_and_raising_helps(stored: StoredTank) -> None:
-    now, found = find_faults(stored, [replace(f, emitter=replace(f.emitter, fwhm=30 * DEGREE)) for f in lamps(0.61)])
-    assert now is not None
-    spot = next(f for f in found if f.fault.key == "hot_spot")
-    assert spot.fault.place == pytest.approx((0.61, 0.3), abs=0.05)
-    lifted = next(r for r in spot.remedies if r.words.startswith("Raise"))
-    assert lifted.figures.hottest.par < now.hottest.par  # type: ignore[union-attr]
-
-
-def test_overlap_gaps_spill_and_glass_are_told_apart(stored: StoredTank) -> None:
-    def keys(fixtures: list[Fixture]) -> set[str]:
-        return {f.fault.key for f in find_faults(stored, fixtures)[1]}
-
-    middle = [replace(f, emitter=replace(f.emitter, fwhm=110 * DEGREE)) for f in lamps(0.45, 0.75, height=0.25)]
-    assert "overlap" in keys(middle)
-    assert "gaps" in keys(lamps(0.2, 1.0))
-    assert "corners" in keys(lamps(0.61))
-    assert "spill" in keys(
-        [replace(f, emitter=replace(f.emitter, fwhm=140 * DEGREE)) for f in lamps(0.3, 0.9, height=0.6)]
-    )
-    assert "front" in keys([replace(f, emitter=replace(f.emitter, y=0.05, fwhm=110 * DEGREE)) for f in lamps(0.6)])
-    assert find_faults(stored, [replace(f, output=0.0) for f in middle]) == (None, [])
-
-
-# ---- mounting ----
-
-
-def test_mount_checks_follow_their_rules() -> None:
-    fixtures = [
-        Fixture(replace(CLUSTER.parts[0].emitter, x=x, y=0.3), watts=115.0, name="A", weight=2.4) for x in (0.3, 0.9)
-    ]
-
-    def answers(lamps: list[Fixture], site: Site, tank: Tank = RULED) -> dict[str, str]:
-        return {c.key: c.answer for c in check_mounting(tank, lamps, site)}
-
-    assert support_load(2.4) == pytest.approx(6.0)  # five times half the weight
-    found = answers(fixtures, Site(lead=1.0))
-    assert (found["weight"], found["splash"], found["leads"]) == ("yes", "look", "yes")
-    found = answers([fixtures[0], replace(fixtures[1], weight=0.0)], Site(lead=0.6))
-    assert (found["weight"], found["leads"]) == ("look", "no")
-    # 80 % of 10 A at 120 V is 960 W
-    many, small = [replace(f, watts=400.0) for f in fixtures], Site(volts=120.0, breaker=10.0, others=200.0)
-    assert answers(many, small)["circuit"] == "no"
-    assert answers(many, replace(small, others=160.0))["circuit"] == "yes"
-    halide = fixture_kinds()["halide-250"].parts[0]
-    assert answers([halide], Site(), replace(RULED, room_height=0.4))["heat"] == "no"
-
-
-def test_frame_hangs_from_supports_of_its_own() -> None:
-    parts = [replace(f, frame="Rack") for f in fixture_kinds()["hybrid-60"].parts]
-    parts = [replace(f, emitter=replace(f.emitter, x=0.6 + f.emitter.x, y=0.3 + f.emitter.y)) for f in parts]
-    whole = sum(f.weight for f in parts)
-    (hanger,) = find_hangers(RULED, parts)
-    assert hanger.rating == pytest.approx(support_load(whole))
-    # over the long axis of the whole frame, alike on both sides of its middle
-    (a, _), (b, _) = hanger.points
-    assert 0.5 * (a + b) == pytest.approx(0.6)
-    assert b - a == pytest.approx(0.7 * 0.55)
-    # one part of unknown weight leaves the whole frame's unknown
-    assert find_hangers(RULED, [replace(parts[0], weight=0.0), *parts[1:]])[0].rating == 0.0
-
-
-def test_sheets_numbers_are_the_setups_to_the_millimetre(client: TestClient, db: Database) -> None:
-    setup = tanks.open_tank(db, 1).setup(1)
-    page = client.get("/tanks/1/setups/1/mount").text
-    svg = client.get("/tanks/1/setups/1/mount/sheet.svg").text
-    assert 'width="1552.000mm"' in svg  # 150 cm and the margins
-    for kept in setup.fixtures:
-        e = kept.value.emitter
-        assert f"<td>{Measure('cm').number(e.x)}</td><td>{Measure('cm').number(0.65 - e.y)}</td>" in page
-        # at true scale the centre mark lies as many millimetres from the left pane as the lamp does
-        x = [
-            float(a)
-            for a, b in re.findall(r'x1="([\d.]+)" y1="[\d.]+" x2="([\d.]+)"[^>]*stroke-width="0.4"', svg)
-            if a == b
-        ]
-        assert min(abs(a - 22.0 - 1000 * e.x) for a in x) < 0.5
-    for query in ("paper=a4", "paper=letter", "scale=true", "scale=true&paper=letter"):
-        answer = client.get(f"/tanks/1/setups/1/mount/sheet.pdf?{query}")
-        assert answer.content.startswith(b"%PDF")
-        assert answer.content == client.get(f"/tanks/1/setups/1/mount/sheet.pdf?{query}").content
-
-
-def test_place_and_weights_are_kept_undone_and_refused_by_field(client: TestClient, db: Database) -> None:
-    url, before = "/tanks/1/setups/1/mount", tanks.open_tank(db, 1)
-    first = before.setup(1).fixtures[0]
-    form = {"volts": "120", "breaker": "15", "others": "100", "lead": "90", "stand": "125", "eye": "115",
-            "away": "150", "gap": "4", f"weight-{first.id}": "3.6"}  # fmt: skip
-    usual = client.get(f"{url}/sheet.pdf").content
-    assert client.post(url, data=form).status_code == 303
-    after = tanks.open_tank(db, 1)
-    assert replace(after.site, eye=1.15) == Site(120, 15, 100, 0.9, 1.25, 1.15, 1.5, 0.04)
-    assert after.site.eye == pytest.approx(1.15)
-    assert after.setup(1).fixture(first.id).value.weight == 3.6
-    assert "<td>3.6</td><td>9</td>" in client.get(url).text  # 5 x 3.6 / 2
-    assert client.get(f"{url}/sheet.pdf").content != usual  # the file's checks are those of the keeper's own place
-    tanks.undo(db, 1)
-    assert tanks.open_tank(db, 1).site == before.site
-    assert tanks.open_tank(db, 1).setup(1) == before.setup(1)
-    bad = client.post(url, data={**form, "volts": "12", f"weight-{first.id}": "heavy"})
-    assert bad.status_code == 422
-    assert 'value="heavy"' in bad.text
-    assert 'value="12"' in bad.text
-    worse = client.post(url, data={**form, "volts": "12", f"weight-{first.id}": "900"})
-    assert "must be from 90 to 260, not 12" in worse.text
-    assert tanks.open_tank(db, 1).site == before.site
-
-
-def test_faults_are_told_with_what_would_help(client: TestClient) -> None:
-    faults = client.get("/tanks/1/hang/faults?setup=1", headers={"Content-Type": "application/json"})
-    assert "What would help" in json.dumps(faults.json())
-
-
-def test_layout_makes_emitters_column_by_column() -> None:
-    layout = Layout((0.2, 0.6), 0.3, (0.1, 0.4), (0.5, 1.0))
-    hung = layout.fixtures(Module.of(CLUSTER.parts))
-    assert [(f.emitter.x, f.emitter.y, f.output) for f in hung] == [
-        (0.2, 0.1, 0.5), (0.2, 0.4, 0.5), (0.6, 0.1, 1.0), (0.6, 0.4, 1.0),
-    ]  # fmt: skip
-    assert {round(f.emitter.height, 9) for f in hung} == {0.3}
 
 
 def test_setups_side_by_side_show_their_difference(client: TestClient) -> None:

@@ -109,7 +109,7 @@ def draw_mount(
         levels.setdefault(round(m.above_water, 4), []).append(name)
         backs.setdefault(round(m.back, 4), []).append(name)
         lefts.setdefault(round(m.left, 4), []).append(name)
-    for hanger, (px, py) in ((hanger, point) for hanger in hangers for point in hanger.points):
+    for hanger, (px, py) in [(one, point) for one in hangers for point in one.points]:
         x, y = x0 + px * scale, y0 + py * scale
         if scale >= ROOMY:
             texts.append(Text(x + 4, y + 1, f"drill for {_several([letters(n) for n in hanger.numbers])}", "start"))

@@ -394,8 +394,8 @@ def _reasoned(case: _Case, found: Found, setup: Sequence[Fixture]) -> Found:
     """An answer with its reasons, held against balanced spacing at its own best levels and against what hangs now."""
     stored, layout, rack = case.stored, found.layout, case.rack
     even = replace(layout, places=balanced(len(layout.places), rack.side))
-    rule = None
-    if len(layout.places) > 1 and all(even.fits(rack.module, place, case.space.others) for place in even.places):
+    rule, room = None, len(layout.places) > 1 and min(np.diff(even.places)) >= rack.gap
+    if room and all(even.fits(rack.module, place, case.space.others) for place in even.places):
         even = levelled(case.medium, rack.module, case.aim, case.space, even)
         hung = [*rack.hung(stored.tank, even), *case.space.others]
         rule = figures(stored.tank, hung, stored.targets, stored.running)

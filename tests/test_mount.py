@@ -1,0 +1,100 @@
+"""The mounting sheet: whether it can hang, and the numbers to drill from."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+import pytest
+from starlette.testclient import TestClient
+
+from corlume.core.geometry import Tank
+from corlume.core.mounting import check_mounting, find_hangers, support_load
+from corlume.core.scene import Fixture
+from corlume.core.site import Site
+from corlume.formats.measure import Measure
+from corlume.reference.catalogue import fixture_kinds
+from corlume.services import tanks
+from corlume.store.database import Database
+from tests.ruled import CLUSTER, RULED
+
+
+def test_mount_checks_follow_their_rules() -> None:
+    fixtures = [
+        Fixture(replace(CLUSTER.parts[0].emitter, x=x, y=0.3), watts=115.0, name="A", weight=2.4) for x in (0.3, 0.9)
+    ]
+
+    def answers(lamps: list[Fixture], site: Site, tank: Tank = RULED) -> dict[str, str]:
+        return {c.key: c.answer for c in check_mounting(tank, lamps, site)}
+
+    assert support_load(2.4) == pytest.approx(6.0)  # five times half the weight
+    found = answers(fixtures, Site(lead=1.0))
+    assert (found["weight"], found["splash"], found["leads"]) == ("yes", "look", "yes")
+    found = answers([fixtures[0], replace(fixtures[1], weight=0.0)], Site(lead=0.6))
+    assert (found["weight"], found["leads"]) == ("look", "no")
+    # 80 % of 10 A at 120 V is 960 W
+    many, small = [replace(f, watts=400.0) for f in fixtures], Site(volts=120.0, breaker=10.0, others=200.0)
+    assert answers(many, small)["circuit"] == "no"
+    assert answers(many, replace(small, others=160.0))["circuit"] == "yes"
+    halide = fixture_kinds()["halide-250"].parts[0]
+    assert answers([halide], Site(), replace(RULED, room_height=0.4))["heat"] == "no"
+
+
+def test_frame_hangs_from_supports_of_its_own() -> None:
+    parts = [replace(f, frame="Rack") for f in fixture_kinds()["hybrid-60"].parts]
+    parts = [replace(f, emitter=replace(f.emitter, x=0.6 + f.emitter.x, y=0.3 + f.emitter.y)) for f in parts]
+    whole = sum(f.weight for f in parts)
+    (hanger,) = find_hangers(RULED, parts)
+    assert hanger.rating == pytest.approx(support_load(whole))
+    # over the long axis of the whole frame, alike on both sides of its middle
+    (a, _), (b, _) = hanger.points
+    assert 0.5 * (a + b) == pytest.approx(0.6)
+    assert b - a == pytest.approx(0.7 * 0.55)
+    # one part of unknown weight leaves the whole frame's unknown
+    assert find_hangers(RULED, [replace(parts[0], weight=0.0), *parts[1:]])[0].rating == 0.0
+
+
+def test_sheets_numbers_are_the_setups_to_the_millimetre(client: TestClient, db: Database) -> None:
+    setup = tanks.open_tank(db, 1).setup(1)
+    page = client.get("/tanks/1/setups/1/mount").text
+    svg = client.get("/tanks/1/setups/1/mount/sheet.svg").text
+    assert 'width="1552.000mm"' in svg  # 150 cm and the margins
+    for kept in setup.fixtures:
+        e = kept.value.emitter
+        assert f"<td>{Measure('cm').number(e.x)}</td><td>{Measure('cm').number(0.65 - e.y)}</td>" in page
+        # at true scale the centre mark lies as many millimetres from the left pane as the lamp does
+        x = [
+            float(a)
+            for a, b in re.findall(r'x1="([\d.]+)" y1="[\d.]+" x2="([\d.]+)"[^>]*stroke-width="0.4"', svg)
+            if a == b
+        ]
+        assert min(abs(a - 22.0 - 1000 * e.x) for a in x) < 0.5
+    for query in ("paper=a4", "paper=letter", "scale=true", "scale=true&paper=letter"):
+        answer = client.get(f"/tanks/1/setups/1/mount/sheet.pdf?{query}")
+        assert answer.content.startswith(b"%PDF")
+        assert answer.content == client.get(f"/tanks/1/setups/1/mount/sheet.pdf?{query}").content
+
+
+def test_place_and_weights_are_kept_undone_and_refused_by_field(client: TestClient, db: Database) -> None:
+    url, before = "/tanks/1/setups/1/mount", tanks.open_tank(db, 1)
+    first = before.setup(1).fixtures[0]
+    form = {"volts": "120", "breaker": "15", "others": "100", "lead": "90", "stand": "125", "eye": "115",
+            "away": "150", "gap": "4", f"weight-{first.id}": "3.6"}  # fmt: skip
+    usual = client.get(f"{url}/sheet.pdf").content
+    assert client.post(url, data=form).status_code == 303
+    after = tanks.open_tank(db, 1)
+    assert replace(after.site, eye=1.15) == Site(120, 15, 100, 0.9, 1.25, 1.15, 1.5, 0.04)
+    assert after.site.eye == pytest.approx(1.15)
+    assert after.setup(1).fixture(first.id).value.weight == 3.6
+    assert "<td>3.6</td><td>9</td>" in client.get(url).text  # 5 x 3.6 / 2
+    assert client.get(f"{url}/sheet.pdf").content != usual  # the file's checks are those of the keeper's own place
+    tanks.undo(db, 1)
+    assert tanks.open_tank(db, 1).site == before.site
+    assert tanks.open_tank(db, 1).setup(1) == before.setup(1)
+    bad = client.post(url, data={**form, "volts": "12", f"weight-{first.id}": "heavy"})
+    assert bad.status_code == 422
+    assert 'value="heavy"' in bad.text
+    assert 'value="12"' in bad.text
+    worse = client.post(url, data={**form, "volts": "12", f"weight-{first.id}": "900"})
+    assert "must be from 90 to 260, not 12" in worse.text
+    assert tanks.open_tank(db, 1).site == before.site

@@ -1,0 +1,168 @@
+"""Hang tubes, bars and frames: how they are laid over a tank, searched for, and hung beside what is there."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from itertools import pairwise
+
+import pytest
+
+from corlume.core.errors import InvalidInput
+from corlume.core.geometry import Tank
+from corlume.core.module import Module
+from corlume.core.scene import Fixture, overlaps
+from corlume.reference.catalogue import fixture_kinds
+from corlume.services import hang
+from corlume.services.predict import figures
+from corlume.services.rack import column_counts, rack_of
+from corlume.services.starting import default_wish, starting_points
+from corlume.services.wish import Wish
+from corlume.store.tanks import StoredTank
+from tests.ruled import CLUSTER, RULED, last
+
+KINDS = fixture_kinds()
+
+
+def test_tubes_lie_side_by_side_and_modules_along_the_tank() -> None:
+    tubes, short, modules = (rack_of(RULED, KINDS[key].parts) for key in ("t5-54", "t5-24", "cluster"))
+    assert (tubes.along, tubes.rows) == ("y", (pytest.approx(0.6096),))
+    # tubes of 55 cm: two end to end over 122 cm, each in the middle of its half
+    assert short.rows == pytest.approx((0.3048, 0.9144))
+    assert (modules.along, modules.rows) == ("x", (pytest.approx(0.3048),))
+    assert tubes.most == 8
+    assert rack_of(Tank(1.2, 0.2, 0.4), KINDS["panel"].parts).most == 1  # at least one, however little room
+
+
+@pytest.mark.parametrize("key", ["t5-54", "bar"])
+def test_counts_of_tubes_and_bars_reach_the_band_by_their_light(stored: StoredTank, key: str) -> None:
+    kind = KINDS[key]
+    counts = list(column_counts(stored, kind))
+    starts = {len(start.fixtures): start for start in starting_points(stored, kind)}
+    band = stored.targets.goal_band()
+    assert counts == sorted(counts)
+    fewest = starts[counts[0]]
+    assert fewest.figures.mean > 0.9 * band.low
+    # one tube less would not do: light adds up, and the middle one has the most of it
+    assert fewest.figures.mean * (counts[0] - 1) / counts[0] < 1.1 * band.low
+    for start in starts.values():
+        assert not overlaps(start.fixtures)
+        assert all(0 < f.emitter.y < stored.tank.width for f in start.fixtures)
+
+
+def test_starting_point_dims_what_dims_and_leaves_the_rest_full(stored: StoredTank) -> None:
+    band = stored.targets.goal_band()
+    for key in ("cluster", "t5-54", "hybrid-60"):
+        for start in starting_points(stored, KINDS[key]):
+            fixed, dims = ([f.output for f in start.fixtures if f.dimmable == one] for one in (False, True))
+            assert set(fixed) <= {1.0}
+            assert len(set(dims)) <= 1
+            if dims and 0 < dims[0] < 1:
+                assert start.figures.mean == pytest.approx(0.5 * (band.low + band.high), rel=0.02)
+
+
+def test_tubes_are_searched_for_side_by_side(stored: StoredTank) -> None:
+    wish = Wish("t5-54", "blanket", (4, 6), (0.2, 0.3), (200, 350))
+    step = last(stored, wish, kind="t5-54")
+    assert len(step.best) >= 3
+    best = step.best[0]
+    assert best.layout.along == "y"
+    assert {f.output for f in best.fixtures} == {1.0}
+    assert {round(f.emitter.x, 3) for f in best.fixtures} == {0.61}
+    assert not overlaps(best.fixtures)
+    assert all(b - a >= 0.06 - 1e-6 for a, b in pairwise(best.layout.places))
+    assert best.figures.coverage >= max(s.figures.coverage for s in starting_points(stored, KINDS["t5-54"])) - 0.02
+    # alike from the front and from the back, as the tank is
+    assert best.layout.mirrored
+
+
+def test_frames_are_searched_for_and_hang_as_frames(stored: StoredTank) -> None:
+    wish = Wish("hybrid-60", "blanket", (2, 2), (0.2, 0.24), (200, 350), symmetric=True)
+    best = last(stored, wish, kind="hybrid-60").best[0]
+    frames: dict[str, list[Fixture]] = {}
+    for f in best.fixtures:
+        frames.setdefault(f.frame, []).append(f)
+    assert len(frames) == 2
+    assert "" not in frames
+    kind = KINDS["hybrid-60"]
+    for parts in frames.values():
+        for a, b in pairwise(range(len(parts))):
+            hung, made = ((some[b].emitter, some[a].emitter) for some in (parts, kind.parts))
+            assert hung[0].x - hung[1].x == pytest.approx(made[0].x - made[1].x)
+            assert hung[0].y - hung[1].y == pytest.approx(made[0].y - made[1].y)
+    assert {f.output for f in best.fixtures if not f.dimmable} == {1.0}
+    assert best.buy == 2 * kind.price
+
+
+def test_what_is_added_to_what_hangs_takes_its_light_and_its_room_into_account(stored: StoredTank) -> None:
+    tube = KINDS["t5-54"].parts[0]
+    there = [replace(tube, emitter=replace(tube.emitter, x=0.61, y=y, height=0.22)) for y in (0.1, 0.3, 0.5)]
+    wish = Wish("cluster", "blanket", (2, 2), (0.2, 0.3), (200, 350), symmetric=True)
+    alone, added = (
+        last(stored, replace(wish, beside=beside), setup=there).best[0] for beside in (False, True)
+    )  # what hangs is no part of the first
+    assert len(alone.fixtures) == 2
+    assert len(added.fixtures) == 5
+    assert set(there) <= set(added.fixtures)
+    assert not overlaps(added.fixtures)
+    assert sum(added.layout.levels) < 0.8 * sum(alone.layout.levels)
+    assert added.buy == 2 * CLUSTER.price  # only what is new is bought
+
+
+def test_best_with_what_hangs_moves_frames_as_one_piece_and_leaves_the_rest(stored: StoredTank) -> None:
+    frame = [replace(p, frame="Rack") for p in Module.of(KINDS["hybrid-60"].parts).at(0.5, 0.3, 0.3)]
+    bar = KINDS["bar"].parts[0]
+    bar = replace(bar, dimmable=False, emitter=replace(bar.emitter, x=0.6, y=0.05, height=0.5))
+    wish = Wish("cluster", "own", (1, 1), (0.2, 0.4), (200, 350))
+    best = last(stored, wish, setup=[*frame, bar]).best[0]
+    moved = [f for f in best.fixtures if f.frame]
+    assert len(moved) == len(frame)
+    assert bar in best.fixtures
+    assert best.name == "Rack"
+    assert best.buy == 0.0
+    gaps = [{round(f.emitter.y - parts[0].emitter.y, 6) for f in parts} for parts in (moved, frame)]
+    assert gaps[0] == gaps[1]
+    assert moved[0].emitter.x != frame[0].emitter.x
+    tubes = [replace(f, dimmable=False) for f in frame[1:3]]
+    only = last(stored, wish, setup=[replace(f, frame="") for f in tubes]).best[0]
+    assert {f.emitter.kind for f in only.fixtures} == {"t5_tube"}  # nothing dims: what hangs most often is moved
+
+
+def test_too_many_of_a_kind_cannot_be_moved(stored: StoredTank) -> None:
+    small = KINDS["module-grid"].parts[0]
+    many = [replace(small, emitter=replace(small.emitter, x=0.1 + 0.11 * k, y=0.3)) for k in range(9)]
+    with pytest.raises(InvalidInput, match="at most 8"):
+        last(stored, Wish("cluster", "own", (1, 1), (0.2, 0.3), (200, 350)), setup=many)
+
+
+def test_cheapest_leaves_out_only_what_could_not_come_in(stored: StoredTank, monkeypatch: pytest.MonkeyPatch) -> None:
+    kinds = [KINDS[key] for key in ("cluster-small", "cluster", "bar-short", "t5-54", "halide-150")]
+    wish = Wish("cluster", "cheapest", (2, 4), (0.2, 0.3), (150, 350))
+    pruned = last(stored, wish, kinds=kinds).best
+    monkeypatch.setattr(hang, "_money", lambda *_: 0.0)
+    assert last(stored, wish, kinds=kinds).best == pruned
+    assert len({one.name for one in pruned}) >= 2
+
+
+def test_reasons_are_worked_out_against_balanced_spacing(stored: StoredTank) -> None:
+    best = last(stored, Wish("cluster", "blanket", (2, 2), (0.25, 0.3), (200, 350), True)).best[0]
+    words = " ".join(reason.words for reason in best.reasons)
+    assert "further out than balanced" in words
+    assert f"this to {100 * best.figures.evenness:.0f} % evenness and {100 * best.figures.coverage:.0f} %" in words
+    # two modules are alike at their best levels: those of balanced spacing come to what the starting point does
+    start = next(s for s in starting_points(stored, CLUSTER) if s.rule == "2, balanced")
+    height = best.layout.height
+    even = [replace(f, output=1.0, emitter=replace(f.emitter, height=height)) for f in start.fixtures]
+    rule = figures(stored.tank, even, stored.targets, stored.running)
+    assert f"comes to {100 * rule.evenness:.0f} % evenness" in words  # a ratio, which no common level changes
+    outs = [reason.lengths["out"] for reason in best.reasons if "out" in reason.lengths]
+    assert outs == [pytest.approx(start.fixtures[0].emitter.x - best.layout.places[0], abs=1e-3)]
+
+
+def test_default_wish_of_every_kind_can_be_searched(stored: StoredTank) -> None:
+    for kind in KINDS.values():
+        wish = default_wish(stored, kind)
+        first = next(hang.search(stored, kind, replace(wish, heights=(wish.heights[1], wish.heights[1]))))
+        assert first.judged > 0
+        for found in first.best:
+            assert not overlaps(found.fixtures)
+            assert all(f.emitter.height <= stored.tank.room_height for f in found.fixtures)
