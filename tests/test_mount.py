@@ -2,20 +2,28 @@
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import replace
+from io import BytesIO
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pypdf import PdfReader
 from starlette.testclient import TestClient
 
 from corlume.core.geometry import Tank
-from corlume.core.mounting import check_mounting, find_hangers, support_load
+from corlume.core.mounting import Check, check_mounting, find_hangers, support_load
 from corlume.core.scene import Fixture
 from corlume.core.site import Site
+from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import fixture_kinds
 from corlume.services import tanks
+from corlume.services.mount import mount_sheet
 from corlume.store.database import Database
+from corlume.web.drawing.lamps import letter
 from tests.ruled import CLUSTER, RULED
 
 
@@ -98,3 +106,67 @@ def test_place_and_weights_are_kept_undone_and_refused_by_field(client: TestClie
     worse = client.post(url, data={**form, "volts": "12", f"weight-{first.id}": "900"})
     assert "must be from 90 to 260, not 12" in worse.text
     assert tanks.open_tank(db, 1).site == before.site
+
+
+def test_pdf_holds_the_sheets_numbers(client: TestClient, db: Database) -> None:
+    """Read back by pypdf."""
+    reader = PdfReader(BytesIO(client.get("/tanks/1/setups/2/mount/sheet.pdf?paper=letter").content))
+    assert [round(float(v) / 72, 2) for v in reader.pages[0].mediabox[2:]] == [11.0, 8.5]  # Letter, landscape, inches
+    words = "\n".join(page.extract_text() for page in reader.pages)
+    for kept in tanks.open_tank(db, 1).setup(2).fixtures:
+        assert kept.value.name in words
+        assert Measure("cm").number(0.65 - kept.value.emitter.y) in words
+    for check in mount_sheet(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup(2)).checks:
+        assert check.title in words
+    assert "1. Power off and unplugged" in words
+
+
+def test_true_scale_pages_join_to_the_whole_drawing(client: TestClient) -> None:
+    """Read back by pypdf: every mark lies on a page, and pages are as large as their paper says."""
+    reader = PdfReader(BytesIO(client.get("/tanks/1/setups/1/mount/sheet.pdf?scale=true").content))
+    texts = [page.extract_text() for page in reader.pages]
+    tiles = [text for text in texts if re.match(r"Page \d+ of", text)]
+    assert f"how {len(tiles)} pages are joined" in texts[0]
+    # 150 x 65 cm and the elevation below cannot do with less paper than their area
+    assert len(tiles) >= 1.55 * 1.9 / (0.277 * 0.182) * 0.6
+    assert [round(float(v) / 72 * 25.4) for v in reader.pages[1].mediabox[2:]] == [297, 210]
+    for number in range(3):
+        assert any(f"centre of {letter(number)}" in text for text in tiles)
+        assert sum(text.count(f"drill for {letter(number)}") for text in tiles) >= 2
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    x=st.floats(0.0, 1.2), y=st.floats(0.0, 0.6), turn=st.floats(-3.1, 3.1), length=st.floats(0.05, 1.5),
+    weight=st.floats(0.1, 40.0),
+)  # fmt: skip
+def test_supports_stand_alike_on_both_sides_of_what_they_carry(
+    x: float, y: float, turn: float, length: float, weight: float
+) -> None:
+    emitter = replace(CLUSTER.parts[0].emitter, x=x, y=y, turn=turn, length=length)
+    [hanger] = find_hangers(RULED, [Fixture(emitter, weight=weight)])
+    (left, back), (right, front) = hanger.points
+    assert (0.5 * (left + right), RULED.width - 0.5 * (back + front)) == pytest.approx((x, y))
+    assert math.hypot(right - left, front - back) == pytest.approx(max(0.1, 0.7 * length))
+    # five times the whole weight on both of them together
+    assert 2 * hanger.rating == pytest.approx(5 * weight)
+
+
+def test_glare_falls_with_shielding_distance_and_lean() -> None:
+    def glare(lamp: Fixture, site: Site) -> Check:
+        return next(c for c in check_mounting(RULED, [lamp], site) if c.key == "glare")
+
+    lamp = Fixture(replace(CLUSTER.parts[0].emitter, x=0.6, y=0.3, height=0.4, fwhm=120 * DEGREE), name="A")
+    seated = Site(stand=1.3, eye=1.2, away=0.5)
+    assert glare(lamp, seated).answer == "look"
+    assert glare(lamp, replace(seated, eye=2.3)).answer == "yes"  # standing: the eye is over the face
+    away = replace(lamp, emitter=replace(lamp.emitter, roll=0.9))  # leaned to the back
+    assert glare(away, seated).answer == "yes"
+
+
+def test_total_heat_is_that_of_the_power() -> None:
+    lamp = Fixture(replace(CLUSTER.parts[0].emitter, x=0.6, y=0.3), watts=300.0, output=0.5, name="A")
+    heat = next(c for c in check_mounting(RULED, [lamp, lamp], Site()) if c.key == "total_heat")
+    assert heat.answer == "look"
+    assert heat.found.startswith("300 W as it is dimmed, 600 W at full")
+    assert not check_mounting(RULED, [], Site())

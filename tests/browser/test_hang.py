@@ -59,3 +59,73 @@ def test_setups_are_held_against_each_other(page: Page) -> None:
     page.get_by_role("button", name="Show").click()
     expect(page.locator(".side-by-side h2").first).to_contain_text("Halide and T5")
     expect(page.get_by_role("row", name=re.compile("^Evenness"))).to_contain_text("%")
+
+
+def test_zones_are_drawn_moved_typed_and_undone(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/hang")
+    page.get_by_role("link", name=re.compile("Zones wanted")).click()
+    area = page.locator('[data-area][data-view="plan"]').bounding_box()
+    assert area
+    page.get_by_label("LPS and soft").check()
+    with page.expect_navigation():
+        drag_over(page, area["x"] + 0.62 * area["width"], area["y"] + 10, 60, 50)
+    drawn = tanks.open_tank(db, 1).wanted[-1].value
+    assert drawn.name == "LPS and soft 1"
+    assert abs(drawn.x - 0.62 * 1.5) < 0.02
+    assert drawn.bottom == 0.56
+    box = page.locator('[data-view="plan"]', has_text="LPS and").locator(".zone-box").first.bounding_box()
+    assert box
+    with page.expect_navigation():
+        drag_over(page, box["x"] + box["width"] / 2, box["y"] + box["height"] - 6, -30, 0)
+    moved = tanks.open_tank(db, 1).wanted[-1].value
+    assert moved.x < drawn.x - 0.04
+    assert moved.width == drawn.width
+    with page.expect_navigation():
+        page.get_by_role("button", name=re.compile("^LPS and soft 1")).press("ArrowRight")
+    assert tanks.open_tank(db, 1).wanted[-1].value.x > moved.x
+    card = page.locator(".zone-form").last
+    card.get_by_label("To PAR").fill("40")
+    card.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("To must be more than 75, where it starts")).to_be_visible()
+    page.locator(".zone-form").last.get_by_label("To PAR").fill("120")
+    page.locator(".zone-form").last.get_by_label("To PAR").press("Enter")
+    expect(page.get_by_role("alert")).to_have_count(0)
+    assert tanks.open_tank(db, 1).wanted[-1].value.high == 120
+    page.locator("h1").click()
+    for _ in range(4):
+        with page.expect_navigation():
+            page.keyboard.press("Control+z")
+    assert len(tanks.open_tank(db, 1).wanted) == 4
+
+
+def test_zone_that_would_not_fit_goes_back_and_says_why(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/zones")
+    before = tanks.open_tank(db, 1).wanted
+    box = page.locator('[data-box="2"][data-view="plan"] .zone-box').bounding_box()
+    assert box
+    drag_over(page, box["x"] + box["width"] / 2, box["y"] + box["height"] / 2, 120, 0)
+    expect(page.locator(".chart-fault")).to_contain_text("the tank ends at 150 cm")
+    back = page.locator('[data-box="2"][data-view="plan"] .zone-box').bounding_box()
+    assert back
+    assert abs(back["x"] - box["x"]) < 2
+    assert tanks.open_tank(db, 1).wanted == before
+
+
+def test_weight_is_typed_where_the_sheet_shows_it(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/setups/1/mount")
+    page.get_by_label("Weight of A, kg").fill("4.8")
+    page.get_by_label("Weight of A, kg").press("Enter")
+    expect(page.get_by_role("row", name=re.compile(r"^A .* 4\.8 12$"))).to_be_visible()
+    assert tanks.open_tank(db, 1).setup(1).fixtures[0].value.weight == 4.8
+    page.get_by_label("Weight of B, kg").fill("a lot")
+    page.get_by_role("button", name="Keep and look again").click()
+    expect(page.get_by_text("Weight is not a number")).to_be_visible()
+    expect(page.get_by_label("Weight of B, kg")).to_have_value("a lot")
+
+
+def drag_over(page: Page, x: float, y: float, right: float, down: float) -> None:
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + right / 2, y + down / 2)
+    page.mouse.move(x + right, y + down)
+    page.mouse.up()
