@@ -10,7 +10,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Page, sync_playwright
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 WIDE, PHONE = (1280, 800), (390, 844)
@@ -23,6 +23,8 @@ VIEWS = [
     ("light-chart", "/tanks/1/chart", WIDE, {}),
     ("light-chart-night", "/tanks/1/chart?setup=2", WIDE, {"theme": "night", "unit": "in"}),
     ("hang", "/tanks/1/hang", WIDE, {}),
+    ("zones", "/tanks/1/zones", WIDE, {}),
+    ("answers", "/tanks/1/hang?kind=cluster", (1280, 1000), {}),
     ("setups", "/tanks/1/setups", WIDE, {}),
     ("mount", "/tanks/1/setups/2/mount", WIDE, {}),
     ("corals", "/tanks/1/corals?coral=15", WIDE, {}),
@@ -48,13 +50,26 @@ def main() -> None:
                 page = context.new_page()
                 page.goto(path)
                 page.evaluate("document.fonts.ready")
-                page.wait_for_timeout(3000 if name == "hang" else 200)
+                page.wait_for_timeout(4500 if name == "hang" else 200)
+                if name == "answers":
+                    _search(page)
                 page.screenshot(path=FOLDER / f"{name}.png")
                 context.close()
         finally:
             browser.close()
             server.terminate()
             server.wait(10)
+
+
+def _search(page: Page) -> None:
+    """Search for the zones of the demo, and go to what is found."""
+    page.get_by_label("Goal").select_option("drawn")
+    page.get_by_label("At most").fill("4")
+    page.get_by_role("button", name="Search").click()
+    page.locator("progress").wait_for(state="hidden", timeout=120_000)
+    page.reload()
+    page.wait_for_timeout(4500)
+    page.locator("#answers").evaluate("element => element.scrollIntoView()")
 
 
 if __name__ == "__main__":

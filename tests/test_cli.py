@@ -102,3 +102,61 @@ def test_every_setting_is_documented() -> None:
     for name, field in Settings.model_fields.items():
         assert f"`CORLUME_{name.upper()}`" in text
         assert str(field.description) in text
+
+
+def answers(result: Result) -> list[dict[str, str]]:
+    assert result.exit_code == 0, result.output
+    return list(csv.DictReader(io.StringIO(result.stdout)))
+
+
+def test_layout_prints_answers_and_writes_them_as_setups(tmp_path: Path) -> None:
+    scene, out = str(EXAMPLES / "two-modules.json"), tmp_path / "found.json"
+    args = ("--counts", "2", "--heights", "28-30", "--symmetric", "--output", str(out))
+    rows = answers(run("layout", scene, *args))
+    assert len(rows) >= 1
+    assert {row["count"] for row in rows} == {"2"}
+    left, right = (float(x) for x in rows[0]["x_cm"].split())
+    assert left + right == pytest.approx(48 * 2.54, abs=0.3)  # a symmetric tank gives a symmetric best
+    assert 28 <= float(rows[0]["height_cm"]) <= 30
+    written = json.loads(out.read_text())
+    names = [s["name"] for s in written["setups"]]
+    assert names[-len(rows)] == "Searched 1: LED cluster, mid-size"
+    places = [f["x_cm"] for f in written["setups"][-len(rows)]["fixtures"]]
+    assert places == pytest.approx([left, right], abs=0.05)
+    # what was written can be read again and predicts what was told
+    par = table(run("par", str(out), "--grid", "24x12x1", "--setup", names[-len(rows)]))
+    assert sum(r["par"] for r in par) > 0
+
+
+@pytest.mark.parametrize(
+    ("args", "message"),
+    [
+        (("--counts", "two"), "takes one number or two such as 20-40"),
+        (("--counts", "4-2"), "--counts must not be less than the least, not 2"),
+        (("--heights", "20-500"), "--heights is over the room: canopy or ceiling is at 90 cm"),
+        (("--band", "300-200"), "--band must be more than where the band starts"),
+        (("--goal", "drawn"), "--goal needs a zone: draw one first"),
+        (("--kind", "lantern"), "'lantern' is not one of"),
+        (("--setup", "x"), 'It has: "Balanced"'),
+    ],
+)
+def test_layout_says_which_option_is_wrong(args: tuple[str, ...], message: str) -> None:
+    result = run("layout", str(EXAMPLES / "two-modules.json"), *args)
+    assert result.exit_code != 0
+    assert message in result.output
+
+
+def test_check_judges_names_faults_and_looks_at_the_mounting() -> None:
+    scene = str(EXAMPLES / "two-modules.json")
+    said = run("check", scene).output
+    # balanced spacing over four feet; common practice, no source
+    assert re.search(r"Evenness: \d\d %, (fair|poor)", said)
+    assert "Beams overlap in the middle" in said
+    assert re.search(r"Move the outer modules out by 6 cm: (eases|mends) it", said)
+    assert "Weight not known: Left module, Right module" in said
+    assert "local code and licensed work go before it" in said
+    inches = run("check", scene, "--unit", "in", "--setup", "With fill and halide").output
+    assert "Heat of halides" in inches
+    assert " cm" not in inches
+    assert 'There is no setup "x"' in run("check", scene, "--setup", "x").output
+    assert "is not JSON" in run("check", str(EXAMPLES / "points.csv")).output

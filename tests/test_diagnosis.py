@@ -67,9 +67,7 @@ def test_remedies_figures_are_those_of_the_setup_after_the_move(stored: StoredTa
         ]
 
     assert remedies["Raise all by {lift}"] == judged(moved(height=0.08))
-    apart = [moved(x=-0.06)[0], moved(x=0.06)[1]] if abs(0.45 / stored.tank.length - 0.5) > 1 / 6 else setup
-    if "Move the outer modules out by {aside}" in remedies:
-        assert remedies["Move the outer modules out by {aside}"] == judged(apart)
+    assert remedies["Move the outer modules out by {aside}"] == judged([moved(x=-0.06)[0], moved(x=0.06)[1]])
     wide = [replace(f, emitter=replace(f.emitter, fwhm=120 * DEGREE, lobe=None)) for f in setup]
     assert remedies["Take the lenses out, 120 degrees"] == judged(wide)
 
@@ -108,3 +106,24 @@ def test_low_places_and_lps_tanks_can_have_too_much(stored: StoredTank) -> None:
 
 def keys_of(stored: StoredTank, fixtures: list[Fixture]) -> set[str]:
     return {finding.fault.key for finding in find_faults(stored, fixtures)[1]}
+
+
+def test_only_what_mends_a_fault_is_offered_for_it(stored: StoredTank) -> None:
+    setup = [replace(f, emitter=replace(f.emitter, fwhm=110 * DEGREE)) for f in lamps(0.45, 0.75, height=0.25)]
+    _, found = find_faults(stored, setup)
+    overlap = next(finding for finding in found if finding.fault.key == "overlap")
+    assert overlap.fault.severity == pytest.approx(1 - judged_evenness(stored, setup))
+    words = [remedy.words for remedy in overlap.remedies]
+    assert "Move the outer modules out by {aside}" in words
+    assert "Turn the middle down by a fifth" not in words  # nothing hangs between the two
+    three = [replace(f, output=o) for f, o in zip(lamps(0.2, 0.61, 1.02, height=0.25), (0.5, 1.0, 0.5), strict=True)]
+    after = next(f for f in find_faults(stored, three)[1] if f.fault.key == "overlap")
+    assert "Turn the middle down by a fifth" in [remedy.words for remedy in after.remedies]
+    for remedy in overlap.remedies:
+        left = 1 - remedy.figures.evenness
+        assert remedy.mends(overlap.fault) == ("gone" if remedy.figures.evenness >= 0.75 else "less")
+        assert left < overlap.fault.severity
+
+
+def judged_evenness(stored: StoredTank, fixtures: list[Fixture]) -> float:
+    return figures(stored.tank, fixtures, stored.targets, stored.running).evenness

@@ -1,4 +1,4 @@
-"""The command line: serve, demo, par, export, import."""
+"""The command line: serve, demo, par, layout, check, export, import."""
 
 from __future__ import annotations
 
@@ -9,6 +9,8 @@ import click
 from pydantic import ValidationError
 
 from corlume import __version__
+from corlume.cli.check import check
+from corlume.cli.layout import layout
 from corlume.cli.par import par
 from corlume.formats.faults import BadFile
 from corlume.formats.scene import scene_schema
@@ -112,4 +114,5 @@ def schema(path: Path) -> None:
     path.write_text(scene_schema(), encoding="utf-8")
 
 
-main.add_command(par)
+for command in (par, layout, check):
+    main.add_command(command)

@@ -10,12 +10,12 @@ from pathlib import Path
 import click
 import numpy as np
 
+from corlume.cli import scenes
 from corlume.core.field import Sensor, grid
 from corlume.core.geometry import Tank
 from corlume.core.units import CM
 from corlume.formats.faults import BadFile
 from corlume.formats.points import read_points
-from corlume.formats.scene import read_scene
 from corlume.services.predict import par_at
 
 MOST_POINTS = 2_000_000
@@ -31,19 +31,16 @@ def par(scene: Path, points: Path | None, size: str | None, setup_name: str | No
     """Predict PAR in SCENE and print CSV x_cm,y_cm,depth_cm,par (umol/m2/s)."""
     if (points is None) == (size is None):
         raise click.UsageError("Give either --points FILE or --grid NXxNYxNZ.")
+    read = scenes.read(scene)
     try:
-        read = read_scene(scene.read_bytes())
         where = (
             read_points(points.read_text(encoding="utf-8-sig"), read.tank) if points else _grid(size or "", read.tank)
         )
-        setup = read.setup(setup_name)
     except BadFile as error:
         raise click.ClickException(f"{error}") from error
     except UnicodeDecodeError as error:
         raise click.ClickException(f"{points} is not UTF-8 text.") from error
-    except KeyError as error:
-        names = ", ".join(f'"{s.name}"' for s in read.setups)
-        raise click.ClickException(f'There is no setup "{setup_name}" in the scene. It has: {names}.') from error
+    setup = scenes.setup_of(read, setup_name)
     values = par_at(read.lit_tank(), setup.fixtures, where, sensor=sensor)
     writer = csv.writer(sys.stdout, lineterminator="\n")
     writer.writerow(["x_cm", "y_cm", "depth_cm", "par"])

@@ -29,12 +29,14 @@ FATAL_PAR, FATAL_SHARE = 600.0, 0.35
 class Fault:
     """One fault: its name, how bad it is, why that matters, and the moves that help, the best known first.
 
-    ``place`` is x, y [m] where it shows; ``lengths`` go into the sentences by name [m]; ``moves`` are keys of
-    ``MOVES`` of the services that can work them out.
+    ``severity`` says in the fault's own measure how bad it is, more being worse; ``place`` is x, y [m] where it
+    shows; ``lengths`` go into the sentences by name [m]; ``moves`` are keys of ``MOVES`` of the services that can
+    work them out.
     """
 
     key: str
     title: str
+    severity: float
     found: str
     reason: str
     moves: tuple[str, ...]
@@ -90,6 +92,7 @@ def _hot_spot(seen: LightMap) -> Fault | None:
     return Fault(
         "hot_spot",
         "Fatal hot spot",
+        peak / aside,
         f"{peak:.0f} PAR at its strongest and {aside:.0f} only {{aside}} aside.",
         "No slider mends this: turned down until the middle is right, the rest is dark. Raise, then spread.",
         ("raise", "wide_lens", "spread"),
@@ -106,6 +109,7 @@ def _too_low(seen: LightMap, figures: Figures) -> Fault | None:
     return Fault(
         "too_low",
         "Hung too low",
+        figures.spread / figures.mean,
         f"Eight of ten readings at the rock top lie {figures.spread:.0f} PAR apart, and the strongest is "
         f"{strongest / figures.mean:.1f} times the mean.",
         "At the right height most readings at the top of the rock lie within about 100 of each other. Higher is more "
@@ -121,6 +125,7 @@ def _overlap(tank: Tank, figures: Figures, count: int) -> Fault | None:
     return Fault(
         "overlap",
         "Beams overlap in the middle",
+        1 - figures.evenness,
         f"The ends read {100 * figures.evenness:.0f} % of the middle.",
         "Balanced spacing is not the most even: in the middle all beams add up. 75 % is the goal, 84 to 88 excellent.",
         ("spread", "dim_middle", "raise"),
@@ -143,6 +148,7 @@ def _short_tubes(tank: Tank, lit: Sequence[Fixture], seen: LightMap) -> Fault | 
     return Fault(
         "short_tubes",
         "Tubes shorter than the tank",
+        1 - ends / middle,
         f"{{bare}} of the tank has no tube over it, and the ends read {100 * ends / middle:.0f} % of the middle.",
         "Keepers live with it; what needs little light goes to the ends, or a module fills them.",
         ("spread", "raise"),
@@ -167,6 +173,7 @@ def _corners(tank: Tank, seen: LightMap) -> Fault | None:
     return Fault(
         "corners",
         "Dark upper corners",
+        1 - dark[worst],
         f"{', '.join(dark).capitalize()}: down to {100 * dark[worst]:.0f} % of the mean just under the surface.",
         "Narrow lobes under a low canopy leave the upper corners out. Wider lenses help a little, none at all most.",
         ("wide_lens", "raise", "spread"),
@@ -188,6 +195,7 @@ def _gaps(tank: Tank, lit: Sequence[Fixture], seen: LightMap) -> Fault | None:
     return Fault(
         "gaps",
         "Dark triangles between fixtures",
+        1 - worst,
         f"Just under the surface the light between two fixtures is {100 * worst:.0f} % of that under them.",
         "Narrow beams meet only further down. High branches that grow into the gap get little light.",
         ("wide_lens", "raise", "closer"),
@@ -201,6 +209,7 @@ def _spill(figures: Figures) -> Fault | None:
     return Fault(
         "spill",
         "Much light misses the water",
+        figures.spill,
         f"{100 * figures.spill:.0f} % of it.",
         "It lights the room, costs power and dazzles. Some spill is the price of evenness; limit of our own.",
         ("lower", "inward", "closer"),
@@ -213,6 +222,7 @@ def _front(seen: LightMap) -> Fault | None:
     return Fault(
         "front",
         "Light on the front glass",
+        seen.front,
         f"{100 * seen.front:.0f} % of what goes into the water falls on the front pane.",
         "Light on the glass is wasted and feeds algae. Hang it further back or lean it. Limit of our own.",
         ("back", "lean_back"),
@@ -226,6 +236,7 @@ def _too_much(targets: LightTargets, figures: Figures) -> Fault | None:
     return Fault(
         "too_much",
         "Too much for the tank's corals",
+        figures.mean,
         f"The rock top reads {figures.mean:.0f} PAR on average; LPS and soft corals want {targets.lps_low:g} to "
         f"{targets.lps_high:g}.",
         "What stands in too much light bleaches. Turn down slowly and watch.",
@@ -239,6 +250,7 @@ def _low_places(targets: LightTargets, seen: LightMap) -> Fault | None:
     return Fault(
         "low_places",
         "Too much for the low places",
+        seen.low,
         f"Sand and low rock read {seen.low:.0f} PAR on average; in a mixed tank they are kept at "
         f"{targets.lps_low:g} to {targets.lps_high:g} for LPS and soft corals.",
         "Corals of the low places bleach in light for SPS. Turn down slowly and watch, or give these places to SPS.",

@@ -138,11 +138,16 @@ def check_mounting(tank: Tank, fixtures: Sequence[Fixture], site: Site) -> list[
 def _weight(tank: Tank, fixtures: Sequence[Fixture]) -> Check:
     unknown = [f.name for f in fixtures if not f.weight]
     heaviest = max(hanger.weight for hanger in find_hangers(tank, fixtures))
-    found = f"{sum(f.weight for f in fixtures):.1f} kg in all"
+    told = []
+    if len(unknown) < len(fixtures):
+        told.append(f"{sum(f.weight for f in fixtures):.1f} kg in all" + " of what is known" * bool(unknown))
     if heaviest:
-        found += f"; the heaviest, {heaviest:.1f} kg, asks for two supports rated {support_load(heaviest):.0f} kg each"
+        told.append(
+            f"the heaviest, {heaviest:.1f} kg, asks for two supports rated {support_load(heaviest):.0f} kg each"
+        )
+    found = "; ".join(told)
     if unknown:
-        found += f". Weight not known: {', '.join(dict.fromkeys(unknown))}"
+        found += ". " * bool(told) + f"Weight not known: {', '.join(dict.fromkeys(unknown))}"
     rule = "Two independent supports for each, anchored in structure, rated five times their share of the weight."
     return Check("weight", "Weight", "look" if unknown else "yes", found + ".", rule)
 

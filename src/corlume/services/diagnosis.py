@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 
@@ -22,21 +23,33 @@ from corlume.store.tanks import StoredTank
 SHALLOW = 0.05
 """Just under the surface, where narrow beams leave gaps [m]."""
 LIFT, ASIDE, LEAN = 0.08, 0.06, 12 * DEGREE
+LONGEST_MOVED = 0.6
+"""Longest face that is moved along the tank [m]."""
+LEAST_GAIN = 0.02
+"""A fault that is smaller by less than this share is no smaller [-]."""
 Move = Callable[[Tank, Sequence[Fixture]], list[Fixture]]
 
 
 @dataclass(frozen=True, slots=True)
 class Remedy:
-    """A move in words with the figures after it; ``lengths`` go into the words by name [m]."""
+    """A move in words with the figures and the faults after it; ``lengths`` go into the words by name [m]."""
 
     words: str
     figures: Figures
     lengths: dict[str, float]
+    faults: dict[str, float]
+
+    def mends(self, fault: Fault) -> Literal["gone", "less", "no"]:
+        """What is left of a fault after the move, by the fault's own measure."""
+        left = self.faults.get(fault.key)
+        if left is None:
+            return "gone"
+        return "less" if left < fault.severity * (1 - LEAST_GAIN) else "no"
 
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """A fault with its remedies; those that the room does not allow are left out."""
+    """A fault with its remedies; those that the room does not allow, or that do not mend it here, are left out."""
 
     fault: Fault
     remedies: tuple[Remedy, ...]
@@ -48,16 +61,18 @@ def find_faults(stored: StoredTank, fixtures: Sequence[Fixture]) -> tuple[Figure
         return None, []
     tank = stored.lit_tank()
 
-    def judged(lamps: Sequence[Fixture]) -> Figures:
-        return figures(tank, lamps, stored.targets, stored.running)
+    def judged(lamps: Sequence[Fixture]) -> tuple[Figures, list[Fault]]:
+        found = figures(tank, lamps, stored.targets, stored.running)
+        return found, diagnose(tank, lamps, stored.targets, light_map(tank, lamps), found)
 
-    now, worked = judged(fixtures), dict[str, Remedy | None]()
+    (now, faults), worked = judged(fixtures), dict[str, Remedy | None]()
     found = []
-    for fault in diagnose(tank, fixtures, stored.targets, light_map(tank, fixtures), now):
+    for fault in faults:
         for key in fault.moves:
             if key not in worked:
                 worked[key] = _remedy(key, tank, fixtures, judged)
-        found.append(Finding(fault, tuple(r for key in fault.moves if (r := worked[key]) is not None)))
+        helpful = (r for key in fault.moves if (r := worked[key]) is not None and r.mends(fault) != "no")
+        found.append(Finding(fault, tuple(helpful)))
     return now, found
 
 
@@ -80,7 +95,10 @@ def _low_par(tank: Tank, fixtures: Sequence[Fixture]) -> float:
 
 
 def _remedy(
-    key: str, tank: Tank, fixtures: Sequence[Fixture], judged: Callable[[Sequence[Fixture]], Figures]
+    key: str,
+    tank: Tank,
+    fixtures: Sequence[Fixture],
+    judged: Callable[[Sequence[Fixture]], tuple[Figures, list[Fault]]],
 ) -> Remedy | None:
     words, move = MOVES[key]
     try:
@@ -89,7 +107,8 @@ def _remedy(
         return None
     if after == list(fixtures) or any(fixture_errors(tank, f) for f in after):
         return None
-    return Remedy(words, judged(after), {"lift": LIFT, "aside": ASIDE})
+    found, faults = judged(after)
+    return Remedy(words, found, {"lift": LIFT, "aside": ASIDE}, {fault.key: fault.severity for fault in faults})
 
 
 def _moved(fixture: Fixture, **values: float) -> Fixture:
@@ -101,25 +120,30 @@ def _all(**values: float) -> Move:
     return lambda _, fixtures: [_moved(f, **values) for f in fixtures]
 
 
-def _spread(out: float) -> Move:
-    def move(tank: Tank, fixtures: Sequence[Fixture]) -> list[Fixture]:
-        # modules of the outer thirds go out or in; what spans the tank stays
-        return [
-            _moved(f, x=out * side)
-            if f.emitter.length < 0.6
-            and (side := np.sign(f.emitter.x - tank.length / 2))
-            and abs(f.emitter.x / tank.length - 0.5) > 1 / 6
-            else f
-            for f in fixtures
-        ]
+def _sides(fixtures: Sequence[Fixture]) -> list[float]:
+    """-1 for the leftmost modules, 1 for the rightmost, 0 for those between and for what spans the tank."""
+    places = [f.emitter.x for f in fixtures if f.emitter.length < LONGEST_MOVED]
+    if not places or max(places) - min(places) < 0.05:
+        return [0.0] * len(fixtures)
+    near = 0.02
+    return [
+        0.0
+        if f.emitter.length >= LONGEST_MOVED
+        else float(f.emitter.x > max(places) - near) - float(f.emitter.x < min(places) + near)
+        for f in fixtures
+    ]
 
-    return move
+
+def _spread(out: float) -> Move:
+    return lambda _, fixtures: [_moved(f, x=out * side) for f, side in zip(fixtures, _sides(fixtures), strict=True)]
 
 
 def _dim_middle(tank: Tank, fixtures: Sequence[Fixture]) -> list[Fixture]:
     return [
-        replace(f, output=0.8 * f.output) if f.dimmable and abs(f.emitter.x / tank.length - 0.5) <= 1 / 6 else f
-        for f in fixtures
+        replace(f, output=0.8 * f.output)
+        if f.dimmable and not side and abs(f.emitter.x / tank.length - 0.5) <= 1 / 6
+        else f
+        for f, side in zip(fixtures, _sides(fixtures), strict=True)
     ]
 
 
@@ -131,13 +155,8 @@ def _wide_lens(_: Tank, fixtures: Sequence[Fixture]) -> list[Fixture]:
     return [wide(f) for f in fixtures]
 
 
-def _inward(tank: Tank, fixtures: Sequence[Fixture]) -> list[Fixture]:
-    return [
-        _moved(f, pitch=-LEAN * float(np.sign(f.emitter.x - tank.length / 2)))
-        if f.emitter.length < 0.6 and abs(f.emitter.x / tank.length - 0.5) > 1 / 6
-        else f
-        for f in fixtures
-    ]
+def _inward(_: Tank, fixtures: Sequence[Fixture]) -> list[Fixture]:
+    return [_moved(f, pitch=-LEAN * side) for f, side in zip(fixtures, _sides(fixtures), strict=True)]
 
 
 MOVES: dict[str, tuple[str, Move]] = {

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Iterable
 from dataclasses import dataclass, field
+from itertools import count
 from typing import Generic, TypeVar
 
 from corlume.core.geometry import Brace, Rock, Tank
@@ -99,6 +101,28 @@ def _find(kept: tuple[Kept[T], ...], wanted: int, what: str) -> Kept[T]:
         if one.id == wanted:
             return one
     raise NotFound(f"no {what} {wanted} in this tank")
+
+
+def unstored(scene: Scene) -> StoredTank:
+    """A scene as it would be stored, with numbers of its own for ids and nothing written down."""
+    numbers = count(1)
+
+    def kept(values: Iterable[T]) -> tuple[Kept[T], ...]:
+        return tuple(Kept(next(numbers), value) for value in values)
+
+    return StoredTank(
+        id=0,
+        name=scene.name,
+        tank=scene.tank,
+        targets=scene.targets,
+        running=scene.running,
+        rocks=kept(scene.tank.rocks),
+        braces=kept(scene.tank.braces),
+        setups=tuple(StoredSetup(next(numbers), s.name, s.in_use, kept(s.fixtures)) for s in scene.setups),
+        corals=kept(scene.corals),
+        wanted=kept(scene.wanted),
+        site=scene.site,
+    )
 
 
 def list_tanks(connection: sqlite3.Connection) -> list[StoredTank]:

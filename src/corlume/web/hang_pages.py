@@ -164,16 +164,16 @@ def _page(
     return page(request, "hang.html", context, tank=stored, status=422 if errors else 200)
 
 
-def _picture(stored: StoredTank, fixtures: Any) -> Any:
+def _picture(stored: StoredTank, fixtures: Any, *, zones: bool = False) -> Any:
     setup = StoredSetup(0, "", True, tuple(Kept(k, f) for k, f in enumerate(fixtures)))
-    return draw_card(replace(stored, setups=(setup,)))
+    return draw_card(replace(stored, setups=(setup,)), zones=zones)
 
 
 def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
     """What a search has found, against the setup in use."""
     now = [kept.value for kept in stored.setup().fixtures]
     try:
-        pictures = [_picture(stored, one.fixtures) for one in found.found]
+        pictures = [_picture(stored, one.fixtures, zones=found.wish.goal == "drawn") for one in found.found]
         # they take a moment each: not while the search runs
         differences = [] if found.state == "running" else _differences(stored, now, found)
     except InvalidInput:

@@ -8,17 +8,22 @@ from corlume.services.predict import slice_plane
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.light import draw_bands
 from corlume.web.drawing.sheet import View
-from corlume.web.drawing.svg import el
+from corlume.web.drawing.svg import el, group
 
 WIDTH = 250.0
 
 
-def draw_card(stored: StoredTank) -> Markup:
-    """Draw the plan under the setup in use, without numbers."""
+def draw_card(stored: StoredTank, *, zones: bool = False) -> Markup:
+    """Draw the plan under the setup in use, without numbers, and with the zones wanted where asked for."""
     tank = stored.tank
     scale = WIDTH / tank.length
     view = View("plan", 2.0, 2.0, scale, tank.length, tank.width)
     plane = slice_plane(tank, [kept.value for kept in stored.setup().fixtures], "plan", tank.rock_top())
     outline = el("rect", x=2.0, y=2.0, width=WIDTH, height=tank.width * scale, class_="rock edge")
     size = f"0 0 {WIDTH + 4:.0f} {tank.width * scale + 4:.0f}"
-    return el("svg", draw_bands(view, plane, stored.targets.bands()), outline, viewBox=size)
+    wanted = group(
+        el("rect", x=x, y=y, width=z.length * scale, height=z.width * scale, class_="zone-line")
+        for z in (kept.value for kept in stored.wanted * zones)
+        for x, y in (view.at(z.x, z.y + z.width),)
+    )
+    return el("svg", draw_bands(view, plane, stored.targets.bands()), wanted, outline, viewBox=size)

@@ -1,0 +1,117 @@
+"""`corlume layout`: search for a layout over a scene's tank, and print what is found as CSV."""
+
+from __future__ import annotations
+
+import csv
+import re
+import sys
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import click
+
+from corlume.cli import scenes
+from corlume.core.errors import InvalidInput
+from corlume.core.scene import Scene, Setup
+from corlume.core.units import CM, DEGREE
+from corlume.formats.measure import Measure
+from corlume.formats.scene_writer import write_scene
+from corlume.reference.catalogue import fixture_kinds
+from corlume.services.hang import Found, search
+from corlume.services.starting import default_wish
+from corlume.services.wish import GOALS, WishGoal
+from corlume.store.tanks import unstored
+
+COLUMNS = ("fixture", "count", "height_cm", "x_cm", "y_cm", "levels_percent", "lens_deg", "lean_deg", "mean_par",
+           "evenness_percent", "in_band_percent", "watts", "five_years", "to_buy", "binds")  # fmt: skip
+OPTIONS = {"count": "--counts", "height": "--heights", "band": "--band", "kind": "--kind", "goal": "--goal"}
+
+
+def _pair(scale: float) -> Callable[[click.Context, click.Parameter, str | None], tuple[float, float] | None]:
+    """Read an option of two numbers such as 20-40, times a scale."""
+
+    def read(context: click.Context, parameter: click.Parameter, text: str | None) -> tuple[float, float] | None:
+        if text is None:
+            return None
+        found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*(?:-\s*(\d+(?:\.\d+)?))?\s*", text)
+        if not found:
+            raise click.BadParameter(f'takes one number or two such as 20-40, not "{text}"', context, parameter)
+        low, high = float(found[1]), float(found[2] or found[1])
+        return low * scale, high * scale
+
+    return read
+
+
+@click.command()
+@click.argument("scene", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option("--kind", "key", type=click.Choice(list(fixture_kinds())), default="cluster", help="Fixture to hang.")
+@click.option("--goal", type=click.Choice(list(GOALS)), default="blanket", help="What it is for.")
+@click.option("--counts", callback=_pair(1.0), metavar="LEAST-MOST", help="How many side by side.")
+@click.option("--heights", callback=_pair(CM), metavar="LOW-HIGH", help="Face above the water, cm.")
+@click.option("--band", callback=_pair(1.0), metavar="LOW-HIGH", help="PAR wanted at the rock top.")
+@click.option("--symmetric", is_flag=True, help="Mirror images only.")
+@click.option("--beside", is_flag=True, help="Add to what hangs now.")
+@click.option("--setup", "setup_name", help="What hangs now; otherwise the setup in use.")
+@click.option("--output", type=click.Path(dir_okay=False, path_type=Path), help="Scene file to write the answers into.")
+def layout(
+    scene: Path,
+    key: str,
+    goal: WishGoal,
+    counts: tuple[float, float] | None,
+    heights: tuple[float, float] | None,
+    band: tuple[float, float] | None,
+    symmetric: bool,
+    beside: bool,
+    setup_name: str | None,
+    output: Path | None,
+) -> None:
+    """Search for a layout in SCENE and print the answers as CSV, best first; lengths in cm, PAR in umol/m2/s."""
+    read = scenes.read(scene)
+    setup, stored, kind = scenes.setup_of(read, setup_name), unstored(read), fixture_kinds()[key]
+    wish = replace(default_wish(stored, kind), goal=goal, symmetric=symmetric, beside=beside)
+    wish = replace(
+        wish,
+        counts=(int(counts[0]), int(counts[1])) if counts else wish.counts,
+        heights=heights or wish.heights,
+        band=band or wish.band,
+    )
+    found: tuple[Found, ...] = ()
+    try:
+        steps = search(stored, kind, wish, setup.fixtures, list(fixture_kinds().values()))
+        with click.progressbar(length=100, label="Searching", file=sys.stderr) as bar:
+            for step in steps:
+                bar.update(int(100 * step.done) - bar.pos)
+                found = step.best
+    except InvalidInput as error:
+        faults = (f"{OPTIONS[e.field.split('_')[0]]} {Measure('cm').message(e)}" for e in error.errors)
+        raise click.ClickException("\n".join(faults)) from error
+    _print(found)
+    if output:
+        output.write_text(write_scene(_with(read, found)), encoding="utf-8")
+
+
+def _print(found: tuple[Found, ...]) -> None:
+    writer = csv.writer(sys.stdout, lineterminator="\n")
+    writer.writerow(COLUMNS)
+    for one in found:
+        lay, f = one.layout, one.figures
+        lengths = [" ".join(f"{v / CM:.1f}" for v in values) for values in ((lay.height,), lay.xs, lay.ys)]
+        writer.writerow(
+            [
+                one.name, len(lay.places) * len(lay.rows), *lengths, " ".join(f"{100 * s:.0f}" for s in lay.levels),
+                f"{lay.fwhm / DEGREE:.0f}" if lay.fwhm else "", f"{lay.lean / DEGREE:.0f}", f"{f.mean:.1f}",
+                f"{100 * f.evenness:.1f}", f"{100 * f.coverage:.1f}", f"{f.watts:.0f}", f"{one.cost:.0f}",
+                f"{one.buy:.0f}", "; ".join(one.binds),
+            ]
+        )  # fmt: skip
+
+
+def _with(scene: Scene, found: tuple[Found, ...]) -> Scene:
+    """A scene with the answers as more setups."""
+    names, setups = {s.name for s in scene.setups}, list(scene.setups)
+    for one in found:
+        name = next(n for k in range(1, 99) if (n := f"Searched {k}: {one.name}"[:80]) not in names)
+        names.add(name)
+        setups.append(Setup(name, one.fixtures))
+    return replace(scene, setups=tuple(setups))
