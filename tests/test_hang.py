@@ -18,6 +18,7 @@ from corlume.core.units import DEGREE, INCH
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import fixture_kinds
 from corlume.services import hang, searches, tanks
+from corlume.services.cheapest import REACHED
 from corlume.services.predict import par_at
 from corlume.services.starting import starting_points
 from corlume.services.wish import Wish, aim_of
@@ -126,7 +127,7 @@ def test_grid_is_levelled_by_zones(stored: StoredTank, zones: str) -> None:
 def test_cheapest_reaches_the_band_for_the_least(stored: StoredTank) -> None:
     kinds = [fixture_kinds()[key] for key in ("cluster", "cluster-large", "halide-250", "t5-54")]
     step = last(stored, Wish("cluster", "cheapest", (1, 3), (0.2, 0.4), (200, 350)), kinds=kinds)
-    reached = [f for f in step.best if f.figures.coverage >= hang.REACHED]
+    reached = [f for f in step.best if f.figures.coverage >= REACHED]
     assert reached
     assert [f.cost + f.buy for f in reached] == sorted(f.cost + f.buy for f in reached)
     assert step.best[: len(reached)] == tuple(reached)

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import replace
 from itertools import pairwise
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Tank
 from corlume.core.module import Module
 from corlume.core.scene import Fixture, overlaps
+from corlume.formats.measure import Measure
 from corlume.reference.catalogue import fixture_kinds
-from corlume.services import hang
+from corlume.services import cheapest, hang
 from corlume.services.predict import figures
 from corlume.services.rack import column_counts, rack_of
 from corlume.services.starting import default_wish, starting_points
@@ -138,7 +142,7 @@ def test_cheapest_leaves_out_only_what_could_not_come_in(stored: StoredTank, mon
     kinds = [KINDS[key] for key in ("cluster-small", "cluster", "bar-short", "t5-54", "halide-150")]
     wish = Wish("cluster", "cheapest", (2, 4), (0.2, 0.3), (150, 350))
     pruned = last(stored, wish, kinds=kinds).best
-    monkeypatch.setattr(hang, "_money", lambda *_: 0.0)
+    monkeypatch.setattr(cheapest, "_money", lambda *_: 0.0)
     assert last(stored, wish, kinds=kinds).best == pruned
     assert len({one.name for one in pruned}) >= 2
 
@@ -166,3 +170,64 @@ def test_default_wish_of_every_kind_can_be_searched(stored: StoredTank) -> None:
         for found in first.best:
             assert not overlaps(found.fixtures)
             assert all(f.emitter.height <= stored.tank.room_height for f in found.fixtures)
+
+
+@settings(max_examples=8, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    key=st.sampled_from(["cluster", "t5-54", "module-grid"]), goal=st.sampled_from(["blanket", "strong_left"]),
+    watts=st.integers(60, 400), money=st.integers(300, 2000), low=st.floats(0.15, 0.3), beside=st.booleans(),
+)  # fmt: skip
+def test_limits_of_power_money_and_height_are_never_broken(
+    stored: StoredTank, key: str, goal: str, watts: int, money: int, low: float, beside: bool
+) -> None:
+    bar = replace(KINDS["bar"].parts[0], output=0.5)
+    setup = [replace(bar, emitter=replace(bar.emitter, x=0.6, y=0.05, height=0.5))]
+    heights = (round(low, 3), round(low + 0.06, 3))
+    wish = Wish(key, goal, (1, 3), heights, (200, 350), True, beside=beside, watts=watts, money=money)  # type: ignore[arg-type]
+    steps: Iterator[hang.Step] = iter(())
+    refused = set()
+    try:
+        steps = hang.search(stored, KINDS[key], wish, setup)
+    except InvalidInput as error:
+        refused = {e.field for e in error.errors}
+    assert refused <= {"watts", "money"}
+    for step in steps:
+        for one in step.best:
+            assert sum(f.power for f in one.fixtures) <= watts + 1e-6
+            assert one.buy <= money + 1e-6
+            hung = [f for f in one.fixtures if f not in setup]
+            assert all(heights[0] - 1e-6 <= f.emitter.height <= heights[1] + 1e-6 for f in hung)
+            assert 1 <= len(one.layout.places) <= 3
+
+
+@pytest.mark.parametrize(
+    ("key", "change", "field", "words"),
+    [
+        ("cluster", {"money": 500.0}, "money", "2 at 420 each come to 840, not 500"),
+        ("t5-54", {"watts": 100.0}, "watts", "what does not dim takes 108 W, not 100 W"),
+        ("cluster", {"watts": 20.0, "beside": True}, "watts", "no more than what hangs already takes, 25 W, not 20 W"),
+        ("cluster", {"watts": -1.0}, "watts", "or left open"),
+    ],
+)
+def test_budgets_that_buy_nothing_are_refused_by_field(
+    stored: StoredTank, key: str, change: dict[str, float], field: str, words: str
+) -> None:
+    bar = replace(KINDS["bar"].parts[0], output=0.5)
+    setup = [replace(bar, emitter=replace(bar.emitter, x=0.6, y=0.05, height=0.5))]
+    wish = replace(Wish(key, "blanket", (2, 3), (0.2, 0.3), (200, 350)), **change)  # type: ignore[arg-type]
+    with pytest.raises(InvalidInput) as caught:
+        hang.search(stored, KINDS[key], wish, setup)
+    assert words in {e.field: Measure("cm").message(e) for e in caught.value.errors}[field]
+
+
+def test_a_limit_that_binds_is_told(stored: StoredTank) -> None:
+    wish = Wish("cluster", "blanket", (2, 3), (0.25, 0.3), (200, 350), True)
+    free = last(stored, wish).best[0]
+    tight = last(stored, replace(wish, watts=0.7 * free.figures.watts)).best[0]
+    assert any("limit of power binds" in words for words in tight.binds)
+    assert tight.figures.mean < free.figures.mean
+    two = last(stored, replace(wish, money=900.0))
+    assert {len(one.layout.places) for one in two.best} == {2}
+    assert any("money binds" in words for words in two.best[0].binds)
+    levelled = last(stored, replace(wish, goal="levels", watts=100.0), setup=free.fixtures).best[0]
+    assert sum(f.power for f in levelled.fixtures) <= 100.0

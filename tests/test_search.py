@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.optimize import lsq_linear
+from scipy.optimize import lsq_linear, minimize
 
 from corlume.core.field import Medium, grid
 from corlume.core.geometry import Pane, Tank
@@ -200,3 +200,38 @@ def test_mirror_images_are_no_other_layouts() -> None:
     assert same_in_a_mirror((0.1, 0.4), (0.4, 0.7), 0.06)  # mirrored about 0.4
     assert same_in_a_mirror((0.1, 0.4), (0.13, 0.42), 0.06)
     assert not same_in_a_mirror((0.1, 0.4), (0.1, 0.5), 0.06)
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    seed=st.integers(0, 10_000), count=st.integers(1, 5), share=st.floats(0.05, 1.2),
+)  # fmt: skip
+def test_power_within_a_budget_is_spent_as_scipy_would(seed: int, count: int, share: float) -> None:
+    """Held against SLSQP on small random problems: as near to the aim, and never over the budget."""
+    random = np.random.default_rng(seed)
+    fields, points = random.uniform(0.0, 100.0, (count, 30)), np.zeros((30, 3))
+    aim = Aim(points, random.uniform(50.0, 300.0, 30), random.uniform(0.1, 1.0, 30))
+    watts = random.uniform(20.0, 200.0, count)
+    budget = share * float(watts.sum())
+    levels, off = best_levels(fields, aim, watts=watts, budget=budget)
+    assert watts @ levels <= budget * (1 + 1e-9)
+    assert ((levels >= 0) & (levels <= 1)).all()
+    solved = minimize(
+        lambda s: aim.off(s @ fields) ** 2, np.full(count, min(1.0, 0.9 * share)), method="SLSQP",
+        bounds=[(0, 1)] * count, constraints=[{"type": "ineq", "fun": lambda s: budget - watts @ s}],
+        options={"ftol": 1e-12, "maxiter": 300},
+    )  # fmt: skip
+    assert off == pytest.approx(aim.off(levels @ fields), rel=1e-5)
+    assert off <= np.sqrt(solved.fun) * (1 + 2e-4)
+
+
+def test_what_never_fits_the_budget_is_no_answer() -> None:
+    medium, _, aim = small_case()
+    tube = Module.of([replace(fixture_kinds()["t5-24"].parts[0], watts=24.0)])
+    places = (0.1, 0.2, 0.3)
+    space = Space((1, 2, 3), places, (0.2,), (0.4,), 0.06, along="y", budget=50.0)
+    [(judged, found)] = list(scan(medium, tube, aim, space))
+    assert judged == 7  # all are looked at; three tubes take 72 W
+    assert {len(one.places) for one in found} == {1, 2}
+    three = Layout(places, 0.2, (0.4,), (1.0, 1.0, 1.0), along="y")
+    assert refine(medium, tube, aim, space, three) is None

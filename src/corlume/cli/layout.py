@@ -18,14 +18,23 @@ from corlume.core.units import CM, DEGREE
 from corlume.formats.measure import Measure
 from corlume.formats.scene_writer import write_scene
 from corlume.reference.catalogue import fixture_kinds
-from corlume.services.hang import Found, search
+from corlume.services.hang import search
+from corlume.services.hanging import Found
 from corlume.services.starting import default_wish
 from corlume.services.wish import GOALS, WishGoal
 from corlume.store.tanks import unstored
 
 COLUMNS = ("fixture", "count", "height_cm", "x_cm", "y_cm", "levels_percent", "lens_deg", "lean_deg", "mean_par",
            "evenness_percent", "in_band_percent", "watts", "five_years", "to_buy", "binds")  # fmt: skip
-OPTIONS = {"count": "--counts", "height": "--heights", "band": "--band", "kind": "--kind", "goal": "--goal"}
+OPTIONS = {
+    "count": "--counts",
+    "height": "--heights",
+    "band": "--band",
+    "kind": "--kind",
+    "goal": "--goal",
+    "watts": "--watts",
+    "money": "--money",
+}
 
 
 def _pair(scale: float) -> Callable[[click.Context, click.Parameter, str | None], tuple[float, float] | None]:
@@ -50,6 +59,8 @@ def _pair(scale: float) -> Callable[[click.Context, click.Parameter, str | None]
 @click.option("--counts", callback=_pair(1.0), metavar="LEAST-MOST", help="How many side by side.")
 @click.option("--heights", callback=_pair(CM), metavar="LOW-HIGH", help="Face above the water, cm.")
 @click.option("--band", callback=_pair(1.0), metavar="LOW-HIGH", help="PAR wanted at the rock top.")
+@click.option("--watts", type=float, default=0.0, help="Most power as it is dimmed, W.")
+@click.option("--money", type=float, default=0.0, help="Most to be spent on fixtures.")
 @click.option("--symmetric", is_flag=True, help="Mirror images only.")
 @click.option("--beside", is_flag=True, help="Add to what hangs now.")
 @click.option("--setup", "setup_name", help="What hangs now; otherwise the setup in use.")
@@ -61,6 +72,8 @@ def layout(
     counts: tuple[float, float] | None,
     heights: tuple[float, float] | None,
     band: tuple[float, float] | None,
+    watts: float,
+    money: float,
     symmetric: bool,
     beside: bool,
     setup_name: str | None,
@@ -70,6 +83,7 @@ def layout(
     read = scenes.read(scene)
     setup, stored, kind = scenes.setup_of(read, setup_name), unstored(read), fixture_kinds()[key]
     wish = replace(default_wish(stored, kind), goal=goal, symmetric=symmetric, beside=beside)
+    wish = replace(wish, watts=watts, money=money)
     wish = replace(
         wish,
         counts=(int(counts[0]), int(counts[1])) if counts else wish.counts,

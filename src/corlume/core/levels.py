@@ -14,6 +14,9 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 SWEEPS = 60
+MOST_PRICE, BISECTIONS = 1e3, 26
+"""The highest price on a watt that is tried, in units of the squared miss [1/W], and how often the search for the
+right one is halved."""
 
 
 @dataclass(frozen=True)
@@ -36,7 +39,8 @@ class Problem:
 
     ``products`` (n, n) of their fields with each other, ``hits`` (n,) with what is wanted, ``whole`` the square of
     what is wanted; ``least`` (n,) the lowest level of each, 1 for one that does not dim; ``waste`` (n,) what each
-    counts against a layout at full output, in units of the squared miss [-].
+    counts against a layout at full output, in units of the squared miss [-]; ``watts`` (n,) of each at full output
+    and the ``budget`` that a choice of them may take together [W].
     """
 
     products: Array
@@ -44,13 +48,17 @@ class Problem:
     whole: float
     least: Array
     waste: Array
+    watts: Array
+    budget: float
 
     @classmethod
-    def of(cls, fields: Array, aim: Aim, least: Array, waste: Array) -> Problem:
+    def of(
+        cls, fields: Array, aim: Aim, *, least: Array, waste: Array, watts: Array, budget: float = float("inf")
+    ) -> Problem:
         """Form the products of unit fields (n, p)."""
         weighted = fields * aim.weight
         whole = float(aim.weight @ aim.wanted**2)
-        return cls(weighted @ fields.T, weighted @ aim.wanted, whole, least, waste)
+        return cls(weighted @ fields.T, weighted @ aim.wanted, whole, least, waste, watts, budget)
 
     def solve(self, picked: NDArray[np.int64]) -> tuple[Array, Array, Array]:
         """Best levels for each choice of lights.
@@ -61,29 +69,47 @@ class Problem:
 
         Returns
         -------
-        Merits (k,), the squared miss over ``whole`` and the waste together; the share of the miss as a root mean
-        square (k,) [-]; and the levels (k, n).
+        Merits (k,), the squared miss over ``whole`` and the waste together, infinite for a choice that takes more
+        than the budget however far it is dimmed; the share of the miss as a root mean square (k,) [-]; and the
+        levels (k, n).
         """
-        merits, levels = _judge(self.products, self.hits, self.whole, picked, self.least, self.waste)
+        merits, levels = _judge(
+            self.products, self.hits, self.whole, picked, self.least, self.waste, self.watts, self.budget
+        )
         wasted = (self.waste[picked] * levels).sum(axis=1)
         return merits, np.sqrt(np.maximum(0.0, merits - wasted)), levels
 
 
-def best_levels(fields: Array, aim: Aim) -> tuple[Array, float]:
-    """Best levels (n,) from 0 to 1 for unit fields (n, p), and how far off the aim they are [-]."""
+def best_levels(
+    fields: Array, aim: Aim, *, watts: Array | None = None, budget: float = float("inf")
+) -> tuple[Array, float]:
+    """Best levels (n,) from 0 to 1 for unit fields (n, p), and how far off the aim they are [-].
+
+    With ``watts`` (n,) of each at full, they take no more than ``budget`` together [W].
+    """
     none = np.zeros(len(fields))
-    _, off, levels = Problem.of(fields, aim, none, none).solve(np.arange(len(fields)).reshape(1, -1))
+    given = none if watts is None else watts
+    problem = Problem.of(fields, aim, least=none, waste=none, watts=given, budget=budget)
+    _, off, levels = problem.solve(np.arange(len(fields)).reshape(1, -1))
     return levels[0], float(off[0])
 
 
 @njit(cache=True)
 def _judge(
-    products: Array, hits: Array, whole: float, picked: NDArray[np.int64], least: Array, waste: Array
+    products: Array,
+    hits: Array,
+    whole: float,
+    picked: NDArray[np.int64],
+    least: Array,
+    waste: Array,
+    watts: Array,
+    budget: float,
 ) -> tuple[Array, Array]:
     """Least merits (k,) and the levels (k, n) that reach them.
 
     The waste is linear in the levels, so that the problem stays a bounded least squares one with the hits a
-    little lower.
+    little lower. So is the power: where it is over the budget, a price on the watt is raised until it is not, which
+    by the conditions of Karush, Kuhn and Tucker is the best within the budget.
     """
     count, n = picked.shape
     merits, levels = np.empty(count), np.empty((count, n))
@@ -92,6 +118,23 @@ def _judge(
         s = levels[k]
         s[:] = 1.0
         _solve(products, lowered, picked[k], s, least)
+        if _power(watts, picked[k], s) > budget:
+            low, high = 0.0, 1e-6
+            while _power(watts, picked[k], s) > budget and high < MOST_PRICE:
+                high *= 4.0
+                _solve(products, lowered - 0.5 * high * watts * whole, picked[k], s, least)
+            if _power(watts, picked[k], s) > budget:
+                merits[k] = np.inf
+                continue
+            tried = s.copy()
+            for _ in range(BISECTIONS):
+                price = 0.5 * (low + high)
+                _solve(products, lowered - 0.5 * price * watts * whole, picked[k], tried, least)
+                if _power(watts, picked[k], tried) > budget:
+                    low = price
+                else:
+                    high = price
+                    s[:] = tried
         miss = whole
         for a in range(n):
             i = picked[k, a]
@@ -100,6 +143,14 @@ def _judge(
                 miss += s[a] * s[b] * products[i, picked[k, b]]
         merits[k] = miss / whole
     return merits, levels
+
+
+@njit(cache=True)
+def _power(watts: Array, picked: NDArray[np.int64], s: Array) -> float:
+    total = 0.0
+    for a in range(picked.shape[0]):
+        total += s[a] * watts[picked[a]]
+    return total
 
 
 @njit(cache=True)

@@ -34,6 +34,7 @@ class Space:
         come as near, the one that takes less power is the better.
     along : the axis, "x" from left to right or "y" from front to back.
     others : what hangs already and stays; nothing may take its room.
+    budget : the most that the modules may take together as they are dimmed [W].
     """
 
     counts: tuple[int, ...]
@@ -45,6 +46,7 @@ class Space:
     waste: float = 0.0
     along: Axis = "x"
     others: tuple[Fixture, ...] = ()
+    budget: float = float("inf")
 
     def empty(self, height: float) -> Layout:
         """A layout of no columns at a height."""
@@ -71,7 +73,7 @@ def scan(medium: Medium, module: Module, aim: Aim, space: Space) -> Iterator[tup
             lights = (able[:, :, None] * groups + np.arange(groups)).reshape(len(able), -1)
             merits, offs, levels = problem.solve(lights)
             judged += len(able)
-            for k in np.argsort(merits, kind="stable")[:3]:
+            for k in (k for k in np.argsort(merits, kind="stable")[:3] if np.isfinite(merits[k])):
                 found.append(
                     replace(
                         empty,
@@ -88,8 +90,8 @@ def _problem(fields: Array, aim: Aim, module: Module, space: Space) -> Problem:
     """The problem of columns of a module, whose fields (columns x groups, p) go group by group within a column."""
     groups, columns = module.groups(), len(fields) // len(module.groups())
     least = np.tile([0.0 if dims else 1.0 for dims, _ in groups], columns)
-    waste = np.tile([space.waste * watts * len(space.rows) for _, watts in groups], columns)
-    return Problem.of(fields, aim, least, waste)
+    watts = np.tile([watts * len(space.rows) for _, watts in groups], columns)
+    return Problem.of(fields, aim, least=least, waste=space.waste * watts, watts=watts, budget=space.budget)
 
 
 def _choices(space: Space, count: int) -> NDArray[np.int64]:
@@ -132,7 +134,7 @@ def refine(
     """Move a layout's columns and height by ever smaller steps while that brings it nearer to the aim.
 
     With ``mirrored``, a layout that is its own mirror image about the middle stays so. Heights stay within those
-    of ``space`` and columns within its places. None for a layout that cannot hang as it is.
+    of ``space`` and columns within its places. None for a layout that cannot hang as it is, or takes too much power.
     """
     known: dict[tuple[float, ...], Array] = {}
 
@@ -163,7 +165,7 @@ def refine(
                     break
         else:
             step /= 2
-    return best
+    return best if np.isfinite(best.merit) else None
 
 
 def levelled(

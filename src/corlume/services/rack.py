@@ -48,13 +48,16 @@ class Rack:
         """A layout at full output."""
         return Layout(tuple(places), height, self.rows, (1.0,) * len(places), along=self.along)
 
-    def hung(self, tank: Tank, layout: Layout) -> list[Fixture]:
-        """The fixtures of a layout as they would be stored; the parts of each frame under a name of its own."""
-        parts = len(self.module.parts)
+    def hung(self, tank: Tank, layout: Layout, *, down: bool = False) -> list[Fixture]:
+        """The fixtures of a layout as they would be stored: in whole percent, rounded ``down`` where a limit of power
+        must hold; the parts of each frame under a name of its own.
+        """
+        parts, whole = len(self.module.parts), math.floor if down else round
         hung = []
         for k, fixture in enumerate(layout.fixtures(self.module)):
             frame = f"Frame {k // parts + 1}" if parts > 1 else ""
-            hung.append(changed(tank, replace(fixture, output=round(fixture.output, 2), frame=frame), {}))
+            output = whole(100 * fixture.output + 1e-9) / 100
+            hung.append(changed(tank, replace(fixture, output=output, frame=frame), {}))
         return hung
 
 

@@ -14,7 +14,8 @@ from corlume.core.wanted import Met, WantedZone
 from corlume.formats.scene import read_fixture
 from corlume.formats.scene_writer import write_fixture
 from corlume.services import shelf
-from corlume.services.hang import Found, Step, search
+from corlume.services.hang import search
+from corlume.services.hanging import Found, Step
 from corlume.services.reasons import Reason
 from corlume.services.wish import Wish, check_wish
 from corlume.store import rows, searches
@@ -44,15 +45,15 @@ def begin(db: Database, tank_id: int, setup_id: int, wish: Wish) -> int:
     """Begin a search in a thread of its own; returns its id. ``InvalidInput`` for a wish that cannot be."""
     kinds = shelf.entries(db)
     kind = next((entry for entry in kinds if entry.key == wish.kind), None)
-    with db.writing() as connection:
+    with db.reading() as connection:
         stored = load_tank(connection, tank_id)
-        setup = stored.setup(setup_id)
-        check_wish(stored, kind, wish)
-        assert kind is not None
+    check_wish(stored, kind, wish)
+    assert kind is not None
+    steps = search(stored, kind, wish, [kept.value for kept in stored.setup(setup_id).fixtures], kinds)
+    with db.writing() as connection:
         search_id = searches.add_search(connection, tank_id, setup_id, asdict(wish))
     stop = threading.Event()
     _RUNNING[(str(db.path), search_id)] = stop
-    steps = search(stored, kind, wish, [kept.value for kept in setup.fixtures], kinds)
 
     def run() -> None:
         state = "failed"

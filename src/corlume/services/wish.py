@@ -59,7 +59,8 @@ class Wish:
     ``counts`` least and most columns, of modules along the tank or of tubes and bars side by side; ``heights``
     lowest and highest face above the water [m]; ``band`` PAR wanted at the rock top; ``symmetric`` asks for mirror
     images; ``zones`` is what gets a level of its own where only levels are asked for; with ``beside``, what hangs
-    in the setup stays and its light counts.
+    in the setup stays and its light counts. ``watts`` is the most that everything may take as it is dimmed [W], and
+    ``money`` what may be spent on fixtures [currency]; 0 for no limit.
     """
 
     kind: str
@@ -70,6 +71,8 @@ class Wish:
     symmetric: bool = False
     zones: Zones = "each"
     beside: bool = False
+    watts: float = 0.0
+    money: float = 0.0
 
 
 def check_wish(stored: StoredTank, kind: FixtureKindEntry | None, wish: Wish) -> None:
@@ -88,6 +91,8 @@ def check_wish(stored: StoredTank, kind: FixtureKindEntry | None, wish: Wish) ->
         wish.counts[1] >= wish.counts[0], "count_high", "must not be less than the least", "plain", wish.counts[1]
     )
     rules.that(wish.counts[1] <= MOST, "count_high", f"must be at most {MOST} side by side", "plain", wish.counts[1])
+    rules.that(0 <= wish.watts <= 20_000, "watts", "must be up to 20000 W, or left open", "plain", wish.watts)
+    rules.that(0 <= wish.money <= 1e6, "money", "must be up to a million, or left open", "plain", wish.money)
     low, high = wish.heights
     rules.between("height_low", low, 0.05, 3.0, "length")
     room = tank.room_height - CLEARANCE

@@ -13,8 +13,9 @@ from corlume.core.errors import InvalidInput
 from corlume.core.scene import Fixture, Setup
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import FixtureKindEntry
-from corlume.services import hang, searches, shelf, tanks
+from corlume.services import searches, shelf, tanks
 from corlume.services.diagnosis import find_faults
+from corlume.services.hanging import YEARS, cost_of
 from corlume.services.predict import figures, slice_plane
 from corlume.services.rack import rack_of
 from corlume.services.searches import Search
@@ -117,6 +118,8 @@ def _fields(wish: Wish, measure: Measure) -> dict[str, str]:
         "symmetric": "on" if wish.symmetric else "",
         "zones": wish.zones,
         "beside": "on" if wish.beside else "",
+        "watts": f"{wish.watts:g}" if wish.watts else "",
+        "money": f"{wish.money:g}" if wish.money else "",
     }
 
 
@@ -128,11 +131,12 @@ def _read_wish(form: Form) -> Wish:
     heights = [form.length(f"height_{end}") for end in ("low", "high")]
     band = [form.number(f"band_{end}") for end in ("low", "high")]
     least, most = (0 if n != n else int(min(n, 99)) for n in counts)
+    watts, money = (form.number(name) if form.text(name) else 0.0 for name in ("watts", "money"))
     goal: Any = form.text("goal")
     zones: Any = form.text("zones") or "each"
     return Wish(
         form.text("kind"), goal, (least, most), (heights[0], heights[1]), (band[0], band[1]),
-        form.text("symmetric") == "on", zones, form.text("beside") == "on",
+        form.text("symmetric") == "on", zones, form.text("beside") == "on", watts, money,
     )  # fmt: skip
 
 
@@ -181,9 +185,9 @@ def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
     return templates.get_template("parts/answers.html").render(
         stored=stored,
         search=found,
-        years=hang.YEARS,
+        years=YEARS,
         now=figures(stored.tank, now, stored.targets, stored.running) if now else None,
-        cost_now=hang.cost_of(stored, now),
+        cost_now=cost_of(stored, now),
         pictures=pictures,
         differences=differences,
         steps=NAMES,

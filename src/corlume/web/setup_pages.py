@@ -7,7 +7,7 @@ from fastapi.responses import HTMLResponse
 from markupsafe import Markup
 
 from corlume.services import tanks
-from corlume.services.hang import YEARS, cost_of
+from corlume.services.hanging import YEARS, cost_of
 from corlume.services.predict import slice_plane, verdicts
 from corlume.services.wanted import zones_met
 from corlume.store.tanks import StoredSetup, StoredTank

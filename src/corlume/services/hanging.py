@@ -1,0 +1,290 @@
+"""A search in the making, and what it finds: one module over one tank, judged, priced and given its reasons."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.errors import Rules
+from corlume.core.field import Medium, grid
+from corlume.core.figures import evenness
+from corlume.core.layout import balanced
+from corlume.core.levels import Aim
+from corlume.core.module import LENSED, Layout
+from corlume.core.scene import Fixture
+from corlume.core.search import Space, evened, levelled, refine, scan
+from corlume.core.units import DEGREE
+from corlume.core.verdicts import Figures
+from corlume.core.wanted import Met
+from corlume.reference.catalogue import FixtureKindEntry, lamp_kinds
+from corlume.services.predict import figures, medium_of, par_at
+from corlume.services.rack import MOST, Rack, rack_of
+from corlume.services.reasons import Reason, reasons_for
+from corlume.services.wanted import zones_met
+from corlume.services.wish import PLANE, Wish, aim_of
+from corlume.store.tanks import StoredTank
+
+Array = NDArray[np.float64]
+YEARS = 5
+BLANKETS = ("blanket", "own", "cheapest")
+"""Goals that ask for one band over the whole rock top."""
+MOST_FOUND = 5
+"""How many clearly different layouts make the answer, at most."""
+WASTE = 4e-5
+"""What a watt counts against a layout, in units of its squared miss [1/W]; near 15 % off, 100 W weigh 1.3 %; ours."""
+TIDY = 0.05
+"""How much better by merit a lopsided layout must be than its own mirror image, and one with other lenses or a lean
+than the same without [-]; ours."""
+LENSES, LEAN = (60 * DEGREE, 90 * DEGREE, 120 * DEGREE), 10 * DEGREE
+"""Lenses and lean that are tried on the best layout [rad]."""
+GRID_STEP, FINE_STEP = 0.04, 0.03
+"""Distance of the places that are tried along the tank, and from front to back [m]."""
+HEIGHT_STEP = 0.03
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """One layout of the answer: its fixtures, its figures, and what binds it.
+
+    ``cost`` of electricity and lamps over ``YEARS`` and ``buy`` of its fixtures, 0 when not known [currency];
+    ``met`` is how it meets the zones drawn by hand, ``reasons`` why it comes out as it does.
+    """
+
+    name: str
+    fixtures: tuple[Fixture, ...]
+    layout: Layout
+    figures: Figures
+    cost: float
+    buy: float
+    binds: tuple[str, ...]
+    met: tuple[Met, ...] = ()
+    reasons: tuple[Reason, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """How far a search is: share done [-], layouts judged, best layouts so far, and the trade-off by height.
+
+    ``curve`` holds height [m], evenness [-] and PAR at the rock top by 100 W of the best layout at each height.
+    """
+
+    done: float
+    judged: int
+    best: tuple[Found, ...]
+    curve: tuple[tuple[float, float, float], ...]
+
+
+@dataclass(frozen=True)
+class Case:
+    """A search in the making: a module over a tank, what it is for, and what stays beside it."""
+
+    stored: StoredTank
+    name: str
+    price: float
+    wish: Wish
+    rack: Rack
+    space: Space
+    medium: Medium
+    aim: Aim
+
+    @classmethod
+    def of(
+        cls, stored: StoredTank, kind: FixtureKindEntry, wish: Wish, setup: Sequence[Fixture], *, coarse: bool = False
+    ) -> Case:
+        tank, counts, rules = stored.tank, wish.counts, Rules()
+        name, price, parts = kind.name, kind.price, kind.parts
+        stay = tuple(setup) if wish.beside else ()
+        if wish.goal == "own":
+            parts, stay, number = _own(setup)
+            name, price = parts[0].frame or parts[0].name, 0.0
+        rack = rack_of(tank, parts)
+        if wish.goal == "own":
+            # as many again as hang now: in the rows where they share them evenly, or else in one
+            middle = 0.5 * (tank.width if rack.along == "x" else tank.length)
+            rows = rack.rows if number % len(rack.rows) == 0 else (middle,)
+            rack, counts = replace(rack, rows=rows), (number // len(rows), number // len(rows))
+        counts = _paid(wish, price, counts, len(rack.rows), rules) if wish.goal != "own" else counts
+        budget = _budget(wish, rack, counts[0], stay, rules)
+        rules.finish()
+        step = (2 if coarse else 1) * (GRID_STEP if rack.along == "x" else FINE_STEP)
+        places = max(9, round((rack.side - 0.1) / step)) | 1  # odd, so that the middle is a place
+        heights = _heights(wish.heights)
+        space = Space(
+            counts=tuple(range(counts[0], counts[1] + 1)),
+            places=tuple(np.linspace(0.05, rack.side - 0.05, places).round(4).tolist()),
+            heights=_few(heights) if coarse else heights,
+            rows=rack.rows,
+            gap=rack.gap,
+            symmetric=wish.symmetric,
+            waste=WASTE,
+            along=rack.along,
+            others=stay,
+            budget=budget,
+        )
+        aim = aim_of(stored, wish, (lambda points: par_at(tank, stay, points)) if stay else None)
+        return cls(stored, name, price, wish, rack, space, medium_of(tank), aim)
+
+    def scan(self) -> Iterator[tuple[int, list[Layout]]]:
+        """Judge the grid, height by height."""
+        return scan(self.medium, self.rack.module, self.aim, self.space)
+
+    def refined(self, layout: Layout) -> list[Layout]:
+        """A layout moved freely, unless only mirror images are wanted, and as its own mirror image."""
+        found = [self._refine(evened(layout, self.rack.side), mirrored=True)]
+        if not self.wish.symmetric:
+            found.append(self._refine(layout))
+        return [one for one in found if one]
+
+    def variants(self, layout: Layout) -> list[Layout]:
+        """The same with other lenses, where it is of LEDs, and with its outer columns leaned inward."""
+        parts = self.rack.module.parts
+        leds = [part.emitter for part in parts if part.emitter.kind in LENSED]
+        others = [replace(layout, fwhm=fwhm) for fwhm in LENSES if any(abs(fwhm - e.fwhm) > 5 * DEGREE for e in leds)]
+        if len(layout.places) > 1 and len(parts) == 1:
+            others.append(replace(layout, lean=LEAN, middle=0.5 * self.rack.side))
+        # a leaned face that would hang into the water comes back as None
+        return [found for one in others if (found := self._refine(one, mirrored=True))]
+
+    def _refine(self, layout: Layout, *, mirrored: bool = False) -> Layout | None:
+        return refine(self.medium, self.rack.module, self.aim, self.space, layout, mirrored=mirrored)
+
+
+def _paid(wish: Wish, price: float, counts: tuple[int, int], rows: int, rules: Rules) -> tuple[int, int]:
+    """The counts of columns that the money buys."""
+    if not wish.money:
+        return counts
+    rules.that(price > 0, "money", "cannot be kept to: this fixture has no price on the shelf")
+    most = math.floor(wish.money / (price * rows)) if price else counts[1]
+    rules.that(
+        most >= counts[0],
+        "money",
+        f"is too little: {counts[0] * rows} at {price:g} each come to {counts[0] * rows * price:g}",
+        "plain",
+        wish.money,
+    )
+    return counts[0], max(counts[0], min(most, counts[1]))
+
+
+def _budget(wish: Wish, rack: Rack, least: int, stay: Sequence[Fixture], rules: Rules) -> float:
+    """What the modules may take together, after what stays [W]."""
+    if not wish.watts:
+        return float("inf")
+    left = wish.watts - sum(f.power for f in stay)
+    always = least * len(rack.rows) * sum(watts for dims, watts in rack.module.groups() if not dims)
+    rules.that(left > 0, "watts", "is no more than what hangs already takes, {low}", "power", wish.watts,
+               low=wish.watts - left)  # fmt: skip
+    rules.that(
+        left <= 0 or always <= left, "watts", "is too little: what does not dim takes {low}", "power", wish.watts,
+        low=always + wish.watts - left,
+    )  # fmt: skip
+    return left
+
+
+def _few(heights: tuple[float, ...]) -> tuple[float, ...]:
+    """Five of some heights, for a first look."""
+    picked = np.unique(np.linspace(0, len(heights) - 1, 5).round().astype(int))
+    return tuple(heights[i] for i in picked)
+
+
+def _own(setup: Sequence[Fixture]) -> tuple[tuple[Fixture, ...], tuple[Fixture, ...], int]:
+    """What hangs most often, what stays beside it, and how many it is; what dims goes before what does not.
+
+    The parts of a frame count as one.
+    """
+    units: dict[str, list[Fixture]] = {}
+    for i, f in enumerate(setup):
+        units.setdefault(f.frame or f"alone {i}", []).append(f)
+    alike: dict[tuple[object, ...], list[list[Fixture]]] = {}
+    for unit in units.values():
+        alike.setdefault(tuple(sorted(_likeness(f) for f in unit)), []).append(unit)
+    rules = Rules()
+    rules.that(bool(alike), "goal", "needs a setup in which something hangs")
+    rules.finish()
+    mine = max(alike.values(), key=lambda same: (any(f.dimmable for f in same[0]), len(same)))
+    rules.that(len(mine) <= MOST, "goal", f"can move at most {MOST} of a kind", "plain", len(mine))
+    rules.finish()
+    moved = {id(f) for unit in mine for f in unit}
+    return tuple(mine[0]), tuple(f for f in setup if id(f) not in moved), len(mine)
+
+
+def _likeness(fixture: Fixture) -> tuple[str, float, float, float]:
+    e = fixture.emitter
+    return e.kind, e.ppf, e.fwhm, round(e.length, 4)
+
+
+def _heights(limits: tuple[float, float]) -> tuple[float, ...]:
+    low, high = limits
+    steps = max(1, round((high - low) / HEIGHT_STEP))
+    return tuple(np.unique(np.linspace(low, high, steps + 1).round(4)).tolist())
+
+
+def trade(case: Case, layout: Layout) -> tuple[float, float, float]:
+    """Height, evenness at the rock top, and mean PAR there by 100 W of a layout."""
+    tank, top = case.stored.tank, case.stored.tank.rock_top()
+    points = grid(tank, (*PLANE, 1), depths=(top, top))
+    fixtures = layout.fixtures(case.rack.module)
+    fields = [layout.fields(case.medium, case.rack.module, place, points.reshape(-1, 3)) for place in layout.places]
+    groups = case.rack.module.groups()
+    par = sum(
+        (level if dims else 1.0) * field[g]
+        for field, level in zip(fields, layout.levels, strict=True)
+        for g, (dims, _) in enumerate(groups)
+    )
+    plane = np.where(tank.in_rock(points), np.nan, np.asarray(par).reshape(points.shape[:-1]))[..., 0]
+    watts = sum(f.power for f in fixtures)
+    return layout.height, evenness(plane), 100 * float(np.nanmean(plane)) / watts if watts else 0.0
+
+
+def judged(case: Case, layout: Layout) -> Found:
+    stored, space = case.stored, case.space
+    hung = case.rack.hung(stored.tank, layout, down=bool(case.wish.watts))
+    everything = (*hung, *space.others)
+    figured = figures(stored.tank, everything, stored.targets, stored.running)
+    binds = []
+    if figured.mean < 0.95 * case.wish.band[0] and case.wish.goal in BLANKETS:
+        wished = case.wish.band[0]
+        binds.append(f"The band is not reached: {figured.mean:.0f} PAR on average where {wished:g} was wished for")
+    if layout.height >= space.heights[-1] - 1e-6:
+        binds.append("The upper limit of height binds: higher would be more even")
+    if layout.height <= space.heights[0] + 1e-6 and len(space.heights) > 1:
+        binds.append("The lower limit of height binds: lower would give more light")
+    if any(level > 0.995 for level in layout.levels) and case.rack.module.dims:
+        binds.append("Full output binds: stronger or more fixtures would come nearer")
+    if len(layout.places) > 1 and min(np.diff(layout.places)) <= space.gap + 0.005:
+        binds.append("The bodies bind: they touch")
+    if figured.watts > 0.98 * case.wish.watts > 0:
+        binds.append("The limit of power binds: more watts would come nearer")
+    if case.wish.money and case.price and len(layout.places) == space.counts[-1] < case.wish.counts[1]:
+        binds.append("The money binds: one more would cost over it")
+    buy = case.price * len(layout.places) * len(layout.rows)
+    cost, met = cost_of(stored, everything), tuple(zones_met(stored, everything))
+    if case.wish.goal == "drawn":
+        binds += [
+            f"{m.zone.name} is not reached: {m.mean:.0f} PAR on average where {m.zone.low:g} to {m.zone.high:g} was "
+            "wanted" for m in met if not m.zone.low <= m.mean < m.zone.high
+        ]  # fmt: skip
+    return Found(case.name, everything, layout, figured, cost, buy, tuple(binds), met)
+
+
+def reasoned(case: Case, found: Found, setup: Sequence[Fixture]) -> Found:
+    """An answer with its reasons, held against balanced spacing at its own best levels and against what hangs now."""
+    stored, layout, rack = case.stored, found.layout, case.rack
+    even = replace(layout, places=balanced(len(layout.places), rack.side))
+    rule, room = None, len(layout.places) > 1 and min(np.diff(even.places)) >= rack.gap
+    if room and all(even.fits(rack.module, place, case.space.others) for place in even.places):
+        even = levelled(case.medium, rack.module, case.aim, case.space, even)
+        hung = [*rack.hung(stored.tank, even), *case.space.others]
+        rule = figures(stored.tank, hung, stored.targets, stored.running)
+    told = reasons_for(layout, even, found.figures, rule, setup, blanket=case.wish.goal in BLANKETS)
+    return replace(found, reasons=tuple(told))
+
+
+def cost_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
+    """Electricity and lamps over ``YEARS`` [currency]; what fixtures cost to buy comes on top."""
+    running, about = stored.running, lamp_kinds()
+    lamps = sum(about[f.emitter.kind].price * running.hours * 365 / about[f.emitter.kind].life for f in fixtures)
+    return YEARS * (running.yearly(sum(f.power for f in fixtures)) + lamps)
