@@ -22,17 +22,15 @@ from corlume.core.field import Medium, combine, grid, unit_field
 from corlume.core.geometry import Pane, Rock, Tank
 from corlume.core.levels import Aim
 from corlume.core.module import Module
-from corlume.core.search import Space, scan
+from corlume.core.search import Columns, Space, scan
 from corlume.core.units import DEGREE
 from corlume.core.water import Water
 from corlume.reference.catalogue import fixture_kinds
 from corlume.services.demo import demo_scene
 from corlume.services.hang import search
 from corlume.services.starting import starting_points
-from corlume.services.tanks import open_tank
 from corlume.services.wish import Wish
-from corlume.store.database import Database
-from corlume.store.tanks import add_tank
+from corlume.store.tanks import unstored
 
 
 def clock(work: Callable[[], object], runs: int) -> float:
@@ -131,12 +129,7 @@ def growth() -> None:
 def layouts() -> None:
     """Search a four-fixture tank: layouts judged by the second, and the gain over balanced spacing."""
     tank, _ = reference()
-    scene = demo_scene()
-    with tempfile.TemporaryDirectory() as folder:
-        db = Database(Path(folder) / "bench.db")
-        with db.writing() as connection:
-            tank_id = add_tank(connection, replace(scene, tank=tank, corals=()), None)
-        stored = open_tank(db, tank_id)
+    stored = unstored(replace(demo_scene(), tank=tank, corals=(), wanted=()))
     kind = fixture_kinds()["cluster"]
     wish = Wish("cluster", "blanket", (4, 4), (0.2, 0.5), (200.0, 350.0))
     *_, _ = search(stored, kind, replace(wish, counts=(1, 1), heights=(0.3, 0.3)))
@@ -144,8 +137,8 @@ def layouts() -> None:
     *_, last = search(stored, kind, wish)
     seconds = time.perf_counter() - start
     case = small_space(stored.tank, Module.of(kind.parts))
-    scanned = clock(lambda: sum(number for number, _ in scan(*case)), 3)
-    count = sum(number for number, _ in scan(*case))
+    scanned = clock(lambda: sum(number for number, _ in scan(Columns(*case[:3]), case[3])), 3)
+    count = sum(number for number, _ in scan(Columns(*case[:3]), case[3]))
     print(
         f"{'search, four modules, to its end':<46} {1000 * seconds:8.0f} ms   {last.judged} layouts, "
         f"{last.judged / seconds:,.0f} by the second (goal 3,000 in 5 s)"
@@ -157,6 +150,14 @@ def layouts() -> None:
         f"  gain over balanced spacing: evenness {100 * rule.evenness:.0f} -> {100 * best.evenness:.0f} %, in band "
         f"{100 * rule.coverage:.0f} -> {100 * best.coverage:.0f} %, spread {rule.spread:.0f} -> {best.spread:.0f} PAR"
     )
+    for words, key, wished in (
+        ("  tubes side by side, to the end", "t5-54", Wish("t5-54", "blanket", (4, 6), (0.2, 0.4), (200.0, 350.0))),
+        ("  hybrid frames, to the end", "hybrid-60", Wish("hybrid-60", "blanket", (1, 2), (0.2, 0.4), (200.0, 350.0))),
+        ("  the whole shelf, for the cheapest", "cluster", replace(wish, goal="cheapest", counts=(2, 4))),
+    ):
+        start = time.perf_counter()
+        *_, last = search(stored, fixture_kinds()[key], wished, kinds=list(fixture_kinds().values()))
+        print(f"{words:<46} {1000 * (time.perf_counter() - start):8.0f} ms   {last.judged} layouts")
 
 
 def small_space(tank: Tank, module: Module) -> tuple[Medium, Module, Aim, Space]:

@@ -16,7 +16,7 @@ from corlume.core.geometry import Pane, Tank
 from corlume.core.levels import Aim, best_levels
 from corlume.core.module import Layout, Module
 from corlume.core.scene import overlaps
-from corlume.core.search import Space, evened, levelled, refine, same_in_a_mirror, scan
+from corlume.core.search import Columns, Space, evened, levelled, refine, same_in_a_mirror, scan
 from corlume.reference.catalogue import fixture_kinds
 from tests.ruled import CLUSTER
 
@@ -39,9 +39,10 @@ def column(medium: Medium, module: Module, aim: Aim, x: float, height: float) ->
 
 def test_scan_agrees_with_brute_force_and_levels_with_scipy() -> None:
     medium, module, aim = small_case()
+    columns = Columns(medium, module, aim)
     places = tuple(np.linspace(0.1, 0.7, 7).round(3).tolist())
     space = Space((2,), places, (0.2,), (0.2,), 0.15)
-    [(judged, best)] = list(scan(medium, module, aim, space))
+    [(judged, best)] = list(scan(columns, space))
     allowed = [pair for pair in combinations(places, 2) if pair[1] - pair[0] >= 0.15 - 1e-9]
     assert judged == len(allowed)
     root = np.sqrt(aim.weight)
@@ -59,13 +60,14 @@ def test_scan_agrees_with_brute_force_and_levels_with_scipy() -> None:
 
 def test_refined_best_is_within_two_percent_of_an_exhaustive_scan() -> None:
     medium, module, aim = small_case()
+    columns = Columns(medium, module, aim)
     coarse = Space((2,), tuple(np.linspace(0.1, 0.7, 7).round(3).tolist()), (0.15, 0.2, 0.25), (0.2,), 0.15)
     fine = replace(
         coarse, places=tuple(np.linspace(0.1, 0.7, 61).round(3).tolist()), heights=tuple(np.arange(15, 26) / 100)
     )
-    best = min((one for _, found in scan(medium, module, aim, coarse) for one in found), key=lambda one: one.off)
-    finest = min((one for _, found in scan(medium, module, aim, fine) for one in found), key=lambda one: one.off)
-    refined = refine(medium, module, aim, coarse, best)
+    best = min((one for _, found in scan(columns, coarse) for one in found), key=lambda one: one.off)
+    finest = min((one for _, found in scan(columns, fine) for one in found), key=lambda one: one.off)
+    refined = refine(columns, coarse, best)
     assert refined is not None
     assert refined.off <= 1.02 * finest.off
 
@@ -77,6 +79,7 @@ def test_refined_best_is_within_two_percent_of_an_exhaustive_scan() -> None:
 )  # fmt: skip
 def test_limits_are_never_broken(low: float, span: float, counts: tuple[int, int], symmetric: bool) -> None:
     medium, module, aim = small_case()
+    columns = Columns(medium, module, aim)
     heights = (round(low, 3), round(low + span, 3))
     space = Space(
         (counts[0], counts[0] + counts[1]),
@@ -86,8 +89,8 @@ def test_limits_are_never_broken(low: float, span: float, counts: tuple[int, int
         0.12,
         symmetric,
     )
-    for _, found in scan(medium, module, aim, space):
-        for layout in (*found, *(refine(medium, module, aim, space, one) for one in found[:1])):
+    for _, found in scan(columns, space):
+        for layout in (*found, *(refine(columns, space, one) for one in found[:1])):
             assert layout is not None
             assert heights[0] - 1e-9 <= layout.height <= heights[1] + 1e-9
             assert counts[0] <= len(layout.places) <= sum(counts)
@@ -122,7 +125,7 @@ def mixed_module() -> Module:
 def test_what_does_not_dim_in_a_frame_stays_full_and_the_rest_is_solved_around_it() -> None:
     medium, _, aim = small_case()
     module, places = mixed_module(), (0.15, 0.4, 0.65)
-    [(judged, best)] = list(scan(medium, module, aim, Space((2,), places, (0.2,), (0.15,), 0.15)))
+    [(judged, best)] = list(scan(Columns(medium, module, aim), Space((2,), places, (0.2,), (0.15,), 0.15)))
     assert judged == 3
     root, offs = np.sqrt(aim.weight), {}
     for pair in combinations(places, 2):
@@ -156,13 +159,14 @@ def test_parts_of_a_frame_keep_their_places_to_each_other() -> None:
 @given(x=st.floats(0.1, 0.7), y=st.floats(0.1, 0.3), height=st.floats(0.15, 0.3))
 def test_nothing_is_hung_where_something_hangs_already(x: float, y: float, height: float) -> None:
     medium, module, aim = small_case()
+    columns = Columns(medium, module, aim)
     there = replace(CLUSTER.parts[0], emitter=replace(CLUSTER.parts[0].emitter, x=x, y=y, height=height))
     places, heights = tuple(np.linspace(0.06, 0.74, 12).tolist()), (0.15, 0.2, 0.25, 0.3)
     space = Space((1, 2), places, heights, (0.2,), 0.12, others=(there,))
     free = replace(space, others=())
-    judged, without = (sum(number for number, _ in scan(medium, module, aim, one)) for one in (space, free))
-    found = [layout for _, some in scan(medium, module, aim, space) for layout in some]
-    found += [one for layout in found[:2] if (one := refine(medium, module, aim, space, layout))]
+    judged, without = (sum(number for number, _ in scan(columns, one)) for one in (space, free))
+    found = [layout for _, some in scan(columns, space) for layout in some]
+    found += [one for layout in found[:2] if (one := refine(columns, space, layout))]
     for layout in found:
         assert not overlaps([*layout.fixtures(module), there])
     in_the_way = any(not space.empty(h).fits(module, p, (there,)) for h in heights for p in places)
@@ -183,16 +187,17 @@ def test_rows_and_columns_change_sides_for_what_lies_across() -> None:
 
 def test_levels_of_a_known_layout_are_what_refining_starts_from() -> None:
     medium, module, aim = small_case()
+    columns = Columns(medium, module, aim)
     space = Space((2,), tuple(np.linspace(0.06, 0.74, 12).tolist()), (0.2,), (0.2,), 0.12)
     even = Layout((0.8 / 3, 1.6 / 3), 0.2, (0.2,), (1.0, 1.0))
-    judged = levelled(medium, module, aim, space, even)
+    judged = levelled(columns, space, even)
     fields = np.array([column(medium, module, aim, round(x, 4), 0.2) for x in even.places])
     assert judged.levels == pytest.approx(best_levels(fields, aim)[0])
     assert judged.off == pytest.approx(aim.off(np.array(judged.levels) @ fields), rel=1e-5)
-    better = refine(medium, module, aim, space, even)
+    better = refine(columns, space, even)
     assert better is not None
     assert better.merit <= judged.merit
-    assert refine(medium, module, aim, space, even, mirrored=True).mirrored  # type: ignore[union-attr]
+    assert refine(columns, space, even, mirrored=True).mirrored  # type: ignore[union-attr]
     assert evened(replace(even, places=(0.1, 0.5)), 0.8).places == pytest.approx((0.2, 0.6))
 
 
@@ -230,8 +235,8 @@ def test_what_never_fits_the_budget_is_no_answer() -> None:
     tube = Module.of([replace(fixture_kinds()["t5-24"].parts[0], watts=24.0)])
     places = (0.1, 0.2, 0.3)
     space = Space((1, 2, 3), places, (0.2,), (0.4,), 0.06, along="y", budget=50.0)
-    [(judged, found)] = list(scan(medium, tube, aim, space))
+    [(judged, found)] = list(scan(Columns(medium, tube, aim), space))
     assert judged == 7  # all are looked at; three tubes take 72 W
     assert {len(one.places) for one in found} == {1, 2}
     three = Layout(places, 0.2, (0.4,), (1.0, 1.0, 1.0), along="y")
-    assert refine(medium, tube, aim, space, three) is None
+    assert refine(Columns(medium, tube, aim), space, three) is None

@@ -53,18 +53,48 @@ class Space:
         return Layout((), height, self.rows, (), along=self.along)
 
 
-def scan(medium: Medium, module: Module, aim: Aim, space: Space) -> Iterator[tuple[int, list[Layout]]]:
+class Columns:
+    """PAR of columns of a module at the points of an aim, each worked out once.
+
+    Places and heights are told apart to a tenth of a millimetre.
+    """
+
+    def __init__(self, medium: Medium, module: Module, aim: Aim) -> None:
+        self.medium, self.module, self.aim = medium, module, aim
+        self.groups = module.groups()
+        self._known: dict[tuple[object, ...], Array] = {}
+
+    def fields(self, layout: Layout, place: float) -> Array:
+        """PAR (groups, p) of the column that a layout has at a place, at full output [umol/m2/s]."""
+        place = round(place, 4)
+        key = (place, layout.height, layout.rows, layout.along, layout.fwhm, layout.lean, layout.middle)
+        if key not in self._known:
+            self._known[key] = layout.fields(self.medium, self.module, place, self.aim.points)
+        return self._known[key]
+
+    def problem(self, layout: Layout, places: Sequence[float], space: Space) -> Problem:
+        """What the solver wants of columns at some places; the groups of a column go one after the other."""
+        fields = np.concatenate([self.fields(layout, place) for place in places])
+        least = np.tile([0.0 if dims else 1.0 for dims, _ in self.groups], len(places))
+        watts = np.tile([watts * len(space.rows) for _, watts in self.groups], len(places))
+        return Problem.of(fields, self.aim, least=least, waste=space.waste * watts, watts=watts, budget=space.budget)
+
+    def fits(self, layout: Layout, place: float, others: Sequence[Fixture]) -> bool:
+        """Whether a layout's column hangs clear of the water and of what is there already."""
+        return layout.fits(self.module, place, others)
+
+
+def scan(columns: Columns, space: Space) -> Iterator[tuple[int, list[Layout]]]:
     """Judge every layout of the grid, height by height.
 
     Yields the number of layouts judged at a height and the best few for every count there.
     """
     choices = {count: _choices(space, count) for count in space.counts}
-    groups = len(module.groups())
+    groups = len(columns.groups)
     for height in space.heights:
         empty = space.empty(height)
-        free = np.array([empty.fits(module, place, space.others) for place in space.places])
-        fields = np.array([empty.fields(medium, module, place, aim.points) for place in space.places])
-        problem = _problem(fields.reshape(-1, len(aim.points)), aim, module, space)
+        free = np.array([columns.fits(empty, place, space.others) for place in space.places])
+        problem = columns.problem(empty, space.places, space)
         found, judged = [], 0
         for picked in choices.values():
             able = picked[free[picked].all(axis=1)]
@@ -84,14 +114,6 @@ def scan(medium: Medium, module: Module, aim: Aim, space: Space) -> Iterator[tup
                     )
                 )
         yield judged, found
-
-
-def _problem(fields: Array, aim: Aim, module: Module, space: Space) -> Problem:
-    """The problem of columns of a module, whose fields (columns x groups, p) go group by group within a column."""
-    groups, columns = module.groups(), len(fields) // len(module.groups())
-    least = np.tile([0.0 if dims else 1.0 for dims, _ in groups], columns)
-    watts = np.tile([watts * len(space.rows) for _, watts in groups], columns)
-    return Problem.of(fields, aim, least=least, waste=space.waste * watts, watts=watts, budget=space.budget)
 
 
 def _choices(space: Space, count: int) -> NDArray[np.int64]:
@@ -121,9 +143,7 @@ def evened(layout: Layout, length: float) -> Layout:
 
 
 def refine(
-    medium: Medium,
-    module: Module,
-    aim: Aim,
+    columns: Columns,
     space: Space,
     layout: Layout,
     *,
@@ -136,10 +156,9 @@ def refine(
     With ``mirrored``, a layout that is its own mirror image about the middle stays so. Heights stay within those
     of ``space`` and columns within its places. None for a layout that cannot hang as it is, or takes too much power.
     """
-    known: dict[tuple[float, ...], Array] = {}
 
     def judged(trial: Layout) -> Layout:
-        return levelled(medium, module, aim, space, trial, known)
+        return levelled(columns, space, trial)
 
     def allowed(trial: Layout) -> bool:
         inside = space.places[0] - 1e-9 <= trial.places[0] and trial.places[-1] <= space.places[-1] + 1e-9
@@ -149,7 +168,7 @@ def refine(
 
     def hangs(trial: Layout) -> bool:
         plain = not space.others and not trial.lean  # only then can nothing be in the way
-        return plain or all(trial.fits(module, place, space.others) for place in trial.places)
+        return plain or all(columns.fits(trial, place, space.others) for place in trial.places)
 
     if not hangs(layout):
         return None
@@ -168,24 +187,11 @@ def refine(
     return best if np.isfinite(best.merit) else None
 
 
-def levelled(
-    medium: Medium,
-    module: Module,
-    aim: Aim,
-    space: Space,
-    layout: Layout,
-    known: dict[tuple[float, ...], Array] | None = None,
-) -> Layout:
-    """A layout at its best levels, judged; ``known`` keeps the fields of its columns for the next of the same kind."""
-    known, fields = known if known is not None else {}, []
-    for place in layout.places:
-        key = (round(place, 4), layout.height, *layout.rows)
-        if key not in known:
-            known[key] = layout.fields(medium, module, key[0], aim.points)
-        fields.append(known[key])
-    problem = _problem(np.concatenate(fields), aim, module, space)
+def levelled(columns: Columns, space: Space, layout: Layout) -> Layout:
+    """A layout at its best levels, judged."""
+    problem = columns.problem(layout, layout.places, space)
     merits, offs, levels = problem.solve(np.arange(len(problem.hits)).reshape(1, -1))
-    groups = len(module.groups())
+    groups = len(columns.groups)
     return replace(layout, levels=tuple(levels[0, ::groups].tolist()), off=float(offs[0]), merit=float(merits[0]))
 
 

@@ -10,13 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
-from corlume.core.field import Medium, grid
+from corlume.core.field import grid
 from corlume.core.figures import evenness
 from corlume.core.layout import balanced
-from corlume.core.levels import Aim
 from corlume.core.module import LENSED, Layout
 from corlume.core.scene import Fixture
-from corlume.core.search import Space, evened, levelled, refine, scan
+from corlume.core.search import Columns, Space, evened, levelled, refine, scan
 from corlume.core.units import DEGREE
 from corlume.core.verdicts import Figures
 from corlume.core.wanted import Met
@@ -43,7 +42,8 @@ LENSES, LEAN = (60 * DEGREE, 90 * DEGREE, 120 * DEGREE), 10 * DEGREE
 """Lenses and lean that are tried on the best layout [rad]."""
 GRID_STEP, FINE_STEP = 0.04, 0.03
 """Distance of the places that are tried along the tank, and from front to back [m]."""
-HEIGHT_STEP = 0.03
+HEIGHT_STEP, EDGE = 0.03, 0.05
+"""Distance of the heights that are tried, and how near to a pane a middle may hang [m]."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,8 +88,7 @@ class Case:
     wish: Wish
     rack: Rack
     space: Space
-    medium: Medium
-    aim: Aim
+    columns: Columns
 
     @classmethod
     def of(
@@ -111,11 +110,10 @@ class Case:
         budget = _budget(wish, rack, counts[0], stay, rules)
         rules.finish()
         step = (2 if coarse else 1) * (GRID_STEP if rack.along == "x" else FINE_STEP)
-        places = max(9, round((rack.side - 0.1) / step)) | 1  # odd, so that the middle is a place
         heights = _heights(wish.heights)
         space = Space(
             counts=tuple(range(counts[0], counts[1] + 1)),
-            places=tuple(np.linspace(0.05, rack.side - 0.05, places).round(4).tolist()),
+            places=_places(rack.side, step),
             heights=_few(heights) if coarse else heights,
             rows=rack.rows,
             gap=rack.gap,
@@ -126,11 +124,11 @@ class Case:
             budget=budget,
         )
         aim = aim_of(stored, wish, (lambda points: par_at(tank, stay, points)) if stay else None)
-        return cls(stored, name, price, wish, rack, space, medium_of(tank), aim)
+        return cls(stored, name, price, wish, rack, space, Columns(medium_of(tank), rack.module, aim))
 
     def scan(self) -> Iterator[tuple[int, list[Layout]]]:
         """Judge the grid, height by height."""
-        return scan(self.medium, self.rack.module, self.aim, self.space)
+        return scan(self.columns, self.space)
 
     def refined(self, layout: Layout) -> list[Layout]:
         """A layout moved freely, unless only mirror images are wanted, and as its own mirror image."""
@@ -150,7 +148,7 @@ class Case:
         return [found for one in others if (found := self._refine(one, mirrored=True))]
 
     def _refine(self, layout: Layout, *, mirrored: bool = False) -> Layout | None:
-        return refine(self.medium, self.rack.module, self.aim, self.space, layout, mirrored=mirrored)
+        return refine(self.columns, self.space, layout, mirrored=mirrored)
 
 
 def _paid(wish: Wish, price: float, counts: tuple[int, int], rows: int, rules: Rules) -> tuple[int, int]:
@@ -216,10 +214,17 @@ def _likeness(fixture: Fixture) -> tuple[str, float, float, float]:
     return e.kind, e.ppf, e.fwhm, round(e.length, 4)
 
 
+def _places(side: float, step: float) -> tuple[float, ...]:
+    """Places about the middle of a side, in even steps; so that refining by halves meets the same ones again [m]."""
+    step = min(step, (side - 0.1) / 8)
+    reach = math.floor((0.5 * side - EDGE) / step + 1e-9)
+    return tuple(round(0.5 * side + k * step, 4) for k in range(-reach, reach + 1))
+
+
 def _heights(limits: tuple[float, float]) -> tuple[float, ...]:
     low, high = limits
-    steps = max(1, round((high - low) / HEIGHT_STEP))
-    return tuple(np.unique(np.linspace(low, high, steps + 1).round(4)).tolist())
+    found = [round(low + k * HEIGHT_STEP, 4) for k in range(math.floor((high - low) / HEIGHT_STEP + 1e-9) + 1)]
+    return (*found, high) if high - found[-1] > 0.01 else (*found[:-1], high) if len(found) > 1 else (low,)
 
 
 def trade(case: Case, layout: Layout) -> tuple[float, float, float]:
@@ -227,7 +232,9 @@ def trade(case: Case, layout: Layout) -> tuple[float, float, float]:
     tank, top = case.stored.tank, case.stored.tank.rock_top()
     points = grid(tank, (*PLANE, 1), depths=(top, top))
     fixtures = layout.fixtures(case.rack.module)
-    fields = [layout.fields(case.medium, case.rack.module, place, points.reshape(-1, 3)) for place in layout.places]
+    fields = [
+        layout.fields(case.columns.medium, case.rack.module, place, points.reshape(-1, 3)) for place in layout.places
+    ]
     groups = case.rack.module.groups()
     par = sum(
         (level if dims else 1.0) * field[g]
@@ -276,7 +283,7 @@ def reasoned(case: Case, found: Found, setup: Sequence[Fixture]) -> Found:
     even = replace(layout, places=balanced(len(layout.places), rack.side))
     rule, room = None, len(layout.places) > 1 and min(np.diff(even.places)) >= rack.gap
     if room and all(even.fits(rack.module, place, case.space.others) for place in even.places):
-        even = levelled(case.medium, rack.module, case.aim, case.space, even)
+        even = levelled(case.columns, case.space, even)
         hung = [*rack.hung(stored.tank, even), *case.space.others]
         rule = figures(stored.tank, hung, stored.targets, stored.running)
     told = reasons_for(layout, even, found.figures, rule, setup, blanket=case.wish.goal in BLANKETS)
