@@ -218,3 +218,48 @@ def test_setups_side_by_side_show_their_difference(client: TestClient) -> None:
     assert "Evenness" in page
     assert client.get("/tanks/1/setups").text.count("less that of") == 2
     assert client.get("/tanks/1/setups?a=1&b=99").status_code == 404
+
+
+def test_grid_goes_from_rule_to_setup_to_levels_by_ring(client: TestClient, db: Database) -> None:
+    page = client.get("/tanks/1/hang?kind=module-grid").text
+    assert "One small module for each square foot" in page
+    number = page.count("Make a setup") - 1
+    chart = client.post(f"/tanks/1/hang/start/{number}", data={"kind": "module-grid"}).headers["location"]
+    setup = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
+    assert len(setup.fixtures) == 10  # 5 x 2 square feet
+    page = client.get(f"/tanks/1/hang?setup={setup.id}&kind=module-grid").text
+    assert f'<option value="{setup.id}" selected>' in page
+    form = {
+        "kind": "module-grid", "setup": str(setup.id), "goal": "levels", "zones": "rings", "count_low": "1",
+        "count_high": "1", "height_low": "20", "height_high": "30", "band_low": "200", "band_high": "350",
+    }  # fmt: skip
+    assert client.post("/tanks/1/hang", data=form).headers["location"].startswith(f"/tanks/1/hang?setup={setup.id}")
+    for _ in range(100):
+        if searches.look(db, 1, 1).state != "running":
+            break
+        time.sleep(0.05)
+    [found] = searches.look(db, 1, 1).found
+    assert len(found.fixtures) == 10
+    assert len({f.output for f in found.fixtures}) <= 2
+    assert f"Figures against {setup.name}" in client.get("/tanks/1/hang/1").json()["answers"]
+    assert client.post("/tanks/1/hang", data={**form, "setup": "99"}).status_code == 404
+    faults = client.get(f"/tanks/1/hang/faults?setup={setup.id}", headers={"Content-Type": "application/json"})
+    assert setup.name in faults.json()["html"] or "What would help" in faults.json()["html"]
+
+
+def test_wish_that_cannot_be_is_refused_before_it_is_kept(client: TestClient, db: Database) -> None:
+    form = {
+        "kind": "cluster", "goal": "own", "count_low": "2", "count_high": "3", "height_low": "24", "height_high": "30",
+        "band_low": "200", "band_high": "350",
+    }  # fmt: skip
+    for change, words in (
+        ({"kind": "lantern"}, "The fixture is not on the shelf"),
+        ({"goal": "moon"}, "The goal is not one of those offered"),
+        ({"goal": "blanket", "watts": "lots"}, "Power is not a number"),
+        ({"goal": "blanket", "money": "400"}, "To buy is too little: 2 at 420 each come to 840, not 400"),
+        ({"goal": "drawn", "band_low": ""}, 'id="band_low-error"'),
+    ):
+        page = client.post("/tanks/1/hang", data={**form, **change})
+        assert page.status_code == 422
+        assert words in page.text
+    assert searches.newest(db, 1) is None

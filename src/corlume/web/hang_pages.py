@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from markupsafe import Markup
 
 from corlume.core.errors import InvalidInput
-from corlume.core.scene import Fixture, Setup
+from corlume.core.scene import Setup
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import FixtureKindEntry
 from corlume.services import searches, shelf, tanks
@@ -34,26 +34,30 @@ router = APIRouter(prefix="/tanks/{tank_id}/hang")
 
 
 @router.get("")
-def show_hang(request: Request, db: Db, measure: Unit, tank_id: int, kind: str = "cluster") -> HTMLResponse:
-    """Starting points, the wish, and the newest search."""
+def show_hang(
+    request: Request, db: Db, measure: Unit, tank_id: int, kind: str = "cluster", setup: int | None = None
+) -> HTMLResponse:
+    """Faults of a setup, starting points, the wish, and the newest search."""
     stored = tanks.open_tank(db, tank_id)
     newest = searches.newest(db, tank_id)
     entry = _kind(db, kind)
     wish = newest.wish if newest and newest.wish.kind == entry.key else default_wish(stored, entry)
-    return _page(request, db, stored, entry, _fields(wish, measure), {}, newest)
+    return _page(request, db, stored, stored.setup(setup), entry, _fields(wish, measure), {}, newest)
 
 
 @router.post("")
 def begin(request: Request, db: Db, measure: Unit, tank_id: int, data: FormData) -> Response:
     """Begin a search."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
+    chosen = form.text("setup")
+    setup = stored.setup(int(chosen) if chosen.isdecimal() else None)
     wish = _read_wish(form)
     if not form.errors:
-        form.attempt(lambda: searches.begin(db, tank_id, stored.setup().id, wish))
+        form.attempt(lambda: searches.begin(db, tank_id, setup.id, wish))
     if form.errors:
         newest = searches.newest(db, tank_id)
-        return _page(request, db, stored, _kind(db, form.text("kind")), form.data, form.errors, newest)
-    return go(f"/tanks/{tank_id}/hang?kind={wish.kind}#answers")
+        return _page(request, db, stored, setup, _kind(db, form.text("kind")), form.data, form.errors, newest)
+    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&kind={wish.kind}#answers")
 
 
 @router.post("/start/{number}")
@@ -91,7 +95,9 @@ def watch(request: Request, db: Db, tank_id: int, search_id: int) -> JSONRespons
 def stop(db: Db, tank_id: int, search_id: int) -> RedirectResponse:
     """Stop a search; what it has found stays."""
     searches.stop(db, tank_id, search_id)
-    return go(f"/tanks/{tank_id}/hang?kind={searches.look(db, tank_id, search_id).wish.kind}#answers")
+    stopped = searches.look(db, tank_id, search_id)
+    setup = _searched(tanks.open_tank(db, tank_id), stopped)
+    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&kind={stopped.wish.kind}#answers")
 
 
 @router.post("/{search_id}/adopt/{number}")
@@ -144,6 +150,7 @@ def _page(
     request: Request,
     db: Database,
     stored: StoredTank,
+    setup: StoredSetup,
     entry: FixtureKindEntry,
     values: dict[str, str],
     errors: dict[str, str],
@@ -153,6 +160,7 @@ def _page(
     starts = starting_points(stored, entry)
     context = {
         "stored": stored,
+        "setup": setup,
         "entry": entry,
         "kinds": shelf.entries(db),
         "goals": [(key, name) for key, (name, _) in GOALS.items()],
@@ -174,12 +182,13 @@ def _picture(stored: StoredTank, fixtures: Any, *, zones: bool = False) -> Any:
 
 
 def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
-    """What a search has found, against the setup in use."""
-    now = [kept.value for kept in stored.setup().fixtures]
+    """What a search has found, against the setup that it began from."""
+    setup = _searched(stored, found)
+    now = [kept.value for kept in setup.fixtures]
     try:
         pictures = [_picture(stored, one.fixtures, zones=found.wish.goal == "drawn") for one in found.found]
         # they take a moment each: not while the search runs
-        differences = [] if found.state == "running" else _differences(stored, now, found)
+        differences = [] if found.state == "running" else _differences(stored, setup, found)
     except InvalidInput:
         pictures, differences = [], []
     return templates.get_template("parts/answers.html").render(
@@ -191,7 +200,7 @@ def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
         pictures=pictures,
         differences=differences,
         steps=NAMES,
-        in_use=stored.setup().name,
+        against=setup.name,
         goal=GOALS[found.wish.goal][0],
         letter=letter,
         curve=draw_trade(found.curve, measure),
@@ -199,11 +208,16 @@ def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
     )
 
 
-def _differences(stored: StoredTank, now: list[Fixture], found: Search) -> list[Markup]:
+def _searched(stored: StoredTank, found: Search) -> StoredSetup:
+    """The setup that a search began from, or the one in use when that is gone."""
+    return next((s for s in stored.setups if s.id == found.setup_id), stored.setup())
+
+
+def _differences(stored: StoredTank, setup: StoredSetup, found: Search) -> list[Markup]:
     """For each layout what it changes at the rock top; nothing when nothing hangs now."""
-    tank = stored.lit_tank()
+    tank, now = stored.lit_tank(), [kept.value for kept in setup.fixtures]
     base = slice_plane(tank, now, "plan", tank.rock_top())
-    label = f"PAR of this layout less that of {stored.setup().name}"
+    label = f"PAR of this layout less that of {setup.name}"
     return [
         difference_plan(tank, slice_plane(tank, one.fixtures, "plan", tank.rock_top()), base, width=250, label=label)
         for one in found.found * bool(now)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Annotated, Any, cast
@@ -20,6 +21,14 @@ HERE = Path(__file__).parent
 templates = Jinja2Templates(directory=HERE / "templates")
 templates.env.globals["version"] = __version__
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
+
+
+def _signed(change: float) -> str:
+    """A whole number with its sign, or 0; nothing when it is not a number."""
+    return "" if math.isnan(change) else f"{round(change):+,d}" if round(change) else "0"
+
+
+templates.env.filters["signed"] = _signed
 
 
 def database(request: Request) -> Database:

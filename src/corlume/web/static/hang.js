@@ -1,8 +1,8 @@
-// Hang: another fixture shows its own starting points; a search is watched until it ends.
+// Hang: another fixture or setup shows what belongs to it; a search is watched until it ends.
 document.addEventListener("alpine:init", () => {
   Alpine.data("wish", () => ({
     again(event) {
-      window.location = `${event.target.dataset.base}?kind=${encodeURIComponent(event.target.value)}`;
+      window.location = event.target.dataset.base + encodeURIComponent(event.target.value);
     },
   }));
 
