@@ -127,6 +127,7 @@ def test_best_with_what_hangs_moves_frames_as_one_piece_and_leaves_the_rest(stor
     assert gaps[0] == gaps[1]
     assert moved[0].emitter.x != frame[0].emitter.x
     tubes = [replace(f, dimmable=False) for f in frame[1:3]]
+    assert {f.frame for f in moved} == {"Rack"}
     only = last(stored, wish, setup=[replace(f, frame="") for f in tubes]).best[0]
     assert {f.emitter.kind for f in only.fixtures} == {"t5_tube"}  # nothing dims: what hangs most often is moved
 
@@ -231,3 +232,22 @@ def test_a_limit_that_binds_is_told(stored: StoredTank) -> None:
     assert any("money binds" in words for words in two.best[0].binds)
     levelled = last(stored, replace(wish, goal="levels", watts=100.0), setup=free.fixtures).best[0]
     assert sum(f.power for f in levelled.fixtures) <= 100.0
+
+
+def test_what_the_keeper_has_keeps_its_names_weights_and_wear(stored: StoredTank) -> None:
+    lamp = CLUSTER.parts[0]
+    mine = [
+        replace(lamp, name=name, weight=weight, condition=wear, emitter=replace(lamp.emitter, x=x, y=0.3))
+        for name, weight, wear, x in (("Right", 2.0, 1.0, 0.9), ("Left", 3.0, 0.8, 0.2))
+    ]
+    best = last(stored, Wish("cluster", "own", (1, 1), (0.2, 0.3), (200, 350)), setup=mine).best[0]
+    told = [(f.name, f.weight, f.condition) for f in sorted(best.fixtures, key=lambda f: f.emitter.x)]
+    assert told == [("Left", 3.0, 0.8), ("Right", 2.0, 1.0)]
+
+
+def test_new_frames_do_not_join_those_that_stay(stored: StoredTank) -> None:
+    there = [replace(p, frame="Frame 1") for p in Module.of(KINDS["hybrid-60"].parts).at(0.3, 0.3, 0.3)]
+    wish = Wish("hybrid-60", "blanket", (1, 1), (0.2, 0.22), (200, 350), True, beside=True)
+    best = last(stored, wish, kind="hybrid-60", setup=there).best[0]
+    sizes = [sum(f.frame == name for f in best.fixtures) for name in {f.frame for f in best.fixtures}]
+    assert sizes == [len(there), len(there)]

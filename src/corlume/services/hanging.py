@@ -80,7 +80,10 @@ class Step:
 
 @dataclass(frozen=True)
 class Case:
-    """A search in the making: a module over a tank, what it is for, and what stays beside it."""
+    """A search in the making: a module over a tank, what it is for, and what stays beside it.
+
+    ``mine`` is what hangs now and is to be hung better, from the first column to the last; otherwise empty.
+    """
 
     stored: StoredTank
     name: str
@@ -89,6 +92,7 @@ class Case:
     rack: Rack
     space: Space
     columns: Columns
+    mine: tuple[Fixture, ...] = ()
 
     @classmethod
     def of(
@@ -96,17 +100,20 @@ class Case:
     ) -> Case:
         tank, counts, rules = stored.tank, wish.counts, Rules()
         name, price, parts = kind.name, kind.price, kind.parts
-        stay = tuple(setup) if wish.beside else ()
+        stay, mine = tuple(setup) if wish.beside else (), list[list[Fixture]]()
         if wish.goal == "own":
-            parts, stay, number = _own(setup)
+            mine, stay = _own(setup)
+            parts = tuple(mine[0])
             name, price = parts[0].frame or parts[0].name, 0.0
         rack = rack_of(tank, parts)
-        if wish.goal == "own":
+        if mine:
             # as many again as hang now: in the rows where they share them evenly, or else in one
             middle = 0.5 * (tank.width if rack.along == "x" else tank.length)
-            rows = rack.rows if number % len(rack.rows) == 0 else (middle,)
-            rack, counts = replace(rack, rows=rows), (number // len(rows), number // len(rows))
-        counts = _paid(wish, price, counts, len(rack.rows), rules) if wish.goal != "own" else counts
+            rows = rack.rows if len(mine) % len(rack.rows) == 0 else (middle,)
+            rack, counts = replace(rack, rows=rows), (len(mine) // len(rows), len(mine) // len(rows))
+            mine.sort(key=lambda unit: getattr(unit[0].emitter, rack.along))
+        else:
+            counts = _paid(wish, price, counts, len(rack.rows), rules)
         budget = _budget(wish, rack, counts[0], stay, rules)
         rules.finish()
         step = (2 if coarse else 1) * (GRID_STEP if rack.along == "x" else FINE_STEP)
@@ -124,7 +131,18 @@ class Case:
             budget=budget,
         )
         aim = aim_of(stored, wish, (lambda points: par_at(tank, stay, points)) if stay else None)
-        return cls(stored, name, price, wish, rack, space, Columns(medium_of(tank), rack.module, aim))
+        columns = Columns(medium_of(tank), rack.module, aim)
+        return cls(stored, name, price, wish, rack, space, columns, tuple(f for unit in mine for f in unit))
+
+    def hung(self, layout: Layout) -> list[Fixture]:
+        """The fixtures of a layout as they would be stored; what the keeper has keeps its names, weights and wear."""
+        hung = self.rack.hung(self.stored.tank, layout, others=self.space.others, down=bool(self.wish.watts))
+        if not self.mine:
+            return hung
+        return [
+            replace(f, name=own.name, weight=own.weight, condition=own.condition, frame=own.frame)
+            for f, own in zip(hung, self.mine, strict=True)
+        ]
 
     def scan(self) -> Iterator[tuple[int, list[Layout]]]:
         """Judge the grid, height by height."""
@@ -188,8 +206,8 @@ def _few(heights: tuple[float, ...]) -> tuple[float, ...]:
     return tuple(heights[i] for i in picked)
 
 
-def _own(setup: Sequence[Fixture]) -> tuple[tuple[Fixture, ...], tuple[Fixture, ...], int]:
-    """What hangs most often, what stays beside it, and how many it is; what dims goes before what does not.
+def _own(setup: Sequence[Fixture]) -> tuple[list[list[Fixture]], tuple[Fixture, ...]]:
+    """What hangs most often, a list of parts for each, and what stays beside it; what dims goes before what does not.
 
     The parts of a frame count as one.
     """
@@ -206,7 +224,7 @@ def _own(setup: Sequence[Fixture]) -> tuple[tuple[Fixture, ...], tuple[Fixture, 
     rules.that(len(mine) <= MOST, "goal", f"can move at most {MOST} of a kind", "plain", len(mine))
     rules.finish()
     moved = {id(f) for unit in mine for f in unit}
-    return tuple(mine[0]), tuple(f for f in setup if id(f) not in moved), len(mine)
+    return mine, tuple(f for f in setup if id(f) not in moved)
 
 
 def _likeness(fixture: Fixture) -> tuple[str, float, float, float]:
@@ -222,9 +240,13 @@ def _places(side: float, step: float) -> tuple[float, ...]:
 
 
 def _heights(limits: tuple[float, float]) -> tuple[float, ...]:
+    """Heights from the lowest to the highest allowed, in even steps but for the last [m]."""
     low, high = limits
-    found = [round(low + k * HEIGHT_STEP, 4) for k in range(math.floor((high - low) / HEIGHT_STEP + 1e-9) + 1)]
-    return (*found, high) if high - found[-1] > 0.01 else (*found[:-1], high) if len(found) > 1 else (low,)
+    steps = math.floor((high - low) / HEIGHT_STEP + 1e-9)
+    found = [round(low + k * HEIGHT_STEP, 4) for k in range(steps + 1)]
+    if steps and high - found[-1] < 0.01:
+        found.pop()
+    return (*found, high) if high > low else (low,)
 
 
 def trade(case: Case, layout: Layout) -> tuple[float, float, float]:
@@ -248,8 +270,7 @@ def trade(case: Case, layout: Layout) -> tuple[float, float, float]:
 
 def judged(case: Case, layout: Layout) -> Found:
     stored, space = case.stored, case.space
-    hung = case.rack.hung(stored.tank, layout, down=bool(case.wish.watts))
-    everything = (*hung, *space.others)
+    everything = (*case.hung(layout), *space.others)
     figured = figures(stored.tank, everything, stored.targets, stored.running)
     binds = []
     if figured.mean < 0.95 * case.wish.band[0] and case.wish.goal in BLANKETS:
@@ -284,8 +305,7 @@ def reasoned(case: Case, found: Found, setup: Sequence[Fixture]) -> Found:
     rule, room = None, len(layout.places) > 1 and min(np.diff(even.places)) >= rack.gap
     if room and all(even.fits(rack.module, place, case.space.others) for place in even.places):
         even = levelled(case.columns, case.space, even)
-        hung = [*rack.hung(stored.tank, even), *case.space.others]
-        rule = figures(stored.tank, hung, stored.targets, stored.running)
+        rule = figures(stored.tank, [*case.hung(even), *case.space.others], stored.targets, stored.running)
     told = reasons_for(layout, even, found.figures, rule, setup, blanket=case.wish.goal in BLANKETS)
     return replace(found, reasons=tuple(told))
 

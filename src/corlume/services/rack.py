@@ -48,14 +48,16 @@ class Rack:
         """A layout at full output."""
         return Layout(tuple(places), height, self.rows, (1.0,) * len(places), along=self.along)
 
-    def hung(self, tank: Tank, layout: Layout, *, down: bool = False) -> list[Fixture]:
+    def hung(self, tank: Tank, layout: Layout, *, others: Sequence[Fixture] = (), down: bool = False) -> list[Fixture]:
         """The fixtures of a layout as they would be stored: in whole percent, rounded ``down`` where a limit of power
-        must hold; the parts of each frame under a name of its own.
+        must hold; the parts of each frame under a name that none of the ``others`` has.
         """
         parts, whole = len(self.module.parts), math.floor if down else round
+        taken = {other.frame for other in others}
+        names = [name for n in range(1, 99) if (name := f"Frame {n}") not in taken]
         hung = []
         for k, fixture in enumerate(layout.fixtures(self.module)):
-            frame = f"Frame {k // parts + 1}" if parts > 1 else ""
+            frame = names[k // parts] if parts > 1 else ""
             output = whole(100 * fixture.output + 1e-9) / 100
             hung.append(changed(tank, replace(fixture, output=output, frame=frame), {}))
         return hung
