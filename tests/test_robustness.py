@@ -15,6 +15,7 @@ from starlette.testclient import TestClient
 
 from corlume.core.coral import PlacedCoral
 from corlume.core.emitter import Emitter
+from corlume.core.errors import InvalidInput
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup
 from corlume.core.units import DEGREE
@@ -23,10 +24,12 @@ from corlume.core.zones import surfaces
 from corlume.formats.scene import read_scene
 from corlume.formats.scene_writer import write_scene
 from corlume.reference.catalogue import coral_cards, fixture_kinds
-from corlume.services import corals, predict, tanks
+from corlume.services import corals, hang, predict, tanks
 from corlume.services.demo import demo_scene
+from corlume.services.starting import default_wish
 from corlume.settings import Settings
 from corlume.store.database import Database
+from corlume.store.tanks import unstored
 from corlume.web.app import create_app
 from corlume.web.drawing.corals import draw_corals, draw_surfaces, draw_zones
 from corlume.web.drawing.sheet import lay_out_pair
@@ -78,12 +81,17 @@ def test_odd_tanks_draw_judge_and_place_without_nonsense(client: TestClient, odd
     paths = ["", "/2", "/2/chart", "/2/corals?coral=25", "/2/corals?coral=26"]
     # laying out every kind takes long over a large tank, and shows nothing new there
     paths += ["/2/kinds"] * (odd.tank.length < 0.9)
+    paths += [f"/2/hang?kind={kind}" for kind in ("cluster", "t5-80", "hybrid-120", "module-grid")]
+    paths += ["/2/zones", "/2/setups", "/2/setups/4/mount"]
     for path in paths:
         page = client.get(f"/tanks{path}")
         assert page.status_code == 200, path
         shown = re.sub(r"<script.*?</script>|<[^>]*>", " ", page.text, flags=re.S)
         assert not re.search(r"\b(nan|inf|None|undefined)\b", shown), path
         assert "nan" not in re.sub(r"<title>.*?</title>", "", " ".join(re.findall(r' d="[^"]*"', page.text)))
+    faults = client.get("/tanks/2/hang/faults", headers={"Content-Type": "application/json"})
+    assert faults.status_code == 200
+    assert not re.search(r"\b(nan|inf|None|undefined)\b", faults.json()["html"])
     for layer in ("par", "share", "shadow"):
         body = {"probe": {"x": 0.05, "y": 0.05, "depth": 0.03}, "layer": layer}
         assert client.post("/tanks/2/setups/4/light", json=body).status_code == 200
@@ -154,6 +162,10 @@ class Labels(HTMLParser):
         "/tanks/1/chart?setup=2",
         "/tanks/1/kinds",
         "/tanks/1/corals?coral=3",
+        "/tanks/1/hang",
+        "/tanks/1/zones",
+        "/tanks/1/setups?a=1&b=2",
+        "/tanks/1/setups/1/mount",
     ],
 )
 @pytest.mark.parametrize("look", [{"unit": "cm"}, {"unit": "in", "theme": "night"}])
@@ -203,3 +215,24 @@ def test_demo_is_the_keepers_own_and_runs_at_a_plain_price() -> None:
     assert all(kind.parts for kind in fixture_kinds().values())
     galaxea = next(c for c in demo.corals if c.card.name == "Galaxea" and c.place)
     assert PlacedCoral(1, galaxea.card, *galaxea.place).card.reach == pytest.approx(0.2)  # type: ignore[misc]
+
+
+@pytest.mark.parametrize("odd", [s for s in ODD if s.tank.length < 2.0], ids=lambda s: s.name)
+def test_search_over_odd_tanks_finds_something_or_says_why_not(odd: Scene) -> None:
+    stored, kinds = unstored(odd), fixture_kinds()
+    setup = list(odd.setup().fixtures)
+    for key, goal in (("cluster", "blanket"), ("cluster", "zoned"), ("cluster", "own"), ("t5-24", "strong_left")):
+        wish = default_wish(stored, kinds[key])
+        low = wish.heights[0]
+        wish = replace(wish, goal=goal, counts=(1, 1), heights=(low, min(low + 0.04, wish.heights[1])), symmetric=True)  # type: ignore[arg-type]
+        refused, best = set(), ()
+        try:
+            *_, step = hang.search(stored, kinds[key], wish, setup)
+            best = step.best
+        except InvalidInput as error:
+            refused = {e.rule.split(":")[0] for e in error.errors}
+        assert refused <= {"finds no open water where it wants light", "needs a setup in which something hangs"}
+        for one in best:
+            assert all(0.0 <= f.output <= 1.0 for f in one.fixtures)
+            assert all(f.emitter.height <= odd.tank.room_height for f in one.fixtures)
+            assert np.isfinite(one.layout.merit)

@@ -234,8 +234,9 @@ def _likeness(fixture: Fixture) -> tuple[str, float, float, float]:
 
 def _places(side: float, step: float) -> tuple[float, ...]:
     """Places about the middle of a side, in even steps; so that refining by halves meets the same ones again [m]."""
-    step = min(step, (side - 0.1) / 8)
-    reach = math.floor((0.5 * side - EDGE) / step + 1e-9)
+    half = 0.5 * side - min(EDGE, 0.1 * side)
+    step = min(step, half / 4)
+    reach = math.floor(half / step + 1e-9)
     return tuple(round(0.5 * side + k * step, 4) for k in range(-reach, reach + 1))
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 from corlume.core.geometry import Tank
 from corlume.core.layout import PATCH, balanced, count_for, patches
@@ -43,6 +44,14 @@ class Rack:
     def most(self) -> int:
         """How many columns the side has room for, ``MOST`` at most."""
         return min(MOST, max(1, math.floor(self.side / self.gap)))
+
+    def apart(self, places: Sequence[float]) -> bool:
+        """Whether columns at these places leave each other room."""
+        return all(b - a >= self.gap - 1e-9 for a, b in pairwise(places))
+
+    def packed(self, count: int) -> tuple[float, ...]:
+        """Places as close as bodies allow, about the middle [m]."""
+        return tuple(0.5 * self.side + (k - 0.5 * (count - 1)) * self.gap for k in range(count))
 
     def layout(self, places: Sequence[float], height: float) -> Layout:
         """A layout at full output."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from itertools import pairwise
 
 from corlume.core.layout import balanced, wider
 from corlume.core.module import Layout
@@ -33,7 +32,7 @@ def default_wish(stored: StoredTank, kind: FixtureKindEntry) -> Wish:
     """What most keepers would ask of this tank and kind."""
     tank, band = stored.tank, stored.targets.goal_band()
     counts = list(column_counts(stored, kind))
-    high = round(min(0.6, tank.room_height - 0.1), 2)
+    high = max(round(min(0.6, tank.room_height - 0.1), 2), min(0.05, tank.room_height - CLEARANCE))
     return Wish(kind.key, "blanket", (counts[0], counts[-1]), (min(0.2, high), high), (band.low, band.high))
 
 
@@ -47,11 +46,12 @@ def starting_points(stored: StoredTank, kind: FixtureKindEntry) -> list[Start]:
     lowest = min(part.emitter.height for part in kind.parts)
     height = min(lowest, stored.tank.room_height - CLEARANCE)
     for count, why in column_counts(stored, kind).items():
-        for name, laid in (("balanced", balanced), ("wider", wider)):
-            places = laid(count, rack.side)
-            if (count == 1 and name == "wider") or any(b - a < rack.gap for a, b in pairwise(places)):
-                continue
-            hung = f"{count * len(rack.rows)}, {name}" if count > 1 else f"{len(rack.rows)}"
+        layouts = {"balanced": balanced(count, rack.side), "wider": wider(count, rack.side)}
+        fitting = {name: places for name, places in layouts.items() if rack.apart(places)}
+        if count == 1:
+            fitting = {"": layouts["balanced"]}
+        for name, places in (fitting or {"as close as bodies allow": rack.packed(count)}).items():
+            hung = f"{count * len(rack.rows)}, {name}".removesuffix(", ")
             found.append(_start(stored, rack, hung, why, rack.layout(places, height)))
     if len(kind.parts) == 1 and rack.along == "x" and kind.parts[0].emitter.ppf < SMALL:
         places, rows = (

@@ -118,7 +118,7 @@ Wanted = tuple[Array, Array, Array]
 
 
 def aim_of(stored: StoredTank, wish: Wish, given: Callable[[Array], Array] | None = None) -> Aim:
-    """Points with the PAR wanted there, less what ``given`` brings already."""
+    """Points with the PAR wanted there, less what ``given`` brings already; ``InvalidInput`` when there are none."""
     match wish.goal:
         case "zoned":
             points, wanted, weight = _by_rock(stored, wish)
@@ -128,6 +128,9 @@ def aim_of(stored: StoredTank, wish: Wish, given: Callable[[Array], Array] | Non
             points, wanted, weight = _slope(stored, wish)
         case _:
             points, wanted, weight = _blanket(stored, wish)
+    rules = Rules()
+    rules.that(len(points) > 0, "goal", "finds no open water where it wants light: all of it is rock")
+    rules.finish()
     return Aim(points, wanted - (given(points) if given else 0.0), weight)
 
 
@@ -156,7 +159,7 @@ def _by_rock(stored: StoredTank, wish: Wish) -> Wanted:
     """The band on surfaces in the upper half of the water, LPS light on those below."""
     tank = stored.tank
     places = [s.points[s.free] for s in surfaces(tank)]
-    points = np.concatenate([p[:: max(1, len(p) // 60)] for p in places])
+    points = np.concatenate([np.empty((0, 3)), *(p[:: max(1, len(p) // 60)] for p in places)])
     high = points[:, 2] < 0.5 * (tank.rock_top() + tank.sand_depth)
     wanted = np.where(high, 0.5 * (wish.band[0] + wish.band[1]), _lps(stored))
     return points, wanted, np.where(high, 1.0 / max(1, high.sum()), 1.0 / max(1, (~high).sum()))

@@ -28,7 +28,12 @@ def _signed(change: float) -> str:
     return "" if math.isnan(change) else f"{round(change):+,d}" if round(change) else "0"
 
 
-templates.env.filters["signed"] = _signed
+def _whole(value: float, unit: str = "") -> str:
+    """A whole number with its unit, or words when there is no reading to tell it from."""
+    return "no reading" if math.isnan(value) else f"{value:,.0f}{' ' * bool(unit)}{unit}"
+
+
+templates.env.filters |= {"signed": _signed, "whole": _whole}
 
 
 def database(request: Request) -> Database:
