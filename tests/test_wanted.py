@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from starlette.testclient import TestClient
 
@@ -16,7 +17,9 @@ from corlume.core.scene import Fixture
 from corlume.core.wanted import MOST_POINTS, WantedZone, meet
 from corlume.formats.measure import Measure
 from corlume.formats.scene import read_scene
+from corlume.formats.scene_writer import write_scene
 from corlume.services import tanks
+from corlume.services.demo import demo_scene
 from corlume.services.predict import par_at
 from corlume.services.wanted import draw_zone, light_for, remove_zone, save_zone, zones_met
 from corlume.services.wish import Wish
@@ -235,3 +238,67 @@ def test_page_and_side_by_side_say_how_each_zone_comes_out(client: TestClient, d
     )  # fmt: skip
     assert refused.status_code == 422
     assert "needs a zone: draw one first" in refused.text
+
+
+METRES = st.floats(-20, 20) | st.sampled_from([0.0, 0.3, 0.65, 1.5])
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    view=st.sampled_from(["plan", "front", "side"]), purpose=st.sampled_from(["sps", "lps", "low_light", "moon"]),
+    corners=st.tuples(METRES, METRES, METRES, METRES),
+)  # fmt: skip
+def test_whatever_is_drawn_is_a_zone_in_the_water_or_is_refused_with_words(
+    client: TestClient, db: Database, view: str, purpose: str, corners: tuple[float, float, float, float]
+) -> None:
+    before = tanks.open_tank(db, 1)
+    body = {"view": view, "purpose": purpose, "start": corners[:2], "end": corners[2:]}
+    answer = client.post("/tanks/1/zones/draw", json=body)
+    after = tanks.open_tank(db, 1)
+    if answer.status_code == 200:
+        zone, tank = after.zone(answer.json()["saved"]).value, after.tank
+        assert 0 <= zone.x <= zone.x + zone.length <= tank.length + 1e-9
+        assert 0 <= zone.y <= zone.y + zone.width <= tank.width + 1e-9
+        assert 0 <= zone.top < zone.bottom <= tank.water_depth + 1e-9
+        assert len(zone.points(tank)) > 0
+        tanks.undo(db, 1)
+    else:
+        assert answer.status_code == 422
+        assert answer.json()["message"]
+        assert after == before
+
+
+@settings(max_examples=30, deadline=None)
+@given(
+    numbers=st.lists(st.floats(0.02, 0.3), min_size=6, max_size=6), low=st.integers(0, 300), span=st.integers(1, 300),
+    name=st.text(st.characters(codec="utf-8", exclude_categories=("Cs", "Cc", "Zs")), min_size=1, max_size=40),
+)  # fmt: skip
+def test_any_zone_comes_back_from_a_file_to_the_hundredth_of_a_millimetre(
+    numbers: list[float], low: int, span: int, name: str
+) -> None:
+    x, y, length, width, top, deep = numbers
+    zone = WantedZone(name, x, y, length, width, top, top + deep, low, low + span)
+    scene = replace(demo_scene(), wanted=(zone,))
+    [again] = read_scene(write_scene(scene).encode()).wanted
+    assert (again.name, again.low, again.high) == (name, low, low + span)
+    for field in ("x", "y", "length", "width", "top", "bottom"):
+        assert getattr(again, field) == pytest.approx(getattr(zone, field), abs=1e-5)
+
+
+@pytest.mark.parametrize("unit", ["cm", "in"])
+def test_saving_a_page_as_it_is_shown_changes_nothing(client: TestClient, db: Database, unit: str) -> None:
+    """Rounded inches that come back must not move anything, and nothing is to be undone then."""
+    client.cookies.set("unit", unit)
+    before = tanks.open_tank(db, 1)
+    page = client.get("/tanks/1/zones").text
+    for kept in before.wanted:
+        form = page.split(f'id="zone-{kept.id}"')[1].split("</form>")[0]
+        shown = dict(re.findall(r'name="(\w+)" type="text" value="([^"]*)"', form))
+        assert shown.keys() == FORM.keys()
+        assert client.post(f"/tanks/1/zones/{kept.id}", data=shown).status_code == 303
+    sheet = client.get("/tanks/1/setups/1/mount").text
+    place = dict(re.findall(r'name="([\w-]+)"(?: type="text")? value="([^"]*)"', sheet))
+    assert {"volts", "gap", "weight-1"} <= place.keys()
+    assert client.post("/tanks/1/setups/1/mount", data=place).status_code == 303
+    assert tanks.open_tank(db, 1) == before
+    assert tanks.steps(db, 1).undo is None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import Literal
 
 from corlume.core.errors import Rules
 from corlume.core.geometry import Tank
@@ -17,27 +18,29 @@ from corlume.store.journal import Edit, tank_scope
 from corlume.store.tanks import StoredTank, load_tank
 
 MOST_ZONES = 60
-PURPOSES = {"sps": "SPS", "lps": "LPS and soft", "low_light": "Low light"}
+Purpose = Literal["sps", "lps", "low_light"]
+PURPOSES: dict[Purpose, str] = {"sps": "SPS", "lps": "LPS and soft", "low_light": "Low light"}
 """What a zone can be drawn for; its light can be typed over afterwards."""
 LOW_LIGHT = (10.0, 50.0)
 """Light for low-light animals; common practice, no source [umol/m2/s]."""
 
 
-def light_for(targets: LightTargets, purpose: str) -> tuple[float, float]:
+def light_for(targets: LightTargets, purpose: Purpose) -> tuple[float, float]:
     """The PAR that a purpose asks for, by the keeper's own bands."""
     match purpose:
         case "sps":
             return targets.sps_low, targets.sps_high
         case "lps":
             return targets.lps_low, targets.lps_high
-    return LOW_LIGHT
+        case "low_light":
+            return LOW_LIGHT
 
 
 Box = tuple[float, float, float, float, float, float]
 """x, y, length, width, top and bottom of a zone [m]."""
 
 
-def draw_zone(db: Database, tank_id: int, purpose: str, box: Box) -> int:
+def draw_zone(db: Database, tank_id: int, purpose: Purpose, box: Box) -> int:
     """Add a zone for a purpose; returns its id.
 
     What reaches over a pane is cut off there, as a hand that draws does not stop on the millimetre.
@@ -45,7 +48,7 @@ def draw_zone(db: Database, tank_id: int, purpose: str, box: Box) -> int:
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         used = {kept.value.name for kept in stored.wanted}
-        name = next(n for k in range(1, 1000) if (n := f"{PURPOSES.get(purpose, 'Zone')} {k}") not in used)
+        name = next(n for k in range(1, 1000) if (n := f"{PURPOSES[purpose]} {k}") not in used)
         x, y, length, width, top, bottom = _cut(stored.tank, box)
         low, high = light_for(stored.targets, purpose)
         zone = WantedZone(name, x, y, length, width, top, bottom, low, high)

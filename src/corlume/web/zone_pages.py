@@ -13,7 +13,7 @@ from corlume.core.units import INCH
 from corlume.core.wanted import WantedZone
 from corlume.formats.measure import Measure
 from corlume.services import tanks
-from corlume.services.wanted import PURPOSES, Box, draw_zone, light_for, remove_zone, save_zone, zones_met
+from corlume.services.wanted import PURPOSES, Box, Purpose, draw_zone, light_for, remove_zone, save_zone, zones_met
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.grips import draw_zones
 from corlume.web.drawing.sheet import lay_out_pair
@@ -30,7 +30,7 @@ class Drawn(BaseModel):
     """A rectangle drawn by hand on a view: two of its corners from the view's upper left one [m]."""
 
     view: Literal["plan", "front"]
-    purpose: str
+    purpose: Purpose
     start: tuple[Metres, Metres]
     end: tuple[Metres, Metres]
 
@@ -64,7 +64,8 @@ def add(db: Db, tank_id: int, data: FormData) -> RedirectResponse:
     """Add a zone in the middle, for keepers who type."""
     tank = tanks.open_tank(db, tank_id).tank
     box = (tank.length / 3, tank.width / 3, tank.length / 3, tank.width / 3, 0.0, tank.water_depth)
-    return go(f"/tanks/{tank_id}/zones#zone-{draw_zone(db, tank_id, data.get('purpose', 'sps'), box)}")
+    purpose: Purpose = next((key for key in PURPOSES if key == data.get("purpose")), "sps")
+    return go(f"/tanks/{tank_id}/zones#zone-{draw_zone(db, tank_id, purpose, box)}")
 
 
 @router.post("/draw")
