@@ -61,6 +61,20 @@ def test_setups_are_held_against_each_other(page: Page) -> None:
     expect(page.get_by_role("row", name=re.compile("^Evenness"))).to_contain_text("%")
 
 
+def test_another_fixture_or_setup_keeps_the_goal(page: Page) -> None:
+    page.goto("/tanks/1/hang")
+    page.get_by_label("Goal", exact=True).select_option("zoned")
+    page.get_by_label("Fixture", exact=True).select_option("bar")
+    expect(page).to_have_url(re.compile("kind=bar"))
+    expect(page.get_by_label("Goal", exact=True)).to_have_value("zoned")
+    expect(page.get_by_label("At least")).to_have_accessible_description("side by side")
+    page.get_by_label("As it hangs").select_option("3")
+    expect(page).to_have_url(re.compile("setup=3"))
+    expect(page.get_by_label("Fixture", exact=True)).to_have_value("bar")
+    expect(page.get_by_label("Goal", exact=True)).to_have_value("zoned")
+    expect(page.get_by_role("link", name="Mounting sheet")).to_have_attribute("href", "/tanks/1/setups/3/mount")
+
+
 def test_zones_are_drawn_moved_typed_and_undone(page: Page, db: Database) -> None:
     page.goto("/tanks/1/hang")
     page.get_by_role("link", name=re.compile("Zones wanted")).click()

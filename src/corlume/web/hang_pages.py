@@ -20,7 +20,7 @@ from corlume.services.predict import figures, slice_plane
 from corlume.services.rack import rack_of
 from corlume.services.searches import Search
 from corlume.services.starting import default_wish, starting_points
-from corlume.services.wish import GOALS, ZONES, Wish
+from corlume.services.wish import GOALS, ZONES, Wish, WishGoal
 from corlume.store.database import Database
 from corlume.store.tanks import Kept, NotFound, StoredSetup, StoredTank
 from corlume.web.drawing.card import draw_card
@@ -35,13 +35,20 @@ router = APIRouter(prefix="/tanks/{tank_id}/hang")
 
 @router.get("")
 def show_hang(
-    request: Request, db: Db, measure: Unit, tank_id: int, kind: str = "cluster", setup: int | None = None
+    request: Request,
+    db: Db,
+    measure: Unit,
+    tank_id: int,
+    kind: str = "cluster",
+    setup: int | None = None,
+    goal: WishGoal | None = None,
 ) -> HTMLResponse:
     """Faults of a setup, starting points, the wish, and the newest search."""
     stored = tanks.open_tank(db, tank_id)
     newest = searches.newest(db, tank_id)
     entry = _kind(db, kind)
     wish = newest.wish if newest and newest.wish.kind == entry.key else default_wish(stored, entry)
+    wish = replace(wish, goal=goal or wish.goal)
     return _page(request, db, stored, stored.setup(setup), entry, _fields(wish, measure), {}, newest)
 
 

@@ -2,7 +2,8 @@
 document.addEventListener("alpine:init", () => {
   Alpine.data("wish", () => ({
     again(event) {
-      window.location = event.target.dataset.base + encodeURIComponent(event.target.value);
+      const goal = document.getElementById("goal").value;
+      window.location = `${event.target.dataset.base}${encodeURIComponent(event.target.value)}&goal=${goal}`;
     },
   }));
 
