@@ -166,18 +166,18 @@ class Layout:
     def column(self, module: Module, place: float) -> list[Fixture]:
         """What hangs in a column, at full output."""
         dressed = self.dressed(module, place)
-        spots = [(place, row) if self.along == "x" else (row, place) for row in self.rows]
-        return [part for x, y in spots for part in dressed.at(x, y, self.height)]
+        return [part for x, y in self._spots(place) for part in dressed.at(x, y, self.height)]
 
     def fields(self, medium: Medium, module: Module, place: float, points: Array) -> Array:
         """PAR (g, p) of a column at full output, for each of the module's groups [umol/m2/s]."""
         dressed = self.dressed(module, place)
-        spots = [(place, row) if self.along == "x" else (row, place) for row in self.rows]
-        total: Array = sum(
-            (dressed.fields(medium, points, x, y, self.height) for x, y in spots),
-            start=np.zeros((len(module.groups()), len(points))),
-        )
+        fields = [dressed.fields(medium, points, x, y, self.height) for x, y in self._spots(place)]
+        total: Array = np.sum(fields, axis=0)
         return total
+
+    def _spots(self, place: float) -> list[tuple[float, float]]:
+        """x, y of the modules of a column [m]."""
+        return [(place, row) if self.along == "x" else (row, place) for row in self.rows]
 
     def fixtures(self, module: Module) -> list[Fixture]:
         """Everything where it hangs, at the level of its column where it dims, column by column."""
