@@ -51,26 +51,26 @@ def _steps(case: Case, setup: Sequence[Fixture]) -> Iterator[Step]:
         if layouts:
             curve.append(trade(case, min(layouts, key=lambda one: one.merit)))
         done = 0.8 * (k + 1) / len(case.space.heights)
-        yield Step(done, seen, tuple(judged(case, one) for one in _distinct(pool, 1)), tuple(curve))
+        yield Step(done, seen, tuple(judged(case, one) for one in distinct(pool, 1)), tuple(curve))
     # a frame costs as many fields as it has parts
-    chosen = _distinct(pool, MOST_REFINED if len(case.rack.module.parts) == 1 else LEAST_FOUND)
+    chosen = distinct(pool, MOST_REFINED if len(case.rack.module.parts) == 1 else LEAST_FOUND)
     better: list[Layout] = []
     for k, layout in enumerate(chosen):
         better += case.refined(layout)
-        found = tuple(judged(case, one) for one in _distinct(better, MOST_FOUND))
+        found = tuple(judged(case, one) for one in distinct(better, MOST_FOUND))
         yield Step(0.8 + 0.15 * (k + 1) / len(chosen), seen, found, tuple(curve))
     if better:
-        best = _distinct(better, 1)[0]
+        best = distinct(better, 1)[0]
         better += [one for one in case.variants(best) if one.merit < (1 - TIDY) * best.merit]
-        answers = _distinct(better, MOST_FOUND)
+        answers = distinct(better, MOST_FOUND)
         if len(answers) < LEAST_FOUND:
             # all went to the same best: what else there is stands as the grid had it
-            answers = _distinct([*better, *pool], LEAST_FOUND)
+            answers = distinct([*better, *pool], LEAST_FOUND)
         found = tuple(reasoned(case, judged(case, one), setup) for one in answers)
         yield Step(1.0, seen, found, tuple(curve))
 
 
-def _distinct(pool: Sequence[Layout], most: int) -> list[Layout]:
+def distinct(pool: Sequence[Layout], most: int) -> list[Layout]:
     """The best layouts that differ from each other in count, by 6 cm of height, or by 6 cm of spacing, best first.
 
     The best of every count goes before the second of any, as fewer or more is what a keeper asks about first.

@@ -117,11 +117,11 @@ class Case:
         budget = _budget(wish, rack, counts[0], stay, rules)
         rules.finish()
         step = (2 if coarse else 1) * (GRID_STEP if rack.along == "x" else FINE_STEP)
-        heights = _heights(wish.heights)
+        heights = grid_heights(wish.heights)
         space = Space(
             counts=tuple(range(counts[0], counts[1] + 1)),
-            places=_places(rack.side, step),
-            heights=_few(heights) if coarse else heights,
+            places=grid_places(rack.side, step),
+            heights=few_of(heights) if coarse else heights,
             rows=rack.rows,
             gap=rack.gap,
             symmetric=wish.symmetric,
@@ -200,7 +200,7 @@ def _budget(wish: Wish, rack: Rack, least: int, stay: Sequence[Fixture], rules: 
     return left
 
 
-def _few(heights: tuple[float, ...]) -> tuple[float, ...]:
+def few_of(heights: tuple[float, ...]) -> tuple[float, ...]:
     """Five of some heights, for a first look."""
     picked = np.unique(np.linspace(0, len(heights) - 1, 5).round().astype(int))
     return tuple(heights[i] for i in picked)
@@ -232,7 +232,7 @@ def _likeness(fixture: Fixture) -> tuple[str, float, float, float]:
     return e.kind, e.ppf, e.fwhm, round(e.length, 4)
 
 
-def _places(side: float, step: float) -> tuple[float, ...]:
+def grid_places(side: float, step: float) -> tuple[float, ...]:
     """Places about the middle of a side, in even steps; so that refining by halves meets the same ones again [m]."""
     half = 0.5 * side - min(EDGE, 0.1 * side)
     step = min(step, half / 4)
@@ -240,7 +240,7 @@ def _places(side: float, step: float) -> tuple[float, ...]:
     return tuple(round(0.5 * side + k * step, 4) for k in range(-reach, reach + 1))
 
 
-def _heights(limits: tuple[float, float]) -> tuple[float, ...]:
+def grid_heights(limits: tuple[float, float]) -> tuple[float, ...]:
     """Heights from the lowest to the highest allowed, in even steps but for the last [m]."""
     low, high = limits
     steps = math.floor((high - low) / HEIGHT_STEP + 1e-9)

@@ -1,0 +1,110 @@
+"""Answers of a search: the grid they come from, that they differ, and the reasons they give."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from itertools import combinations, pairwise
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from corlume.core.emitter import Emitter
+from corlume.core.module import Layout
+from corlume.core.scene import Fixture
+from corlume.core.search import same_in_a_mirror
+from corlume.core.units import DEGREE
+from corlume.core.verdicts import Figures
+from corlume.formats.measure import Measure
+from corlume.services import hang, hanging
+from corlume.services.reasons import reasons_for
+
+FIGURES = Figures(0.2, 250.0, 0.8, 0.7, 0.6, 90.0, None, 0.2, 200.0, 190.0)
+LAMP = Fixture(Emitter("led_cluster", 200, 110 * DEGREE, 0.18, 0.14, 0.4, 0.3, 0.25), watts=100)
+LAYOUT = Layout((0.3, 0.6, 0.9), 0.25, (0.3,), (0.7, 0.7, 0.7), off=0.1)
+
+
+@given(side=st.floats(0.1, 5.0), step=st.sampled_from([0.03, 0.04, 0.06, 0.08]))
+def test_places_of_a_grid_are_even_about_the_middle_and_inside(side: float, step: float) -> None:
+    places = hanging.grid_places(side, step)
+    assert len(places) % 2 == 1
+    assert len(places) >= 7
+    assert places[len(places) // 2] == pytest.approx(side / 2, abs=1e-4)
+    assert 0 < places[0] < places[-1] < side
+    assert all(a + b == pytest.approx(side, abs=3e-4) for a, b in zip(places, reversed(places), strict=True))
+    gaps = [b - a for a, b in pairwise(places)]
+    assert max(gaps) <= step + 2e-4
+    assert max(gaps) - min(gaps) < 3e-4
+
+
+@given(low=st.floats(0.05, 1.0), span=st.floats(0.0, 1.0))
+def test_heights_of_a_grid_begin_and_end_at_the_limits(low: float, span: float) -> None:
+    low, high = round(low, 3), round(low + span, 3)
+    heights = hanging.grid_heights((low, high))
+    assert (heights[0], heights[-1]) == (low, high)
+    assert list(heights) == sorted(set(heights))
+    assert all(b - a < hanging.HEIGHT_STEP + 0.011 for a, b in pairwise(heights))
+    few = hanging.few_of(heights)
+    assert {few[0], few[-1]} == {low, high}
+    assert len(few) <= 5
+
+
+LAYOUTS = st.builds(
+    lambda places, height, merit: Layout(
+        tuple(sorted(places)), height, (0.3,), (1.0,) * len(places), off=merit**0.5, merit=merit
+    ),
+    st.lists(st.floats(0.05, 1.15), min_size=1, max_size=4),
+    st.floats(0.2, 0.6),
+    st.floats(0.001, 0.5),
+)
+
+
+@given(pool=st.lists(LAYOUTS, min_size=1, max_size=30), most=st.integers(1, 6))
+def test_answers_differ_come_best_first_and_hold_every_count_that_there_is_room_for(
+    pool: list[Layout], most: int
+) -> None:
+    kept = hang.distinct(pool, most)
+    assert 1 <= len(kept) <= most
+    for one, other in combinations(kept, 2):
+        alike = len(one.places) == len(other.places) and abs(one.height - other.height) < 0.06
+        assert not (alike and same_in_a_mirror(one.places, other.places, 0.06))
+    ranks = [one.merit * (1 - hanging.TIDY * one.mirrored) for one in kept]
+    assert ranks == sorted(ranks)
+    assert ranks[0] == min(one.merit * (1 - hanging.TIDY * one.mirrored) for one in pool)
+    counts = {len(one.places) for one in pool}
+    assert len({len(one.places) for one in kept}) == min(most, len(counts))
+
+
+def told(layout: Layout, even: Layout = LAYOUT, *, blanket: bool = True, now: tuple[Fixture, ...] = (LAMP,)) -> str:
+    """All reasons of a layout against balanced spacing, in cm."""
+    rule = replace(FIGURES, evenness=0.55, coverage=0.4)
+    reasons = reasons_for(layout, even, FIGURES, rule, now, blanket=blanket)
+    return " ".join(Measure("cm").fill(reason.words, reason.lengths) for reason in reasons)
+
+
+def test_reasons_speak_of_spacing_with_both_figures() -> None:
+    out = told(replace(LAYOUT, places=(0.24, 0.6, 0.96)))
+    assert "6 cm further out than balanced" in out
+    assert "comes to 55 % evenness and 40 % in band; this to 80 % evenness and 70 % in band" in out
+    assert "6 cm further in than balanced" in told(replace(LAYOUT, places=(0.36, 0.6, 0.84)))
+    across = told(replace(LAYOUT, places=(0.24, 0.6, 0.96), along="y"))
+    assert "front and back" in across
+    off = told(replace(LAYOUT, places=(0.24, 0.6, 0.96), off=0.12), replace(LAYOUT, off=0.3), blanket=False)
+    assert "comes to 30 % off what was wanted; this to 12 % off" in off
+    assert told(LAYOUT) == ""  # balanced, as high as what hangs, all alike: nothing sets it apart
+    dark = replace(FIGURES, evenness=float("nan"))
+    moved = replace(LAYOUT, places=(0.24, 0.6, 0.96))
+    assert "no evenness" in " ".join(r.words for r in reasons_for(moved, LAYOUT, dark, dark, (), blanket=True))
+
+
+def test_reasons_speak_of_levels_height_lenses_and_lean() -> None:
+    assert "outer ones run at 90 %, the inner at 50 %" in told(replace(LAYOUT, levels=(0.9, 0.5, 0.9)))
+    assert "inner ones run at 90 %, the outer at 50 %" in told(replace(LAYOUT, levels=(0.5, 0.9, 0.5)))
+    assert "run at" not in told(replace(LAYOUT, levels=(0.75, 0.7, 0.75)))
+    assert "10 cm higher than what hangs now" in told(replace(LAYOUT, height=0.35))
+    assert "5 cm lower than what hangs now" in told(replace(LAYOUT, height=0.2))
+    assert "now" not in told(replace(LAYOUT, height=0.35), now=(replace(LAMP, output=0.0),))
+    assert "Lenses of 90 degrees" in told(replace(LAYOUT, fwhm=90 * DEGREE))
+    assert "lean inward" in told(replace(LAYOUT, lean=0.17))
+    single = replace(LAYOUT, places=(0.6,), levels=(1.0,), height=0.4)
+    assert [r.words for r in reasons_for(single, single, FIGURES, None, (), blanket=True)] == []
