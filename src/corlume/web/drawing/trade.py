@@ -10,6 +10,8 @@ from corlume.formats.measure import Measure
 from corlume.web.drawing.svg import el, group, points_path
 
 WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 420.0, 230.0, 52.0, 26.0, 18.0, 44.0
+LABEL_ROOM = 26.0
+"""Least distance between the heights that are printed, in drawing units."""
 
 
 def draw_trade(curve: Sequence[tuple[float, float, float]], measure: Measure) -> Markup:
@@ -47,9 +49,11 @@ def draw_trade(curve: Sequence[tuple[float, float, float]], measure: Measure) ->
     parts.append(el("text", "evenness, %", class_="note", text_anchor="middle", transform=turn))
     places = [at(even, par) for _, even, par in points]
     parts.append(el("path", d=points_path(places), class_="trade-line"))
-    for k, ((x, y), (height, _, _)) in enumerate(zip(places, points, strict=True)):
+    labelled: list[tuple[float, float]] = []
+    for (x, y), (height, _, _) in zip(places, points, strict=True):
         parts.append(el("circle", cx=x, cy=y, r=3.0, class_="trade-dot"))
-        if k % max(1, len(points) // 5) == 0 or k == len(points) - 1:
+        if all(abs(x - a) > LABEL_ROOM or abs(y - b) > 0.6 * LABEL_ROOM for a, b in labelled):
+            labelled.append((x, y))
             parts.append(el("text", measure.number(height), x=x, y=y - 8, class_="scale", text_anchor="middle"))
     label = f"Evenness over PAR by 100 W; numbers at the dots are heights in {measure.unit}"
     return el("svg", group(parts), viewBox=f"0 0 {WIDTH:.0f} {HEIGHT:.0f}", role="img", aria_label=label)
