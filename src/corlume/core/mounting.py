@@ -72,12 +72,15 @@ class Hanger:
     numbers: tuple[int, ...]
     points: tuple[tuple[float, float], tuple[float, float]]
     weight: float
-    rating: float
+    rating: int
 
 
-def support_load(weight: float) -> float:
-    """What each of two supports must be rated for, by a factor of five on its half of the weight [kg]."""
-    return SAFETY * weight / SUPPORTS
+def support_load(weight: float) -> int:
+    """What each of two supports must be rated for, by a factor of five on its half of the weight [kg].
+
+    In whole kilograms, always rounded up: what is printed must never be less than what is needed.
+    """
+    return math.ceil(SAFETY * weight / SUPPORTS - 1e-9)
 
 
 def draw_marks(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[Mark, ...]:
@@ -142,9 +145,7 @@ def _weight(tank: Tank, fixtures: Sequence[Fixture]) -> Check:
     if len(unknown) < len(fixtures):
         told.append(f"{sum(f.weight for f in fixtures):.1f} kg in all" + " of what is known" * bool(unknown))
     if heaviest:
-        told.append(
-            f"the heaviest, {heaviest:.1f} kg, asks for two supports rated {support_load(heaviest):.0f} kg each"
-        )
+        told.append(f"the heaviest, {heaviest:.1f} kg, asks for two supports rated {support_load(heaviest)} kg each")
     found = "; ".join(told)
     if unknown:
         found += ". " * bool(told) + f"Weight not known: {', '.join(dict.fromkeys(unknown))}"

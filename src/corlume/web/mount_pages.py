@@ -112,7 +112,7 @@ def _hung(sheet: MountSheet, measure: Measure) -> list[list[str]]:
     for hanger in sheet.hangers:
         names = ", ".join(letter(number) for number in hanger.numbers)
         points = [measure.number(value) for point in hanger.points for value in point]
-        known = [f"{hanger.weight:.1f}", f"{hanger.rating:.0f}"] if hanger.weight else ["not known"] * 2
+        known = [f"{hanger.weight:.1f}", str(hanger.rating)] if hanger.weight else ["not known"] * 2
         rows.append([f"{hanger.frame}: {names}" if hanger.frame else names, *points, *known])
     return rows
 
