@@ -52,6 +52,8 @@ def test_zone_in_open_water_counts_its_water_and_one_in_rock_nothing() -> None:
     assert len(rack) > 50
     assert rack[:, 2].min() > 0.1
     assert rack[:, 2].max() < 0.2
+    solid = Tank(1.0, 0.5, 0.5, rocks=(Rock(0, 0, 0, 1.0, 0.5, 0.5),))
+    assert not len(WHOLE.points(solid))
     assert not len(replace(WHOLE, x=0.15, y=0.15, length=0.2, width=0.1, top=0.3, bottom=0.4).points(ROCKY))
 
 

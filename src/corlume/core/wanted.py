@@ -67,7 +67,7 @@ class WantedZone:
 
         None at all when it holds nothing but rock.
         """
-        seats = np.concatenate([s.points[s.free] for s in surfaces(tank)])
+        seats = np.concatenate([np.empty((0, 3)), *(s.points[s.free] for s in surfaces(tank))])
         low, high = (self.x, self.y, self.top), (self.x + self.length, self.y + self.width, self.bottom)
         inside = seats[np.all((seats >= np.array(low) - 1e-9) & (seats <= np.array(high) + 1e-9), axis=1)]
         if not len(inside):
