@@ -12,7 +12,7 @@ serve: .venv/demo.stamp
 
 test: .venv/test.stamp
 	sh scripts/ensure-chromium.sh
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n auto --dist worksteal
 
 check: .venv/test.stamp
 	$(BIN)/ruff check
@@ -32,13 +32,13 @@ styles:
 	$(PYTHON) -m venv .venv
 
 .venv/demo.stamp: .venv/bin/python requirements.txt pyproject.toml
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check -r requirements.txt
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.txt
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --editable .
 	$(BIN)/corlume warm
 	touch $@
 
 .venv/test.stamp: .venv/demo.stamp requirements-dev.txt
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check -r requirements-dev.txt
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-dev.txt
 	touch $@
 
 clean:

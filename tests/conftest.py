@@ -2,6 +2,12 @@
 
 from __future__ import annotations
 
+import os
+
+if "PYTEST_XDIST_WORKER" in os.environ:
+    # each of several workers on its own core: kernels on more threads would only be in each other's way
+    os.environ.setdefault("NUMBA_NUM_THREADS", "1")
+
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path

@@ -19,8 +19,8 @@ from click.testing import CliRunner, Result
 from corlume.cli.main import main
 from corlume.settings import Settings
 
-EXAMPLES = Path(__file__).parent.parent / "examples"
-CUBE = str(EXAMPLES / "hand-measured-cube.json")
+SCENES = Path(__file__).parent / "scenes"
+CUBE = str(SCENES / "hand-measured-cube.json")
 
 
 def run(*args: str, **env: str) -> Result:
@@ -33,7 +33,7 @@ def table(result: Result) -> list[dict[str, float]]:
 
 
 def test_par_reads_points_and_grids_alike() -> None:
-    rows = table(run("par", CUBE, "--points", str(EXAMPLES / "points.csv")))
+    rows = table(run("par", CUBE, "--points", str(SCENES / "points.csv")))
     assert list(rows[0]) == ["x_cm", "y_cm", "depth_cm", "par"]
     assert 60 < rows[0]["par"] < 400
     whole = table(run("par", CUBE, "--grid", "3x3x2"))
@@ -43,7 +43,7 @@ def test_par_reads_points_and_grids_alike() -> None:
 
 
 def test_par_takes_a_setup_by_name() -> None:
-    scene = str(EXAMPLES / "two-modules.json")
+    scene = str(SCENES / "two-modules.json")
     balanced, other = (
         table(run("par", scene, "--grid", "4x2x2", *extra)) for extra in ((), ("--setup", "With fill and halide"))
     )
@@ -55,9 +55,9 @@ def test_par_takes_a_setup_by_name() -> None:
     ("args", "message"),
     [
         ((CUBE,), "Give either --points"),
-        ((CUBE, "--grid", "4x4"), "48x24x12"),
-        ((CUBE, "--grid", "0x4x4"), "48x24x12"),
-        ((str(EXAMPLES / "points.csv"), "--grid", "2x2x2"), "is not JSON"),
+        ((CUBE, "--grid", "4x4"), "44x28x12"),
+        ((CUBE, "--grid", "0x4x4"), "44x28x12"),
+        ((str(SCENES / "points.csv"), "--grid", "2x2x2"), "is not JSON"),
         ((CUBE, "--points", CUBE), "line 1: has no column"),
         (("missing.json", "--grid", "2x2x2"), "does not exist"),
     ],
@@ -98,7 +98,7 @@ def test_bad_settings_are_told_by_name(tmp_path: Path) -> None:
 
 
 def test_every_setting_is_documented() -> None:
-    text = (EXAMPLES.parent / "docs/settings.md").read_text()
+    text = (SCENES.parent.parent / "docs/settings.md").read_text()
     for name, field in Settings.model_fields.items():
         assert f"`CORLUME_{name.upper()}`" in text
         assert str(field.description) in text
@@ -110,7 +110,7 @@ def answers(result: Result) -> list[dict[str, str]]:
 
 
 def test_layout_prints_answers_and_writes_them_as_setups(tmp_path: Path) -> None:
-    scene, out = str(EXAMPLES / "two-modules.json"), tmp_path / "found.json"
+    scene, out = str(SCENES / "two-modules.json"), tmp_path / "found.json"
     args = ("--counts", "2", "--heights", "28-30", "--symmetric", "--output", str(out))
     rows = answers(run("layout", scene, *args))
     assert len(rows) >= 1
@@ -141,13 +141,13 @@ def test_layout_prints_answers_and_writes_them_as_setups(tmp_path: Path) -> None
     ],
 )
 def test_layout_says_which_option_is_wrong(args: tuple[str, ...], message: str) -> None:
-    result = run("layout", str(EXAMPLES / "two-modules.json"), *args)
+    result = run("layout", str(SCENES / "two-modules.json"), *args)
     assert result.exit_code != 0
     assert message in result.output
 
 
 def test_check_judges_names_faults_and_looks_at_the_mounting() -> None:
-    scene = str(EXAMPLES / "two-modules.json")
+    scene = str(SCENES / "two-modules.json")
     said = run("check", scene).output
     # balanced spacing over four feet; common practice, no source
     assert re.search(r"Evenness: \d\d %, (fair|poor)", said)
@@ -159,4 +159,4 @@ def test_check_judges_names_faults_and_looks_at_the_mounting() -> None:
     assert "Heat of halides" in inches
     assert " cm" not in inches
     assert 'There is no setup "x"' in run("check", scene, "--setup", "x").output
-    assert "is not JSON" in run("check", str(EXAMPLES / "points.csv")).output
+    assert "is not JSON" in run("check", str(SCENES / "points.csv")).output

@@ -18,7 +18,7 @@ from corlume.services.demo import demo_scene
 
 ROOT = Path(__file__).parent.parent
 EXAMPLES = sorted((ROOT / "examples").glob("*.json"))
-CUBE = (ROOT / "examples/hand-measured-cube.json").read_text()
+CUBE = (ROOT / "tests/scenes/hand-measured-cube.json").read_text()
 LONG_ROCK = '"rocks": [{"x_cm": 50, "y_cm": 0, "length_cm": 20, "width_cm": 5, "height_cm": 9}]'
 
 

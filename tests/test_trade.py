@@ -16,11 +16,11 @@ from corlume.core.scene import Scene
 from corlume.core.units import DEGREE, INCH
 from corlume.formats.scene import read_scene
 
-EXAMPLES = Path(__file__).parent.parent / "examples"
+SCENES = Path(__file__).parent / "scenes"
 
 
 def example(name: str) -> Scene:
-    return read_scene((EXAMPLES / name).read_bytes())
+    return read_scene((SCENES / name).read_bytes())
 
 
 def rings(tank: Tank, depth: float) -> list[np.ndarray]:

@@ -14,7 +14,7 @@ from corlume.services import shelf, tanks
 from corlume.store.database import Database
 from tests.test_photometry import GOOD
 
-EXAMPLES = Path(__file__).parent.parent / "examples"
+SCENES = Path(__file__).parent / "scenes"
 NEW = {
     "name": "Cellar", "length": "90", "width": "45", "water_depth": "42", "rim_height": "3", "rim_inset": "0",
     "room_height": "80", "sand": "3", "sand_flow": "", "sand_albedo": "30", "rock_albedo": "10",
@@ -157,7 +157,7 @@ def test_rock_and_brace_forms_keep_what_was_typed(client: TestClient, db: Databa
 
 
 def test_import_takes_an_example_and_refuses_rubbish_whole(client: TestClient, db: Database) -> None:
-    good = (EXAMPLES / "two-modules.json").read_bytes()
+    good = (SCENES / "two-modules.json").read_bytes()
     assert client.post("/tanks/import", files={"file": ("a.json", good)}).status_code == 303
     for rubbish, message in (
         (b"{", "is not JSON"),

@@ -53,6 +53,6 @@ def _grid(size: str, tank: Tank) -> np.ndarray:
     counts = tuple(int(n) for n in found.groups()) if found else ()
     if not counts or min(counts) < 1 or int(np.prod(counts)) > MOST_POINTS:
         raise click.UsageError(
-            f'--grid takes three counts such as 48x24x12, at most {MOST_POINTS} points, not "{size}".'
+            f'--grid takes three counts such as 44x28x12, at most {MOST_POINTS} points, not "{size}".'
         )
     return grid(tank, (counts[0], counts[1], counts[2])).reshape(-1, 3)

@@ -6,7 +6,6 @@ import math
 import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -16,8 +15,10 @@ from corlume.core import kernel
 from corlume.core.emitter import Emitter
 from corlume.core.geometry import Tank
 from corlume.core.lobe import Lobe
+from corlume.core.memory import remembered
 from corlume.core.pane import return_table
 from corlume.core.scatter import Scatter, find_scatter
+from corlume.core.shadow import Rockwork, rockwork
 from corlume.core.spectrum import Spectrum, mean_wavelength
 from corlume.core.surface import steepest_reach
 from corlume.core.water import Water, fade_table
@@ -30,9 +31,9 @@ Strip = tuple[float, float, float, float, float]
 _KERNEL = threading.Lock()
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Medium:
-    """The tank in the shape that the kernel reads; build once, use for every fixture."""
+    """The tank in the shape that the kernel reads; build once, use for every fixture. Each is equal to itself alone."""
 
     size: tuple[float, float]
     depth: float
@@ -41,7 +42,7 @@ class Medium:
     opening: Array
     rim: float
     strips: tuple[Strip, ...]
-    rocks: Array
+    rock: Rockwork
     discs: Array
     scatter: Scatter | None = None
     cover: float = 1.0
@@ -51,7 +52,7 @@ class Medium:
         """Lay out a tank."""
         inset = tank.rim_inset
         panes = np.array([return_table(pane, tank.index) for pane in tank.panes()])
-        rocks = np.array([(b.x0, b.x1, b.y0, b.y1, b.top, b.bottom) for b in tank.boxes()]).reshape(-1, 6)
+        rock = rockwork(tank.boxes(), tank.length, tank.width)
         return cls(
             size=(tank.length, tank.width),
             depth=tank.water_depth,
@@ -60,9 +61,9 @@ class Medium:
             opening=np.array([inset, tank.length - inset, inset, tank.width - inset]),
             rim=tank.rim_height,
             strips=tuple(tank.strips()),
-            rocks=rocks,
+            rock=rock,
             discs=np.array([(c.x, c.y, c.depth, c.radius) for c in tank.colonies]).reshape(-1, 4),
-            scatter=find_scatter(tank, panes, rocks) if tank.sand_albedo or tank.rock_albedo else None,
+            scatter=find_scatter(tank, panes, rock) if tank.sand_albedo or tank.rock_albedo else None,
             cover=tank.cover,
         )
 
@@ -111,19 +112,24 @@ def channel_fields(
     points = np.asarray(points, dtype=np.float64)
     flat = np.ascontiguousarray(points.reshape(-1, 3))
     strips = np.array([*medium.strips, *bodies]).reshape(-1, 5)
-    floor = medium.scatter.patches if medium.scatter else flat[:0]
-    if sensor == "planar" and ledge == 0.0:
-        direct = _direct(medium, emitter, np.concatenate([flat, floor]), step, strips)
-        par, on_floor = direct[:, : len(flat)], direct[:, len(flat) :]
-    else:
-        par = _direct(medium, emitter, flat, step, strips, scalar=sensor == "scalar", ledge=ledge)
-        on_floor = _direct(medium, emitter, floor, step, strips) if len(floor) else par[:, :0]
+    par = _direct(medium, emitter, flat, step, strips, scalar=sensor == "scalar", ledge=ledge)
     if medium.scatter:
         # of light that comes from all over the sky, a plate takes what comes within its own cone
         open_sky = 1.0 / (1.0 + ledge * ledge)
-        par = par + open_sky * medium.scatter.at(flat, on_floor, sensor)
+        par = par + open_sky * medium.scatter.at(flat, _on_floor(medium, emitter, step, tuple(bodies)), sensor)
     shares = np.array([channel.share for channel in emitter.channels])[:, None]
     return (medium.cover * emitter.ppf * shares * par).reshape(-1, *points.shape[:-1])
+
+
+@remembered(500_000)
+def _on_floor(medium: Medium, emitter: Emitter, step: float, bodies: tuple[Strip, ...]) -> Array:
+    """Direct irradiance per unit of flux on the patches of the floor, (channels, k) [1/m2]."""
+    assert medium.scatter is not None
+    return _direct(medium, emitter, medium.scatter.patches, step, np.array([*medium.strips, *bodies]).reshape(-1, 5))
+
+
+MOST_TABLE = 32_000_000
+"""Path tables are worked out for so many depths at once that they take no more than this [bytes]."""
 
 
 def _direct(
@@ -145,29 +151,35 @@ def _direct(
     plain = emitter.roll == 0 and emitter.pitch == 0 and lobe.shape[1] == 1
     spectra = tuple(channel.spectrum for channel in emitter.channels)
     index = medium.water.index_at(_mean_wavelength(emitter))
-    paths = _paths(
-        medium.water, spectra, shape if plain else None, index, medium.depth, tuple(depths.tolist()),
-        tuple(heights.tolist()), scalar, ledge,
-    )  # fmt: skip
-    with _KERNEL:
-        found: Array = kernel.irradiance(
-            points,
-            layer,
-            paths,
-            sources,
-            heights,
-            level,
-            emitter.axes(),
-            lobe[:0] if plain else lobe,
-            medium.size,
-            index,
-            medium.panes,
-            medium.opening,
-            medium.rim,
-            strips,
-            medium.rocks,
-            medium.discs,
-        )
+    found = np.empty((len(spectra), len(points)))
+    table = kernel.TABLE_SIZE * (kernel.GEOMETRY + len(spectra)) * 8 * len(heights)
+    many = max(1, MOST_TABLE // table)
+    for first in range(0, len(depths), many):
+        some = depths[first : first + many]
+        paths = _paths(
+            medium.water, spectra, shape if plain else None, index, medium.depth, tuple(some.tolist()),
+            tuple(heights.tolist()), scalar, ledge,
+        )  # fmt: skip
+        here = np.flatnonzero((layer >= first) & (layer < first + many)) if len(depths) > many else slice(None)
+        with _KERNEL:
+            found[:, here] = kernel.irradiance(
+                points[here],
+                layer[here] - first,
+                paths,
+                sources,
+                heights,
+                level,
+                emitter.axes(),
+                lobe[:0] if plain else lobe,
+                medium.size,
+                index,
+                medium.panes,
+                medium.opening,
+                medium.rim,
+                strips,
+                medium.rock,
+                medium.discs,
+            )
     return found
 
 
@@ -175,7 +187,7 @@ def _mean_wavelength(emitter: Emitter) -> float:
     return sum(channel.share * mean_wavelength(channel.spectrum) for channel in emitter.channels)
 
 
-@lru_cache(maxsize=96)
+@remembered(128_000_000)
 def _paths(
     water: Water,
     spectra: tuple[Spectrum | None, ...],

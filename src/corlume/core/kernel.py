@@ -21,18 +21,12 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
+from corlume.core.shadow import FAST, Rockwork, blocked
 from corlume.core.surface import entry_tangent, fresnel_transmittance, steepest_reach, tube_spread
 
 Array = NDArray[np.float64]
-FAST = {"contract", "arcp", "nsz", "reassoc"}
 MAX_ORDER = 8
 TABLE_SIZE = 1024
-
-
-@njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
-def _mirror(v: float, cell: int, size: float) -> float:
-    """Place a coordinate of the real tank into image cell ``cell``; its own inverse up to the shift."""
-    return cell * size + (v if cell % 2 == 0 else size - v)
 
 
 @njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
@@ -71,44 +65,6 @@ def crossings_return(low: Array, high: Array, cell: int, cosine: float) -> float
     for crossing in range(1, abs(cell)):
         value *= _lookup(second if crossing % 2 else first, cosine)
     return value
-
-
-@njit(cache=True, error_model="numpy", fastmath=FAST)
-def blocked(
-    px: float, py: float, d: float, qx: float, qy: float, i: int, j: int, length: float, width: float, rocks: Array
-) -> bool:
-    """Whether a rock stands between the entry point q at the surface and the point p at depth d.
-
-    ``rocks`` (n, 6) holds x0, x1, y0, y1, top and bottom depth; every cell on the way holds mirrored copies.
-    """
-    left, right, near, far = min(px, qx), max(px, qx), min(py, qy), max(py, qy)
-    for k in range(rocks.shape[0]):
-        top, bottom = rocks[k, 4], rocks[k, 5]
-        if top >= d:
-            continue
-        for a in range(min(0, i), max(0, i) + 1):
-            x0, x1 = _mirror(rocks[k, 0], a, length), _mirror(rocks[k, 1], a, length)
-            if max(x0, x1) <= left or min(x0, x1) >= right:
-                continue
-            for b in range(min(0, j), max(0, j) + 1):
-                y0, y1 = _mirror(rocks[k, 2], b, width), _mirror(rocks[k, 3], b, width)
-                if max(y0, y1) <= near or min(y0, y1) >= far:
-                    continue
-                enter, leave = max(0.0, top / d), min(1.0, bottom / d)
-                for start, delta, low, high in (
-                    (qx, px - qx, min(x0, x1), max(x0, x1)),
-                    (qy, py - qy, min(y0, y1), max(y0, y1)),
-                ):
-                    if abs(delta) < 1e-12:
-                        if start <= low or start >= high:
-                            leave = -1.0
-                    else:
-                        u0, u1 = (low - start) / delta, (high - start) / delta
-                        enter = max(enter, min(u0, u1))
-                        leave = min(leave, max(u0, u1))
-                if leave - enter > 1e-9:
-                    return True
-    return False
 
 
 @njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
@@ -307,7 +263,7 @@ def _irradiance(
     opening: Array,
     rim: float,
     strips: Array,
-    rocks: Array,
+    rock: Rockwork,
     discs: Array,
 ) -> None:
     """Add downward irradiance at one point per unit of flux to ``out`` (channels,) [1/m2]."""
@@ -321,7 +277,7 @@ def _irradiance(
     # of the ray in the plane across the edge does: one that runs aslant spends less of its way in water.
     lowest = heights.min()
     open_point = _inside(px, py, 0.0, 0.0, opening)
-    in_the_way = strips.shape[0] + rocks.shape[0] + discs.shape[0] > 0
+    in_the_way = strips.shape[0] + rock.boxes.shape[0] + discs.shape[0] > 0
     for i in range(i_low, i_high + 1):
         sign_x, shift_x = (1.0, i * length) if i % 2 == 0 else (-1.0, (i + 1) * length)
         least_x = i * length + lowest * _air_tangent((i * length - px) / d, n) if i > 0 else -1e9
@@ -368,7 +324,7 @@ def _irradiance(
                         weight *= _past_strips(sx, sy, h, qx, qy, mirrors, patch, moves, strips)
                     if weight == 0.0:
                         continue
-                    if rocks.shape[0] and blocked(px, py, d, qx, qy, i, j, length, width, rocks):
+                    if rock.peak < d and blocked(px, py, d, qx, qy, i, j, length, width, rock):
                         continue
                     if discs.shape[0] and _under_disc(px, py, d, qx, qy, length, width, discs):
                         continue
@@ -378,10 +334,11 @@ def _irradiance(
                     weight *= _aimed(axes, lobe, sign_x * dx * across, sign_y * dy * across, -cos_a)
                 if i != 0 or j != 0:
                     sin_w = paths[g, k, 1] + f * (paths[g, k + 1, 1] - paths[g, k, 1])
+                    leans = sin_w / r if r > 1e-12 else 0.0  # straight down, on the pane itself
                     if i != 0:
-                        weight *= crossings_return(panes[0], panes[1], i, abs(dx) / r * sin_w)
+                        weight *= crossings_return(panes[0], panes[1], i, abs(dx) * leans)
                     if j != 0:
-                        weight *= crossings_return(panes[2], panes[3], j, abs(dy) / r * sin_w)
+                        weight *= crossings_return(panes[2], panes[3], j, abs(dy) * leans)
                 for c in range(out.shape[0]):
                     v = paths[g, k, GEOMETRY + c]
                     out[c] += weight * (v + f * (paths[g, k + 1, GEOMETRY + c] - v))
@@ -403,7 +360,7 @@ def irradiance(
     opening: Array,
     rim: float,
     strips: Array,
-    rocks: Array,
+    rock: Rockwork,
     discs: Array,
 ) -> Array:
     """Downward irradiance at points (k, 3) per unit of flux, (channels, k) [1/m2].
@@ -437,7 +394,7 @@ def irradiance(
             opening,
             rim,
             strips,
-            rocks,
+            rock,
             discs,
         )
     return out.T.copy()

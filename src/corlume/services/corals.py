@@ -13,8 +13,8 @@ from corlume.core.geometry import Tank
 from corlume.core.placement import Reason, ZoneFit, check_place, fit_zones
 from corlume.core.scene import Coral, Fixture
 from corlume.core.targets import LightTargets
-from corlume.core.zones import Zone, find_zones, surfaces
-from corlume.services.predict import Place, par_here, surface_par
+from corlume.core.zones import Zone, find_zones
+from corlume.services.predict import Place, par_here, surface_par, surfaces_of
 from corlume.store import rows
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
@@ -38,7 +38,7 @@ class CoralState:
 
 def zones_of(tank: Tank, targets: LightTargets, fixtures: Sequence[Fixture]) -> list[Zone]:
     """The zones of a setup."""
-    return find_zones(tank, targets, list(zip(surfaces(tank), surface_par(tank, fixtures), strict=True)))
+    return find_zones(tank, targets, list(zip(surfaces_of(tank), surface_par(tank, fixtures), strict=True)))
 
 
 def states(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[CoralState]:

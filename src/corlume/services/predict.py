@@ -6,6 +6,7 @@ recomputes that one alone, and those that it shades.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -20,12 +21,13 @@ from corlume.core.field import Medium, Sensor, Strip, channel_fields, grid, unit
 from corlume.core.figures import evenness, hottest, share_within, spread
 from corlume.core.geometry import Tank
 from corlume.core.levels import Aim, best_levels
+from corlume.core.memory import remembered
 from corlume.core.ripple import flicker
 from corlume.core.scene import Fixture, Running, bodies_below
 from corlume.core.spectrum import WAVELENGTHS, mixed, usable_share
 from corlume.core.targets import Band, LightTargets
 from corlume.core.verdicts import Figures, Verdict, judge
-from corlume.core.zones import surfaces
+from corlume.core.zones import Surface, surfaces
 from corlume.reference.spectra import weightings
 
 Array = NDArray[np.float64]
@@ -44,9 +46,9 @@ class Place:
 
 @dataclass(frozen=True, slots=True)
 class PlaneSpec:
-    """Which points of a tank: a drawn slice, the plane or volume that verdicts use, a surface, one point."""
+    """Which points of a tank: a drawn slice, the plane or volume that verdicts use, all surfaces, one point."""
 
-    kind: Literal["plan", "front", "side", "judge", "volume", "surface", "point"]
+    kind: Literal["plan", "front", "side", "judge", "volume", "surfaces", "point"]
     at: float | int | Place = 0.0
 
 
@@ -166,7 +168,7 @@ def _flicker(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
     return result
 
 
-@lru_cache(maxsize=256)
+@remembered(16_000_000)
 def _unit_flicker(tank: Tank, emitter: Emitter, spec: PlaneSpec) -> Array:
     return flicker(emitter, _points(tank, spec)[..., 2], slope=tank.water.ripple, index=tank.index)
 
@@ -218,8 +220,11 @@ def _usable(tank: Tank, fixtures: Sequence[Fixture], by_channel: Sequence[Array]
 
 
 def surface_par(tank: Tank, fixtures: Sequence[Fixture]) -> list[Array]:
-    """PAR (nx, ny) on the cells of every surface of ``zones.surfaces``, in its order."""
-    return [_total(tank, fixtures, PlaneSpec("surface", i)) for i in range(len(_surfaces(tank)))]
+    """PAR (nx, ny) on the cells of every surface of ``surfaces_of``, in its order."""
+    total = _total(tank, fixtures, PlaneSpec("surfaces"))
+    shapes = [surface.free.shape for surface in surfaces_of(tank)]
+    ends = np.cumsum([math.prod(shape) for shape in shapes])[:-1]
+    return [part.reshape(shape) for part, shape in zip(np.split(total, ends), shapes, strict=True)]
 
 
 def figures(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, running: Running) -> Figures:
@@ -283,7 +288,7 @@ def _part(
     return part
 
 
-@lru_cache(maxsize=1024)
+@remembered(96_000_000)
 def _unit(
     tank: Tank,
     emitter: Emitter,
@@ -300,7 +305,7 @@ def _budget(tank: Tank, emitter: Emitter) -> FluxBudget:
     return flux_budget(tank, emitter)
 
 
-@lru_cache(maxsize=16)
+@remembered(96_000_000)
 def medium_of(tank: Tank) -> Medium:
     """The tank as the kernel reads it, remembered: what its floor sends back takes a second to work out."""
     if tank.colonies:
@@ -311,14 +316,19 @@ def medium_of(tank: Tank) -> Medium:
     return Medium.of(tank)
 
 
-@lru_cache(maxsize=256)
+@remembered(8_000_000)
 def _rock_mask(tank: Tank, spec: PlaneSpec) -> NDArray[np.bool_]:
     return tank.in_rock(_points(tank, spec))
 
 
+def surfaces_of(tank: Tank) -> tuple[Surface, ...]:
+    """The surfaces that corals can sit on, remembered; corals do not change them."""
+    return _surfaces(replace(tank, colonies=()))
+
+
 @lru_cache(maxsize=16)
-def _surfaces(tank: Tank) -> tuple[Array, ...]:
-    return tuple(surface.points for surface in surfaces(tank))
+def _surfaces(tank: Tank) -> tuple[Surface, ...]:
+    return tuple(surfaces(tank))
 
 
 def _axes(tank: Tank, kind: Literal["plan", "front", "side"]) -> tuple[Array, Array]:
@@ -328,13 +338,13 @@ def _axes(tank: Tank, kind: Literal["plan", "front", "side"]) -> tuple[Array, Ar
     return u, v
 
 
-@lru_cache(maxsize=128)
+@remembered(24_000_000)
 def _points(tank: Tank, spec: PlaneSpec) -> Array:
     match spec.kind, spec.at:
         case "point", Place() as place:
             return np.array([[place.x, place.y, place.depth]])
-        case "surface", int() as number:
-            return _surfaces(tank)[number]
+        case "surfaces", _:
+            return np.concatenate([np.empty((0, 3)), *(s.points.reshape(-1, 3) for s in surfaces_of(tank))])
         case "judge", _:
             depth = tank.rock_top()
             return grid(tank, (42, 20, 1), depths=(depth, depth))

@@ -9,11 +9,10 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from pydantic import BaseModel
 
 from corlume.core.coral import AGGRESSIONS, FLOW_WANTS, GROUPS, CoralCard
-from corlume.core.zones import surfaces
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import coral_cards
 from corlume.services import corals, tanks
-from corlume.services.predict import surface_par
+from corlume.services.predict import surface_par, surfaces_of
 from corlume.store.tanks import NotFound, StoredTank
 from corlume.web.drawing.corals import draw_corals, draw_surfaces, draw_zones
 from corlume.web.drawing.sheet import lay_out_pair
@@ -134,7 +133,7 @@ def _corals(
     zones = corals.zones_of(stored.lit_tank(), stored.targets, fixtures)
     fits = corals.fits(stored, fixtures, chosen.id) if chosen else []
     sheet = lay_out_pair(stored.tank)
-    lit = list(zip(surfaces(stored.tank), surface_par(stored.lit_tank(), fixtures), strict=True))
+    lit = list(zip(surfaces_of(stored.tank), surface_par(stored.lit_tank(), fixtures), strict=True))
     context: dict[str, Any] = {
         "stored": stored,
         "states": states,
