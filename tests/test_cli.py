@@ -94,7 +94,7 @@ def test_demo_serves_on_loopback_and_prints_its_address(tmp_path: Path) -> None:
 def test_bad_settings_are_told_by_name(tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
     assert "CORLUME_PORT" in run("serve", CORLUME_PORT="many").output
-    assert "data folder" in run("export", "1", CORLUME_DATA=str(tmp_path / "file")).output
+    assert "cannot be used: File exists" in run("export", "1", CORLUME_DATA=str(tmp_path / "file")).output
 
 
 def test_every_setting_is_documented() -> None:

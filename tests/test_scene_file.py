@@ -59,7 +59,7 @@ FAULTS = [
     (CUBE.replace('"watts": 24', '"watts": 24, "output_percent": 50', 1), "fixtures[0].output_percent", "on or off"),
     (CUBE.replace('"return": 0.6', '"return": 1.6', 1), "tank.panes.left.return", "from 0 % to 100 %"),
     (CUBE.replace("t5_tube", "torch", 1), "setups[0].fixtures[0].kind", "found"),
-    (CUBE.replace('"version": 1', '"version": 1, "extra": 2', 1), "extra", "not permitted"),
+    (CUBE.replace('"version": 1', '"version": 1, "extra": 2', 1), "extra", "is not known here"),
     (CUBE.replace('"sand_cm": 2.5', LONG_ROCK, 1), "tank.rocks[0].length_cm", "reaches to 70 cm from the left pane"),
     ("[" * 100_000, "", ""),
     ("{}" + " " * MAX_BYTES, "", "too big"),

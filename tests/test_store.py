@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Brace, Rock
 from corlume.services import corals, demo, lights, tanks
-from corlume.store.database import Database
+from corlume.store.database import Database, Unusable
 from corlume.store.tanks import NotFound, StoredTank
 
 
@@ -135,9 +135,9 @@ def test_migrations_run_once_and_must_not_change(tmp_path: Path) -> None:
     Database(path)
     Database(path)
     connection = sqlite3.connect(path)
-    assert connection.execute("SELECT count(*) FROM migrations").fetchone() == (8,)
+    assert connection.execute("SELECT count(*) FROM migrations").fetchone() == (9,)
     with connection:
         connection.execute("UPDATE migrations SET hash = 'other'")
     connection.close()
-    with pytest.raises(RuntimeError, match="was changed"):
+    with pytest.raises(Unusable, match="was changed"):
         Database(path)

@@ -168,7 +168,7 @@ def test_import_takes_an_example_and_refuses_rubbish_whole(client: TestClient, d
         assert answer.status_code == 422
         assert message in answer.text
     assert "No file was chosen" in client.post("/tanks/import", files={}, data={"x": "y"}).text
-    assert client.post("/tanks/import", files={"file": ("a.json", b" " * 4_000_000)}).status_code == 413
+    assert client.post("/tanks/import", files={"file": ("a.json", b" " * 18_000_000)}).status_code == 413
     assert len(tanks.all_tanks(db)) == 2
     assert json.loads(client.get("/tanks/2/export").text)["tank"]["name"] == "Two modules over four feet"
 
@@ -302,12 +302,12 @@ def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db:
     assert "across" in seen.text
     assert len(shelf.entries(db)) == before  # looking keeps nothing
     found = {
-        key: html.unescape(value) for key, value in re.findall(r'name="(fixture|source)" value="([^"]*)"', seen.text)
+        key: html.unescape(value) for key, value in re.findall(r'name="(draft)" value="([^"]*)"', seen.text)
     }
     heavy = client.post("/shelf/put", data={**found, "weight": "much", "price": "", "name": "Test strip"})
     assert heavy.status_code == 422
     assert "is not a number" in heavy.text
-    assert "bring the file in again" in client.post("/shelf/put", data={"fixture": "{}", "source": ""}).text
+    assert "bring the file in again" in client.post("/shelf/put", data={"draft": "999"}).text
     sheet = client.post("/shelf/put", data={**found, "weight": "1.2", "price": "99"}).headers["location"]
     text = client.get(sheet).text
     assert "1.2 kg" in text

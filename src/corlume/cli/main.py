@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from pathlib import Path
 
 import click
-from pydantic import ValidationError
 
 from corlume import __version__
+from corlume.cli.backup import backup, restore, verify
 from corlume.cli.check import check
+from corlume.cli.database import opened, settings
 from corlume.cli.layout import layout
 from corlume.cli.par import par
 from corlume.formats.faults import BadFile
@@ -18,7 +20,7 @@ from corlume.services import demo as demo_data
 from corlume.services import tanks
 from corlume.services.predict import warm_up
 from corlume.settings import Settings
-from corlume.store.database import Database
+from corlume.store.database import Database, Unusable
 from corlume.store.tanks import NotFound
 
 
@@ -28,50 +30,38 @@ def main() -> None:
     """Corlume, the reef keeper's light bench."""
 
 
-def _settings() -> Settings:
-    try:
-        return Settings()
-    except ValidationError as error:
-        faults = "; ".join(f"CORLUME_{str(e['loc'][0]).upper()}: {e['msg']}" for e in error.errors())
-        raise click.ClickException(faults) from error
-
-
-def _database(settings: Settings, name: str = "corlume.db") -> Database:
-    try:
-        return Database(settings.data / name)
-    except OSError as error:
-        raise click.ClickException(f"The data folder {settings.data} cannot be used: {error.strerror}") from error
-
-
 @main.command()
 def serve() -> None:
     """Serve the application with your own tanks."""
-    settings = _settings()
-    _run(_database(settings), settings)
+    _run(opened(), settings())
 
 
 @main.command()
 @click.option("--fresh", is_flag=True, help="Begin again from the demo data as shipped.")
 def demo(fresh: bool) -> None:
     """Serve the application with a made-up keeper's tank; kept apart from your own."""
-    settings = _settings()
     if fresh:
         for suffix in ("", "-wal", "-shm"):
-            (settings.data / f"demo.db{suffix}").unlink(missing_ok=True)
-    db = _database(settings, "demo.db")
+            (settings().data / f"demo.db{suffix}").unlink(missing_ok=True)
+    db = opened(demo=True)
     demo_data.seed(db)
-    _run(db, settings)
+    _run(db, settings())
 
 
-def _run(db: Database, settings: Settings) -> None:
+def _run(db: Database, chosen: Settings) -> None:
     from corlume.serve import serve as run  # the other commands start faster without the web
 
     try:
-        run(db, settings, tell=lambda address: click.echo(f"Corlume is at {address} (stop it with Ctrl C)"))
+        run(db, chosen, tell=click.echo)
+    except Unusable as error:
+        raise click.ClickException(str(error)) from error
     except OSError as error:
         raise click.ClickException(
-            f"Port {settings.port} on {settings.host} cannot be used: {error.strerror}. Set CORLUME_PORT to another."
+            f"Port {chosen.port} on {chosen.host} cannot be used: {error.strerror}. Set CORLUME_PORT to another."
         ) from error
+    # every edit is on the disk by now; a field that is still being worked out for nobody is not waited for
+    sys.stdout.flush()
+    os._exit(0)
 
 
 @main.command()
@@ -85,7 +75,7 @@ def warm() -> None:
 def import_(scene: Path) -> None:
     """Store the tank of a SCENE file among your own."""
     try:
-        tank_id = tanks.import_tank(_database(_settings()), scene.read_bytes())
+        tank_id = tanks.import_tank(opened(), scene.read_bytes())
     except BadFile as error:
         raise click.ClickException(f"{scene} was not read:\n{error}") from error
     click.echo(f"Stored as tank {tank_id}.")
@@ -97,9 +87,9 @@ def import_(scene: Path) -> None:
 def export(tank_id: int, output: Path | None) -> None:
     """Write tank TANK_ID as a scene file."""
     try:
-        text = tanks.export_tank(_database(_settings()), tank_id)
+        text = tanks.export_tank(opened(), tank_id)
     except NotFound as error:
-        known = ", ".join(f"{t.id} ({t.name})" for t in tanks.all_tanks(_database(_settings()))) or "none yet"
+        known = ", ".join(f"{t.id} ({t.name})" for t in tanks.all_tanks(opened())) or "none yet"
         raise click.ClickException(f"There is no tank {tank_id}. Tanks: {known}.") from error
     if output:
         output.write_text(text, encoding="utf-8")
@@ -114,5 +104,5 @@ def schema(path: Path) -> None:
     path.write_text(scene_schema(), encoding="utf-8")
 
 
-for command in (par, layout, check):
+for command in (par, layout, check, backup, restore, verify):
     main.add_command(command)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from corlume.core.errors import Rules
+from corlume.core.errors import NAME, Rules
 
 Group = Literal["soft", "lps", "sps", "low_light"]
 GROUPS: dict[Group, str] = {
@@ -45,7 +45,8 @@ class CoralCard:
 
     def __post_init__(self) -> None:
         rules = Rules()
-        rules.that(bool(self.name.strip()), "name", "must not be empty")
+        rules.text("name", self.name, NAME, least=1)
+        rules.text("note", self.note, 500)
         rules.that(self.group in GROUPS, "group", "must be one of " + ", ".join(GROUPS))
         rules.between("par_low", self.par_low, 0.0, 1500.0, "plain")
         rules.between("par_high", self.par_high, 1.0, 2000.0, "plain")

@@ -40,6 +40,10 @@ class InvalidInput(ValueError):
         super().__init__("; ".join(f"{e.field}: {e.rule}" for e in self.errors))
 
 
+NAME = 80
+"""Most characters of a name."""
+
+
 class Rules:
     """Collects broken rules while an object checks itself, then raises them together."""
 
@@ -50,6 +54,16 @@ class Rules:
         """Require ``low <= value <= high``; NaN and infinities never pass."""
         if not low <= value <= high:
             self.errors.append(FieldError(field, "must be from {low} to {high}", quantity, value, low, high))
+
+    def text(self, field: str, value: str, most: int, *, least: int = 0) -> None:
+        """Require a text of ``least`` to ``most`` characters that can be written down."""
+        length = len(value.strip())
+        if length < least:
+            self.errors.append(FieldError(field, "is empty: give it a name"))
+        elif length > most:
+            self.errors.append(FieldError(field, f"has {length} characters, and at most {most} are kept"))
+        elif any(c == "\0" or "\ud800" <= c <= "\udfff" for c in value):
+            self.errors.append(FieldError(field, "holds a sign that cannot be written"))
 
     def that(
         self,

@@ -14,7 +14,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.errors import Rules
+from corlume.core.errors import NAME, Rules
 from corlume.core.water import Water
 
 PaneKind = Literal["glass", "plain"]
@@ -115,6 +115,7 @@ class Rock:
             rules.between(name, getattr(self, name), 0.005, 10.0, "length")
         for name in ("x", "y", "base"):
             rules.between(name, getattr(self, name), 0.0, 10.0, "length")
+        rules.text("name", self.name, NAME)
         rules.that(self.flow in FLOWS, "flow", "must be low, medium or high, or be left open")
         rules.that(self.form in ROCK_FORMS, "form", "must be block, arch or mound")
         rules.finish()

@@ -18,6 +18,7 @@ from corlume.core.emitter import Emitter
 from corlume.core.geometry import Tank
 from corlume.core.scene import Fixture
 from corlume.core.site import Site
+from corlume.core.words import plain
 
 Answer = Literal["yes", "no", "look"]
 SAFETY = 5.0
@@ -139,7 +140,7 @@ def check_mounting(tank: Tank, fixtures: Sequence[Fixture], site: Site) -> list[
 
 
 def _weight(tank: Tank, fixtures: Sequence[Fixture]) -> Check:
-    unknown = [f.name for f in fixtures if not f.weight]
+    unknown = [plain(f.name) for f in fixtures if not f.weight]
     heaviest = max(hanger.weight for hanger in find_hangers(tank, fixtures))
     told = []
     if len(unknown) < len(fixtures):
@@ -268,7 +269,7 @@ def _glare(fixtures: Sequence[Fixture], site: Site) -> Check:
         lobe = table.mean(axis=1)
         seen = f.strength * float(np.interp(max(0.0, cosine), np.linspace(0, 1, len(lobe)), lobe)) / float(lobe.max())
         if cosine > 0 and seen > worst:
-            worst, name = seen, f.name
+            worst, name = seen, plain(f.name)
     steep = 90 - math.degrees(math.atan2(max(f.emitter.height for f in fixtures) + site.stand - site.eye, site.away))
     return Check(
         "glare",

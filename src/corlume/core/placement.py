@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from corlume.core.coral import CoralCard, PlacedCoral
 from corlume.core.geometry import Tank
+from corlume.core.words import plain
 from corlume.core.zones import Zone
 
 Array = NDArray[np.float64]
@@ -28,7 +29,7 @@ LEAST_SWEEPER = 0.03
 
 @dataclass(frozen=True, slots=True)
 class Reason:
-    """One rule's answer with its words; lengths stand as {name} and come along in ``lengths`` [m]."""
+    """One rule's answer with its words; lengths stand as {name} and come along in ``lengths`` [m], see ``words``."""
 
     rule: Rule
     answer: Answer
@@ -136,7 +137,7 @@ def _sting(card: CoralCard, other: CoralCard) -> tuple[float, CoralCard | None]:
 
 def _light_reason(card: CoralCard, low: float, high: float) -> Reason:
     reads = f"Reads {low:.0f}" if round(low) == round(high) else f"Reads {low:.0f} to {high:.0f}"
-    wants = f"{card.name} wants {card.par_low:g} to {card.par_high:g} PAR"
+    wants = f"{plain(card.name)} wants {card.par_low:g} to {card.par_high:g} PAR"
     if low > card.par_high:
         return Reason("light", "no", f"{reads}; {wants}: too strong by {max(1.0, low - card.par_high):.0f}.")
     if high < card.par_low:
@@ -170,10 +171,11 @@ def _neighbour_reason(card: CoralCard, gap: float, other: PlacedCoral | None) ->
     if gap < 0 and owner is not None:
         lengths = {"distance": distance, "reach": owner.reach, "size": owner.size}
         text = (
-            f"{{distance}} from {other.card.name}: {owner.name} grows to {{size}} and sweeps {{reach}} past its edge."
+            f"{{distance}} from {plain(other.card.name)}: {plain(owner.name)} grows to {{size}} and sweeps {{reach}} "
+            "past its edge."
         )
         return Reason("neighbour", "no", text, lengths)
     if distance < grown:
-        text = f"Will meet {other.card.name}, {{distance}} away, when both are grown: trim or move one then."
+        text = f"Will meet {plain(other.card.name)}, {{distance}} away, when both are grown: trim or move one then."
         return Reason("neighbour", "unknown", text, {"distance": distance})
-    return Reason("neighbour", "yes", f"Clear of {other.card.name} when both are grown.")
+    return Reason("neighbour", "yes", f"Clear of {plain(other.card.name)} when both are grown.")

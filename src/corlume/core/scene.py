@@ -7,12 +7,14 @@ from dataclasses import dataclass, field, replace
 
 from corlume.core.coral import CoralCard
 from corlume.core.emitter import Emitter
-from corlume.core.errors import FieldError, Rules
+from corlume.core.errors import NAME, FieldError, Rules
 from corlume.core.geometry import Colony, Tank
 from corlume.core.site import Site
 from corlume.core.targets import LightTargets
 from corlume.core.wanted import WantedZone, zone_errors
 
+MOST = {"setups": 30, "fixtures": 100, "rocks": 400, "braces": 50, "corals": 500, "wanted": 60}
+"""How many of each a keeper can add to a tank, fixtures to a setup."""
 SIDE_ROOM = 1.0
 """How far outside the panes a fixture's centre may hang [m]."""
 
@@ -67,6 +69,8 @@ class Fixture:
 
     def __post_init__(self) -> None:
         rules = Rules()
+        rules.text("name", self.name, NAME)
+        rules.text("frame", self.frame, NAME)
         rules.between("output", self.output, 0.0, 1.0, "share")
         rules.between("watts", self.watts, 0.0, 5000.0, "power")
         rules.between("condition", self.condition, 0.1, 1.0, "share")
@@ -86,6 +90,14 @@ class Fixture:
             self.output,
         )
         rules.finish()
+
+
+def check_count(what: str, count: int) -> None:
+    """``InvalidInput`` when there would be more of something than ``MOST`` allows."""
+    rules, most = Rules(), MOST[what]
+    holder = "setup" if what == "fixtures" else "tank"
+    rules.that(count <= most, what, f"would be {count}: a {holder} holds at most {most}, so take one out first")
+    rules.finish()
 
 
 def fixture_errors(tank: Tank, fixture: Fixture) -> list[FieldError]:
@@ -163,7 +175,7 @@ class Running:
         rules = Rules()
         rules.between("hours", self.hours, 0.0, 24.0)
         rules.between("price", self.price, 0.0, 1000.0)
-        rules.that(0 < len(self.currency.strip()) <= 8, "currency", "must be one to eight letters or a sign")
+        rules.text("currency", self.currency, 8, least=1)
         rules.finish()
 
     def yearly(self, watts: float) -> float:
@@ -198,7 +210,7 @@ class Scene:
 
     def __post_init__(self) -> None:
         rules = Rules()
-        rules.that(0 < len(self.name.strip()) <= 80, "name", "must have one to eighty characters")
+        rules.text("name", self.name, NAME, least=1)
         rules.that(bool(self.setups), "setups", "must hold at least one setup")
         rules.that(sum(s.in_use for s in self.setups) == 1, "setups", "must have exactly one setup in use")
         rules.errors += place_errors(self.tank, self.corals)

@@ -42,7 +42,7 @@ class WantedZone:
 
     def __post_init__(self) -> None:
         rules = Rules()
-        rules.that(0 < len(self.name.strip()) <= 40, "name", "must have one to forty characters")
+        rules.text("name", self.name, 40, least=1)
         for name in ("length", "width"):
             rules.between(name, getattr(self, name), 0.02, 5.0, "length")
         for name in ("x", "y"):

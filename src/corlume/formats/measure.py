@@ -9,6 +9,7 @@ from typing import Literal
 
 from corlume.core.errors import FieldError
 from corlume.core.units import CM, DEGREE, INCH
+from corlume.core.words import filled
 
 LengthUnit = Literal["cm", "in"]
 METRES: dict[str, float] = {"mm": 0.001, "cm": CM, "m": 1.0, "in": INCH, '"': INCH, "inch": INCH, "ft": 12 * INCH}
@@ -46,12 +47,12 @@ class Measure:
 
     def fill(self, text: str, lengths: dict[str, float]) -> str:
         """Put lengths [m] into a sentence of the core."""
-        return text.format(**{name: self.length(value) for name, value in lengths.items()}) if lengths else text
+        return filled(text, {name: self.length(value) for name, value in lengths.items()})
 
     def message(self, error: FieldError) -> str:
         """Say a broken rule in the keeper's units, with what was found."""
         shown = {"value": self._show(error, error.value), "low": self._show(error, error.low)}
-        text = error.rule.format(**shown, high=self._show(error, error.high))
+        text = filled(error.rule, {**shown, "high": self._show(error, error.high)})
         if error.value is not None and "{value}" not in error.rule:
             text += f", not {shown['value']}"
         return text
@@ -100,6 +101,6 @@ def split_number(text: str, example: str) -> tuple[float, str]:
 def parse_number(text: str, *, example: str = "a number such as 120") -> float:
     """Read a plain number; a trailing % or degree sign is allowed; ``ValueError`` with words."""
     value, suffix = split_number(text, example)
-    if suffix not in ("", "%", "\u00b0"):
+    if suffix not in ("", "%", "\u00b0", "deg", "degrees", "par", "w", "kg"):
         raise ValueError(f'has something behind the number that is not known, "{suffix}". Type {example}')
     return value

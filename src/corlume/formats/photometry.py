@@ -249,7 +249,7 @@ def write_lm63(name: str, lobe: Lobe, *, length: float, width: float, watts: flo
     candela = [1000 * np.interp(np.cos(theta * DEGREE), cosines, table[:, column]) for column in columns]
     lines = [
         "IES:LM-63-2019",
-        f"[LUMINAIRE] {name}",
+        f"[LUMINAIRE] {' '.join(name.split())}",
         "[OTHER] Relative intensities for 1000 lm, written by Corlume",
         "TILT=NONE",
         f"1 1000 1 {len(theta)} {len(phi)} 1 2 {width:.4f} {length:.4f} 0",

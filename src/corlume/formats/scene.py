@@ -13,14 +13,14 @@ from corlume.core.emitter import ONE_CHANNEL, Channel, Emitter
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
 from corlume.core.lobe import Lobe, RingLobe, TableLobe
-from corlume.core.scene import Coral, Fixture, Running, Scene, Setup
+from corlume.core.scene import MOST, Coral, Fixture, Running, Scene, Setup
 from corlume.core.site import Site
 from corlume.core.spectrum import BandSpectrum, Spectrum, TableSpectrum
 from corlume.core.targets import LightTargets
 from corlume.core.units import CM, DEGREE
 from corlume.core.wanted import WantedZone
 from corlume.core.water import Water
-from corlume.formats.faults import BadFile, Fault
+from corlume.formats.faults import BadFile, Fault, path_of, shape_faults
 from corlume.formats.measure import Measure
 from corlume.formats.scene_file import (
     ChannelFile,
@@ -35,30 +35,35 @@ from corlume.formats.scene_file import (
     WantedFile,
 )
 
-MAX_BYTES = 2_000_000
+MAX_BYTES = 16_000_000
+FILE_ROOM = 4
+"""A file may hold so many times what the pages let a keeper add."""
 T = TypeVar("T")
 
 
 def read_scene(data: bytes) -> Scene:
     """Read a scene file; ``BadFile`` says where it is wrong, by line and column or by field."""
+    raw = load_json(data)
+    try:
+        return _to_core(SceneFile.model_validate(raw))
+    except ValidationError as error:
+        raise BadFile(shape_faults(error.errors())) from error
+
+
+def load_json(data: bytes) -> Any:
+    """Parse JSON text from a keeper's hand; ``BadFile`` says by line and column where it is none."""
     if len(data) > MAX_BYTES:
         raise BadFile([Fault("", f"The file is too big: {len(data) / 1e6:.1f} MB, at most {MAX_BYTES / 1e6:g} MB.")])
     try:
-        raw = json.loads(data.decode("utf-8-sig"), parse_constant=_no_constant)
+        return json.loads(data.decode("utf-8-sig"), parse_constant=_no_constant)
     except UnicodeDecodeError as error:
-        raise BadFile([Fault(f"byte {error.start}", "is not UTF-8 text; a scene file is JSON text.")]) from error
+        raise BadFile([Fault(f"byte {error.start}", "is not UTF-8 text; the file is JSON text.")]) from error
     except json.JSONDecodeError as error:
         where = f"line {error.lineno}, column {error.colno}"
         raise BadFile([Fault(where, f"is not JSON: {error.msg}.")]) from error
     except (RecursionError, ValueError) as error:
         what = "is nested too deep." if isinstance(error, RecursionError) else f"{error}."
         raise BadFile([Fault("the file", what)]) from error
-    try:
-        return _to_core(SceneFile.model_validate(raw))
-    except ValidationError as error:
-        raise BadFile(
-            [Fault(_path(e["loc"]), _shape_message(e["msg"], e["input"])) for e in error.errors()[:20]]
-        ) from error
 
 
 def scene_schema() -> str:
@@ -69,13 +74,16 @@ def scene_schema() -> str:
 
 def read_fixture(text: str) -> Fixture:
     """Read one fixture as a scene file holds it; ``BadFile`` otherwise."""
-    build = _Build()
     try:
-        fixture = _fixture(build, "", FixtureFile.model_validate_json(text))
+        return fixture_of(FixtureFile.model_validate_json(text))
     except ValidationError as error:
-        raise BadFile(
-            [Fault(_path(e["loc"]), _shape_message(e["msg"], e["input"])) for e in error.errors()[:20]]
-        ) from error
+        raise BadFile(shape_faults(error.errors())) from error
+
+
+def fixture_of(file: FixtureFile) -> Fixture:
+    """The core's fixture; ``BadFile`` says what it objects to."""
+    build = _Build()
+    fixture = _fixture(build, "", file)
     build.finish()
     assert fixture is not None
     return fixture
@@ -83,18 +91,6 @@ def read_fixture(text: str) -> Fixture:
 
 def _no_constant(name: str) -> NoReturn:
     raise ValueError(f"{name} is not a number that JSON allows")
-
-
-def _shape_message(text: str, found: object) -> str:
-    text = text[0].lower() + text[1:]
-    return f"{text}, found {json.dumps(found, default=str)[:40]}" if not isinstance(found, dict | list) else text
-
-
-def _path(parts: tuple[int | str, ...] | list[str]) -> str:
-    text = ""
-    for part in parts:
-        text += f"[{part}]" if str(part).isdigit() else f".{part}" if text else str(part)
-    return text
 
 
 class _Build:
@@ -144,7 +140,7 @@ class _Build:
             leaf = self.FILE_NAMES[leaf]
         elif error.quantity == "length":
             leaf += "_cm"
-        return Fault(_path([*(where.split(".") if where else []), *parents, leaf]), Measure("cm").message(error))
+        return Fault(path_of([*(where.split(".") if where else []), *parents, leaf]), Measure("cm").message(error))
 
     def finish(self) -> None:
         if self.faults:
@@ -153,6 +149,8 @@ class _Build:
 
 def _to_core(file: SceneFile) -> Scene:
     build = _Build()
+    build.faults += _crowds(file)
+    build.finish()
     t = file.tank
     panes = {
         side: build(f"tank.panes.{side}", Pane, (p := getattr(t.panes, side)).kind, p.factor) or Pane()
@@ -229,6 +227,15 @@ def _to_core(file: SceneFile) -> Scene:
     build.finish()
     assert scene is not None
     return scene
+
+
+def _crowds(file: SceneFile) -> list[Fault]:
+    """What there is far too many of. A file may hold more than the pages let a keeper add: older versions did."""
+    counts = {"setups": len(file.setups), "tank.rocks": len(file.tank.rocks), "tank.braces": len(file.tank.braces)}
+    counts |= {"corals": len(file.corals), "wanted": len(file.wanted)}
+    counts |= {f"setups[{i}].fixtures": len(setup.fixtures) for i, setup in enumerate(file.setups)}
+    most = {where: FILE_ROOM * MOST[where.rpartition(".")[2]] for where in counts}
+    return [Fault(w, f"has {n} entries, at most {most[w]} are read") for w, n in counts.items() if n > most[w]]
 
 
 def _water(build: _Build, t: TankFile) -> Water | None:

@@ -92,8 +92,8 @@ class TankFile(_Part):
     water: WaterFile | None = None
     coral_shade: bool = Field(False, description="whether placed corals shade what lies under them, as when mature")
     panes: PanesFile = PanesFile()
-    braces: list[BraceFile] = Field(default=[], max_length=50)
-    rocks: list[RockFile] = Field(default=[], max_length=200)
+    braces: list[BraceFile] = []
+    rocks: list[RockFile] = []
 
 
 class TargetsFile(_Part):
@@ -187,7 +187,7 @@ class SetupFile(_Part):
 
     name: Name
     in_use: bool = True
-    fixtures: list[FixtureFile] = Field(default=[], max_length=100)
+    fixtures: list[FixtureFile] = []
 
 
 class CoralFile(_Part):
@@ -248,7 +248,7 @@ class SceneFile(_Part):
     tank: TankFile
     targets: TargetsFile = TargetsFile()
     running: RunningFile = RunningFile()
-    setups: list[SetupFile] = Field(min_length=1, max_length=30)
-    corals: list[CoralFile] = Field(default=[], max_length=500)
-    wanted: list[WantedFile] = Field(default=[], max_length=60)
+    setups: list[SetupFile] = Field(min_length=1)
+    corals: list[CoralFile] = []
+    wanted: list[WantedFile] = []
     site: SiteFile = SiteFile()

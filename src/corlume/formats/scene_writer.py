@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from typing import Any
 
 from corlume.core.emitter import ONE_CHANNEL
 from corlume.core.geometry import SIDES
@@ -43,6 +44,11 @@ def write_scene(scene: Scene) -> str:
 
 def _cm(metres: float) -> float:
     return round(metres / CM, 4)
+
+
+def fixture_data(fixture: Fixture) -> dict[str, Any]:
+    """One fixture as plain data, as a scene file holds it."""
+    return _fixture_file(fixture).model_dump(by_alias=True)
 
 
 def write_fixture(fixture: Fixture) -> str:

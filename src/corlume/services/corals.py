@@ -11,7 +11,7 @@ from corlume.core.coral import CoralCard, PlacedCoral
 from corlume.core.errors import Rules
 from corlume.core.geometry import Tank
 from corlume.core.placement import Reason, ZoneFit, check_place, fit_zones
-from corlume.core.scene import Coral, Fixture
+from corlume.core.scene import Coral, Fixture, check_count
 from corlume.core.targets import LightTargets
 from corlume.core.zones import Zone, find_zones
 from corlume.services.predict import Place, par_here, surface_par, surfaces_of
@@ -80,7 +80,7 @@ def resting_place(tank: Tank, x: float, y: float) -> tuple[float, float, float]:
 def add_coral(db: Database, tank_id: int, card: CoralCard) -> int:
     """Add a coral that waits for a place; returns its id."""
     with db.writing() as connection:
-        load_tank(connection, tank_id)
+        check_count("corals", len(load_tank(connection, tank_id).corals) + 1)
         edit = Edit(connection, tank_scope(tank_id), f"add {card.name}")
         return edit.insert("corals", {"tank_id": tank_id, **rows.coral_row(Coral(card))})
 

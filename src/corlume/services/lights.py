@@ -8,11 +8,12 @@ from dataclasses import fields, replace
 from typing import Any
 
 from corlume.core.emitter import Emitter
-from corlume.core.errors import InvalidInput, Rules
+from corlume.core.errors import NAME, InvalidInput, Rules
 from corlume.core.frame import carry
 from corlume.core.geometry import Tank
-from corlume.core.scene import Fixture, fixture_errors, overlaps
+from corlume.core.scene import Fixture, check_count, fixture_errors, overlaps
 from corlume.core.wear import condition
+from corlume.core.words import plain
 from corlume.services.shelf import entry
 from corlume.store import rows
 from corlume.store.database import Database
@@ -76,9 +77,8 @@ def _carried(was: Fixture, now: Fixture, rest: Sequence[Fixture]) -> list[Emitte
 def _fitted(tank: Tank, part: Fixture) -> Fixture:
     """A part that came along with its frame, checked against the room; ``InvalidInput`` names the part."""
     rules = Rules()
-    name = part.name.replace("{", "(").replace("}", ")")
     rules.errors += [
-        replace(e, field="frame", rule=f"does not fit: {name} {e.rule}") for e in fixture_errors(tank, part)
+        replace(e, field="frame", rule=f"does not fit: {plain(part.name)} {e.rule}") for e in fixture_errors(tank, part)
     ]
     rules.finish()
     return part
@@ -114,6 +114,7 @@ def add_fixture(db: Database, tank_id: int, setup_id: int, kind_key: str) -> int
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)
+        check_count("fixtures", len(setup.fixtures) + len(kind.parts))
         first = _hang(stored.tank, kind.parts[0], [k.value.emitter for k in setup.fixtures])
         rest = carry(kind.parts[0].emitter, first.emitter, [p.emitter for p in kind.parts[1:]])
         parts = [first] + [
@@ -138,6 +139,7 @@ def copy_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> 
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)
         original = setup.fixture(fixture_id).value
+        check_count("fixtures", len(setup.fixtures) + 1)
         fixture = _hang(stored.tank, original, [k.value.emitter for k in setup.fixtures])
         edit = Edit(connection, tank_scope(tank_id), f"copy {fixture.name}")
         return edit.insert("fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
@@ -168,6 +170,7 @@ def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)
+        check_count("setups", len(stored.setups) + 1)
         name = _free_name(f"{setup.name[:60]}, copy", {s.name for s in stored.setups})
         edit = Edit(connection, tank_scope(tank_id), f"copy setup {setup.name}")
         copy_id = edit.insert("setups", {"tank_id": tank_id, "name": name, "in_use": 0})
@@ -179,7 +182,7 @@ def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
 def rename_setup(db: Database, tank_id: int, setup_id: int, name: str) -> None:
     """Give a setup another name."""
     rules = Rules()
-    rules.that(0 < len(name.strip()) <= 80, "name", "must have one to eighty characters")
+    rules.text("name", name, NAME, least=1)
     rules.finish()
     with db.writing() as connection:
         load_tank(connection, tank_id).setup(setup_id)

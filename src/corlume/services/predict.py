@@ -223,8 +223,8 @@ def surface_par(tank: Tank, fixtures: Sequence[Fixture]) -> list[Array]:
     """PAR (nx, ny) on the cells of every surface of ``surfaces_of``, in its order."""
     total = _total(tank, fixtures, PlaneSpec("surfaces"))
     shapes = [surface.free.shape for surface in surfaces_of(tank)]
-    ends = np.cumsum([math.prod(shape) for shape in shapes])[:-1]
-    return [part.reshape(shape) for part, shape in zip(np.split(total, ends), shapes, strict=True)]
+    ends = np.cumsum([0, *(math.prod(shape) for shape in shapes)])
+    return [total[start:end].reshape(shape) for start, end, shape in zip(ends, ends[1:], shapes, strict=False)]
 
 
 def figures(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, running: Running) -> Figures:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import logging
 import threading
+from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from corlume.core.errors import Rules
 from corlume.core.figures import Hottest
 from corlume.core.module import Layout
-from corlume.core.scene import Setup
+from corlume.core.scene import Setup, check_count
 from corlume.core.verdicts import Figures
 from corlume.core.wanted import Met, WantedZone
 from corlume.formats.scene import read_fixture
@@ -19,17 +22,23 @@ from corlume.services.hanging import Found, Step
 from corlume.services.reasons import Reason
 from corlume.services.wish import Wish, check_wish
 from corlume.store import rows, searches
-from corlume.store.database import Database
+from corlume.store.database import Database, Unusable
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.searches import SearchRow
 from corlume.store.tanks import NotFound, load_tank
 
-_RUNNING: dict[tuple[str, int], threading.Event] = {}
+_log = logging.getLogger(__name__)
+_UNDER_WAY: dict[tuple[str, int], threading.Event] = {}
+_TURN = threading.Semaphore(1)
+"""One search runs at a time; the kernels use every core already."""
+MOST_UNDER_WAY = 5
+"""Searches that may run or wait at once."""
+_STARTING = threading.Lock()
 
 
 @dataclass(frozen=True, slots=True)
 class Search:
-    """A search as a page shows it."""
+    """A search as a page shows it; its state is waiting, running, done, stopped, failed, or cut off by a restart."""
 
     id: int
     setup_id: int
@@ -43,34 +52,83 @@ class Search:
 
 def begin(db: Database, tank_id: int, setup_id: int, wish: Wish) -> int:
     """Begin a search in a thread of its own; returns its id. ``InvalidInput`` for a wish that cannot be."""
+    steps = _steps(db, tank_id, setup_id, wish)
+    with _STARTING:
+        _check_room(db)
+        with db.writing() as connection:
+            search_id = searches.add_search(connection, tank_id, setup_id, asdict(wish))
+        _start(db, search_id, steps)
+    return search_id
+
+
+def resume(db: Database, tank_id: int, search_id: int) -> None:
+    """Take up a search that a restart cut off: from its beginning, with what it had found kept until it finds again."""
+    found = look(db, tank_id, search_id)
+    if found.state != "cut":
+        return
+    with db.reading() as connection:
+        setup_id = next((s.id for s in load_tank(connection, tank_id).setups if s.id == found.setup_id), None)
+    steps = _steps(db, tank_id, setup_id, found.wish)
+    with _STARTING:
+        _check_room(db)
+        with db.writing() as connection:
+            searches.take_up(connection, search_id, "waiting")
+        _start(db, search_id, steps)
+
+
+def _steps(db: Database, tank_id: int, setup_id: int | None, wish: Wish) -> Iterator[Step]:
     kinds = shelf.entries(db)
     kind = next((entry for entry in kinds if entry.key == wish.kind), None)
     with db.reading() as connection:
         stored = load_tank(connection, tank_id)
     check_wish(stored, kind, wish)
     assert kind is not None
-    steps = search(stored, kind, wish, [kept.value for kept in stored.setup(setup_id).fixtures], kinds)
-    with db.writing() as connection:
-        search_id = searches.add_search(connection, tank_id, setup_id, asdict(wish))
-    stop = threading.Event()
-    _RUNNING[(str(db.path), search_id)] = stop
+    return search(stored, kind, wish, [kept.value for kept in stored.setup(setup_id).fixtures], kinds)
+
+
+def _check_room(db: Database) -> None:
+    rules, many = Rules(), sum(path == str(db.path) for path, _ in _UNDER_WAY)
+    words = f"has to wait: {many} searches run or wait already, and no more do at once. Stop one, or let them end"
+    rules.that(many < MOST_UNDER_WAY, "goal", words)
+    rules.finish()
+
+
+def _start(db: Database, search_id: int, steps: Iterator[Step]) -> None:
+    key, stop = (str(db.path), search_id), threading.Event()
+    _UNDER_WAY[key] = stop
 
     def run() -> None:
         state = "failed"
         try:
-            for step in steps:
-                _keep(db, search_id, step)
-                if stop.is_set():
-                    state = "stopped"
-                    return
-            state = "done"
+            state = _run(db, search_id, steps, stop)
+        except Exception:
+            _log.exception("search %d failed", search_id)
         finally:
-            with db.writing() as connection:
-                searches.end_search(connection, search_id, state)
-            _RUNNING.pop((str(db.path), search_id), None)
+            try:
+                with db.writing() as connection:
+                    searches.end_search(connection, search_id, state)
+            except Unusable:
+                _log.exception("search %d ended and that could not be kept", search_id)
+            _UNDER_WAY.pop(key, None)
 
     threading.Thread(target=run, name=f"search {search_id}", daemon=True).start()
-    return search_id
+
+
+def _run(db: Database, search_id: int, steps: Iterator[Step], stop: threading.Event) -> str:
+    """Wait for a turn, then go step by step; returns how it ended."""
+    while not _TURN.acquire(timeout=0.2):
+        if stop.is_set():
+            return "stopped"
+    try:
+        with db.writing() as connection:
+            searches.take_up(connection, search_id, "running")
+        for step in steps:
+            _keep(db, search_id, step)
+            if stop.is_set():
+                return "stopped"
+        return "done"
+    finally:
+        _TURN.release()
 
 
 def _keep(db: Database, search_id: int, step: Step) -> None:
@@ -83,34 +141,39 @@ def stop(db: Database, tank_id: int, search_id: int) -> None:
     """Stop a search after the step it is at; what it has found stays."""
     with db.reading() as connection:
         searches.load_search(connection, tank_id, search_id)
-    event = _RUNNING.get((str(db.path), search_id))
+    event = _UNDER_WAY.get((str(db.path), search_id))
     if event:
         event.set()
 
 
 def newest(db: Database, tank_id: int) -> Search | None:
     """The newest search of a tank."""
-    with db.reading() as connection:
-        try:
-            row = searches.load_search(connection, tank_id)
-        except NotFound:
-            return None
-    return _read(db, row)
+    try:
+        return look(db, tank_id, None)
+    except NotFound:
+        return None
 
 
-def look(db: Database, tank_id: int, search_id: int) -> Search:
-    """A search as it stands; ``NotFound`` otherwise."""
+def look(db: Database, tank_id: int, search_id: int | None) -> Search:
+    """A search as it stands, or the newest; ``NotFound`` otherwise, and for one that does not read: it is dropped."""
     with db.reading() as connection:
-        return _read(db, searches.load_search(connection, tank_id, search_id))
+        row = searches.load_search(connection, tank_id, search_id)
+    try:
+        return _read(db, row)
+    except (KeyError, TypeError, ValueError, AttributeError) as error:
+        _log.warning("search %d does not read and was dropped", row.id, exc_info=True)
+        with db.writing() as connection:
+            searches.drop_search(connection, row.id)
+        raise NotFound(f"no search {row.id}") from error
 
 
 def _read(db: Database, row: SearchRow) -> Search:
-    # a search whose thread went down with the program has stopped, whatever it last said
-    gone = row.state == "running" and (str(db.path), row.id) not in _RUNNING
+    # one whose thread went down with the program is cut off, whatever it last said
+    gone = row.state in ("waiting", "running") and (str(db.path), row.id) not in _UNDER_WAY
     wish = Wish(**_tuples(row.wish))
     found = tuple(_found(one) for one in row.found)
     curve = tuple((h, e, p) for h, e, p in row.curve)
-    return Search(row.id, row.setup_id, wish, "stopped" if gone else row.state, row.done, row.judged, found, curve)
+    return Search(row.id, row.setup_id, wish, "cut" if gone else row.state, row.done, row.judged, found, curve)
 
 
 def _tuples(data: dict[str, Any]) -> dict[str, Any]:
@@ -152,6 +215,8 @@ def add_setup(db: Database, tank_id: int, setup: Setup) -> int:
     """Add a setup with its fixtures, in one step of undo; returns its id."""
     with db.writing() as connection:
         taken = {s.name for s in load_tank(connection, tank_id).setups}
+        check_count("setups", len(taken) + 1)
+        check_count("fixtures", len(setup.fixtures))
         edit = Edit(connection, tank_scope(tank_id), f"add setup {setup.name}")
         setup_id = edit.insert("setups", {"tank_id": tank_id, "name": _free(setup.name, taken), "in_use": 0})
         for fixture in setup.fixtures:

@@ -8,7 +8,7 @@ import numpy as np
 
 from corlume.core.conversion import photon_flux
 from corlume.core.emitter import Channel, Emitter, FixtureKind
-from corlume.core.errors import Rules
+from corlume.core.errors import NAME, Rules
 from corlume.core.field import Medium, unit_field
 from corlume.core.geometry import Pane, Tank
 from corlume.core.lobe import width_at_half
@@ -22,6 +22,9 @@ from corlume.core.spectrum import (
     usable_share,
 )
 from corlume.formats.photometry import read_photometry, write_lm63
+from corlume.formats.scene import read_fixture
+from corlume.formats.scene_writer import write_fixture
+from corlume.formats.shelf_file import ShelfItem, read_shelf, write_shelf
 from corlume.formats.spectra import read_spectrum
 from corlume.reference.catalogue import FixtureKindEntry, fixture_kinds
 from corlume.reference.spectra import lamp_spectra, luminosity, weightings
@@ -135,6 +138,19 @@ def read_import(
     return Brought(fixture, f"Photometry file; {how}" + f"; colours of {named}" * bool(named))
 
 
+def keep_draft(db: Database, brought: Brought) -> int:
+    """Keep what was read from a file until it is put on the shelf or makes room for others; returns its id."""
+    with db.writing() as connection:
+        return shelf.add_draft(connection, write_fixture(brought.fixture), brought.source)
+
+
+def draft(db: Database, draft_id: int) -> Brought:
+    """What was read from a file, as it was kept; ``NotFound`` when it made room for others."""
+    with db.reading() as connection:
+        fixture, source = shelf.load_draft(connection, draft_id)
+    return Brought(read_fixture(fixture), source)
+
+
 def put(
     db: Database, brought: Brought, *, name: str = "", weight: float = 0.0, price: float = 0.0, mount: str = ""
 ) -> str:
@@ -142,10 +158,12 @@ def put(
     rules = Rules()
     rules.between("weight", weight, 0.0, 200.0)
     rules.between("price", price, 0.0, 100_000.0)
+    rules.text("name", name, NAME)
+    rules.text("mount", mount, NAME)
     rules.finish()
-    fixture = replace(brought.fixture, name=name.strip()[:80] or brought.fixture.name, weight=weight)
+    fixture = replace(brought.fixture, name=name.strip() or brought.fixture.name, weight=weight)
     with db.writing() as connection:
-        own_id = shelf.put_on_shelf(connection, fixture, brought.source, price=price, mount=mount.strip()[:80])
+        own_id = shelf.put_on_shelf(connection, fixture, brought.source, price=price, mount=mount.strip())
         return f"own-{own_id}"
 
 
@@ -154,6 +172,21 @@ def export_photometry(db: Database, key: str) -> str:
     part = entry(db, key).parts[0]
     e = part.emitter
     return write_lm63(part.name, e.shape(), length=e.length, width=e.width, watts=part.watts)
+
+
+def export_own(db: Database) -> str:
+    """All own fixtures as a JSON file, with everything that is known of them."""
+    with db.reading() as connection:
+        own = shelf.own_fixtures(connection)
+    return write_shelf([ShelfItem(o.fixture, o.source, o.price, o.mount) for o in own])
+
+
+def import_own(db: Database, data: bytes) -> int:
+    """Put all fixtures of such a file on the shelf, in one step of undo; returns how many. ``BadFile`` otherwise."""
+    items = read_shelf(data)
+    with db.writing() as connection:
+        shelf.put_all(connection, [(one.fixture, one.source, one.price, one.mount) for one in items])
+    return len(items)
 
 
 def remove_own(db: Database, key: str) -> None:

@@ -6,20 +6,43 @@ from dataclasses import replace
 
 from corlume.core.errors import InvalidInput, Rules
 from corlume.core.geometry import Brace, Rock, Tank
-from corlume.core.scene import Running, Scene, Setup
+from corlume.core.scene import Running, Scene, Setup, check_count
 from corlume.core.targets import LightTargets
 from corlume.formats.scene import read_scene
 from corlume.formats.scene_writer import write_scene
 from corlume.store import journal, rows
 from corlume.store.database import Database
 from corlume.store.journal import TANKS_SCOPE, Edit, Steps, tank_scope
-from corlume.store.tanks import StoredTank, add_tank, list_tanks, load_tank, remove_tank
+from corlume.store.tanks import NotFound, StoredTank, Unreadable, add_tank, list_tanks, load_tank, part_of, remove_tank
 
 
 def all_tanks(db: Database) -> list[StoredTank]:
-    """Every tank, oldest first."""
+    """Every tank that reads, oldest first."""
     with db.reading() as connection:
-        return list_tanks(connection)
+        return list_tanks(connection)[0]
+
+
+def faulty_tanks(db: Database) -> list[Unreadable]:
+    """The tanks that break the rules of the trade, with what is wrong."""
+    with db.reading() as connection:
+        return list_tanks(connection)[1]
+
+
+def take_out_misfits(db: Database, tank_id: int) -> int:
+    """Take out the rock and braces for which a tank does not read, in one step of undo; returns how many went."""
+    with db.writing() as connection:
+        edit, taken = Edit(connection, tank_scope(tank_id), "take out what does not fit"), 0
+        while True:
+            try:
+                load_tank(connection, tank_id)
+                return taken
+            except Unreadable as error:
+                wrong = {part_of(connection, tank_id, fault.field) for fault in error.faults} - {None}
+                for table, row_id in filter(None, wrong):
+                    edit.delete(table, row_id)
+                    taken += 1
+                if not wrong:
+                    return taken
 
 
 def open_tank(db: Database, tank_id: int) -> StoredTank:
@@ -42,6 +65,14 @@ def import_tank(db: Database, data: bytes) -> int:
         return add_tank(connection, scene, f"import {scene.name}")
 
 
+def has_setup(db: Database, tank_id: int, setup_id: int) -> bool:
+    """Whether a tank has that setup; a tank that does not read has none to show."""
+    try:
+        return any(setup.id == setup_id for setup in open_tank(db, tank_id).setups)
+    except (NotFound, Unreadable):
+        return False
+
+
 def export_tank(db: Database, tank_id: int) -> str:
     """A tank with all its setups and corals as a scene file."""
     return write_scene(open_tank(db, tank_id).scene())
@@ -50,9 +81,7 @@ def export_tank(db: Database, tank_id: int) -> str:
 def delete_tank(db: Database, tank_id: int) -> str:
     """Remove a tank, to be undone from the tanks page; returns its name."""
     with db.writing() as connection:
-        name = load_tank(connection, tank_id).name
-        remove_tank(connection, tank_id, f"remove {name}")
-    return name
+        return remove_tank(connection, tank_id)
 
 
 def save_tank(db: Database, tank_id: int, *, name: str, tank: Tank, targets: LightTargets, running: Running) -> None:
@@ -75,6 +104,7 @@ def save_rock(db: Database, tank_id: int, rock_id: int | None, rock: Rock) -> in
         _check_part(stored.tank, "rocks", (*others, rock))
         edit = Edit(connection, tank_scope(tank_id), f"{'add' if rock_id is None else 'change'} {rock.name or 'rock'}")
         if rock_id is None:
+            check_count("rocks", len(stored.rocks) + 1)
             return edit.insert("rocks", {"tank_id": tank_id, **rows.rock_row(rock)})
         edit.update("rocks", stored.rock(rock_id).id, rows.rock_row(rock))
         return rock_id
@@ -91,6 +121,7 @@ def add_brace(db: Database, tank_id: int, brace: Brace) -> int:
     """Add a brace across the opening; returns its id."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
+        check_count("braces", len(stored.braces) + 1)
         _check_part(stored.tank, "braces", (*stored.tank.braces, brace))
         edit = Edit(connection, tank_scope(tank_id), "add a brace")
         return edit.insert("braces", {"tank_id": tank_id, **rows.brace_row(brace)})

@@ -1,43 +1,98 @@
-"""The database file: connections, pragmas and ordered migrations."""
+"""The database file: connections, pragmas, and what is said when it cannot be used."""
 
 from __future__ import annotations
 
-import hashlib
+import os
 import sqlite3
 from collections.abc import Iterator
-from contextlib import contextmanager
-from importlib.resources import files
+from contextlib import closing, contextmanager
+from contextvars import ContextVar
 from pathlib import Path
+
+from corlume.store.migrations import migrate, newest_known, pending
+
+HEADER = b"SQLite format 3\x00"
+COMMITS: ContextVar[list[str] | None] = ContextVar("commits", default=None)
+"""Where a face that wants to know notes down what was kept while it worked; None when nobody asks."""
+
+
+class Unusable(Exception):
+    """Raised with words for the keeper when the database cannot be opened, read or written."""
+
+
+_TROUBLE = {
+    sqlite3.SQLITE_FULL: "the disk is full",
+    sqlite3.SQLITE_READONLY: "the file or its folder may only be read",
+    sqlite3.SQLITE_CANTOPEN: "the file or its folder cannot be opened",
+    sqlite3.SQLITE_PERM: "the file or its folder may not be used",
+    sqlite3.SQLITE_IOERR: "the disk answers with errors",
+    sqlite3.SQLITE_BUSY: "another program holds it; try again in a moment",
+    sqlite3.SQLITE_CORRUPT: "the file is damaged: restore a backup",
+    sqlite3.SQLITE_NOTADB: "the file is not a database of Corlume",
+    sqlite3.SQLITE_TOOBIG: "a text or number in it is larger than it may be",
+}
+
+
+def trouble(error: sqlite3.Error) -> str | None:
+    """What is wrong with the file or the disk, in words; None when it is neither."""
+    code = getattr(error, "sqlite_errorcode", None)
+    return None if code is None else _TROUBLE.get(code & 0xFF)
 
 
 class Database:
     """A SQLite file. Every use opens a connection of its own, so any thread may call it."""
 
     def __init__(self, path: Path) -> None:
+        """Open a database, or make one; what is not ours, damaged or newer is left as it is: ``Unusable``."""
         self.path = path
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with self._connection() as connection:
-            migrate(connection)
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            fresh = not path.exists() or path.stat().st_size == 0
+            # for the keeper alone; the files that SQLite lays beside it take the same rights
+            os.close(os.open(path, os.O_RDWR | os.O_CREAT, 0o600))
+            os.chmod(path, 0o600)
+        except OSError as error:
+            raise Unusable(f"{path} cannot be used: {error.strerror or error}.") from error
+        try:
+            if not fresh:
+                check_file(path)
+                self._copy_before_migration()
+            with self._connection() as connection:
+                migrate(connection)
+        except sqlite3.Error as error:
+            raise Unusable(f"{path} cannot be used: {trouble(error) or error}.") from error
+        except RuntimeError as error:
+            raise Unusable(f"{path} does not go with this Corlume: {error}.") from error
 
     @contextmanager
     def reading(self) -> Iterator[sqlite3.Connection]:
         """A connection that cannot write, with one view of the data from start to end."""
-        with self._connection() as connection:
-            connection.execute("PRAGMA query_only = ON")
-            connection.execute("BEGIN")
-            yield connection
+        try:
+            with self._connection() as connection:
+                connection.execute("PRAGMA query_only = ON")
+                connection.execute("BEGIN")
+                yield connection
+        except sqlite3.Error as error:
+            raise _told(error, "Not read") from error
 
     @contextmanager
-    def writing(self) -> Iterator[sqlite3.Connection]:
+    def writing(self, what: str = "") -> Iterator[sqlite3.Connection]:
         """A transaction: committed, and on the disk, when the block ends; rolled back when it raises."""
-        with self._connection() as connection:
-            connection.execute("BEGIN IMMEDIATE")
-            try:
-                yield connection
-            except BaseException:
-                connection.rollback()
-                raise
-            connection.commit()
+        try:
+            with self._connection() as connection:
+                connection.execute("BEGIN IMMEDIATE")
+                try:
+                    yield connection
+                    connection.commit()
+                except BaseException:
+                    if connection.in_transaction:
+                        connection.rollback()
+                    raise
+        except sqlite3.Error as error:
+            raise _told(error, "Not kept") from error
+        commits = COMMITS.get()
+        if commits is not None:
+            commits.append(what)
 
     @contextmanager
     def _connection(self) -> Iterator[sqlite3.Connection]:
@@ -51,49 +106,71 @@ class Database:
         finally:
             connection.close()
 
+    def _copy_before_migration(self) -> None:
+        """Keep a copy of an older database beside it before it is brought up to date."""
+        with self._connection() as connection:
+            waiting = pending(connection)
+        if waiting:
+            copy_file(self.path, self.path.with_name(f"{self.path.name}.before-{waiting[0]:04d}"))
 
-def migrate(connection: sqlite3.Connection) -> None:
-    """Apply every migration not applied yet, in order, each in one transaction with its own record.
 
-    Raises
-    ------
-    RuntimeError : a migration that was applied has been changed since.
+def _told(error: sqlite3.Error, prefix: str) -> Exception:
+    """The error in words, or as it is when it is a fault of ours."""
+    words = trouble(error)
+    return Unusable(f"{prefix}: {words}.") if words else error
+
+
+def check_file(path: Path) -> None:
+    """``Unusable`` unless a file is a whole database of ours, of this version or an older one."""
+    with path.open("rb") as file:
+        if file.read(len(HEADER)) != HEADER:
+            raise Unusable(f"{path} is not a database of Corlume.")
+    try:
+        with closing(sqlite3.connect(path, timeout=10.0)) as connection:
+            _check_form(path, connection)
+    except sqlite3.DatabaseError as error:
+        raise Unusable(f"{path} cannot be used: {trouble(error) or error}..") from error
+
+
+def _check_form(path: Path, connection: sqlite3.Connection) -> None:
+    if [row[0] for row in connection.execute("PRAGMA quick_check(3)")] != ["ok"]:
+        raise Unusable(f"{path} is damaged: restore a backup..")
+    tables = {row[0] for row in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+    if not tables:
+        return
+    if not {"migrations", "tanks"} <= tables and tables != {"migrations"}:
+        raise Unusable(f"{path} is a database of another program.")
+    newest = connection.execute("SELECT max(number) FROM migrations").fetchone()[0] or 0
+    if newest > newest_known():
+        raise Unusable(
+            f"{path} was written by a newer Corlume (its form is {newest}, this one knows {newest_known()}): "
+            "use that one.."
+        )
+
+
+def copy_file(source: Path, target: Path) -> None:
+    """Copy a database whole, while it is in use, into one file for the keeper alone; an old target is replaced.
+
+    ``Unusable`` when the target cannot be written; what was there then stays.
     """
-    connection.execute(
-        "CREATE TABLE IF NOT EXISTS migrations "
-        "(number INTEGER PRIMARY KEY, name TEXT NOT NULL, hash TEXT NOT NULL, at TEXT NOT NULL) STRICT"
-    )
-    folder = files("corlume.store") / "migrations"
-    for entry in sorted(folder.iterdir(), key=lambda e: e.name):
-        if not entry.name.endswith(".sql"):
-            continue
-        text = entry.read_text(encoding="utf-8")
-        number, digest = int(entry.name[:4]), hashlib.sha256(text.encode()).hexdigest()
-        connection.execute("BEGIN IMMEDIATE")
-        try:
-            known = connection.execute("SELECT hash FROM migrations WHERE number = ?", (number,)).fetchone()
-            if known is None:
-                for statement in split_statements(text):
-                    connection.execute(statement)
-                connection.execute(
-                    "INSERT INTO migrations (number, name, hash, at) VALUES (?, ?, ?, datetime('now'))",
-                    (number, entry.name, digest),
-                )
-            elif known["hash"] != digest:
-                raise RuntimeError(f"migration {entry.name} was changed after it had been applied")
-        except BaseException:
-            connection.rollback()
-            raise
-        connection.commit()
+    part = target.with_name(f"{target.name}.part")
+    try:
+        part.unlink(missing_ok=True)
+        os.close(os.open(part, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o600))
+        pour(source, part)
+        with closing(sqlite3.connect(part)) as connection:
+            connection.execute("PRAGMA journal_mode = DELETE")  # one file, with nothing beside it
+        os.replace(part, target)
+    except OSError as error:
+        raise Unusable(f"{target} cannot be written: {error.strerror or error}.") from error
+    except sqlite3.Error as error:
+        raise Unusable(f"{target} cannot be written: {trouble(error) or error}.") from error
+    finally:
+        part.unlink(missing_ok=True)
 
 
-def split_statements(text: str) -> Iterator[str]:
-    """Split SQL into statements; ``executescript`` would commit behind our back."""
-    pending = ""
-    for line in text.splitlines(keepends=True):
-        pending += line
-        if sqlite3.complete_statement(pending):
-            yield pending
-            pending = ""
-    if pending.strip():
-        raise RuntimeError("a migration ends in the middle of a statement")
+def pour(source: Path, target: Path) -> None:
+    """Put all of one database in place of another by SQLite's backup: whole or not at all."""
+    giver, taker = (sqlite3.connect(path, timeout=10.0) for path in (source, target))
+    with closing(giver), closing(taker):
+        giver.backup(taker)

@@ -1,4 +1,4 @@
-"""Undo and redo, kept in the database: every edit writes down each row before and after."""
+"""Undo and redo, kept in the database: every edit writes down what it changed of each row, before and after."""
 
 from __future__ import annotations
 
@@ -31,18 +31,16 @@ class Steps:
 
 
 class Edit:
-    """One edit inside a write transaction: all row changes made through it are undone together."""
+    """One edit inside a write transaction: all row changes made through it are undone together.
+
+    It is written down with its first change, so that an edit which changes nothing is no step of undo.
+    """
 
     def __init__(self, connection: sqlite3.Connection, scope: str, label: str) -> None:
         self._connection = connection
-        connection.execute("DELETE FROM edits WHERE scope = ? AND undone = 1", (scope,))
-        connection.execute(
-            "DELETE FROM edits WHERE scope = ? AND id <= "
-            "(SELECT id FROM edits WHERE scope = ? ORDER BY id DESC LIMIT 1 OFFSET ?)",
-            (scope, scope, KEEP - 1),
-        )
-        cursor = connection.execute("INSERT INTO edits (scope, label) VALUES (?, ?)", (scope, label))
-        self._id = cursor.lastrowid
+        self._scope = scope
+        self._label = label
+        self._id: int | None = None
 
     def insert(self, table: str, values: Row) -> int:
         """Insert a row and return its id."""
@@ -51,13 +49,14 @@ class Edit:
         return row_id
 
     def update(self, table: str, row_id: int, values: Row) -> None:
-        """Change columns of a row that exists."""
+        """Change columns of a row that exists; only those that are not so already are written down."""
         before = read_row(self._connection, table, row_id)
-        assignments = ", ".join(f"{column} = :{column}" for column in values)
-        self._connection.execute(
-            f"UPDATE {_known(table)} SET {assignments} WHERE id = :row_id", {**values, "row_id": row_id}
-        )
-        self._record(table, row_id, before, read_row(self._connection, table, row_id))
+        changed = {column: value for column, value in values.items() if before[column] != value}
+        if not changed:
+            return
+        _set(self._connection, table, row_id, changed)
+        after = read_row(self._connection, table, row_id)
+        self._record(table, row_id, {c: before[c] for c in changed}, {c: after[c] for c in changed})
 
     def delete(self, table: str, row_id: int) -> None:
         """Delete a row; rows that refer to it must be deleted first."""
@@ -66,10 +65,23 @@ class Edit:
         self._record(table, row_id, before, None)
 
     def _record(self, table: str, row_id: int, before: Row | None, after: Row | None) -> None:
+        if self._id is None:
+            self._id = self._begun()
         self._connection.execute(
             "INSERT INTO changes (edit_id, table_name, row_id, before, after) VALUES (?, ?, ?, ?, ?)",
             (self._id, table, row_id, before and json.dumps(before), after and json.dumps(after)),
         )
+
+    def _begun(self) -> int | None:
+        """Write the edit down: what was undone can no longer be redone, and the oldest edit makes room."""
+        scope = {"scope": self._scope, "label": self._label, "keep": KEEP - 1}
+        self._connection.execute("DELETE FROM edits WHERE scope = :scope AND undone = 1", scope)
+        self._connection.execute(
+            "DELETE FROM edits WHERE scope = :scope AND id <= "
+            "(SELECT id FROM edits WHERE scope = :scope ORDER BY id DESC LIMIT 1 OFFSET :keep)",
+            scope,
+        )
+        return self._connection.execute("INSERT INTO edits (scope, label) VALUES (:scope, :label)", scope).lastrowid
 
 
 def undo(connection: sqlite3.Connection, scope: str) -> str | None:
@@ -107,23 +119,32 @@ def _step(connection: sqlite3.Connection, scope: str, *, back: bool) -> str | No
         f"SELECT table_name, row_id, before, after FROM changes WHERE edit_id = ? ORDER BY id {order}", (edit["id"],)
     ).fetchall()
     for change in changes:
-        image = change["before"] if back else change["after"]
-        _restore(connection, change["table_name"], change["row_id"], image and json.loads(image))
+        before, after = (json.loads(change[name]) if change[name] else None for name in ("before", "after"))
+        was, wanted = (after, before) if back else (before, after)
+        _restore(connection, change["table_name"], change["row_id"], was, wanted)
     connection.execute("UPDATE edits SET undone = ? WHERE id = ?", (1 if back else 0, edit["id"]))
     return str(edit["label"])
 
 
-def _restore(connection: sqlite3.Connection, table: str, row_id: int, image: Row | None) -> None:
-    """Put a row back to its image: gone, as it was, or changed back."""
-    if image is None:
+def _restore(connection: sqlite3.Connection, table: str, row_id: int, was: Row | None, wanted: Row | None) -> None:
+    """Put a row back: gone, there again, or with the columns that the edit changed as they are wanted.
+
+    Columns that it did not change keep what later edits of another scope gave them; versions up to 0.1 wrote whole
+    rows down, so what both images share is passed over.
+    """
+    if wanted is None:
         connection.execute(f"DELETE FROM {_known(table)} WHERE id = ?", (row_id,))
-        return
-    columns = ", ".join(image)
-    slots = ", ".join(f":{column}" for column in image)
-    updates = ", ".join(f"{column} = excluded.{column}" for column in image if column != "id")
-    connection.execute(
-        f"INSERT INTO {_known(table)} ({columns}) VALUES ({slots}) ON CONFLICT (id) DO UPDATE SET {updates}", image
-    )
+    elif was is None:
+        insert_row(connection, table, wanted)
+    else:
+        _set(connection, table, row_id, {c: v for c, v in wanted.items() if c not in was or was[c] != v})
+
+
+def _set(connection: sqlite3.Connection, table: str, row_id: int, values: Row) -> None:
+    """Set columns of a row."""
+    if values:
+        assignments = ", ".join(f"{column} = :{column}" for column in values)
+        connection.execute(f"UPDATE {_known(table)} SET {assignments} WHERE id = :row_id", {**values, "row_id": row_id})
 
 
 def insert_row(connection: sqlite3.Connection, table: str, values: Row) -> int:

@@ -12,6 +12,8 @@ from corlume.store.tanks import NotFound
 
 KEEP = 20
 """Searches kept for each tank."""
+SHAPE = 1
+"""Goes up with the shape of wish, layouts or trade-off: searches of another shape are as if they were not there."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +38,7 @@ def add_search(connection: sqlite3.Connection, tank_id: int, setup_id: int, wish
         "(SELECT id FROM searches WHERE tank_id = :tank ORDER BY id DESC LIMIT 1 OFFSET :keep)",
         {"tank": tank_id, "keep": KEEP - 1},
     )
-    values = {"tank_id": tank_id, "setup_id": setup_id, "wish": json.dumps(wish), "state": "running"}
+    values = {"tank_id": tank_id, "setup_id": setup_id, "version": SHAPE, "wish": json.dumps(wish), "state": "waiting"}
     return insert_row(connection, "searches", values)
 
 
@@ -50,18 +52,30 @@ def keep_progress(
     )
 
 
+def take_up(connection: sqlite3.Connection, search_id: int, state: str) -> None:
+    """Say that a search waits or runs."""
+    connection.execute("UPDATE searches SET state = :state WHERE id = :id", {"id": search_id, "state": state})
+
+
+def drop_search(connection: sqlite3.Connection, search_id: int) -> None:
+    """Forget a search that does not read."""
+    connection.execute("DELETE FROM searches WHERE id = ?", (search_id,))
+
+
 def end_search(connection: sqlite3.Connection, search_id: int, state: str) -> None:
     """Say how a search ended; what it found stays."""
     connection.execute(
-        "UPDATE searches SET state = :state WHERE id = :id AND state = 'running'", {"id": search_id, "state": state}
+        "UPDATE searches SET state = :state WHERE id = :id AND state IN ('waiting', 'running')",
+        {"id": search_id, "state": state},
     )
 
 
 def load_search(connection: sqlite3.Connection, tank_id: int, search_id: int | None = None) -> SearchRow:
     """A search of a tank, or its newest; ``NotFound`` otherwise."""
     row = connection.execute(
-        "SELECT * FROM searches WHERE tank_id = :tank AND (:id IS NULL OR id = :id) ORDER BY id DESC LIMIT 1",
-        {"tank": tank_id, "id": search_id},
+        "SELECT * FROM searches WHERE tank_id = :tank AND version = :shape AND (:id IS NULL OR id = :id) "
+        "ORDER BY id DESC LIMIT 1",
+        {"tank": tank_id, "shape": SHAPE, "id": search_id},
     ).fetchone()
     if row is None:
         raise NotFound(f"no search {search_id}")

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from itertools import count
 from typing import Generic, TypeVar
 
+from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import Brace, Rock, Tank
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, shaded
 from corlume.core.site import Site
@@ -21,6 +22,14 @@ T = TypeVar("T")
 
 class NotFound(LookupError):
     """Raised for an id that is not there, or no longer."""
+
+
+class Unreadable(Exception):
+    """Raised for a tank that is there and breaks the rules of the trade, so that it cannot be shown or judged."""
+
+    def __init__(self, tank_id: int, name: str, faults: tuple[FieldError, ...]) -> None:
+        self.id, self.name, self.faults = tank_id, name, faults
+        super().__init__(f"tank {tank_id} does not read")
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,17 +134,34 @@ def unstored(scene: Scene) -> StoredTank:
     )
 
 
-def list_tanks(connection: sqlite3.Connection) -> list[StoredTank]:
-    """Every tank that was not removed, oldest first."""
+def list_tanks(connection: sqlite3.Connection) -> tuple[list[StoredTank], list[Unreadable]]:
+    """Every tank that was not removed, oldest first; and those that do not read."""
     ids = connection.execute("SELECT id FROM tanks WHERE removed = 0 ORDER BY id").fetchall()
-    return [load_tank(connection, row["id"]) for row in ids]
+    found, faulty = list[StoredTank](), list[Unreadable]()
+    for row in ids:
+        try:
+            found.append(load_tank(connection, row["id"]))
+        except Unreadable as error:
+            faulty.append(error)
+    return found, faulty
 
 
 def load_tank(connection: sqlite3.Connection, tank_id: int) -> StoredTank:
-    """Read a tank; ``NotFound`` when it is not there or was removed."""
+    """Read a tank; ``NotFound`` when it is not there or was removed, ``Unreadable`` when it breaks the rules."""
     row = connection.execute("SELECT * FROM tanks WHERE id = ? AND removed = 0", (tank_id,)).fetchone()
     if row is None:
         raise NotFound(f"no tank {tank_id}")
+    try:
+        return _tank_of(connection, row)
+    except InvalidInput as error:
+        raise Unreadable(tank_id, row["name"], error.errors) from error
+    except (ValueError, KeyError, TypeError) as error:
+        faults = (FieldError("tank", "holds something that this version does not know"),)
+        raise Unreadable(tank_id, row["name"], faults) from error
+
+
+def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
+    tank_id = row["id"]
 
     def children(table: str) -> list[sqlite3.Row]:
         return connection.execute(f"SELECT * FROM {table} WHERE tank_id = ? ORDER BY id", (tank_id,)).fetchall()
@@ -192,7 +218,20 @@ def add_tank(connection: sqlite3.Connection, scene: Scene, label: str | None) ->
     return tank_id
 
 
-def remove_tank(connection: sqlite3.Connection, tank_id: int, label: str) -> None:
-    """Hide a tank; undo brings it back."""
-    load_tank(connection, tank_id)
-    Edit(connection, TANKS_SCOPE, label).update("tanks", tank_id, {"removed": 1})
+def remove_tank(connection: sqlite3.Connection, tank_id: int) -> str:
+    """Hide a tank, and return its name; undo brings it back. One that does not read can go, too."""
+    row = connection.execute("SELECT name FROM tanks WHERE id = ? AND removed = 0", (tank_id,)).fetchone()
+    if row is None:
+        raise NotFound(f"no tank {tank_id}")
+    Edit(connection, TANKS_SCOPE, f"remove {row['name']}").update("tanks", tank_id, {"removed": 1})
+    return str(row["name"])
+
+
+def part_of(connection: sqlite3.Connection, tank_id: int, field: str) -> tuple[str, int] | None:
+    """Table and id of the rock or brace that a fault such as rocks.3.length speaks of."""
+    table, _, rest = field.partition(".")
+    number = rest.partition(".")[0]
+    if table not in ("rocks", "braces") or not number.isdigit():
+        return None
+    rows_of = connection.execute(f"SELECT id FROM {table} WHERE tank_id = ? ORDER BY id", (tank_id,)).fetchall()
+    return (table, rows_of[int(number)]["id"]) if int(number) < len(rows_of) else None

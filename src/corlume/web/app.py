@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import logging
+
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
-from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from corlume.core.errors import InvalidInput
+from corlume.formats.faults import in_words
 from corlume.settings import Settings
-from corlume.store.database import Database
-from corlume.store.tanks import NotFound
+from corlume.store.database import Database, Unusable
+from corlume.store.tanks import NotFound, Unreadable
 from corlume.web import (
+    backup_pages,
     chart_pages,
     compare_pages,
     coral_pages,
@@ -25,8 +28,10 @@ from corlume.web import (
     zone_pages,
 )
 from corlume.web.guard import Guard
-from corlume.web.site import HERE, error_page, measure_of
+from corlume.web.site import HERE, error_page, measure_of, page, plain_page, told
 
+LOGGED = "What happened stands in corlume.log, beside the database."
+_log = logging.getLogger("corlume")
 MISSING = ("Nothing here", "This page, or what it showed, is not there. It may have been removed; undo brings it back.")
 
 
@@ -34,11 +39,10 @@ def create_app(database: Database, settings: Settings) -> FastAPI:
     """Build the application over a database."""
     app = FastAPI(title="Corlume", docs_url=None, redoc_url=None, openapi_url=None)
     app.state.database = database
-    app.add_middleware(Guard)
-    # the host check knows no ports in brackets, so the loopback of IPv6 goes by its bare name
     hosts = [name.strip() for name in settings.hosts.split(",") if name.strip()]
-    app.add_middleware(TrustedHostMiddleware, allowed_hosts=[*hosts, settings.host], www_redirect=False)
+    app.add_middleware(Guard, hosts=[*hosts, settings.host], last_resort=_not_foreseen)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
+    app.include_router(backup_pages.router)
     app.include_router(tank_pages.router)
     app.include_router(shelf_pages.router)
     app.include_router(chart_pages.router)
@@ -59,6 +63,21 @@ def create_app(database: Database, settings: Settings) -> FastAPI:
             return JSONResponse({"errors": {}, "message": MISSING[1]}, 404)
         return error_page(request, 404, *MISSING)
 
+    @app.exception_handler(Unusable)
+    def unusable(request: Request, error: Exception) -> Response:
+        _log.error("%s %s: %s", request.method, request.url.path, error)
+        if _wants_json(request):
+            return JSONResponse({"errors": {}, "message": str(error)}, 503)
+        return plain_page("The record cannot be used", f"{error} What you did before is as it was.", 503)
+
+    @app.exception_handler(Unreadable)
+    def unreadable(request: Request, error: Exception) -> Response:
+        assert isinstance(error, Unreadable)
+        faults = told(error, measure_of(request))
+        if _wants_json(request):
+            return JSONResponse({"errors": {}, "message": f"This tank does not read: {'; '.join(faults)}."}, 409)
+        return page(request, "unreadable.html", {"faulty": error, "faults": faults}, status=409)
+
     @app.exception_handler(HTTPException)
     def http_error(request: Request, error: Exception) -> Response:
         status = getattr(error, "status_code", 500)
@@ -71,10 +90,11 @@ def create_app(database: Database, settings: Settings) -> FastAPI:
         assert isinstance(error, RequestValidationError)
         if any(e["loc"][0] == "path" for e in error.errors()):
             return error_page(request, 404, *MISSING)
-        faults = {str(e["loc"][-1]): e["msg"] for e in error.errors()}
+        faults = {str(e["loc"][-1]): in_words(e) for e in error.errors()}
         if _wants_json(request):
             return JSONResponse({"errors": faults, "message": "The request could not be read."}, 422)
-        return error_page(request, 422, "That could not be read", "; ".join(faults.values()))
+        words = "; ".join(f"{name} {text}" for name, text in faults.items())
+        return error_page(request, 422, "That could not be read", f"{words}.")
 
     @app.exception_handler(InvalidInput)
     def invalid(request: Request, error: Exception) -> Response:
@@ -88,6 +108,14 @@ def create_app(database: Database, settings: Settings) -> FastAPI:
         return error_page(request, 422, "That does not fit", message)
 
     return app
+
+
+def _not_foreseen(request: Request, kept: bool) -> Response:
+    """The last resort: it asks nothing of the database, of templates or of what was sent."""
+    words = f"Your last step was {'kept' if kept else 'not kept'}; everything before it is. {LOGGED}"
+    if _wants_json(request):
+        return JSONResponse({"errors": {}, "message": f"Something went wrong that nobody foresaw. {words}"}, 500)
+    return plain_page("Something went wrong that nobody foresaw", words, 500)
 
 
 def _wants_json(request: Request) -> bool:

@@ -16,11 +16,11 @@ from corlume.services.predict import LAYERS, Layer, Place
 from corlume.store.tanks import StoredTank
 from corlume.web import chart_view
 from corlume.web.forms import read_fixture_changes
-from corlume.web.site import Db, FormData, Unit, go, page
+from corlume.web.site import Db, FormData, RowId, Unit, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}")
 Metres = Annotated[float, Field(allow_inf_nan=False)]
-Typed = Metres | Annotated[str, Field(max_length=80)] | None
+Typed = Metres | str | None
 
 
 class FixtureChange(BaseModel):
@@ -34,9 +34,9 @@ class FixtureChange(BaseModel):
     roll: Typed = None
     pitch: Typed = None
     condition: Typed = None
-    frame: Annotated[str, Field(max_length=80)] | None = None
+    frame: str | None = None
     output: Typed = None
-    name: Annotated[str, Field(max_length=80)] | None = None
+    name: str | None = None
     ppf: Typed = None
     fwhm: Typed = None
     length: Typed = None
@@ -85,7 +85,7 @@ def _probe(stored: StoredTank, at: ProbeAt) -> Place:
 
 @router.get("/chart")
 def chart(
-    request: Request, db: Db, measure: Unit, tank_id: int, setup: int | None = None, fixture: int | None = None
+    request: Request, db: Db, measure: Unit, tank_id: RowId, setup: RowId | None = None, fixture: RowId | None = None
 ) -> HTMLResponse:
     """The light chart of a setup."""
     stored = tanks.open_tank(db, tank_id)
@@ -112,7 +112,7 @@ def chart(
 
 
 @router.post("/setups/{setup_id}/light")
-def light(db: Db, measure: Unit, tank_id: int, setup_id: int, body: ChartRequest) -> JSONResponse:
+def light(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, body: ChartRequest) -> JSONResponse:
     """The chart as it would be with some changes; nothing is stored."""
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
@@ -126,7 +126,7 @@ def light(db: Db, measure: Unit, tank_id: int, setup_id: int, body: ChartRequest
 
 
 @router.post("/setups/{setup_id}/fixtures")
-def change_fixtures(db: Db, measure: Unit, tank_id: int, setup_id: int, body: ChartRequest) -> JSONResponse:
+def change_fixtures(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, body: ChartRequest) -> JSONResponse:
     """Change fixtures for good, and answer with the chart as it is then."""
     lights.change_fixtures(db, tank_id, setup_id, _changes(body, measure))
     stored = tanks.open_tank(db, tank_id)
@@ -142,34 +142,34 @@ def change_fixtures(db: Db, measure: Unit, tank_id: int, setup_id: int, body: Ch
 
 
 @router.post("/setups/{setup_id}/add")
-def add_fixture(db: Db, tank_id: int, setup_id: int, form: FormData) -> RedirectResponse:
+def add_fixture(db: Db, tank_id: RowId, setup_id: RowId, form: FormData) -> RedirectResponse:
     """Hang another fixture."""
     fixture_id = lights.add_fixture(db, tank_id, setup_id, form.get("kind", ""))
     return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={fixture_id}")
 
 
 @router.post("/setups/{setup_id}/fixtures/{fixture_id}/copy")
-def copy_fixture(db: Db, tank_id: int, setup_id: int, fixture_id: int) -> RedirectResponse:
+def copy_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId) -> RedirectResponse:
     """Hang a second fixture like this one."""
     copy_id = lights.copy_fixture(db, tank_id, setup_id, fixture_id)
     return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={copy_id}")
 
 
 @router.post("/setups/{setup_id}/fixtures/{fixture_id}/remove")
-def remove_fixture(db: Db, tank_id: int, setup_id: int, fixture_id: int) -> RedirectResponse:
+def remove_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId) -> RedirectResponse:
     """Take a fixture down."""
     lights.remove_fixture(db, tank_id, setup_id, fixture_id)
     return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
 
 
 @router.post("/setups/{setup_id}/copy")
-def copy_setup(db: Db, tank_id: int, setup_id: int) -> RedirectResponse:
+def copy_setup(db: Db, tank_id: RowId, setup_id: RowId) -> RedirectResponse:
     """Copy a setup and go there."""
     return go(f"/tanks/{tank_id}/chart?setup={lights.copy_setup(db, tank_id, setup_id)}")
 
 
 @router.post("/setups/{setup_id}/rename")
-def rename_setup(db: Db, tank_id: int, setup_id: int, form: FormData) -> RedirectResponse:
+def rename_setup(db: Db, tank_id: RowId, setup_id: RowId, form: FormData) -> RedirectResponse:
     """Rename a setup; an empty name leaves the old one."""
     if form.get("name", "").strip():
         lights.rename_setup(db, tank_id, setup_id, form["name"])
@@ -177,14 +177,14 @@ def rename_setup(db: Db, tank_id: int, setup_id: int, form: FormData) -> Redirec
 
 
 @router.post("/setups/{setup_id}/use")
-def use_setup(db: Db, tank_id: int, setup_id: int) -> RedirectResponse:
+def use_setup(db: Db, tank_id: RowId, setup_id: RowId) -> RedirectResponse:
     """Make a setup the one in use."""
     lights.use_setup(db, tank_id, setup_id)
     return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
 
 
 @router.post("/setups/{setup_id}/remove")
-def remove_setup(db: Db, tank_id: int, setup_id: int) -> RedirectResponse:
+def remove_setup(db: Db, tank_id: RowId, setup_id: RowId) -> RedirectResponse:
     """Remove a setup that is not in use."""
     lights.remove_setup(db, tank_id, setup_id)
     return go(f"/tanks/{tank_id}/chart")

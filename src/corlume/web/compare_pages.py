@@ -10,13 +10,13 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 from corlume.services import compare, tanks
 from corlume.store.tanks import Kept, StoredSetup
 from corlume.web.drawing.card import draw_card
-from corlume.web.site import Db, go, page
+from corlume.web.site import Db, RowId, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/kinds")
 
 
 @router.get("")
-def show_kinds(request: Request, db: Db, tank_id: int) -> HTMLResponse:
+def show_kinds(request: Request, db: Db, tank_id: RowId) -> HTMLResponse:
     """Every kind of light, laid out by rule and set to the same PAR."""
     stored = tanks.open_tank(db, tank_id)
     options = compare.compare_kinds(stored)
@@ -30,6 +30,6 @@ def show_kinds(request: Request, db: Db, tank_id: int) -> HTMLResponse:
 
 
 @router.post("/{key}/adopt")
-def adopt(db: Db, tank_id: int, key: str) -> RedirectResponse:
+def adopt(db: Db, tank_id: RowId, key: str) -> RedirectResponse:
     """Make a setup of one kind and open its chart."""
     return go(f"/tanks/{tank_id}/chart?setup={compare.adopt(db, tank_id, key)}")

@@ -18,7 +18,7 @@ from corlume.web.drawing.corals import draw_corals, draw_surfaces, draw_zones
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms import Form
-from corlume.web.site import Db, FormData, Unit, go, measure_of, page
+from corlume.web.site import Db, FormData, RowId, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals")
 
@@ -31,13 +31,13 @@ class DropAt(BaseModel):
 
 
 @router.get("")
-def corals_page(request: Request, db: Db, tank_id: int, coral: int | None = None) -> HTMLResponse:
+def corals_page(request: Request, db: Db, tank_id: RowId, coral: RowId | None = None) -> HTMLResponse:
     """The corals of a tank, in the light of the setup in use."""
     return _corals(request, tanks.open_tank(db, tank_id), coral)
 
 
 @router.post("/add")
-def add(db: Db, tank_id: int, form: FormData) -> Response:
+def add(db: Db, tank_id: RowId, form: FormData) -> Response:
     """Add a coral from the bundled cards."""
     card = coral_cards().get(form.get("card", ""))
     if card is None:
@@ -47,14 +47,14 @@ def add(db: Db, tank_id: int, form: FormData) -> Response:
 
 
 @router.post("/{coral_id}/card")
-def change_card(request: Request, db: Db, measure: Unit, tank_id: int, coral_id: int, data: FormData) -> Response:
+def change_card(request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: RowId, data: FormData) -> Response:
     """Change what is known of a coral."""
     form = Form(data, measure)
     stored = tanks.open_tank(db, tank_id)
     old = stored.coral(coral_id).value.card
     card = form.build(
         CoralCard,
-        name=form.text("name")[:80],
+        name=form.text("name"),
         group=form.text("group"),
         par_low=form.number("par_low"),
         par_high=form.number("par_high"),
@@ -71,7 +71,7 @@ def change_card(request: Request, db: Db, measure: Unit, tank_id: int, coral_id:
 
 
 @router.post("/{coral_id}/place")
-def place(db: Db, tank_id: int, coral_id: int, body: DropAt) -> JSONResponse:
+def place(db: Db, tank_id: RowId, coral_id: RowId, body: DropAt) -> JSONResponse:
     """Put a coral where it was let go."""
     stored = tanks.open_tank(db, tank_id)
     corals.place_coral(db, tank_id, coral_id, corals.resting_place(stored.tank, body.x, body.y))
@@ -79,7 +79,7 @@ def place(db: Db, tank_id: int, coral_id: int, body: DropAt) -> JSONResponse:
 
 
 @router.post("/{coral_id}/send")
-def send(db: Db, tank_id: int, coral_id: int, form: FormData) -> RedirectResponse:
+def send(db: Db, tank_id: RowId, coral_id: RowId, form: FormData) -> RedirectResponse:
     """Put a coral on the best site of a zone."""
     stored = tanks.open_tank(db, tank_id)
     fixtures = [kept.value for kept in stored.setup().fixtures]
@@ -88,14 +88,14 @@ def send(db: Db, tank_id: int, coral_id: int, form: FormData) -> RedirectRespons
 
 
 @router.post("/{coral_id}/lift")
-def lift(db: Db, tank_id: int, coral_id: int) -> RedirectResponse:
+def lift(db: Db, tank_id: RowId, coral_id: RowId) -> RedirectResponse:
     """Take a coral back to those that wait."""
     corals.place_coral(db, tank_id, coral_id, None)
     return go(f"/tanks/{tank_id}/corals?coral={coral_id}")
 
 
 @router.post("/{coral_id}/remove")
-def remove(db: Db, tank_id: int, coral_id: int) -> RedirectResponse:
+def remove(db: Db, tank_id: RowId, coral_id: RowId) -> RedirectResponse:
     """Take a coral out of the books."""
     corals.remove_coral(db, tank_id, coral_id)
     return go(f"/tanks/{tank_id}/corals")

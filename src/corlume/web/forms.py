@@ -11,8 +11,11 @@ from corlume.core.scene import Running
 from corlume.core.targets import LIMITS, SCHOOLS, LightTargets, school_of
 from corlume.core.units import DEGREE
 from corlume.core.water import Water
+from corlume.core.words import plain
 from corlume.formats.measure import Measure, parse_number
 
+MOST_TEXT = 400
+"""Characters of the longest text that any field takes."""
 T = TypeVar("T")
 PANE_CHOICES = {
     "clean": ("Clear glass, clean", Pane("glass", 0.95)),
@@ -28,9 +31,13 @@ class Form:
     """A submitted form on its way to core values."""
 
     def __init__(self, data: Mapping[str, str], measure: Measure) -> None:
-        self.data = {key: value[:200] for key, value in data.items() if isinstance(value, str)}
+        self.data = dict(data)
         self.measure = measure
-        self.errors: dict[str, str] = {}
+        self.errors = {
+            key: f"has {len(value)} characters, and at most {MOST_TEXT} are read"
+            for key, value in data.items()
+            if len(value) > MOST_TEXT
+        }
 
     def text(self, name: str) -> str:
         """A trimmed text."""
@@ -173,7 +180,7 @@ def read_rock(form: Form, old: Rock | None) -> Rock | None:
     sizes = ("x", "y", "base", "length", "width", "height")
     lengths = {name: form.length(name, getattr(old, name, None)) for name in sizes}
     return form.build(
-        Rock, **lengths, name=form.text("name")[:60], flow=form.text("flow"), form=form.text("form") or "block"
+        Rock, **lengths, name=form.text("name"), flow=form.text("flow"), form=form.text("form") or "block"
     )
 
 
@@ -208,12 +215,12 @@ def read_fixture_changes(values: Mapping[str, Any], measure: Measure) -> dict[st
         elif not isinstance(value, str):
             read[name] = value
         elif name in ("name", "frame"):
-            read[name] = value.strip()[:80]
+            read[name] = value.strip()
         else:
             try:
                 read[name] = measure.parse(value) if name in FIXTURE_LENGTHS else _scaled(name, parse_number(value))
             except ValueError as error:
-                errors.append(FieldError(name, str(error).replace("{", "(").replace("}", ")")))
+                errors.append(FieldError(name, plain(str(error))))
     if errors:
         raise InvalidInput(errors)
     return read

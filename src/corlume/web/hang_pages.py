@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from typing import Any
 
@@ -28,7 +29,7 @@ from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.lamps import letter
 from corlume.web.drawing.trade import draw_trade
 from corlume.web.forms import Form
-from corlume.web.site import Db, FormData, Unit, go, measure_of, page, templates
+from corlume.web.site import Db, FormData, RowId, Unit, go, measure_of, page, templates
 
 router = APIRouter(prefix="/tanks/{tank_id}/hang")
 
@@ -38,9 +39,9 @@ def show_hang(
     request: Request,
     db: Db,
     measure: Unit,
-    tank_id: int,
+    tank_id: RowId,
     kind: str = "cluster",
-    setup: int | None = None,
+    setup: RowId | None = None,
     goal: WishGoal | None = None,
 ) -> HTMLResponse:
     """Faults of a setup, starting points, the wish, and the newest search."""
@@ -53,11 +54,11 @@ def show_hang(
 
 
 @router.post("")
-def begin(request: Request, db: Db, measure: Unit, tank_id: int, data: FormData) -> Response:
+def begin(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData) -> Response:
     """Begin a search."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     chosen = form.text("setup")
-    setup = stored.setup(int(chosen) if chosen.isdecimal() else None)
+    setup = stored.setup(int(chosen) if re.fullmatch(r"[0-9]{1,18}", chosen) else None)
     wish = _read_wish(form)
     if not form.errors:
         form.attempt(lambda: searches.begin(db, tank_id, setup.id, wish))
@@ -68,7 +69,7 @@ def begin(request: Request, db: Db, measure: Unit, tank_id: int, data: FormData)
 
 
 @router.post("/start/{number}")
-def adopt_start(db: Db, tank_id: int, number: int, data: FormData) -> RedirectResponse:
+def adopt_start(db: Db, tank_id: RowId, number: RowId, data: FormData) -> RedirectResponse:
     """Make a setup of a starting point and open its chart."""
     entry = _kind(db, data.get("kind", ""))
     starts = starting_points(tanks.open_tank(db, tank_id), entry)
@@ -79,7 +80,7 @@ def adopt_start(db: Db, tank_id: int, number: int, data: FormData) -> RedirectRe
 
 
 @router.get("/faults")
-def faults(request: Request, db: Db, tank_id: int, setup: int | None = None) -> JSONResponse:
+def faults(request: Request, db: Db, tank_id: RowId, setup: RowId | None = None) -> JSONResponse:
     """What is wrong with the light of a setup, and what each remedy would do; it takes a second to work out."""
     stored = tanks.open_tank(db, tank_id)
     shown = stored.setup(setup)
@@ -89,7 +90,7 @@ def faults(request: Request, db: Db, tank_id: int, setup: int | None = None) -> 
 
 
 @router.get("/{search_id}")
-def watch(request: Request, db: Db, tank_id: int, search_id: int) -> JSONResponse:
+def watch(request: Request, db: Db, tank_id: RowId, search_id: RowId) -> JSONResponse:
     """How far a search is, with its answers as they stand."""
     found = searches.look(db, tank_id, search_id)
     stored = tanks.open_tank(db, tank_id)
@@ -99,7 +100,7 @@ def watch(request: Request, db: Db, tank_id: int, search_id: int) -> JSONRespons
 
 
 @router.post("/{search_id}/stop")
-def stop(db: Db, tank_id: int, search_id: int) -> RedirectResponse:
+def stop(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
     """Stop a search; what it has found stays."""
     searches.stop(db, tank_id, search_id)
     stopped = searches.look(db, tank_id, search_id)
@@ -107,8 +108,17 @@ def stop(db: Db, tank_id: int, search_id: int) -> RedirectResponse:
     return go(f"/tanks/{tank_id}/hang?setup={setup.id}&kind={stopped.wish.kind}#answers")
 
 
+@router.post("/{search_id}/resume")
+def resume(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
+    """Take up a search that a restart cut off."""
+    searches.resume(db, tank_id, search_id)
+    found = searches.look(db, tank_id, search_id)
+    setup = _searched(tanks.open_tank(db, tank_id), found)
+    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&kind={found.wish.kind}#answers")
+
+
 @router.post("/{search_id}/adopt/{number}")
-def adopt(db: Db, tank_id: int, search_id: int, number: int) -> RedirectResponse:
+def adopt(db: Db, tank_id: RowId, search_id: RowId, number: RowId) -> RedirectResponse:
     """Make a setup of a layout and open its chart."""
     return go(f"/tanks/{tank_id}/chart?setup={searches.adopt(db, tank_id, search_id, number)}")
 
@@ -195,7 +205,7 @@ def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
     try:
         pictures = [_picture(stored, one.fixtures, zones=found.wish.goal == "drawn") for one in found.found]
         # they take a moment each: not while the search runs
-        differences = [] if found.state == "running" else _differences(stored, setup, found)
+        differences = [] if found.state in ("waiting", "running") else _differences(stored, setup, found)
     except InvalidInput:
         pictures, differences = [], []
     return templates.get_template("parts/answers.html").render(

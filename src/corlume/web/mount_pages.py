@@ -17,14 +17,14 @@ from corlume.services.mount import MountSheet, mount_sheet, save_place
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.lamps import letter
 from corlume.web.forms import Form
-from corlume.web.site import Db, FormData, Unit, go, page
+from corlume.web.site import Db, FormData, RowId, Unit, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/setups/{setup_id}/mount")
 LENGTHS = ("lead", "stand", "eye", "away", "gap")
 
 
 @router.get("")
-def show_sheet(request: Request, db: Db, measure: Unit, tank_id: int, setup_id: int) -> HTMLResponse:
+def show_sheet(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowId) -> HTMLResponse:
     """The sheet with its checks."""
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
@@ -32,7 +32,7 @@ def show_sheet(request: Request, db: Db, measure: Unit, tank_id: int, setup_id: 
 
 
 @router.post("")
-def save(request: Request, db: Db, measure: Unit, tank_id: int, setup_id: int, data: FormData) -> Response:
+def save(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, data: FormData) -> Response:
     """Keep what the keeper knows of the place and of the weights."""
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
@@ -49,7 +49,7 @@ def save(request: Request, db: Db, measure: Unit, tank_id: int, setup_id: int, d
 
 
 @router.get("/sheet.svg")
-def svg(db: Db, measure: Unit, tank_id: int, setup_id: int) -> Response:
+def svg(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId) -> Response:
     """The drawing at true scale."""
     stored, setup, sheet = _sheet(db, tank_id, setup_id)
     text = to_svg(draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, TRUE))
@@ -60,8 +60,8 @@ def svg(db: Db, measure: Unit, tank_id: int, setup_id: int) -> Response:
 def pdf(
     db: Db,
     measure: Unit,
-    tank_id: int,
-    setup_id: int,
+    tank_id: RowId,
+    setup_id: RowId,
     paper: Literal["a4", "letter"] = "a4",
     scale: Literal["fit", "true"] = "fit",
 ) -> Response:
@@ -100,7 +100,7 @@ def _page(
     return page(request, "mount.html", context, tank=stored, status=422 if errors else 200)
 
 
-def _sheet(db: Db, tank_id: int, setup_id: int) -> tuple[StoredTank, StoredSetup, MountSheet]:
+def _sheet(db: Db, tank_id: RowId, setup_id: RowId) -> tuple[StoredTank, StoredSetup, MountSheet]:
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
     return stored, setup, mount_sheet(stored, setup)

@@ -15,7 +15,7 @@ from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.light import draw_light
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el
-from corlume.web.site import Db, page
+from corlume.web.site import Db, RowId, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/setups")
 WIDTH = 380.0
@@ -24,7 +24,7 @@ MOST = 3
 
 @router.get("")
 def compare_setups(
-    request: Request, db: Db, tank_id: int, a: int | None = None, b: int | None = None, c: int | None = None
+    request: Request, db: Db, tank_id: RowId, a: int | None = None, b: int | None = None, c: int | None = None
 ) -> HTMLResponse:
     """Two or three setups; the first is what the others are held against."""
     stored = tanks.open_tank(db, tank_id)

@@ -9,7 +9,6 @@ from typing import Any, get_args
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
-from starlette.datastructures import UploadFile
 
 from corlume.core.conversion import LUX_PER_PPFD
 from corlume.core.emitter import FixtureKind
@@ -18,16 +17,15 @@ from corlume.core.lobe import width_at_half
 from corlume.core.scene import Fixture
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number
-from corlume.formats.scene import read_fixture
-from corlume.formats.scene_writer import write_fixture
 from corlume.reference.catalogue import lamp_kinds
 from corlume.reference.spectra import lamp_spectra, weightings
 from corlume.services import shelf
 from corlume.store.database import Database
+from corlume.store.tanks import NotFound
 from corlume.web.drawing.polar import draw_polar
 from corlume.web.drawing.spectrum import draw_spectrum
 from corlume.web.forms import Form
-from corlume.web.site import Db, FormData, Unit, go, page
+from corlume.web.site import Db, Files, FormData, Unit, go, page
 
 router = APIRouter(prefix="/shelf")
 KIND_NAMES: dict[str, str] = {
@@ -46,14 +44,12 @@ def show_shelf(request: Request, db: Db) -> HTMLResponse:
 
 
 @router.post("/import")
-async def preview_file(request: Request, db: Db, measure: Unit) -> Response:
+def preview_file(request: Request, db: Db, measure: Unit, sent: Files) -> Response:
     """Show what a photometry file holds, before it goes on the shelf."""
-    async with request.form(max_files=2) as form:
-        files = {name: await _uploaded(form.get(name)) for name in ("file", "spectrum")}
-        typed = {key: value[:80] for key, value in form.items() if isinstance(value, str)}
+    files, typed = sent.files, sent.texts
     faults: list[str] = []
     kind, light, colours = (typed.get(name, "") for name in ("kind", "light", "colours"))
-    if not files["file"]:
+    if not files.get("file"):
         faults.append("No file was chosen, or it is empty.")
     offered = kind in get_args(FixtureKind) and light in (*LUX_PER_PPFD, "") and colours in (*lamp_spectra(), "")
     if not offered:
@@ -72,10 +68,10 @@ async def preview_file(request: Request, db: Db, measure: Unit) -> Response:
                 ppf=ppf,
                 light=light,
                 colours=colours,
-                spectrum=files["spectrum"],
+                spectrum=files.get("spectrum", b""),
                 dimmable=typed.get("dimmable") == "on",
             )
-            return _preview(request, brought)
+            return _preview(request, brought, shelf.keep_draft(db, brought))
         except BadFile as error:
             faults = [str(fault) for fault in error.faults]
         except InvalidInput as error:
@@ -87,26 +83,43 @@ async def preview_file(request: Request, db: Db, measure: Unit) -> Response:
 def put_on_shelf(request: Request, db: Db, measure: Unit, data: FormData) -> Response:
     """Put a fixture that was looked at on the shelf."""
     form = Form(data, measure)
+    draft = form.text("draft")
     try:
-        brought = shelf.Brought(read_fixture(data.get("fixture", "")), form.text("source"))
-    except BadFile:
-        faults = ["What was read from the file did not come back whole: bring the file in again."]
-        return _shelf(request, db, faults)
+        brought = shelf.draft(db, int(draft) if re.fullmatch(r"[0-9]{1,18}", draft) else 0)
+    except NotFound:
+        return _shelf(request, db, ["What was read from the file is no longer kept: bring the file in again."])
     weight, price = (form.number(name) if form.text(name) else 0.0 for name in ("weight", "price"))
     about = {"name": form.text("name"), "weight": weight, "price": price, "mount": form.text("mount")}
     key = form.attempt(lambda: shelf.put(db, brought, **about)) if not form.errors else None  # type: ignore[arg-type]
-    return go(f"/shelf/{key}") if key else _preview(request, brought, form)
+    return go(f"/shelf/{key}") if key else _preview(request, brought, int(draft), form)
 
 
-async def _uploaded(upload: UploadFile | str | None) -> bytes:
-    return b"" if upload is None or isinstance(upload, str) else await upload.read()
+@router.get("/own")
+def export_own(db: Db) -> Response:
+    """All own fixtures as a JSON file."""
+    headers = {"Content-Disposition": 'attachment; filename="fixtures.json"'}
+    return Response(shelf.export_own(db), media_type="application/json", headers=headers)
 
 
-def _preview(request: Request, brought: shelf.Brought, form: Form | None = None) -> HTMLResponse:
+@router.post("/own")
+def import_own(request: Request, db: Db, sent: Files) -> Response:
+    """Put the fixtures of such a file on the shelf."""
+    data = sent.files.get("file", b"")
+    faults = ["No file was chosen, or it is empty."]
+    if data:
+        try:
+            shelf.import_own(db, data)
+            return go("/shelf")
+        except BadFile as error:
+            faults = [str(fault) for fault in error.faults]
+    return _shelf(request, db, faults)
+
+
+def _preview(request: Request, brought: shelf.Brought, draft: int, form: Form | None = None) -> HTMLResponse:
     context = {
         "sheets": [_sheet(brought.fixture)],
         "brought": brought,
-        "data": write_fixture(brought.fixture),
+        "draft": draft,
         "values": form.data if form else {"name": brought.fixture.name},
         "errors": form.errors if form else {},
         "probe_depth": shelf.PROBE_DEPTH,

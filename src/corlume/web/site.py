@@ -4,18 +4,22 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from dataclasses import dataclass
+from html import escape
 from pathlib import Path
 from typing import Annotated, Any, cast
 
-from fastapi import Depends, Request
+from fastapi import Depends, HTTPException, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from fastapi.templating import Jinja2Templates
+from pydantic import Field
 
 from corlume import __version__
 from corlume.formats.measure import LengthUnit, Measure
 from corlume.services import tanks
 from corlume.store.database import Database
-from corlume.store.tanks import StoredTank
+from corlume.store.tanks import StoredTank, Unreadable
+from corlume.web.guard import MAX_BODY
 
 HERE = Path(__file__).parent
 templates = Jinja2Templates(directory=HERE / "templates")
@@ -48,14 +52,41 @@ def measure_of(request: Request) -> Measure:
 
 
 async def form_data(request: Request) -> dict[str, str]:
-    """The texts of a submitted form."""
-    async with request.form(max_files=1, max_fields=200) as form:
-        return {key: value for key, value in form.items() if isinstance(value, str)}
+    """The texts of a submitted form; of a field that comes twice the last one counts, as browsers send it."""
+    return (await _sent(request, files=0))[0]
+
+
+async def _sent(request: Request, files: int) -> tuple[dict[str, str], dict[str, bytes]]:
+    try:
+        async with request.form(max_files=files, max_fields=200, max_part_size=MAX_BODY) as form:
+            texts = {key: value for key, value in form.items() if isinstance(value, str)}
+            uploads = {key: await value.read() for key, value in form.items() if not isinstance(value, str)}
+    except HTTPException as error:
+        raise HTTPException(400, "The form was cut off on its way, or holds more than it may.") from error
+    except (LookupError, ValueError) as error:  # a set of characters that there is not, or bytes that are none of it
+        raise HTTPException(400, "The form came in characters that cannot be read.") from error
+    return texts, uploads
+
+
+@dataclass(frozen=True, slots=True)
+class Upload:
+    """A form with files: read as it comes, so that what is done with them holds nobody else up."""
+
+    texts: dict[str, str]
+    files: dict[str, bytes]
+
+
+async def uploaded(request: Request) -> Upload:
+    """The texts and files of a submitted form."""
+    return Upload(*await _sent(request, files=2))
 
 
 Db = Annotated[Database, Depends(database)]
 Unit = Annotated[Measure, Depends(measure_of)]
 FormData = Annotated[dict[str, str], Depends(form_data)]
+Files = Annotated[Upload, Depends(uploaded)]
+RowId = Annotated[int, Field(ge=0, le=2**63 - 1)]
+"""An id of the database, whose numbers end there."""
 
 
 def page(
@@ -76,6 +107,23 @@ def page(
 def error_page(request: Request, status: int, title: str, text: str) -> Response:
     """A page of our own for what went wrong."""
     return page(request, "error.html", {"title": title, "text": text}, status=status)
+
+
+def plain_page(title: str, text: str, status: int) -> HTMLResponse:
+    """A page of our own that needs nothing but itself, for when the database or the templates fail."""
+    return HTMLResponse(
+        '<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Corlume</title>'
+        '<meta name="viewport" content="width=device-width, initial-scale=1">'
+        '<link rel="stylesheet" href="/static/app.css"></head><body class="bg-paper text-ink min-h-screen">'
+        f'<main class="grow"><section class="narrow"><h1>{escape(title)}</h1><p class="mt-3">{escape(text)}</p>'
+        '<p class="mt-5"><a class="button" href="/tanks">To the tanks</a></p></section></main></body></html>',
+        status,
+    )
+
+
+def told(faulty: Unreadable, measure: Measure) -> list[str]:
+    """What is wrong with a tank that does not read, in the keeper's units."""
+    return [f"{e.field.replace('.', ' ').replace('_', ' ')} {measure.message(e)}" for e in faulty.faults]
 
 
 def go(path: str) -> RedirectResponse:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Annotated, Any
 
@@ -35,7 +36,7 @@ from corlume.web.forms import (
     rock_fields,
     tank_fields,
 )
-from corlume.web.site import Db, FormData, Unit, go, measure_of, page
+from corlume.web.site import Db, Files, FormData, RowId, Unit, go, measure_of, page, told
 
 router = APIRouter()
 Metres = Annotated[float, Field(allow_inf_nan=False)]
@@ -58,7 +59,7 @@ NEW_TANK = Tank(length=1.2, width=0.55, water_depth=0.5, water=Water(ripple=0.1)
 @router.get("/tanks")
 def list_tanks(request: Request, db: Db) -> HTMLResponse:
     """All tanks."""
-    return _tanks(request, db, [])
+    return show_tanks(request, db)
 
 
 @router.get("/tanks/new")
@@ -83,29 +84,27 @@ def create_tank(request: Request, db: Db, measure: Unit, data: FormData) -> Resp
 
 
 @router.post("/tanks/import")
-async def import_tank(request: Request, db: Db) -> Response:
+def import_tank(request: Request, db: Db, sent: Files) -> Response:
     """Store the tank of an uploaded scene file."""
-    async with request.form(max_files=1) as form:
-        upload = form.get("file")
-        data = b"" if upload is None or isinstance(upload, str) else await upload.read()
+    data = sent.files.get("file", b"")
     faults = ["No file was chosen, or it is empty."]
     if data:
         try:
             return go(f"/tanks/{tanks.import_tank(db, data)}/chart")
         except BadFile as error:
             faults = [str(fault) for fault in error.faults]
-    return _tanks(request, db, faults)
+    return show_tanks(request, db, faults=faults)
 
 
 @router.get("/tanks/{tank_id}")
-def edit_tank(request: Request, db: Db, measure: Unit, tank_id: int) -> HTMLResponse:
+def edit_tank(request: Request, db: Db, measure: Unit, tank_id: RowId) -> HTMLResponse:
     """A tank's own data, its rock and its braces."""
     stored = tanks.open_tank(db, tank_id)
     return _tank_form(request, stored, _fields(stored, measure), {})
 
 
 @router.post("/tanks/{tank_id}")
-def save_tank(request: Request, db: Db, measure: Unit, tank_id: int, data: FormData) -> Response:
+def save_tank(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData) -> Response:
     """Change a tank."""
     stored = tanks.open_tank(db, tank_id)
     form = Form(data, measure)
@@ -121,7 +120,7 @@ def save_tank(request: Request, db: Db, measure: Unit, tank_id: int, data: FormD
 @router.post("/tanks/{tank_id}/rocks")
 @router.post("/tanks/{tank_id}/rocks/{rock_id}")
 def save_rock(
-    request: Request, db: Db, measure: Unit, tank_id: int, data: FormData, rock_id: int | None = None
+    request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, rock_id: RowId | None = None
 ) -> Response:
     """Add a rock or change one."""
     form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
@@ -132,7 +131,7 @@ def save_rock(
 
 
 @router.post("/tanks/{tank_id}/rocks/{rock_id}/shape")
-def shape_rock(db: Db, tank_id: int, rock_id: int, body: RockShape) -> JSONResponse:
+def shape_rock(db: Db, tank_id: RowId, rock_id: RowId, body: RockShape) -> JSONResponse:
     """Move or resize a rock by hand."""
     rock = tanks.open_tank(db, tank_id).rock(rock_id).value
     tanks.save_rock(db, tank_id, rock_id, replace(rock, **body.model_dump(exclude_none=True)))
@@ -140,14 +139,14 @@ def shape_rock(db: Db, tank_id: int, rock_id: int, body: RockShape) -> JSONRespo
 
 
 @router.post("/tanks/{tank_id}/rocks/{rock_id}/remove")
-def remove_rock(db: Db, tank_id: int, rock_id: int) -> RedirectResponse:
+def remove_rock(db: Db, tank_id: RowId, rock_id: RowId) -> RedirectResponse:
     """Take a rock out."""
     tanks.delete_rock(db, tank_id, rock_id)
     return go(f"/tanks/{tank_id}#rock")
 
 
 @router.post("/tanks/{tank_id}/braces")
-def add_brace(request: Request, db: Db, measure: Unit, tank_id: int, data: FormData) -> Response:
+def add_brace(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData) -> Response:
     """Add a brace."""
     form = Form(data, measure)
     brace = read_brace(form)
@@ -157,14 +156,14 @@ def add_brace(request: Request, db: Db, measure: Unit, tank_id: int, data: FormD
 
 
 @router.post("/tanks/{tank_id}/braces/{brace_id}/remove")
-def remove_brace(db: Db, tank_id: int, brace_id: int) -> RedirectResponse:
+def remove_brace(db: Db, tank_id: RowId, brace_id: RowId) -> RedirectResponse:
     """Take a brace away."""
     tanks.delete_brace(db, tank_id, brace_id)
     return go(f"/tanks/{tank_id}#brace")
 
 
 @router.get("/tanks/{tank_id}/export")
-def export_tank(db: Db, tank_id: int) -> Response:
+def export_tank(db: Db, tank_id: RowId) -> Response:
     """The tank as a scene file."""
     stored = tanks.open_tank(db, tank_id)
     name = re.sub(r"[^a-z0-9]+", "-", stored.name.lower()).strip("-") or "tank"
@@ -173,22 +172,29 @@ def export_tank(db: Db, tank_id: int) -> Response:
 
 
 @router.post("/tanks/{tank_id}/remove")
-def remove_tank(db: Db, tank_id: int) -> RedirectResponse:
+def remove_tank(db: Db, tank_id: RowId) -> RedirectResponse:
     """Remove a tank; the tanks page can undo it."""
     tanks.delete_tank(db, tank_id)
     return go("/tanks")
+
+
+@router.post("/tanks/{tank_id}/mend")
+def mend(db: Db, tank_id: RowId) -> RedirectResponse:
+    """Take out rock and braces for which a tank does not read; it can be undone."""
+    tanks.take_out_misfits(db, tank_id)
+    return go(f"/tanks/{tank_id}")
 
 
 @router.post("/undo")
 @router.post("/redo")
 @router.post("/tanks/{tank_id}/undo")
 @router.post("/tanks/{tank_id}/redo")
-def step(request: Request, db: Db, data: FormData, tank_id: int | None = None) -> RedirectResponse:
+def step(request: Request, db: Db, data: FormData, tank_id: RowId | None = None) -> RedirectResponse:
     """Undo or redo, then back to where the keeper was, or to what is left of it when that is gone."""
     (tanks.undo if request.url.path.endswith("/undo") else tanks.redo)(db, tank_id)
     back = data.get("back", "/tanks")
     shown = re.search(r"[?&]setup=(\d{1,9})", back)
-    if tank_id and shown and all(s.id != int(shown[1]) for s in tanks.open_tank(db, tank_id).setups):
+    if tank_id and shown and not tanks.has_setup(db, tank_id, int(shown[1])):
         back = back.partition("?")[0]
     return go(back)
 
@@ -211,9 +217,15 @@ def _part_answer(request: Request, stored: StoredTank, form: Form, part: str, pa
     return _tank_form(request, stored, _fields(stored, form.measure), {}, bad=bad, status=422)
 
 
-def _tanks(request: Request, db: Database, faults: list[str]) -> HTMLResponse:
-    found = tanks.all_tanks(db)
-    context = {"tanks": found, "faults": faults, "pictures": {stored.id: draw_card(stored) for stored in found}}
+def show_tanks(request: Request, db: Database, *, faults: Sequence[str] = ()) -> HTMLResponse:
+    """The list of tanks, with what is wrong with a file that was brought, and with tanks that do not read."""
+    found, measure = tanks.all_tanks(db), measure_of(request)
+    context = {
+        "tanks": found,
+        "faults": faults,
+        "faulty": [(one, told(one, measure)) for one in tanks.faulty_tanks(db)],
+        "pictures": {stored.id: draw_card(stored) for stored in found},
+    }
     return page(request, "tanks.html", context, status=422 if faults else 200)
 
 

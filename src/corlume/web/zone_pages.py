@@ -19,7 +19,7 @@ from corlume.web.drawing.grips import draw_zones
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms import Form
-from corlume.web.site import Db, FormData, Unit, go, measure_of, page
+from corlume.web.site import Db, FormData, RowId, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/zones")
 Metres = Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]
@@ -54,13 +54,13 @@ class ZoneShape(BaseModel):
 
 
 @router.get("")
-def show_zones(request: Request, db: Db, tank_id: int) -> HTMLResponse:
+def show_zones(request: Request, db: Db, tank_id: RowId) -> HTMLResponse:
     """All zones on the drawing and in numbers."""
     return _page(request, tanks.open_tank(db, tank_id))
 
 
 @router.post("")
-def add(db: Db, tank_id: int, data: FormData) -> RedirectResponse:
+def add(db: Db, tank_id: RowId, data: FormData) -> RedirectResponse:
     """Add a zone in the middle, for keepers who type."""
     tank = tanks.open_tank(db, tank_id).tank
     box = (tank.length / 3, tank.width / 3, tank.length / 3, tank.width / 3, 0.0, tank.water_depth)
@@ -69,19 +69,19 @@ def add(db: Db, tank_id: int, data: FormData) -> RedirectResponse:
 
 
 @router.post("/draw")
-def draw(db: Db, tank_id: int, body: Drawn) -> JSONResponse:
+def draw(db: Db, tank_id: RowId, body: Drawn) -> JSONResponse:
     """Add a zone as it was drawn."""
     return JSONResponse({"saved": draw_zone(db, tank_id, body.purpose, body.box(tanks.open_tank(db, tank_id).tank))})
 
 
 @router.post("/{zone_id}")
-def change(request: Request, db: Db, measure: Unit, tank_id: int, zone_id: int, data: FormData) -> Response:
+def change(request: Request, db: Db, measure: Unit, tank_id: RowId, zone_id: RowId, data: FormData) -> Response:
     """Change a zone by its numbers."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     old = stored.zone(zone_id).value
     values: dict[str, Any] = {name: form.length(name, getattr(old, name)) for name in LENGTHS}
     values |= {name: form.number(name) for name in ("low", "high")}
-    zone = form.build(WantedZone, name=form.text("name")[:60], **values)
+    zone = form.build(WantedZone, name=form.text("name"), **values)
     if zone and not form.errors:
         form.attempt(lambda: save_zone(db, tank_id, zone_id, zone))
     if form.errors:
@@ -90,7 +90,7 @@ def change(request: Request, db: Db, measure: Unit, tank_id: int, zone_id: int, 
 
 
 @router.post("/{zone_id}/shape")
-def shape(db: Db, tank_id: int, zone_id: int, body: ZoneShape) -> JSONResponse:
+def shape(db: Db, tank_id: RowId, zone_id: RowId, body: ZoneShape) -> JSONResponse:
     """Move or resize a zone by hand."""
     stored = tanks.open_tank(db, tank_id)
     zone, depth = stored.zone(zone_id).value, stored.tank.water_depth
@@ -106,7 +106,7 @@ def shape(db: Db, tank_id: int, zone_id: int, body: ZoneShape) -> JSONResponse:
 
 
 @router.post("/{zone_id}/remove")
-def remove(db: Db, tank_id: int, zone_id: int) -> RedirectResponse:
+def remove(db: Db, tank_id: RowId, zone_id: RowId) -> RedirectResponse:
     """Take a zone away."""
     remove_zone(db, tank_id, zone_id)
     return go(f"/tanks/{tank_id}/zones")

@@ -24,8 +24,11 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("search", () => ({
     running: false,
     init() {
-      this.running = this.$el.dataset.state === "running";
+      this.running = this.under(this.$el.dataset.state);
       if (this.running) this.watch();
+    },
+    under(state) {
+      return state === "waiting" || state === "running";
     },
     async watch() {
       while (this.running) {
@@ -35,7 +38,7 @@ document.addEventListener("alpine:init", () => {
         const found = await answer.json();
         this.$refs.bar.value = found.done;
         this.$refs.answers.innerHTML = found.answers;
-        this.running = found.state === "running";
+        this.running = this.under(found.state);
       }
     },
   }));

@@ -1,0 +1,24 @@
+"""Sentences with slots that a face fills in its own units, and texts of the keeper's inside them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+
+_SLOT = re.compile(r"\{\{|\}\}|\{([a-z_][a-z_0-9]*)\}")
+
+
+def plain(text: str) -> str:
+    """A keeper's text as it goes into a sentence with slots: its braces stand for themselves."""
+    return text.replace("{", "{{").replace("}", "}}")
+
+
+def filled(sentence: str, values: Mapping[str, str]) -> str:
+    """Put values into the {slots} of a sentence, each once; what is no slot of it stays as it is."""
+
+    def put(found: re.Match[str]) -> str:
+        if found[1] is None:
+            return found[0][0]
+        return values.get(found[1], found[0])
+
+    return _SLOT.sub(put, sentence)

@@ -1,0 +1,74 @@
+"""The whole record in one file: back it up while it is in use, look whether a copy is whole, put a copy back."""
+
+from __future__ import annotations
+
+import tempfile
+from contextlib import closing
+from dataclasses import dataclass
+from itertools import count
+from pathlib import Path
+from sqlite3 import connect
+
+from corlume.store import shelf
+from corlume.store.database import Database, Unusable, check_file, copy_file, pour
+from corlume.store.tanks import list_tanks
+
+
+@dataclass(frozen=True, slots=True)
+class Contents:
+    """What a copy holds: names of its tanks and of those that do not read, own fixtures, and edits kept for undo."""
+
+    tanks: tuple[str, ...]
+    faulty: tuple[str, ...]
+    fixtures: int
+    edits: int
+
+
+def backup(db: Database, target: Path) -> Contents:
+    """Write everything into one new file, while it is in use, and read it back; ``Unusable`` says why not."""
+    if target.exists():
+        raise Unusable(f"{target} is there already: choose another name, so that no older copy is lost.")
+    copy_file(db.path, target)
+    return verify(target)
+
+
+def verify(file: Path) -> Contents:
+    """Read a copy from end to end, as this version would; ``Unusable`` says what is wrong. The file is not touched."""
+    try:
+        check_file(file)
+    except OSError as error:
+        raise Unusable(f"{file} cannot be read: {error.strerror or error}.") from error
+    with tempfile.TemporaryDirectory(prefix="corlume-") as folder:
+        copy = Path(folder) / "copy.db"
+        pour(file, copy)
+        with closing(connect(copy)) as connection:
+            torn = connection.execute("PRAGMA foreign_key_check").fetchone()
+            if torn or connection.execute("PRAGMA integrity_check(1)").fetchone()[0] != "ok":
+                raise Unusable(f"{file} is damaged.")
+        return contents(Database(copy))
+
+
+def contents(db: Database) -> Contents:
+    """What a database holds."""
+    with db.reading() as connection:
+        found, faulty = list_tanks(connection)
+        return Contents(
+            tanks=tuple(one.name for one in found),
+            faulty=tuple(one.name for one in faulty),
+            fixtures=len(shelf.own_fixtures(connection)),
+            edits=connection.execute("SELECT count(*) FROM edits").fetchone()[0],
+        )
+
+
+def restore(db: Database, file: Path) -> tuple[Contents, Path]:
+    """Put a copy in place of all that is there; what was there stays in a file beside it, whose path comes back.
+
+    The copy is verified first. ``Unusable`` says what is wrong; then nothing has changed.
+    """
+    held = verify(file)
+    asides = (db.path.with_name(f"{db.path.name}.before-restore-{n}") for n in count(1))
+    kept = next(aside for aside in asides if not aside.exists())
+    copy_file(db.path, kept)
+    pour(file, db.path)
+    Database(db.path)  # brings an older copy up to date
+    return held, kept
