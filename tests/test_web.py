@@ -301,9 +301,7 @@ def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db:
     assert "lm taken as daylight" in seen.text
     assert "across" in seen.text
     assert len(shelf.entries(db)) == before  # looking keeps nothing
-    found = {
-        key: html.unescape(value) for key, value in re.findall(r'name="(draft)" value="([^"]*)"', seen.text)
-    }
+    found = {key: html.unescape(value) for key, value in re.findall(r'name="(draft)" value="([^"]*)"', seen.text)}
     heavy = client.post("/shelf/put", data={**found, "weight": "much", "price": "", "name": "Test strip"})
     assert heavy.status_code == 422
     assert "is not a number" in heavy.text

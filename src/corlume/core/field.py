@@ -118,7 +118,7 @@ def channel_fields(
         open_sky = 1.0 / (1.0 + ledge * ledge)
         par = par + open_sky * medium.scatter.at(flat, _on_floor(medium, emitter, step, tuple(bodies)), sensor)
     shares = np.array([channel.share for channel in emitter.channels])[:, None]
-    return (medium.cover * emitter.ppf * shares * par).reshape(-1, *points.shape[:-1])
+    return (medium.cover * emitter.ppf * shares * par).reshape(len(shares), *points.shape[:-1])
 
 
 @remembered(500_000)

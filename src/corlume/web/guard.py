@@ -47,13 +47,10 @@ class Guard:
     whole before anything is done with it, counted as it comes whatever it said of its length.
     """
 
-    def __init__(
-        self, app: ASGIApp, *, hosts: Sequence[str], last_resort: LastResort, patience: float = PATIENCE
-    ) -> None:
+    def __init__(self, app: ASGIApp, *, hosts: Sequence[str], last_resort: LastResort) -> None:
         self.app = app
         self.hosts = {host.lower().strip("[]") for host in hosts}
         self.last_resort = last_resort
-        self.patience = patience
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -103,7 +100,7 @@ class Guard:
         most, size = LARGE_BODIES.get(scope["path"], MAX_BODY), 0
         while True:
             try:
-                message = await asyncio.wait_for(receive(), self.patience)
+                message = await asyncio.wait_for(receive(), PATIENCE)
             except TimeoutError:
                 words = "The request stopped in the middle and was given up."
                 return PlainTextResponse(words, 408, {"Connection": "close"})
