@@ -24,15 +24,17 @@ from corlume.web.guard import MAX_BODY
 from tests.test_photometry import GOOD
 
 IDS = [0, 1, 2, 3, 7, 15, 999, -1, 2**31, 2**63 - 1, 2**63, 2**64, "1.5", "x", "%00", "1e9", "\u0663", ""]
-TEXTS = ["", " ", "0", "-1", "1,5", "90 deg", "45 %", "1e308", "nan", "inf", "12 in", "{0}", "{away:>300000000}", "%s",
-         "<b>", "x" * 300, "y" * 5000, "\u202e", "\x00", "\U0001f420", "on", "sps", "cluster", "1" * 400, "2026-02-30"]  # fmt: skip
+TEXTS = ["", " ", "0", "-1", "1,5", "90 deg", "45 %", "1e308", "nan", "inf", "12 in", "{0}", "{away:>300000000}", "%s"]
+TEXTS += ["<b>", "x" * 300, "y" * 5000, "\u202e", "\x00", "\U0001f420", "on", "sps", "cluster", "1" * 400, "2026-02-30"]
 SCALARS = [*TEXTS, None, True, 0, -1, 1e308, 2**63, 0.3, [], {}, [[]], {"x": 1}, "\ud800"]
-TYPES = ["application/json", "application/x-www-form-urlencoded", "multipart/form-data; boundary=b", "text/plain",
-         "multipart/form-data; boundary=b; charset=klingon", "multipart/form-data", "", "application/json; charset=utf-7"]  # fmt: skip
-FIELDS = ["name", "length", "width", "x", "y", "height", "kind", "goal", "school", "back", "setup", "zone", "card", "unit", "theme",
-          "count_low", "count_high", "height_low", "height_high", "band_low", "band_high", "draft", "weight", "price", "form",
-          "flow", "base", "water", "ripple", "left_pane", "probe", "changes", "selected", "layer", "purpose", "start", "end",
-          "view", "depth", "levels", "wear", "output", "agreed", "par_low", "par_high", "volts", "a", "b"]  # fmt: skip
+TYPES = ["application/json", "application/x-www-form-urlencoded", "multipart/form-data; boundary=b", "text/plain", ""]
+TYPES += ["multipart/form-data; boundary=b; charset=klingon", "multipart/form-data", "application/json; charset=utf-7"]
+FIELDS = """
+name length width x y height kind goal school back setup zone card unit
+theme count_low count_high height_low height_high band_low band_high draft weight price form flow base water
+ripple left_pane probe changes selected layer purpose start end view depth levels wear output
+agreed par_low par_high volts a b
+""".split()
 
 
 def some(draw: random.Random, depth: int = 0) -> object:
@@ -101,8 +103,16 @@ def test_braces_in_names_are_braces_everywhere(client: TestClient, db: Database)
         coral["name"] = names[len(coral["name"]) % 5] + coral["name"][:20]
     tank_id = tanks.import_tank(db, json.dumps(scene).encode())
     setup = tanks.open_tank(db, tank_id).setups[1].id
-    for path in (f"setups/{setup}/mount", f"setups/{setup}/mount/sheet.pdf", "corals", f"corals?coral={tanks.open_tank(db, tank_id).corals[3].id}",
-                 f"chart?setup={setup}", f"hang?setup={setup}"):  # fmt: skip
+    coral = tanks.open_tank(db, tank_id).corals[3].id
+    mount = f"setups/{setup}/mount"
+    for path in (
+        mount,
+        f"{mount}/sheet.pdf",
+        "corals",
+        f"corals?coral={coral}",
+        f"chart?setup={setup}",
+        f"hang?setup={setup}",
+    ):
         answer = client.get(f"/tanks/{tank_id}/{path}")
         assert answer.status_code == 200, path
         assert len(answer.content) < 2_000_000
@@ -120,12 +130,12 @@ def test_long_text_is_refused_with_words_and_never_cut(client: TestClient, db: D
     answer = client.post("/tanks/1/setups/1/fixtures", json=body)
     assert answer.status_code == 422
     assert answer.json()["errors"][place] == "has 300 characters, and at most 80 are kept"
-    for path, data in (("setups/1/rename", {"name": "n" * 300}), ("rocks", {"name": "n" * 300, "x": "1", "y": "1", "base": "0",
-                       "length": "5", "width": "5", "height": "5"}), ("corals/1/card", {"name": "n" * 300})):  # fmt: skip
+    name, size = {"name": "n" * 300}, {"x": "1", "y": "1", "base": "0", "length": "5", "width": "5", "height": "5"}
+    for path, data in (("setups/1/rename", name), ("rocks", name | size), ("corals/1/card", name)):
         page = client.post(f"/tanks/1/{path}", data=data)
         assert page.status_code == 422
         assert "300 characters, and at most 80" in page.text
-    assert all("nnn" not in export for export in [tanks.export_tank(db, 1)])
+    assert "nnn" not in tanks.export_tank(db, 1)
 
 
 def test_headers_stand_on_refusals_too_and_pages_are_not_kept(client: TestClient) -> None:
@@ -141,9 +151,16 @@ def test_headers_stand_on_refusals_too_and_pages_are_not_kept(client: TestClient
 
 async def _raw(app: object, messages: list[dict[str, object]], headers: dict[str, str]) -> int:
     """Speak to the application without a client that knows how to behave; returns the status."""
-    scope = {"type": "http", "http_version": "1.1", "method": "POST", "path": "/tanks/1/setups/1/rename", "raw_path": b"",
-             "query_string": b"", "root_path": "", "scheme": "http", "client": ("127.0.0.1", 9), "server": ("127.0.0.1", 80),
-             "headers": [(k.encode(), v.encode()) for k, v in {"host": "127.0.0.1", **headers}.items()]}  # fmt: skip
+    named = [(k.encode(), v.encode()) for k, v in {"host": "127.0.0.1", **headers}.items()]
+    scope = {
+        "type": "http",
+        "http_version": "1.1",
+        "method": "POST",
+        "path": "/tanks/1/setups/1/rename",
+        "headers": named,
+    }
+    scope |= {"raw_path": b"", "query_string": b"", "root_path": "", "scheme": "http", "client": ("127.0.0.1", 9)}
+    scope |= {"server": ("127.0.0.1", 80)}
     queue, sent = iter(messages), []
 
     async def receive() -> dict[str, object]:
@@ -172,7 +189,7 @@ def test_bodies_are_counted_as_they_come_and_half_sent_ones_are_given_up(
 
 
 def test_large_upload_holds_nobody_up_and_can_be_kept(client: TestClient, db: Database) -> None:
-    """A table of 181 x 181 directions, 1.3 MB as LM-63: it was read where all requests are, and never came back whole."""
+    """A table of 181 x 181 directions, 1.3 MB as LM-63: once it held every page up and never came back."""
     theta, phi = ([k * 0.00872664626 for k in range(181)], [k * 0.0349065850399 for k in range(181)])
     table = tuple(tuple(1.0 + 0.001 * ((i * 7 + j * 13) % 97) for j in range(181)) for i in range(181))
     lobe = TableLobe(tuple(theta), tuple(phi), table)

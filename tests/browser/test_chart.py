@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 from playwright.sync_api import Locator, Page, expect
 
@@ -27,6 +29,15 @@ def drag(page: Page, start: tuple[float, float], dx: float, dy: float) -> None:
     for k in range(1, 6):
         page.mouse.move(start[0] + dx * k / 5, start[1] + dy * k / 5)
     page.mouse.up()
+
+
+@contextmanager
+def redrawn(page: Page) -> Iterator[None]:
+    """Wait until the page has drawn what changed on it, which it does without loading anew."""
+    with page.expect_response(lambda r: r.request.resource_type == "fetch" and r.request.method == "GET") as fresh:
+        yield
+    fresh.value.finished()
+    page.wait_for_timeout(60)
 
 
 def test_dragging_a_fixture_moves_the_light_and_undo_brings_it_back(page: Page, db: Database) -> None:
@@ -166,12 +177,12 @@ def test_rock_is_dragged_and_resized_on_the_drawing(page: Page, db: Database) ->
     page.goto("/tanks/1")
     was = tanks.open_tank(db, 1).rock(1).value
     block = page.locator('[data-box="1"][data-view="plan"]')
-    with page.expect_navigation():
+    with redrawn(page):
         drag(page, middle(block.locator(".rock-grip")), 20, 0)
     moved = tanks.open_tank(db, 1).rock(1).value
     assert moved.x > was.x + 0.05
     assert (moved.y, moved.height) == (was.y, was.height)
-    with page.expect_navigation():
+    with redrawn(page):
         drag(page, middle(page.locator('[data-box="1"][data-view="front"] .corner-grip')), 0, 20)
     assert tanks.open_tank(db, 1).rock(1).value.height < was.height - 0.05
     drag(page, middle(page.locator('[data-box="1"][data-view="plan"] .rock-grip')), -400, 0)
@@ -219,3 +230,95 @@ def test_photometry_is_looked_at_before_it_is_kept(page: Page) -> None:
     page.get_by_role("button", name="Put it on the shelf").click()
     expect(page.locator(".entry-facts")).to_contain_text("2.5 kg")
     expect(page.get_by_role("img", name="Photons by wavelength")).to_be_visible()
+
+
+def test_tab_reaches_every_fixture_in_order_and_the_focus_stays(page: Page) -> None:
+    page.goto("/tanks/1/chart")
+    page.locator('.fixture[data-fixture="1"][tabindex]').focus()
+    names = []
+    for _ in range(3):
+        page.wait_for_timeout(400)
+        names.append(page.evaluate("document.activeElement.getAttribute('aria-label')?.slice(0, 1)"))
+        page.keyboard.press("Tab")
+    assert names == ["A", "B", "C"]
+    page.locator('.fixture[data-fixture="1"][tabindex]').focus()
+    page.keyboard.press("ArrowRight")
+    expect(page.locator("[data-step=undo] button")).to_be_enabled()
+    for act in ("Control+z", None):
+        with page.expect_navigation():
+            page.keyboard.press(act) if act else page.reload()
+        page.wait_for_timeout(300)
+        assert page.evaluate("document.activeElement.dataset.fixture") == "1"
+
+
+def test_refusal_stays_until_the_next_act_and_taps_survive_a_dimmer(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/chart")
+    was = tanks.open_tank(db, 1).setup().fixtures[0].value
+    drag(page, middle(page.locator('.fixture[data-fixture="1"][data-view="front"] .face').first), 0, -400)
+    expect(page.locator(".chart-fault").first).to_contain_text("is outside the room")
+    page.wait_for_timeout(2500)
+    expect(page.locator(".panel > .chart-fault")).to_be_visible()
+    page.locator('.fixture[data-fixture="1"][tabindex]').focus()
+    page.keyboard.press("ArrowRight")
+    expect(page.locator(".panel > .chart-fault")).to_be_hidden()
+    page.locator('[data-dim="2"]').fill("40")  # while the tap still waits to be kept
+    page.wait_for_timeout(1200)
+    now = tanks.open_tank(db, 1).setup().fixtures
+    assert round(now[0].value.emitter.x - was.emitter.x, 4) == 0.01
+    assert now[1].value.output == 0.4
+
+
+def test_fixture_dragged_beside_the_tank_is_said_at_once(page: Page) -> None:
+    page.goto("/tanks/1/chart")
+    start = middle(page.locator('.fixture[data-fixture="2"][data-view="plan"]').last)
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move(start[0], start[1] - 400, steps=4)
+    expect(
+        page.locator("#notes, .panel > .chart-fault").filter(has_text=re.compile("beside the tank|outside the room"))
+    ).not_to_have_count(0)
+    page.mouse.up()
+
+
+def test_arrow_keys_on_rock_are_one_step_and_load_nothing_anew(page: Page, db: Database) -> None:
+    page.goto("/tanks/1")
+    was = tanks.open_tank(db, 1).rock(1).value
+    page.evaluate("window.stayed = true")
+    page.locator('[data-box="1"][tabindex]').focus()
+    with redrawn(page):
+        for _ in range(3):
+            page.keyboard.press("ArrowRight")
+    assert page.evaluate("window.stayed && document.activeElement.dataset.box") == "1"
+    assert round(tanks.open_tank(db, 1).rock(1).value.x - was.x, 4) == 0.03
+    assert tanks.undo(db, 1)
+    assert tanks.open_tank(db, 1).rock(1).value == was
+
+
+def test_coral_is_reached_by_key_moved_and_its_place_typed(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/corals")
+    mark = page.locator(".coral[tabindex]").first
+    coral = int(mark.get_attribute("data-coral") or 0)
+    was = tanks.open_tank(db, 1).coral(coral).value.place
+    assert was
+    mark.focus()
+    with page.expect_navigation():
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press("ArrowRight")
+    moved = tanks.open_tank(db, 1).coral(coral).value.place
+    assert moved
+    assert round(moved[0] - was[0], 4) == 0.02
+    page.locator("#at_x").fill("900")
+    page.get_by_role("button", name="Put it there").click()
+    expect(page.locator("#at_x-error")).to_contain_text("From left must be from 0 cm to 150 cm")
+    expect(page.locator("#at_x")).to_have_value("900")
+    page.locator("#at_x").fill("60 cm")
+    page.get_by_role("button", name="Put it there").click()
+    expect(page.locator(".fit")).to_contain_text("60 from left")
+
+
+def test_menu_of_setups_agrees_with_the_drawing_after_back(page: Page) -> None:
+    page.goto("/tanks/1/chart")
+    page.locator("#setup").select_option(index=1)
+    page.wait_for_url(re.compile("setup="))
+    page.go_back()
+    expect(page.locator("#setup option:checked")).to_have_text("LED only, as it hangs (in use)")

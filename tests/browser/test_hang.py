@@ -8,6 +8,7 @@ from playwright.sync_api import Page, expect
 
 from corlume.services import tanks
 from corlume.store.database import Database
+from tests.browser.test_chart import redrawn
 
 
 def test_wish_is_put_right_searched_watched_and_adopted(page: Page, db: Database) -> None:
@@ -81,7 +82,7 @@ def test_zones_are_drawn_moved_typed_and_undone(page: Page, db: Database) -> Non
     area = page.locator('[data-area][data-view="plan"]').bounding_box()
     assert area
     page.get_by_label("LPS and soft").check()
-    with page.expect_navigation():
+    with redrawn(page):
         drag_over(page, area["x"] + 0.62 * area["width"], area["y"] + 10, 60, 50)
     drawn = tanks.open_tank(db, 1).wanted[-1].value
     assert drawn.name == "LPS and soft 1"
@@ -89,12 +90,12 @@ def test_zones_are_drawn_moved_typed_and_undone(page: Page, db: Database) -> Non
     assert drawn.bottom == 0.56
     box = page.locator('[data-view="plan"]', has_text="LPS and").locator(".zone-box").first.bounding_box()
     assert box
-    with page.expect_navigation():
+    with redrawn(page):
         drag_over(page, box["x"] + box["width"] / 2, box["y"] + box["height"] - 6, -30, 0)
     moved = tanks.open_tank(db, 1).wanted[-1].value
     assert moved.x < drawn.x - 0.04
     assert moved.width == drawn.width
-    with page.expect_navigation():
+    with redrawn(page):
         page.get_by_role("button", name=re.compile("^LPS and soft 1")).press("ArrowRight")
     assert tanks.open_tank(db, 1).wanted[-1].value.x > moved.x
     card = page.locator(".zone-form").last

@@ -82,6 +82,28 @@ def fit_zones(tank: Tank, card: CoralCard, zones: Sequence[Zone], others: Sequen
     return sorted(fits, key=lambda fit: -int(fit.sites.sum()))
 
 
+def nearest_miss(card: CoralCard, fits: Sequence[ZoneFit]) -> tuple[ZoneFit, Reason] | None:
+    """Where a coral that fits nowhere comes nearest to it, and the rule that stands in the way; None when it fits.
+
+    Fewest broken rules first, then the light that is least far from its band.
+    """
+    if not fits or any(fit.fits for fit in fits):
+        return None
+
+    def miss(fit: ZoneFit) -> tuple[int, float]:
+        low, high = fit.zone.par_range
+        return sum(r.answer == "no" for r in fit.reasons), max(0.0, low - card.par_high, card.par_low - high)
+
+    fit = min(fits, key=miss)
+    return fit, fit.reasons[0]
+
+
+def stung(card: CoralCard, place: tuple[float, float, float], others: Sequence[PlacedCoral]) -> list[PlacedCoral]:
+    """Those of the others that a coral at a place would reach with its sweepers when grown, or that would reach it."""
+    point = np.array([place])
+    return [other for other in others if _gaps(card, point, [other])[0][0] < 0.0]
+
+
 def _fit(tank: Tank, card: CoralCard, zone: Zone, others: Sequence[PlacedCoral]) -> ZoneFit:
     room = _room(tank, zone.points)
     gap, nearest = _gaps(card, zone.points, others)

@@ -154,6 +154,16 @@ def overlaps(fixtures: Sequence[Fixture]) -> list[tuple[int, int]]:
     return found
 
 
+def beside(tank: Tank, fixtures: Sequence[Fixture]) -> list[int]:
+    """Fixtures, by index, whose faces hang wholly beside the tank's opening."""
+    found = []
+    for k, fixture in enumerate(fixtures):
+        e, (half_x, half_y) = fixture.emitter, fixture.emitter.half_extent()
+        if not (-half_x < e.x < tank.length + half_x and -half_y < e.y < tank.width + half_y):
+            found.append(k)
+    return found
+
+
 @dataclass(frozen=True, slots=True)
 class Setup:
     """One variant of the lights over a tank; exactly one setup of a tank is the one in use."""

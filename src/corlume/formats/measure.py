@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -31,8 +32,10 @@ class Measure:
     unit: LengthUnit = "cm"
 
     def number(self, metres: float) -> str:
-        """Print a length without its unit: to the millimetre, or to the hundredth of an inch."""
-        return trim(metres / METRES[self.unit], 1 if self.unit == "cm" else 2)
+        """Print a length without its unit: to the millimetre, or to the tenth of an inch, eighths as they are."""
+        value = metres / METRES[self.unit]
+        eighths = self.unit == "in" and abs(8 * value - round(8 * value)) < 0.03
+        return trim(round(8 * value) / 8, 3) if eighths else trim(value, 1)
 
     def length(self, metres: float) -> str:
         """Print a length with its unit."""
@@ -51,11 +54,18 @@ class Measure:
 
     def message(self, error: FieldError) -> str:
         """Say a broken rule in the keeper's units, with what was found."""
-        shown = {"value": self._show(error, error.value), "low": self._show(error, error.low)}
-        text = filled(error.rule, {**shown, "high": self._show(error, error.high)})
+        shown = {"value": self._show(error, error.value), "low": self._limit(error, error.low, math.ceil)}
+        text = filled(error.rule, {**shown, "high": self._limit(error, error.high, math.floor)})
         if error.value is not None and "{value}" not in error.rule:
             text += f", not {shown['value']}"
         return text
+
+    def _limit(self, error: FieldError, limit: float | None, inward: Callable[[float], int]) -> str:
+        """Print a limit, a length rounded inward, so that what is printed is allowed."""
+        if error.quantity == "length" and limit is not None and math.isfinite(limit):
+            step = METRES[self.unit] / 10
+            limit = inward(limit / step + (-1e-6 if inward is math.ceil else 1e-6)) * step
+        return self._show(error, limit)
 
     def _show(self, error: FieldError, value: float | None) -> str:
         if value is None:

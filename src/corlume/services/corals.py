@@ -9,12 +9,12 @@ import numpy as np
 
 from corlume.core.coral import CoralCard, PlacedCoral
 from corlume.core.errors import Rules
-from corlume.core.geometry import Tank
-from corlume.core.placement import Reason, ZoneFit, check_place, fit_zones
+from corlume.core.geometry import Colony, Tank
+from corlume.core.placement import Reason, ZoneFit, check_place, fit_zones, stung
 from corlume.core.scene import Coral, Fixture, check_count
 from corlume.core.targets import LightTargets
 from corlume.core.zones import Zone, find_zones
-from corlume.services.predict import Place, par_here, surface_par, surfaces_of
+from corlume.services.predict import Place, par_at, par_here, surface_par, surfaces_of
 from corlume.store import rows
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
@@ -60,6 +60,55 @@ def fits(stored: StoredTank, fixtures: Sequence[Fixture], coral_id: int) -> list
     """Hold one coral against every zone, its own present place left out."""
     zones = zones_of(stored.lit_tank(but=coral_id), stored.targets, fixtures)
     return fit_zones(stored.tank, stored.coral(coral_id).value.card, zones, _placed(stored, but=coral_id))
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """What a coral would do to its neighbours at the site that it would be sent to.
+
+    ``stung`` are those that would reach each other; ``shaded`` those that would lose more than a tenth of their light
+    under it when grown, with their PAR before and after [umol/m2/s].
+    """
+
+    stung: tuple[str, ...]
+    shaded: tuple[tuple[str, float, float], ...]
+
+
+SHADED = 0.9
+"""A neighbour counts as shaded when it keeps less than this share of its light [-]."""
+
+
+def effects(
+    stored: StoredTank, fixtures: Sequence[Fixture], coral_id: int, found: Sequence[ZoneFit]
+) -> dict[str, Effect]:
+    """What sending a coral to each zone would do to the others, by the key of the zone."""
+    others = _placed(stored, but=coral_id)
+    card = stored.coral(coral_id).value.card
+    if not others:
+        return {}
+    points = np.array([(o.x, o.y, o.depth) for o in others])
+    tank = stored.lit_tank(but=coral_id)
+    before = par_at(tank, fixtures, points)
+    result = {}
+    for fit in found:
+        place = site_of(fit)
+        shaded: tuple[tuple[str, float, float], ...] = ()
+        if stored.tank.colony_shade:
+            under = replace(tank, colonies=(*tank.colonies, Colony(*place, 0.5 * card.size)))
+            after = par_at(under, fixtures, points)
+            readings = zip(others, before, after, strict=True)
+            shaded = tuple((o.card.name, float(b), float(a)) for o, b, a in readings if a < SHADED * b)
+        result[fit.zone.key] = Effect(tuple(o.card.name for o in stung(card, place, others)), shaded)
+    return result
+
+
+def site_of(fit: ZoneFit) -> tuple[float, float, float]:
+    """Where a coral goes that is sent to a zone: its best site, or the middle of the zone when no site fits [m]."""
+    points, at = fit.zone.points, fit.best
+    if at is None:
+        at = int(np.linalg.norm(points - points.mean(axis=0), axis=1).argmin())
+    x, y, depth = (float(v) for v in points[at])
+    return x, y, depth
 
 
 def resting_place(tank: Tank, x: float, y: float) -> tuple[float, float, float]:
@@ -115,14 +164,9 @@ def send_to_zone(
     found = [fit for fit in fits(stored, fixtures, coral_id) if fit.zone.key == zone_key]
     rules.that(bool(found), "zone", "is no longer there: the light or the rock has changed")
     rules.finish()
-    zone = found[0].zone
-    at = found[0].best
-    if at is None:
-        middle = zone.points.mean(axis=0)
-        at = int(np.linalg.norm(zone.points - middle, axis=1).argmin())
-    x, y, depth = (float(v) for v in zone.points[at])
-    place_coral(db, tank_id, coral_id, (x, y, depth))
-    return x, y, depth
+    place = site_of(found[0])
+    place_coral(db, tank_id, coral_id, place)
+    return place
 
 
 def remove_coral(db: Database, tank_id: int, coral_id: int) -> None:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Container, Mapping, Sequence
 from dataclasses import fields, replace
 from typing import Any
+
+import numpy as np
 
 from corlume.core.emitter import Emitter
 from corlume.core.errors import NAME, InvalidInput, Rules
@@ -115,11 +116,7 @@ def add_fixture(db: Database, tank_id: int, setup_id: int, kind_key: str) -> int
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)
         check_count("fixtures", len(setup.fixtures) + len(kind.parts))
-        first = _hang(stored.tank, kind.parts[0], [k.value.emitter for k in setup.fixtures])
-        rest = carry(kind.parts[0].emitter, first.emitter, [p.emitter for p in kind.parts[1:]])
-        parts = [first] + [
-            changed(stored.tank, replace(part, emitter=e), {}) for part, e in zip(kind.parts[1:], rest, strict=True)
-        ]
+        parts = _hung(stored.tank, kind.parts, [k.value for k in setup.fixtures])
         if len(parts) > 1:
             frame = _free_name(kind.name, {k.value.frame for k in setup.fixtures})
             parts = [replace(part, frame=frame) for part in parts]
@@ -140,22 +137,41 @@ def copy_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> 
         setup = stored.setup(setup_id)
         original = setup.fixture(fixture_id).value
         check_count("fixtures", len(setup.fixtures) + 1)
-        fixture = _hang(stored.tank, original, [k.value.emitter for k in setup.fixtures])
+        [fixture] = _hung(stored.tank, [original], [k.value for k in setup.fixtures])
         edit = Edit(connection, tank_scope(tank_id), f"copy {fixture.name}")
         return edit.insert("fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
 
 
-def _hang(tank: Tank, fixture: Fixture, others: list[Emitter]) -> Fixture:
-    """Find a free place: modules along the tank, bars and tubes one behind the other."""
-    shares = (0.5, 0.25, 0.75, 0.35, 0.65, 0.15, 0.85, 0.42, 0.58)
-    height = min(fixture.emitter.height, tank.room_height)
-    long = fixture.emitter.length > 0.5 * tank.length
-    places = [(0.5, s) for s in shares] if long else [(s, t) for t in (0.5, 0.25, 0.75) for s in shares]
-    tried = [replace(fixture.emitter, x=sx * tank.length, y=sy * tank.width, height=height) for sx, sy in places]
-    free = next((e for e in tried if not any(overlaps([Fixture(e), Fixture(other)]) for other in others)), None)
-    if free is None:  # all taken: as far from the others' middles as can be
-        free = max(tried, key=lambda e: min(math.hypot(e.x - o.x, e.y - o.y) for o in others))
-    return changed(tank, fixture, {"x": free.x, "y": free.y, "height": free.height})
+def _hung(tank: Tank, parts: Sequence[Fixture], others: Sequence[Fixture]) -> list[Fixture]:
+    """Hang a fixture, or a frame by its parts, at the first place where nothing else is.
+
+    Modules go along the tank from its middle, long ones one behind the other; when a height is full, the next is tried
+    a hand higher, up to the canopy. ``InvalidInput`` when there is no room left.
+    """
+    shares = (0.5, 0.25, 0.75, *(k / 20 for k in (7, 13, 3, 17, 9, 11, 1, 19, 5, 15)))
+    first = parts[0].emitter
+    long = first.length > 0.5 * tank.length
+    places = [(s, t) for t in shares for s in (shares if not long else (0.5,))]
+    lowest = min(first.height, tank.room_height)
+    for height in np.arange(lowest, tank.room_height + 1e-9, HIGHER):
+        for along, across in places:
+            x, y = along * tank.length, across * tank.width
+            emitter = replace(first, x=x, y=y, height=float(height))
+            carried = [emitter, *carry(first, emitter, [part.emitter for part in parts[1:]])]
+            hung = [replace(part, emitter=e) for part, e in zip(parts, carried, strict=True)]
+            if any(fixture_errors(tank, part) for part in hung):
+                continue
+            mine = len(hung)
+            if not any(i < mine <= j for i, j in overlaps([*hung, *others])):
+                return hung
+    rules = Rules()
+    rules.that(False, "fixtures", "have taken all the room up to the canopy: move one, or take one down, first")
+    rules.finish()
+    return []
+
+
+HIGHER = 0.1
+"""How much higher a fixture is hung when there is no room left at its own height [m]."""
 
 
 def remove_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> None:

@@ -12,7 +12,7 @@ from corlume.store.database import Unusable
 
 @contextmanager
 def alone(path: Path) -> Iterator[None]:
-    """Hold a database for one server; ``Unusable`` when another has it. The hold ends with the process at the latest."""
+    """Hold a database for one server; ``Unusable`` when another has it. It ends with the process at the latest."""
     lock = path.with_name(f"{path.name}.lock")
     try:
         file = os.open(lock, os.O_RDWR | os.O_CREAT, 0o600)

@@ -7,10 +7,21 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
-from corlume.core.scene import Fixture, overlaps
+from corlume.core.scene import Fixture, beside, overlaps
 from corlume.core.wear import questions
 from corlume.formats.measure import Measure
-from corlume.services.predict import FLICKERS, LAYERS, PARTS, SHADES, Layer, Place, layer_plane, read_probe, verdicts
+from corlume.services.predict import (
+    FLICKERS,
+    LAYERS,
+    PARTS,
+    SHADES,
+    Layer,
+    Place,
+    Reading,
+    layer_plane,
+    read_probe,
+    verdicts,
+)
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe, letter
 from corlume.web.drawing.light import draw_light
@@ -61,20 +72,27 @@ def moving_parts(
         }.get(layer, f"{title} of the light, %")
     parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=title)
     parts["depth-out"] = measure.length(probe.depth)
-    parts["readout"] = _readout(stored, fixtures, probe, measure)
+    reading = read_probe(tank, fixtures, targets, stored.running.hours, probe)
+    parts["readout"] = _readout(stored, fixtures, reading, measure)
+    parts["notes"] = templates.get_template("parts/notes.html").render(
+        overlaps=overlaps(fixtures),
+        beside=beside(stored.tank, fixtures),
+        letter=letter,
+        measure=measure,
+    )
+    parts["spoken"] = f"{reading.par:.0f} PAR at the probe, {reading.band.name}"
     judged = verdicts(tank, fixtures, targets, stored.running) if fixtures else []
     parts["verdicts"] = templates.get_template("parts/verdicts.html").render(verdicts=judged, measure=measure)
     return parts
 
 
-def _readout(stored: StoredTank, fixtures: Sequence[Fixture], probe: Place, measure: Measure) -> str:
-    reading = read_probe(stored.lit_tank(), fixtures, stored.targets, stored.running.hours, probe)
+def _readout(stored: StoredTank, fixtures: Sequence[Fixture], reading: Reading, measure: Measure) -> str:
     shares = [
         (letter(i), fixture.name, part, part / reading.par if reading.par > 0 else 0.0)
         for i, (fixture, part) in enumerate(zip(fixtures, reading.parts, strict=True))
     ]
     shares.sort(key=lambda share: -share[2])
-    near = [c.value for c in stored.corals if c.value.place is not None and _close(c.value.place, probe)]
+    near = [c.value for c in stored.corals if c.value.place is not None and _close(c.value.place, reading.place)]
     return templates.get_template("parts/readout.html").render(
         reading=reading,
         shares=shares,
@@ -99,7 +117,6 @@ def panel(stored: StoredTank, setup: StoredSetup, selected: int | None, measure:
         measure=measure,
         letter=letter,
         questions=questions,
-        overlaps=overlaps([kept.value for kept in setup.fixtures]),
     )
 
 

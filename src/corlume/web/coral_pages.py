@@ -9,6 +9,8 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from pydantic import BaseModel
 
 from corlume.core.coral import AGGRESSIONS, FLOW_WANTS, GROUPS, CoralCard
+from corlume.core.placement import nearest_miss
+from corlume.core.scene import Coral
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import coral_cards
 from corlume.services import corals, tanks
@@ -78,6 +80,20 @@ def place(db: Db, tank_id: RowId, coral_id: RowId, body: DropAt) -> JSONResponse
     return JSONResponse({"next": f"/tanks/{tank_id}/corals?coral={coral_id}"})
 
 
+@router.post("/{coral_id}/put")
+def put(request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: RowId, data: FormData) -> Response:
+    """Put a coral at a place that was typed: it comes to rest on what lies there."""
+    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
+    old = stored.coral(coral_id).value.place or (None, None, None)
+    x, y = form.length("at_x", old[0]), form.length("at_y", old[1])
+    if not form.errors:
+        form.attempt(lambda: corals.place_coral(db, tank_id, coral_id, corals.resting_place(stored.tank, x, y)))
+        form.errors = {f"at_{name}" if name in ("x", "y") else name: text for name, text in form.errors.items()}
+    if form.errors:
+        return _corals(request, stored, coral_id, values=form.data, errors=form.errors, status=422)
+    return go(f"/tanks/{tank_id}/corals?coral={coral_id}")
+
+
 @router.post("/{coral_id}/send")
 def send(db: Db, tank_id: RowId, coral_id: RowId, form: FormData) -> RedirectResponse:
     """Put a coral on the best site of a zone."""
@@ -115,6 +131,13 @@ def card_fields(card: CoralCard, measure: Measure) -> dict[str, str]:
     }
 
 
+def _fields(coral: Coral, measure: Measure) -> dict[str, str]:
+    """What the forms of a coral show: its card, and its place or where one is offered first."""
+    place = coral.place or (None, None)
+    at = {f"at_{axis}": "" if v is None else measure.number(v) for axis, v in zip("xy", place[:2], strict=True)}
+    return card_fields(coral.card, measure) | at
+
+
 def _corals(
     request: Request,
     stored: StoredTank,
@@ -140,6 +163,9 @@ def _corals(
         "chosen": chosen,
         "zones": zones,
         "fits": fits,
+        "effects": corals.effects(stored, fixtures, chosen.id, fits) if chosen else {},
+        "miss": nearest_miss(chosen.coral.card, fits) if chosen else None,
+        "snap": 0.01 if measure.unit == "cm" else 0.0127,
         "sheet": sheet,
         "surfaces": draw_surfaces(sheet.plan, lit, stored.targets),
         "frame": draw_frame(sheet, stored.tank, measure),
@@ -151,7 +177,8 @@ def _corals(
         "groups": GROUPS,
         "flows": FLOW_WANTS,
         "aggressions": AGGRESSIONS,
-        "values": values or (card_fields(chosen.coral.card, measure) if chosen else {}),
+        "values": (_fields(chosen.coral, measure) if chosen else {}) | (values or {}),
         "errors": errors or {},
+        "rules": {"light": "light", "room": "no room", "flow": "flow", "neighbour": "stung"},
     }
     return page(request, "corals.html", context, tank=stored, status=status)

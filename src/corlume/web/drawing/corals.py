@@ -116,6 +116,13 @@ def draw_corals(view: View, tank: Tank, states: Sequence[CoralState], selected: 
                 shapes,
                 class_=f"coral {state.coral.card.group}{' selected' if state.id == selected else ''}",
                 data_coral=state.id,
+                data_x=f"{x:.6g}",
+                data_y=f"{y:.6g}",
+                tabindex="0" if view.kind == "plan" else None,
+                role="button" if view.kind == "plan" else None,
+                aria_label=f"{number}, {state.coral.card.name}: Enter opens it, arrow keys move it"
+                if view.kind == "plan"
+                else None,
             )
         )
     return group(parts, class_="corals")

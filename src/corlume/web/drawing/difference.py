@@ -53,7 +53,8 @@ def draw_difference(view: View, plane: Plane, base: Plane) -> Markup:
         for j in rows:
             if np.isfinite(change[i, j]):
                 x, y = view.at(float(plane.u[i]), float(plane.v[j]))
-                parts.append(el("text", f"{change[i, j]:+.0f}", x=x, y=y, dy="0.35em", class_="sounding"))
+                k = int(np.searchsorted(LIMITS, change[i, j], side="right")) - 1
+                parts.append(el("text", f"{change[i, j]:+.0f}", x=x, y=y, dy="0.35em", class_=f"sounding on-{k}"))
     outline = el("rect", x=view.left, y=view.top, width=view.right - view.left, height=view.bottom - view.top,
                  class_="rock edge")  # fmt: skip
     return group([*parts, outline])

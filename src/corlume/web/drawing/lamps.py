@@ -26,12 +26,15 @@ def letter(index: int) -> str:
 
 
 def draw_fixtures(sheet: Sheet, fixtures: Sequence[Kept[Fixture]], selected: int | None) -> Markup:
-    """Draw all fixtures in the three views; the selected one comes last, on top, with its lobe."""
-    order = sorted(enumerate(fixtures), key=lambda item: item[1].id == selected)
+    """Draw all fixtures in the three views, in their own order, which is that of the Tab key.
+
+    The selected one is drawn once more on top, with its lobe, for the eye and the mouse.
+    """
     parts = []
     for view in sheet.views():
         texts = _letters(view, fixtures)
-        parts += [_fixture(view, kept, texts[i], kept.id == selected, i) for i, kept in order]
+        parts += [_fixture(view, kept, texts[i], False, i) for i, kept in enumerate(fixtures)]
+        parts += [_fixture(view, kept, texts[i], True, i) for i, kept in enumerate(fixtures) if kept.id == selected]
     return Markup("").join(parts)
 
 
@@ -97,6 +100,7 @@ def _fixture(view: View, kept: Kept[Fixture], text: str, selected: bool, index: 
         if text:
             shapes.append(el("text", text, x=x, y=y - 13, class_="letter above"))
     state = "off" if fixture.output == 0 else "on"
+    named = view.kind == "plan" and not selected
     label = f"{letter(index)}, {fixture.name}, {fixture.output:.0%}"
     return group(
         shapes,
@@ -106,9 +110,10 @@ def _fixture(view: View, kept: Kept[Fixture], text: str, selected: bool, index: 
         data_x=f"{e.x:.6g}",
         data_y=f"{e.y:.6g}",
         data_height=f"{e.height:.6g}",
-        tabindex="0" if view.kind == "plan" else None,
-        role="button" if view.kind == "plan" else None,
-        aria_label=label if view.kind == "plan" else None,
+        tabindex="0" if named else None,
+        role="button" if named else None,
+        aria_label=label if named else None,
+        aria_hidden=None if named else "true",
     )
 
 

@@ -10,11 +10,12 @@ document.addEventListener("alpine:init", () => {
       this.snap = Number(data.snap);
       this.svg = this.$el.querySelector("svg.sheet");
       this.drag = null;
+      this.nudge = null;
       holdTouch(this.svg, "[data-box], [data-area]");
       this.svg.addEventListener("pointerdown", (event) => this.down(event));
       this.svg.addEventListener("pointermove", (event) => this.move(event));
       this.svg.addEventListener("pointerup", () => this.up());
-      this.svg.addEventListener("pointercancel", () => window.location.reload());
+      this.svg.addEventListener("pointercancel", () => this.cancel());
       this.svg.addEventListener("keydown", (event) => this.key(event));
     },
 
@@ -24,6 +25,7 @@ document.addEventListener("alpine:init", () => {
 
     down(event) {
       if (event.button !== 0) return;
+      this.fault = "";
       const block = event.target.closest("[data-box]");
       const area = event.target.closest("[data-area]");
       if (!block && !area) return;
@@ -104,36 +106,63 @@ document.addEventListener("alpine:init", () => {
       const step = steps[event.key];
       if (!block || !step) return;
       event.preventDefault();
-      this.save(block, { [step[0]]: Number(block.dataset[step[0]]) + step[1] * this.snap });
+      this.fault = "";
+      const id = block.dataset.box;
+      if (this.nudge && this.nudge.id !== id) this.settle();
+      this.nudge ||= { id, change: {} };
+      const { change } = this.nudge;
+      const now = step[0] in change ? change[step[0]] : Number(block.dataset[step[0]]);
+      change[step[0]] = now + step[1] * this.snap;
+      this.shift(id, change);
+      clearTimeout(this.nudge.timer);
+      this.nudge.timer = setTimeout(() => this.settle(), 450);
+    },
+
+    // Several taps in a row become one step of undo.
+    settle() {
+      const { id, change, timer } = this.nudge;
+      clearTimeout(timer);
+      this.nudge = null;
+      this.save(this.svg.querySelector(`[data-box="${id}"]`), change);
+    },
+
+    // Move what is drawn of a box in every view at once; the rest follows when the server has answered.
+    shift(id, change) {
+      for (const block of this.svg.querySelectorAll(`[data-box="${id}"]`)) {
+        const by = (name) => (name in change ? change[name] - Number(block.dataset[name]) : 0) * Number(block.dataset.scale);
+        block.setAttribute("transform", `translate(${by("x")} ${-by(block.dataset.view === "plan" ? "y" : "base")})`);
+      }
+    },
+
+    cancel() {
+      if (this.drag?.area) this.drag.outline.remove();
+      else if (this.drag) this.putBack(this.drag.block);
+      this.drag = null;
     },
 
     async draw({ area, start, end }) {
       const purpose = document.querySelector("[name=purpose]:checked").value;
       const view = area.dataset.view;
-      await this.send(`${this.post}/draw`, { view, purpose, start, end });
+      await this.keep(`${this.post}/draw`, { view, purpose, start, end });
     },
 
     async save(block, change) {
-      if (await this.send(`${this.post}/${block.dataset.box}/shape`, change)) return;
-      block.removeAttribute("transform");
-      const outline = block.querySelector("rect");
-      for (const name of ["y", "width", "height"]) outline.setAttribute(name, outline.dataset[name]);
+      if (!(await this.keep(`${this.post}/${block.dataset.box}/shape`, change))) this.putBack(block);
     },
 
-    async send(url, body) {
-      const headers = { "Content-Type": "application/json" };
-      try {
-        const response = await fetch(url, { method: "POST", headers, body: JSON.stringify(body) });
-        const answer = await response.json();
-        if (response.ok) {
-          window.location.reload();
-          return true;
-        }
-        this.fault = answer.message;
-      } catch {
-        this.fault = "The application does not answer. Nothing was changed.";
+    putBack(block) {
+      for (const one of this.svg.querySelectorAll(`[data-box="${block.dataset.box}"]`)) {
+        one.removeAttribute("transform");
+        const outline = one.querySelector("rect");
+        for (const name of ["y", "width", "height"]) outline.setAttribute(name, outline.dataset[name]);
       }
-      return false;
+    },
+
+    async keep(url, body) {
+      const { ok, answer } = await send(url, body);
+      this.fault = ok ? "" : answer.message;
+      if (ok) await refresh();
+      return ok;
     },
   }));
 });

@@ -17,11 +17,17 @@ document.addEventListener("alpine:init", () => {
       this.layer = "par";
       this.changes = {};
       this.drag = null;
+      this.refused = false;
       this.busy = false;
       this.again = false;
       this.nudging = null;
+      this.keeping = 0;
+      this.asked = 0;
+      this.shown = 0;
       this.svg = this.$el.querySelector("svg.sheet");
       holdTouch(this.svg, ".fixture, .probe");
+      // a reason for a refusal stays until the next act
+      for (const act of ["pointerdown", "keydown", "input", "change"]) this.$el.addEventListener(act, () => (this.refused = false), true);
       this.svg.addEventListener("pointerdown", (event) => this.down(event));
       this.svg.addEventListener("pointermove", (event) => this.move(event));
       this.svg.addEventListener("pointerup", (event) => this.up(event));
@@ -41,61 +47,84 @@ document.addEventListener("alpine:init", () => {
       return kept && inside("x") && inside("y") && inside("depth") ? kept : null;
     },
 
+    // Answers come back numbered; one that is older than what is shown is dropped.
     async ask(path, changes) {
+      const number = ++this.asked;
       const body = JSON.stringify({ probe: this.probe, selected: this.selected, layer: this.layer, changes });
       const headers = { "Content-Type": "application/json" };
       const response = await fetch(this.post + path, { method: "POST", headers, body });
       const answer = await response.json();
-      return { ok: response.ok, answer };
+      const late = number < this.shown;
+      if (!late) this.shown = number;
+      return { ok: response.ok, answer, late };
+    },
+
+    // Say what is wrong with what is being tried; never over the reason for a refusal.
+    say(fault) {
+      if (!this.refused) this.fault = fault;
+    },
+
+    refuse(fault) {
+      this.fault = fault;
+      this.refused = Boolean(fault);
     },
 
     // Show the chart as it would be. One request at a time; the newest state goes next.
     async preview() {
-      if (this.busy) {
+      if (this.busy || this.keeping) {
         this.again = true;
         return;
       }
       this.busy = true;
+      this.again = false;
       try {
-        const { ok, answer } = await this.ask("/light", this.changes);
-        this.fault = ok ? "" : answer.message;
-        if (ok) this.show(answer);
+        const { ok, answer, late } = await this.ask("/light", this.changes);
+        if (!late) this.say(ok ? "" : answer.message);
+        if (ok && !late) this.show(answer);
       } catch {
-        this.fault = "The application does not answer. What you see is not kept.";
+        this.say("The application does not answer. What you see is not kept.");
       }
       this.busy = false;
       sessionStorage.setItem(this.memory, JSON.stringify(this.probe));
-      if (this.again) {
-        this.again = false;
-        this.preview();
-      }
+      if (this.again) this.preview();
     },
 
-    // Keep changes. Returns the faults by field, or null when all went well.
+    // Keep changes, with those that wait for the end of a row of taps. Returns the faults by field, or null when
+    // all went well.
     async commit(changes) {
-      let faults = null;
+      clearTimeout(this.nudging);
+      const sent = { ...this.changes };
+      for (const [id, change] of Object.entries(changes)) sent[id] = { ...sent[id], ...change };
+      this.changes = {};
+      this.keeping += 1;
       try {
-        const { ok, answer } = await this.ask("/fixtures", changes);
-        this.fault = ok ? "" : answer.message;
-        if (ok) {
-          this.changes = {};
-          this.show(answer);
-        } else {
-          faults = answer.errors;
+        const { ok, answer, late } = await this.ask("/fixtures", sent);
+        if (!ok) {
+          this.refuse(answer.message);
+          return answer.errors;
         }
+        this.refuse("");
+        if (!late) this.show(answer);
+        return null;
       } catch {
-        this.fault = "The application does not answer. The change was not kept.";
-        faults = {};
+        this.refuse("The application does not answer. The change was not kept.");
+        return {};
+      } finally {
+        this.keeping -= 1;
+        // what was tried meanwhile, and not what has just been kept
+        this.again &&= Object.keys(this.changes).length > 0;
+        if (this.again && !this.keeping) this.preview();
       }
-      return faults;
     },
 
     show(answer) {
-      const focus = this.focusKey();
+      const focus = focusKey(this.$el);
       const open = this.$el.querySelector("details.verdict[open]")?.dataset.key;
-      for (const id of ["light-plan", "light-front", "light-side", "rock-plan", "rock-front", "rock-side", "frame", "dimensions", "marks", "readout", "verdicts", "panel", "depth-out", "legend"]) {
+      for (const id of ["light-plan", "light-front", "light-side", "rock-plan", "rock-front", "rock-side", "frame", "dimensions", "marks", "notes", "readout", "verdicts", "panel", "depth-out", "legend"]) {
         if (id in answer) document.getElementById(id).innerHTML = answer[id];
       }
+      clearTimeout(this.speaking);
+      this.speaking = setTimeout(() => (document.getElementById("spoken").textContent = answer.spoken), 700);
       if (answer.views) {
         this.views = JSON.parse(answer.views);
         this.svg.setAttribute("viewBox", answer.viewbox);
@@ -126,16 +155,6 @@ document.addEventListener("alpine:init", () => {
       button.disabled = !label;
       const word = name === "undo" ? "Undo" : "Redo";
       button.title = label ? `${word}: ${label}` : word;
-    },
-
-    focusKey() {
-      const active = document.activeElement;
-      if (!active || !this.$el.contains(active)) return null;
-      if (active.dataset.focus) return `[data-focus="${active.dataset.focus}"]`;
-      if (active.dataset.fixture) return `.fixture[data-fixture="${active.dataset.fixture}"][tabindex]`;
-      if (active.matches(".probe")) return ".probe[tabindex]";
-      if (active.matches(".dimension")) return `.dimension[data-field="${active.dataset.field}"][data-ids="${active.dataset.ids}"]`;
-      return null;
     },
 
     // ---- where things are ----
@@ -213,7 +232,8 @@ document.addEventListener("alpine:init", () => {
       const { from, id } = this.drag;
       const across = view.kind === "side" ? "y" : "x";
       const along = view.kind === "plan" ? "y" : "height";
-      this.changes[id] = { [across]: this.snapped(from[across] + right, event), [along]: this.snapped(from[along] + up, event) };
+      const place = { [across]: this.snapped(from[across] + right, event), [along]: this.snapped(from[along] + up, event) };
+      this.changes[id] = { ...this.changes[id], ...place };
       this.shift();
       this.preview();
     },
@@ -226,7 +246,7 @@ document.addEventListener("alpine:init", () => {
         this.preview();
         return;
       }
-      const faults = await this.commit({ [drag.id]: this.changes[drag.id] });
+      const faults = await this.commit({});
       if (faults) this.revert();
     },
 
@@ -236,11 +256,9 @@ document.addEventListener("alpine:init", () => {
     },
 
     // Put the drawing back to what is kept, and leave the message that says why.
-    async revert() {
-      const fault = this.fault;
+    revert() {
       this.changes = {};
-      await this.preview();
-      this.fault = fault;
+      this.preview();
     },
 
     moveProbe({ px, py }, view) {
@@ -298,7 +316,7 @@ document.addEventListener("alpine:init", () => {
     dimBy(id, by) {
       const slider = document.querySelector(`[data-dim="${id}"]`);
       if (!slider) {
-        this.fault = "This fixture does not dim: it is on or off.";
+        this.refuse("This fixture does not dim: it is on or off.");
         return;
       }
       slider.value = Number(slider.value) + 100 * by;
@@ -311,7 +329,7 @@ document.addEventListener("alpine:init", () => {
     settle() {
       clearTimeout(this.nudging);
       this.nudging = setTimeout(async () => {
-        if (await this.commit(this.changes)) this.revert();
+        if (await this.commit({})) this.revert();
       }, 450);
     },
 
@@ -326,12 +344,12 @@ document.addEventListener("alpine:init", () => {
     input(event) {
       const { dim, level, depth } = event.target.dataset;
       if (dim) {
-        this.changes[dim] = { output: event.target.value / 100 };
+        this.changes[dim] = { ...this.changes[dim], output: event.target.value / 100 };
         event.target.nextElementSibling.textContent = `${event.target.value} %`;
         this.preview();
       }
       if (level) {
-        this.changes[level] = { levels: this.levels(level) };
+        this.changes[level] = { ...this.changes[level], levels: this.levels(level) };
         event.target.nextElementSibling.textContent = `${event.target.value} %`;
         this.preview();
       }
@@ -366,7 +384,7 @@ document.addEventListener("alpine:init", () => {
         if (faults) {
           const label = input.previousElementSibling.firstChild.textContent.trim();
           note.textContent = faults[field] ? `${label} ${faults[field]}.` : this.fault;
-          this.fault = "";
+          this.refuse("");
         }
       }
     },
@@ -408,12 +426,12 @@ document.addEventListener("alpine:init", () => {
       const faults = await this.commit(Object.fromEntries(ids.map((id) => [id, { [field]: text }])));
       this.dim.open = Boolean(faults);
       this.dim.error = this.fault;
-      this.fault = "";
+      this.refuse("");
     },
 
     closeDimension() {
       this.dim.open = false;
-      this.fault = "";
+      this.refuse("");
     },
   }));
 });

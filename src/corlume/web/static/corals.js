@@ -9,12 +9,15 @@ document.addEventListener("alpine:init", () => {
       this.selected = data.selected;
       this.plan = JSON.parse(data.plan);
       this.drag = null;
+      this.nudge = null;
+      this.snap = Number(data.snap);
       this.svg = this.$el.querySelector("svg.sheet");
       holdTouch(this.svg, ".coral");
       this.svg.addEventListener("pointerdown", (event) => this.down(event));
       this.svg.addEventListener("pointermove", (event) => this.move(event));
       this.svg.addEventListener("pointerup", (event) => this.up(event));
       this.svg.addEventListener("pointercancel", () => this.letGo());
+      this.svg.addEventListener("keydown", (event) => this.key(event));
       this.svg.addEventListener("dragover", (event) => event.preventDefault());
       this.svg.addEventListener("drop", (event) => {
         event.preventDefault();
@@ -53,6 +56,31 @@ document.addEventListener("alpine:init", () => {
       else this.fault = "Choose a coral from the list first.";
     },
 
+    // Several taps in a row become one move, and one step of undo.
+    key(event) {
+      const mark = event.target.closest("[data-coral]");
+      if (!mark) return;
+      if (event.key === "Enter" || event.key === " ") {
+        event.preventDefault();
+        window.location = `${this.post}?coral=${mark.dataset.coral}`;
+        return;
+      }
+      const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
+      if (!step) return;
+      event.preventDefault();
+      this.nudge ||= { mark, x: Number(mark.dataset.x), y: Number(mark.dataset.y) };
+      this.nudge.x += step[0] * this.snap;
+      this.nudge.y += step[1] * this.snap;
+      const by = (axis) => (this.nudge[axis] - Number(mark.dataset[axis])) * this.plan.scale;
+      mark.setAttribute("transform", `translate(${by("x")} ${-by("y")})`);
+      clearTimeout(this.waiting);
+      this.waiting = setTimeout(() => {
+        const { x, y } = this.nudge;
+        this.nudge = null;
+        this.place(mark.dataset.coral, x, y, mark);
+      }, 450);
+    },
+
     letGo() {
       this.drag?.mark?.removeAttribute("transform");
       this.drag = null;
@@ -67,18 +95,16 @@ document.addEventListener("alpine:init", () => {
         mark?.removeAttribute("transform");
         return;
       }
-      const headers = { "Content-Type": "application/json" };
-      try {
-        const response = await fetch(`${this.post}/${id}/place`, { method: "POST", headers, body: JSON.stringify({ x, y }) });
-        const answer = await response.json();
-        if (response.ok) {
-          window.location = answer.next;
-          return;
-        }
-        this.fault = answer.message;
-      } catch {
-        this.fault = "The application does not answer. The coral was not moved.";
+      await this.place(id, x, y, mark);
+    },
+
+    async place(id, x, y, mark) {
+      const { ok, answer } = await send(`${this.post}/${id}/place`, { x, y });
+      if (ok) {
+        window.location = answer.next;
+        return;
       }
+      this.fault = answer.message;
       mark?.removeAttribute("transform");
     },
   }));

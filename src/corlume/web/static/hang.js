@@ -23,6 +23,7 @@ document.addEventListener("alpine:init", () => {
 
   Alpine.data("search", () => ({
     running: false,
+    said: "",
     init() {
       this.running = this.under(this.$el.dataset.state);
       if (this.running) this.watch();
@@ -39,6 +40,7 @@ document.addEventListener("alpine:init", () => {
         this.$refs.bar.value = found.done;
         this.$refs.answers.innerHTML = found.answers;
         this.running = this.under(found.state);
+        if (!this.running) this.said = "The search has ended; its answers stand below.";
       }
     },
   }));

@@ -5,6 +5,62 @@ function holdTouch(svg, what) {
   svg.addEventListener("touchstart", hold, { passive: false });
 }
 
+// A selector that finds what has the focus again after what it stands in was drawn anew, or null.
+function focusKey(within) {
+  const active = document.activeElement;
+  if (!active || active === document.body || !within.contains(active)) return null;
+  const { focus, fixture, box, coral, field, ids } = active.dataset;
+  if (focus) return `[data-focus="${focus}"]`;
+  if (fixture) return `.fixture[data-fixture="${fixture}"][tabindex]`;
+  if (box) return `[data-box="${box}"][tabindex]`;
+  if (coral && active.matches("[tabindex]")) return `.coral[data-coral="${coral}"][tabindex]`;
+  if (active.matches(".probe")) return ".probe[tabindex]";
+  if (active.matches(".dimension")) return `.dimension[data-field="${field}"][data-ids="${ids}"]`;
+  if (active.id) return `#${CSS.escape(active.id)}`;
+  const step = active.closest("[data-step]");
+  return step ? `[data-step="${step.dataset.step}"] button` : null;
+}
+
+// An undo or a reload leaves the focus where it was; a page that asks for another place gets it.
+const PLACE = `corlume-focus-${window.location.pathname}`;
+window.addEventListener("pagehide", () => {
+  const key = focusKey(document.body);
+  if (key) sessionStorage.setItem(PLACE, key);
+});
+window.addEventListener("load", () => {
+  const key = sessionStorage.getItem(PLACE);
+  sessionStorage.removeItem(PLACE);
+  const free = document.activeElement === document.body && !window.location.hash && !document.querySelector("[autofocus]");
+  if (key && free) document.querySelector(key)?.focus({ preventScroll: true });
+});
+
+// Send what a hand has done; the answer with whether it was taken, or words when none came.
+async function send(url, body) {
+  const headers = { "Content-Type": "application/json" };
+  try {
+    const response = await fetch(url, { method: "POST", headers, body: JSON.stringify(body) });
+    return { ok: response.ok, answer: await response.json() };
+  } catch {
+    return { ok: false, answer: { message: "The application does not answer. Nothing was changed." } };
+  }
+}
+
+// Draw the parts of this page that change anew, and leave the rest, with the focus, as it is.
+async function refresh() {
+  const answer = await fetch(window.location.href);
+  if (!answer.ok) {
+    window.location.reload();
+    return;
+  }
+  const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
+  const focus = focusKey(document.body);
+  for (const part of document.querySelectorAll("[data-live]")) {
+    const now = fresh.querySelector(`[data-live="${part.dataset.live}"]`);
+    if (now) part.innerHTML = now.innerHTML;
+  }
+  if (focus) document.querySelector(focus)?.focus({ preventScroll: true });
+}
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("page", () => ({
     init() {
@@ -34,6 +90,14 @@ document.addEventListener("alpine:init", () => {
     open: false,
     toggle() {
       this.open = !this.open;
+    },
+    init() {
+      // after Back the browser may have put another choice in the menu than the page shows
+      window.addEventListener("pageshow", () => {
+        const menu = this.$el.querySelector("select");
+        const shown = menu.querySelector("option[selected]");
+        if (shown) menu.value = shown.value;
+      });
     },
     go(event) {
       window.location = event.target.value;

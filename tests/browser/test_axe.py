@@ -1,0 +1,49 @@
+"""Every page, in both themes, through axe (package axe-playwright-python, which bundles it): no violation is left."""
+
+from __future__ import annotations
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Page
+
+from corlume.services import searches, shelf, tanks
+from corlume.services.starting import default_wish
+from corlume.store.database import Database
+from tests.test_photometry import GOOD
+
+PAGES = """
+/tanks /tanks/new /shelf /shelf/hybrid-60 /shelf/t5-54 /tanks/1 /tanks/1/chart /tanks/1/chart?setup=2 /tanks/1/kinds
+/tanks/1/hang /tanks/1/zones /tanks/1/setups /tanks/1/setups/2/mount /tanks/1/corals /tanks/1/corals?coral=15
+/tanks/1/corals?coral=3 /tanks/1/chart?setup=99999999999999999999
+""".split()
+
+
+def violations(page: Page) -> list[str]:
+    found = Axe().run(page).response["violations"]
+    return [
+        f"{one['id']} ({len(one['nodes'])}): {one['nodes'][0]['html'][:160]} {one['nodes'][0]['failureSummary'][:200]}"
+        for one in found
+    ]
+
+
+@pytest.mark.parametrize("theme", ["day", "night"])
+def test_no_page_breaks_a_rule_of_access(page: Page, db: Database, address: str, theme: str) -> None:
+    kind = shelf.entry(db, "cluster")
+    searches.begin(db, 1, 1, default_wish(tanks.open_tank(db, 1), kind))
+    page.context.add_cookies([{"name": "theme", "value": theme, "url": address}])
+    found = {}
+    for path in PAGES:
+        page.goto(path)
+        if path == "/tanks/1/hang":
+            page.get_by_role("button", name="Stop, keep what is found").wait_for(state="hidden", timeout=60_000)
+            page.reload()
+        page.wait_for_load_state("networkidle")
+        if bad := violations(page):
+            found[path] = bad
+    page.goto("/shelf")
+    page.locator("#file").set_input_files({"name": "a.ies", "mimeType": "text/plain", "buffer": GOOD.encode()})
+    page.locator("#ppf").fill("90")
+    page.get_by_role("button", name="Look at it").click()
+    if bad := violations(page):
+        found["preview"] = bad
+    assert not found, "\n".join(f"{path}: {line}" for path, lines in found.items() for line in lines)
