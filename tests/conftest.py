@@ -16,6 +16,7 @@ import pytest
 from starlette.testclient import TestClient
 
 from corlume.services import demo, tanks
+from corlume.services.predict import medium_of
 from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
@@ -28,6 +29,8 @@ def db(tmp_path: Path) -> Database:
     """The demo's database."""
     database = Database(tmp_path / "data" / "demo.db")
     demo.seed(database)
+    # known from the start, as after a first look: pages come whole
+    medium_of(tanks.open_tank(database, 1).lit_tank())
     return database
 
 

@@ -114,10 +114,36 @@ def _walk(light: dict[str, Array], scene: dict[str, Any], depth: float, rocks: l
         hit_y = going & (to_y <= step) & (step < depth - z - 1e-12) & ~hit_x
         x, y, z = x + ux * step, y + uy * step, z + step
         weight = weight * np.exp(-scene["loss"] * step * slant)
-        weight = np.where(hit_x, weight * np.where(ux > 0, panes[1], panes[0]), weight)
-        weight = np.where(hit_y, weight * np.where(uy > 0, panes[3], panes[2]), weight)
+        for hit, u, low, high in ((hit_x, ux, panes[0], panes[1]), (hit_y, uy, panes[2], panes[3])):
+            cos_in = np.abs(u) / slant
+            left = np.where(u > 0, _returned(high, cos_in, scene["n"]), _returned(low, cos_in, scene["n"]))
+            weight = np.where(hit, weight * left, weight)
         ux, uy = np.where(hit_x, -ux, ux), np.where(hit_y, -uy, uy)
     light.update(x=x, y=y, z=z, ux=ux, uy=uy, weight=weight)
+
+
+def _returned(pane: float | tuple[str, float], cos_in: Array, n: float) -> Array:
+    """What a pane sends back: a plain share, or ("glass", factor) by Fresnel for water, glass of 1.52 and air.
+
+    The reflections between its two faces are added up one by one, for each polarisation.
+    """
+    if not isinstance(pane, tuple):
+        return np.full_like(cos_in, pane)
+    sines = [np.sqrt(1 - cos_in**2) * n / index for index in (n, 1.52, 1.0)]
+    cosines = [np.sqrt(np.maximum(0.0, 1 - s**2)) for s in sines]
+    whole = np.zeros_like(cos_in)
+    for p in (False, True):
+        faces = []
+        for one, other, a, b in ((n, 1.52, *cosines[:2]), (1.52, 1.0, *cosines[1:])):
+            up, down = (other * a, one * b) if p else (one * a, other * b)
+            faces.append(np.divide(up - down, up + down, out=np.ones_like(up), where=up + down > 0) ** 2)
+        outer = np.where(sines[2] >= 1, 1.0, faces[1])
+        inside = (1 - faces[0]) ** 2 * outer
+        total = faces[0].copy()
+        for _ in range(40):
+            total, inside = total + inside, inside * faces[0] * outer
+        whole += 0.5 * total
+    return pane[1] * np.where(sines[2] >= 1, 1.0, whole)
 
 
 def _aim(turn: float, roll: float, pitch: float) -> Array:

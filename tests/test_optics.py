@@ -254,9 +254,14 @@ TRACED: dict[str, dict[str, Any]] = {
              "strips": [(-0.2, 1.1, -0.05, 0.07, 0.15), (0.3, 0.9, 0.3, 0.35, 0.22)]},
     "colonies": {"lamp": (0.45, 0.25, 0.22, 0.6, 0.05, 1.0), "panes": (0.85, 0.6, 0.85, 0.1), "rocks": (MOUND,),
                  "discs": [(0.2, 0.2, 0.15, 0.09), (0.62, 0.3, 0.1, 0.12), (0.85, 0.1, 0.3, 0.06)]},
+    "glass": {"lamp": (0.2, 0.12, 0.05, 0.16, 0.12, 1.0), "panes": (("glass", 0.85),) * 4, "rocks": ()},
     "deep": {"lamp": (0.2, 0.15, 0.15, 0.12, 0.12, 1.0), "panes": (0.9, 0.85, 0.9, 0.7), "rocks": (),
              "size": (0.4, 0.3), "at": 0.8},
 }  # fmt: skip
+
+
+def _pane(returned: float | tuple[Any, float]) -> Pane:
+    return Pane(*returned) if isinstance(returned, tuple) else Pane("plain", returned)
 
 
 @pytest.mark.parametrize("name", TRACED)
@@ -264,7 +269,7 @@ def test_field_agrees_with_photons_followed_one_by_one(name: str) -> None:
     case = TRACED[name]
     depth, size, deepest = case.get("at", 0.38), case.get("size", (0.9, 0.5)), case.get("at", 0.38) + 0.07
     bright, strips, discs = case.get("floor", (0.0, 0.0))[1], case.get("strips", []), case.get("discs", [])
-    panes = dict(zip(("left", "right", "front", "back"), (Pane("plain", r) for r in case["panes"]), strict=True))
+    panes = dict(zip(("left", "right", "front", "back"), (_pane(r) for r in case["panes"]), strict=True))
     box = Tank(
         *size, deepest, rim_height=0.03, sand=0.0, water=Water("plain", attenuation=0.1), rock_albedo=0.0, **panes,
         sand_albedo=bright, rocks=case.get("rocks", BLOCKS), colonies=tuple(Colony(*disc) for disc in discs),

@@ -161,7 +161,7 @@ def test_tank_that_does_not_read_takes_no_others_along_and_can_be_mended(client:
 
 @pytest.mark.parametrize("dump", OLD, ids=lambda path: path.stem)
 def test_databases_of_every_earlier_form_come_up_with_their_data(dump: Path, tmp_path: Path) -> None:
-    """The dumps were written by the versions of that form; each holds a tank with edits, one undone, and one removed."""
+    """The dumps were written by the versions of that form; each holds a tank with edits, and one removed."""
     path = tmp_path / "old.db"
     with closing(sqlite3.connect(path)) as connection:
         connection.executescript(dump.read_text())

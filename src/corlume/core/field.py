@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -26,9 +25,6 @@ from corlume.core.water import Water, fade_table
 Array = NDArray[np.float64]
 Sensor = Literal["planar", "scalar"]
 Strip = tuple[float, float, float, float, float]
-
-# One parallel kernel at a time: numba's fallback thread pool ends the process when two threads enter it.
-_KERNEL = threading.Lock()
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -161,7 +157,7 @@ def _direct(
             tuple(heights.tolist()), scalar, ledge,
         )  # fmt: skip
         here = np.flatnonzero((layer >= first) & (layer < first + many)) if len(depths) > many else slice(None)
-        with _KERNEL:
+        with kernel.ONE_AT_A_TIME:
             found[:, here] = kernel.irradiance(
                 points[here],
                 layer[here] - first,
@@ -204,7 +200,7 @@ def _paths(
     longest = max(depth, *depths) * (math.sqrt(1.0 + reach * reach) if index > 1.001 else 30.0)
     fades = np.stack([fade_table(water, spectrum, longest) for spectrum in spectra])
     round_lobe = lobe.table()[:, 0].copy() if lobe else np.empty(0)
-    with _KERNEL:
+    with kernel.ONE_AT_A_TIME:
         found: Array = kernel.path_tables(
             np.array(depths), np.array(heights), round_lobe, index, fades, longest,
             water.ripple / math.sqrt(2.0), scalar, ledge,

@@ -16,6 +16,7 @@ d tan(critical) of the point are all there are: no order is cut off.
 from __future__ import annotations
 
 import math
+import threading
 
 import numpy as np
 from numba import njit, prange
@@ -26,6 +27,8 @@ from corlume.core.surface import entry_tangent, fresnel_transmittance, steepest_
 
 Array = NDArray[np.float64]
 MAX_ORDER = 8
+ONE_AT_A_TIME = threading.Lock()
+"""Held around every parallel kernel: numba's fallback thread pool ends the process when two threads enter it."""
 TABLE_SIZE = 1024
 
 
@@ -217,7 +220,7 @@ def _blur(table: Array, scale: float, sigma: float) -> None:
     table[TABLE_SIZE - 1] = table[TABLE_SIZE - 2]
 
 
-@njit(cache=True, parallel=True, error_model="numpy", fastmath=FAST)
+@njit(cache=True, parallel=True, nogil=True, error_model="numpy", fastmath=FAST)
 def path_tables(
     depths: Array,
     heights: Array,
@@ -344,7 +347,7 @@ def _irradiance(
                     out[c] += weight * (v + f * (paths[g, k + 1, GEOMETRY + c] - v))
 
 
-@njit(cache=True, parallel=True, error_model="numpy", fastmath=FAST)
+@njit(cache=True, parallel=True, nogil=True, error_model="numpy", fastmath=FAST)
 def irradiance(
     points: Array,
     layer: NDArray[np.int64],

@@ -17,7 +17,8 @@ R = TypeVar("R")
 def remembered(most_bytes: int) -> Callable[[Callable[P, R]], Callable[P, R]]:
     """Decorate a function of hashable arguments: its newest results are kept while their arrays fit ``most_bytes``.
 
-    What is larger by itself is worked out each time. Two threads may work out the same at once; nothing waits.
+    What is larger by itself is worked out each time. ``knows`` of the decorated function tells whether a call would be
+    answered at once. Two threads may work out the same at once; nothing waits.
     """
 
     def decorate(work: Callable[P, R]) -> Callable[P, R]:
@@ -43,6 +44,11 @@ def remembered(most_bytes: int) -> Callable[[Callable[P, R]], Callable[P, R]]:
                         held -= _bytes(kept.popitem(last=False)[1])
             return result
 
+        def knows(*args: P.args, **kwargs: P.kwargs) -> bool:
+            with lock:
+                return (args, tuple(sorted(kwargs.items()))) in kept
+
+        recall.knows = knows  # type: ignore[attr-defined]
         return recall
 
     return decorate

@@ -18,7 +18,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from corlume.core.geometry import Tank
-from corlume.core.kernel import crossings_return
+from corlume.core.kernel import ONE_AT_A_TIME, crossings_return
 from corlume.core.shadow import Rockwork, blocked, mirror
 from corlume.core.surface import fresnel_transmittance
 from corlume.core.water import Water
@@ -97,8 +97,9 @@ def find_scatter(tank: Tank, panes: Array, rock: Rockwork) -> Scatter | None:
     nodes = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
     size = (tank.length, tank.width)
     loss = _mean_loss(tank.water)
-    to_nodes, round_nodes = _exchange(nodes, floor, size, tank.index, loss, panes, rock, True)
-    to_floor, _ = _exchange(floor[:, :3].copy(), floor, size, tank.index, loss, panes, rock, False)
+    with ONE_AT_A_TIME:
+        to_nodes, round_nodes = _exchange(nodes, floor, size, tank.index, loss, panes, rock, True)
+        to_floor, _ = _exchange(floor[:, :3].copy(), floor, size, tank.index, loss, panes, rock, False)
     everything = np.linalg.inv(np.eye(len(floor)) - to_floor)
     # whole copies: the compiled kernels are made anew for arrays that lie otherwise in memory
     return Scatter(tank, floor[:, :3].copy(), to_nodes @ everything, round_nodes @ everything)
@@ -146,7 +147,7 @@ def _patches(
     return np.column_stack((u, v, depth * same, steps[0] * steps[1] * same, albedo * same))
 
 
-@njit(cache=True, parallel=True, error_model="numpy")
+@njit(cache=True, parallel=True, nogil=True, error_model="numpy")
 def _exchange(
     points: Array,
     floor: Array,

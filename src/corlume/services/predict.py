@@ -31,6 +31,7 @@ from corlume.core.zones import Surface, surfaces
 from corlume.reference.spectra import weightings
 
 Array = NDArray[np.float64]
+SliceKind = Literal["plan", "front", "side"]
 STEP = 0.028
 """Distance between the nodes of a drawn plane [m]; planes are capped at 90 nodes a side."""
 
@@ -46,10 +47,14 @@ class Place:
 
 @dataclass(frozen=True, slots=True)
 class PlaneSpec:
-    """Which points of a tank: a drawn slice, the plane or volume that verdicts use, all surfaces, one point."""
+    """Which points of a tank: a drawn slice, the plane or volume that verdicts use, all surfaces, one point.
+
+    ``coarse`` asks for half the nodes along each axis of a slice.
+    """
 
     kind: Literal["plan", "front", "side", "judge", "volume", "surfaces", "point"]
     at: float | int | Place = 0.0
+    coarse: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +85,13 @@ class Reading:
     in_rock: bool
 
 
+def first_look(tank: Tank) -> Tank | None:
+    """The tank without the light that its floor sends back, for a first drawing; None when all of it is known."""
+    if medium_of.knows(replace(tank, colonies=())):  # type: ignore[attr-defined]
+        return None
+    return replace(tank, sand_albedo=0.0, rock_albedo=0.0)
+
+
 def par_at(tank: Tank, fixtures: Sequence[Fixture], points: Array, *, sensor: Sensor = "planar") -> Array:
     """PAR (n,) at points (n, 3) anywhere in the water, nothing remembered."""
     medium, total = medium_of(tank), np.zeros(len(points))
@@ -90,10 +102,10 @@ def par_at(tank: Tank, fixtures: Sequence[Fixture], points: Array, *, sensor: Se
     return total
 
 
-def slice_plane(tank: Tank, fixtures: Sequence[Fixture], kind: Literal["plan", "front", "side"], at: float) -> Plane:
+def slice_plane(tank: Tank, fixtures: Sequence[Fixture], kind: SliceKind, at: float, *, coarse: bool = False) -> Plane:
     """PAR on a slice: plan at a depth, front elevation at a y, side elevation at an x [m]."""
-    spec = PlaneSpec(kind, at)
-    u, v = _axes(tank, kind)
+    spec = PlaneSpec(kind, at, coarse)
+    u, v = _axes(tank, kind, coarse)
     return Plane(u, v, _masked(tank, fixtures, spec))
 
 
@@ -125,7 +137,7 @@ FLICKERS = tuple(
 def layer_plane(
     tank: Tank,
     fixtures: Sequence[Fixture],
-    kind: Literal["plan", "front", "side"],
+    kind: SliceKind,
     at: float,
     layer: Layer,
     chosen: int | None,
@@ -331,10 +343,11 @@ def _surfaces(tank: Tank) -> tuple[Surface, ...]:
     return tuple(surfaces(tank))
 
 
-def _axes(tank: Tank, kind: Literal["plan", "front", "side"]) -> tuple[Array, Array]:
+def _axes(tank: Tank, kind: SliceKind, coarse: bool = False) -> tuple[Array, Array]:
     sizes = {"x": tank.length, "y": tank.width, "depth": tank.water_depth}
     names = {"plan": ("x", "y"), "front": ("x", "depth"), "side": ("y", "depth")}[kind]
-    u, v = (np.linspace(0.0, sizes[n], min(90, max(12, round(sizes[n] / STEP)))) for n in names)
+    counts = (min(90, max(12, round(sizes[name] / STEP))) for name in names)
+    u, v = (np.linspace(0.0, sizes[n], count // 2 if coarse else count) for n, count in zip(names, counts, strict=True))
     return u, v
 
 
@@ -351,7 +364,7 @@ def _points(tank: Tank, spec: PlaneSpec) -> Array:
         case "volume", _:
             return grid(tank, (20, 10, 7), depths=(tank.rock_top(), tank.sand_depth))
         case ("plan" | "front" | "side") as kind, float() as at:
-            u, v = np.meshgrid(*_axes(tank, kind), indexing="ij")
+            u, v = np.meshgrid(*_axes(tank, kind, spec.coarse), indexing="ij")
             w = np.full_like(u, at)
             order = {"plan": (u, v, w), "front": (u, w, v), "side": (w, u, v)}[kind]
             return np.stack(order, axis=-1)

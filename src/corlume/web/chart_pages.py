@@ -12,7 +12,7 @@ from corlume.core.emitter import MOST_CHANNELS
 from corlume.core.errors import Rules
 from corlume.formats.measure import Measure
 from corlume.services import lights, shelf, tanks
-from corlume.services.predict import LAYERS, Layer, Place
+from corlume.services.predict import LAYERS, Layer, Place, first_look
 from corlume.store.tanks import StoredTank
 from corlume.web import chart_view
 from corlume.web.forms import read_fixture_changes
@@ -95,13 +95,19 @@ def chart(
         selected = shown.fixtures[0].id
     sheet = chart_view.sheet_of(stored, shown)
     probe = chart_view.default_probe(stored)
+    coarse = first_look(stored.lit_tank()) if shown.fixtures else None
+    if coarse:
+        parts = chart_view.first_parts(stored, coarse, sheet, shown, probe, selected, measure)
+    else:
+        parts = chart_view.moving_parts(stored, sheet, shown, probe, selected, measure)
     context = {
         "stored": stored,
         "setup": shown,
+        "coarse": coarse is not None,
         "selected": selected,
         "probe": probe,
         "sheet": sheet,
-        "parts": chart_view.moving_parts(stored, sheet, shown, probe, selected, measure),
+        "parts": parts,
         "frame": chart_view.frame(stored, sheet, measure),
         "panel": chart_view.panel(stored, shown, selected, measure),
         "layers": LAYERS,

@@ -7,7 +7,9 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
+from corlume.core.geometry import Tank
 from corlume.core.scene import Fixture, beside, overlaps
+from corlume.core.targets import Band
 from corlume.core.wear import questions
 from corlume.formats.measure import Measure
 from corlume.services.predict import (
@@ -17,9 +19,11 @@ from corlume.services.predict import (
     SHADES,
     Layer,
     Place,
+    Plane,
     Reading,
     layer_plane,
     read_probe,
+    slice_plane,
     verdicts,
 )
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -54,36 +58,87 @@ def moving_parts(
     fixtures = [kept.value for kept in setup.fixtures]
     chosen = next((i for i, kept in enumerate(setup.fixtures) if kept.id == selected), None)
     bands = {"share": PARTS, "shadow": SHADES, "soft": PARTS, "flicker": FLICKERS}.get(layer) or targets.bands()
-    parts: dict[str, str] = {}
-    for view, at in zip(sheet.views(), (probe.depth, probe.y, probe.x), strict=True):
-        plane = layer_plane(tank, fixtures, view.kind, at, layer, chosen)
-        parts[f"light-{view.kind}"] = draw_light(view, plane, bands)
-        parts[f"rock-{view.kind}"] = draw_rock(view, tank, at) + draw_caption(view, at, measure)
-    parts["dimensions"] = draw_dimensions(sheet, setup.fixtures, measure)
-    parts["marks"] = draw_probe(sheet, probe) + draw_fixtures(sheet, setup.fixtures, selected)
-    title = "" if layer == "par" else LAYERS[layer]
-    if layer == "share" and chosen is not None:
-        title = f"Share of {letter(chosen)} in the light, %"
-    elif layer != "par":
-        title = {
-            "scalar": "PAR on a sphere",
-            "soft": "Light that gets under a plate as wide as it hangs high, %",
-            "flicker": "Flicker, %",
-        }.get(layer, f"{title} of the light, %")
-    parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=title)
-    parts["depth-out"] = measure.length(probe.depth)
-    reading = read_probe(tank, fixtures, targets, stored.running.hours, probe)
-    parts["readout"] = _readout(stored, fixtures, reading, measure)
-    parts["notes"] = templates.get_template("parts/notes.html").render(
-        overlaps=overlaps(fixtures),
-        beside=beside(stored.tank, fixtures),
-        letter=letter,
-        measure=measure,
-    )
-    parts["spoken"] = f"{reading.par:.0f} PAR at the probe, {reading.band.name}"
+    planes = [
+        layer_plane(tank, fixtures, view.kind, at, layer, chosen)
+        for view, at in zip(sheet.views(), _slices(probe), strict=True)
+    ]
+    parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure) | _marked(sheet, setup, probe, selected)
+    parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=_title(layer, chosen))
     judged = verdicts(tank, fixtures, targets, stored.running) if fixtures else []
     parts["verdicts"] = templates.get_template("parts/verdicts.html").render(verdicts=judged, measure=measure)
     return parts
+
+
+def first_parts(
+    stored: StoredTank,
+    tank: Tank,
+    sheet: Sheet,
+    setup: StoredSetup,
+    probe: Place,
+    selected: int | None,
+    measure: Measure,
+) -> dict[str, str]:
+    """The same as a first look, by a tank whose floor sends nothing back: coarse, and without verdicts."""
+    fixtures, bands = [kept.value for kept in setup.fixtures], stored.targets.bands()
+    planes = [
+        slice_plane(tank, fixtures, view.kind, at, coarse=True)
+        for view, at in zip(sheet.views(), _slices(probe), strict=True)
+    ]
+    parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure) | _marked(sheet, setup, probe, selected)
+    parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title="")
+    parts["notes"] += FIRST_LOOK
+    parts["verdicts"] = '<p class="verdict-empty">Working out the figures ...</p>'
+    return parts
+
+
+FIRST_LOOK = (
+    '<p class="hint first-look">A first look, without the light that sand and rock send back. All of it follows.</p>'
+)
+
+
+def _slices(probe: Place) -> tuple[float, float, float]:
+    """Where the plan, the front and the side view cut through the probe [m]."""
+    return probe.depth, probe.y, probe.x
+
+
+def _drawn(
+    stored: StoredTank,
+    tank: Tank,
+    sheet: Sheet,
+    setup: StoredSetup,
+    probe: Place,
+    planes: Sequence[Plane],
+    bands: Sequence[Band],
+    measure: Measure,
+) -> dict[str, str]:
+    """Light and rock in the views, what hangs where in numbers, and what the probe reads."""
+    parts: dict[str, str] = {}
+    fixtures = [kept.value for kept in setup.fixtures]
+    for view, at, plane in zip(sheet.views(), _slices(probe), planes, strict=True):
+        parts[f"light-{view.kind}"] = draw_light(view, plane, bands)
+        parts[f"rock-{view.kind}"] = draw_rock(view, tank, at) + draw_caption(view, at, measure)
+    parts["dimensions"] = draw_dimensions(sheet, setup.fixtures, measure)
+    parts["depth-out"] = measure.length(probe.depth)
+    reading = read_probe(tank, fixtures, stored.targets, stored.running.hours, probe)
+    parts["readout"] = _readout(stored, fixtures, reading, measure)
+    parts["spoken"] = f"{reading.par:.0f} PAR at the probe, {reading.band.name}"
+    parts["notes"] = templates.get_template("parts/notes.html").render(
+        overlaps=overlaps(fixtures), beside=beside(stored.tank, fixtures), letter=letter, measure=measure
+    )
+    return parts
+
+
+def _marked(sheet: Sheet, setup: StoredSetup, probe: Place, selected: int | None) -> dict[str, str]:
+    return {"marks": draw_probe(sheet, probe) + draw_fixtures(sheet, setup.fixtures, selected)}
+
+
+def _title(layer: Layer, chosen: int | None) -> str:
+    """What the legend's numbers are, where they are not plain PAR."""
+    if layer == "share" and chosen is not None:
+        return f"Share of {letter(chosen)} in the light, %"
+    own = {"par": "", "scalar": "PAR on a sphere", "flicker": "Flicker, %"}
+    own["soft"] = "Light that gets under a plate as wide as it hangs high, %"
+    return own.get(layer, f"{LAYERS[layer]} of the light, %")
 
 
 def _readout(stored: StoredTank, fixtures: Sequence[Fixture], reading: Reading, measure: Measure) -> str:

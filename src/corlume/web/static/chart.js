@@ -37,7 +37,8 @@ document.addEventListener("alpine:init", () => {
       this.$el.addEventListener("input", (event) => this.input(event));
       this.$el.addEventListener("change", (event) => this.change(event));
       this.$el.addEventListener("click", (event) => this.click(event));
-      if (sessionStorage.getItem(this.memory)) this.preview();
+      // a page that was quick to come has a coarse drawing: the whole one is asked for, and can be left
+      if (data.coarse || sessionStorage.getItem(this.memory)) this.preview();
     },
 
     // ---- asking the server ----
