@@ -163,19 +163,25 @@ def test_labels_pushed_apart_keep_their_order_and_gap(places: list[float]) -> No
 
 def test_dimensions_are_in_the_keepers_unit() -> None:
     drawn = draw_dimensions(lay_out(TANK, 0.2), hung((0.3302, 0.3, 0.2032)), INCH)
-    assert set(texts(drawn, "dim-text")) == {"13", "11.81", "8"}
+    assert set(texts(drawn, "dim-text")) == {"13", "11.8", "8"}
     assert texts(drawn, "note") == ["dimensions in in"]
 
 
 def test_fixtures_are_drawn_in_all_views_and_named_for_the_keyboard() -> None:
     drawn = parse(draw_fixtures(lay_out(TANK, 0.2), hung((0.3, 0.3, 0.2), (0.9, 0.3, 0.2)), 2))
     groups = [g for g in drawn.iter("g") if g.get("data-fixture")]
-    assert len(groups) == 6
+    assert len(groups) == 9  # in three views, and the chosen one once more on top
     focusable = [g for g in groups if g.get("tabindex")]
     assert [g.get("data-view") for g in focusable] == ["plan", "plan"]
     assert focusable[0].get("aria-label") == "A, No. 0, 100%"
-    assert "selected" in (focusable[-1].get("class") or "")
-    assert [t.text for g in groups if g.get("data-view") == "side" for t in g.iter("text")] == ["A B"]
+    assert all("selected" not in (g.get("class") or "") for g in focusable)  # their order never changes
+    assert [g.get("aria-hidden") for g in groups if "selected" in (g.get("class") or "")] == ["true"] * 3
+    assert [
+        t.text
+        for g in groups
+        if g.get("data-view") == "side" and "selected" not in g.get("class", "")
+        for t in g.iter("text")
+    ] == ["A B"]
     assert letter(25) + letter(26) == "ZA2"
 
 

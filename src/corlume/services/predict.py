@@ -85,6 +85,12 @@ class Reading:
     in_rock: bool
 
 
+@lru_cache(maxsize=64)
+def same_tank(tank: Tank) -> Tank:
+    """The tank, or the first one equal to it: whoever asks by the same object finds what is remembered at once."""
+    return tank
+
+
 def first_look(tank: Tank) -> Tank | None:
     """The tank without the light that its floor sends back, for a first drawing; None when all of it is known."""
     if medium_of.knows(replace(tank, colonies=())):  # type: ignore[attr-defined]
@@ -98,7 +104,7 @@ def par_at(tank: Tank, fixtures: Sequence[Fixture], points: Array, *, sensor: Se
     for i, f in enumerate(fixtures):
         if f.output > 0:
             found = channel_fields(medium, f.emitter, points, sensor=sensor, bodies=bodies_below(fixtures, i))
-            total += np.tensordot(f.strengths, found, 1)
+            total += _mixed(f.strengths, found)
     return total
 
 
@@ -141,12 +147,14 @@ def layer_plane(
     at: float,
     layer: Layer,
     chosen: int | None,
+    *,
+    coarse: bool = False,
 ) -> Plane:
     """A slice of a layer: PAR or PAR on a sphere; or in percent the share of the fixture of index ``chosen``, what
     rock and braces take, what still gets under a plate, or how much the light flickers.
     """
-    plane = slice_plane(tank, fixtures, kind, at)
-    spec = PlaneSpec(kind, at)
+    plane = slice_plane(tank, fixtures, kind, at, coarse=coarse)
+    spec = PlaneSpec(kind, at, coarse)
     whole = plane.par
     match layer:
         case "par":
@@ -296,8 +304,15 @@ def _part(
     """What one of the fixtures brings, shaded by those that hang lower."""
     f = fixtures[index]
     unit = _unit(tank, f.emitter, spec, sensor, ledge, bodies_below(fixtures, index))
-    part: Array = np.tensordot(f.strengths, unit, 1)
-    return part
+    return _mixed(f.strengths, unit)
+
+
+def _mixed(strengths: Sequence[float], unit: Array) -> Array:
+    """Channels (c, ...) each times its strength, added up; not by linear algebra, whose threads spin for so little."""
+    total: Array = strengths[0] * unit[0]
+    for strength, channel in zip(strengths[1:], unit[1:], strict=True):
+        total += strength * channel
+    return total
 
 
 @remembered(96_000_000)

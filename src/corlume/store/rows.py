@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
+from functools import lru_cache
 from typing import Any
 
 from corlume.core.coral import CoralCard
@@ -131,7 +132,27 @@ def fixture_row(fixture: Fixture) -> Row:
 
 
 def fixture_from(row: sqlite3.Row) -> Fixture:
-    """The fixture of a row."""
+    """The fixture of a row; of rows that say the same, the same one: what is remembered of it is found at once."""
+    return _fixture_from(_Same(row))
+
+
+class _Same:
+    """A row that equals another by what it says of a fixture, whatever its id."""
+
+    def __init__(self, row: sqlite3.Row) -> None:
+        self.row = row
+        self.said = tuple(row[name] for name in row.keys() if name not in ("id", "setup_id"))  # noqa: SIM118
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Same) and self.said == other.said
+
+    def __hash__(self) -> int:
+        return hash(self.said)
+
+
+@lru_cache(maxsize=400)
+def _fixture_from(same: _Same) -> Fixture:
+    row = same.row
     emitter = Emitter(**_pick(row, _EMITTER), lobe=_lobe_from(row["lobe"]), channels=_channels_from(row["channels"]))
     return Fixture(
         emitter,

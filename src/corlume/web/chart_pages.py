@@ -55,11 +55,12 @@ class ProbeAt(BaseModel):
 
 
 class ChartRequest(BaseModel):
-    """Where the probe is, which fixture is selected, and what is changed."""
+    """Where the probe is, which fixture is selected, what is changed, and whether a hand is still at it."""
 
     probe: ProbeAt
     selected: int | None = None
     layer: Layer = "par"
+    dragging: bool = False
     changes: dict[int, FixtureChange] = Field(default={}, max_length=200)
 
 
@@ -125,7 +126,9 @@ def light(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, body: ChartReq
     drafted = lights.draft(stored.tank, setup, _changes(body, measure))
     sheet = chart_view.sheet_of(stored, setup)
     probe = _probe(stored, body.probe)
-    parts = chart_view.moving_parts(stored, sheet, drafted, probe, body.selected, measure, body.layer)
+    parts = chart_view.moving_parts(
+        stored, sheet, drafted, probe, body.selected, measure, body.layer, coarse=body.dragging and bool(body.changes)
+    )
     if not body.changes:
         parts["panel"] = chart_view.panel(stored, setup, body.selected, measure)
     return JSONResponse(chart_view.as_json(parts))

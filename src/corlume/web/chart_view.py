@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
+from corlume.core.emitter import Emitter
 from corlume.core.geometry import Tank
 from corlume.core.scene import Fixture, beside, overlaps
 from corlume.core.targets import Band
@@ -23,6 +24,7 @@ from corlume.services.predict import (
     Reading,
     layer_plane,
     read_probe,
+    same_tank,
     slice_plane,
     verdicts,
 )
@@ -52,18 +54,26 @@ def moving_parts(
     selected: int | None,
     measure: Measure,
     layer: Layer = "par",
+    *,
+    coarse: bool = False,
 ) -> dict[str, str]:
-    """Everything that a drag, a dimmer or the probe changes: light, rock, marks, readout, verdicts."""
-    tank, targets = stored.lit_tank(), stored.targets
+    """Everything that a drag, a dimmer or the probe changes: light, rock, marks, readout, verdicts.
+
+    In mid-drag the drawings may be ``coarse``: fewer nodes, no lines or labels but the limits of the bands, and nothing
+    of what a hand on a fixture does not change.
+    """
+    tank, targets = same_tank(stored.lit_tank()), stored.targets
     fixtures = [kept.value for kept in setup.fixtures]
     chosen = next((i for i, kept in enumerate(setup.fixtures) if kept.id == selected), None)
     bands = {"share": PARTS, "shadow": SHADES, "soft": PARTS, "flicker": FLICKERS}.get(layer) or targets.bands()
     planes = [
-        layer_plane(tank, fixtures, view.kind, at, layer, chosen)
+        layer_plane(tank, fixtures, view.kind, at, layer, chosen, coarse=coarse)
         for view, at in zip(sheet.views(), _slices(probe), strict=True)
     ]
-    parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure) | _marked(sheet, setup, probe, selected)
-    parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=_title(layer, chosen))
+    parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure, coarse=coarse)
+    parts |= _marked(sheet, setup, probe, selected)
+    if not coarse:
+        parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=_title(layer, chosen))
     judged = verdicts(tank, fixtures, targets, stored.running) if fixtures else []
     parts["verdicts"] = templates.get_template("parts/verdicts.html").render(verdicts=judged, measure=measure)
     return parts
@@ -86,13 +96,13 @@ def first_parts(
     ]
     parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure) | _marked(sheet, setup, probe, selected)
     parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title="")
-    parts["notes"] += FIRST_LOOK
-    parts["verdicts"] = '<p class="verdict-empty">Working out the figures ...</p>'
+    parts["verdicts"] = FIRST_LOOK
     return parts
 
 
 FIRST_LOOK = (
-    '<p class="hint first-look">A first look, without the light that sand and rock send back. All of it follows.</p>'
+    '<p class="verdict-empty">A first look, without the light that sand and rock send back. '
+    "All of it follows, with the figures.</p>"
 )
 
 
@@ -110,14 +120,18 @@ def _drawn(
     planes: Sequence[Plane],
     bands: Sequence[Band],
     measure: Measure,
+    *,
+    coarse: bool = False,
 ) -> dict[str, str]:
     """Light and rock in the views, what hangs where in numbers, and what the probe reads."""
     parts: dict[str, str] = {}
     fixtures = [kept.value for kept in setup.fixtures]
     for view, at, plane in zip(sheet.views(), _slices(probe), planes, strict=True):
-        parts[f"light-{view.kind}"] = draw_light(view, plane, bands)
-        parts[f"rock-{view.kind}"] = draw_rock(view, tank, at) + draw_caption(view, at, measure)
-    parts["dimensions"] = draw_dimensions(sheet, setup.fixtures, measure)
+        parts[f"light-{view.kind}"] = draw_light(view, plane, bands, coarse=coarse)
+        if not coarse:
+            parts[f"rock-{view.kind}"] = draw_rock(view, tank, at) + draw_caption(view, at, measure)
+    if not coarse or [kept.value.emitter for kept in setup.fixtures] != _hung(stored, setup.id):
+        parts["dimensions"] = draw_dimensions(sheet, setup.fixtures, measure)
     parts["depth-out"] = measure.length(probe.depth)
     reading = read_probe(tank, fixtures, stored.targets, stored.running.hours, probe)
     parts["readout"] = _readout(stored, fixtures, reading, measure)
@@ -126,6 +140,11 @@ def _drawn(
         overlaps=overlaps(fixtures), beside=beside(stored.tank, fixtures), letter=letter, measure=measure
     )
     return parts
+
+
+def _hung(stored: StoredTank, setup_id: int) -> list[Emitter]:
+    """The faces of a setup as they are kept."""
+    return [kept.value.emitter for setup in stored.setups if setup.id == setup_id for kept in setup.fixtures]
 
 
 def _marked(sheet: Sheet, setup: StoredSetup, probe: Place, selected: int | None) -> dict[str, str]:

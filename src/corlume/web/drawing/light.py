@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from functools import lru_cache
 from itertools import pairwise
 from typing import cast
 
@@ -27,8 +28,11 @@ Spots = list[tuple[float, float]]
 _Filled = tuple[list[Array], list[NDArray[np.int64]]]  # what contourpy returns for the two types asked for
 
 
-def draw_light(view: View, plane: Plane, bands: Sequence[Band]) -> Markup:
-    """Draw a plane's bands, isolines and predicted soundings into its view."""
+def draw_light(view: View, plane: Plane, bands: Sequence[Band], *, coarse: bool = False) -> Markup:
+    """Draw a plane's bands, isolines and predicted soundings into its view.
+
+    A ``coarse`` drawing has no lines but the limits of the bands, and no labels on them.
+    """
     if not np.isfinite(plane.par).any():
         return Markup("")
     filled = _fill_rock(plane.par)
@@ -36,7 +40,7 @@ def draw_light(view: View, plane: Plane, bands: Sequence[Band]) -> Markup:
     if filled.max() < 0.5 and bands[-1].key == "strong":
         x, y = (view.left + view.right) / 2, 0.7 * view.top + 0.3 * view.bottom
         return _bands(generator, bands) + el("text", "no light yet", x=x, y=y, class_="no-light")
-    lines, labels = _isolines(view, generator, filled, bands)
+    lines, labels = _limits(generator, filled, bands) if coarse else _isolines(view, generator, filled, bands)
     soundings = _soundings(view, plane, labels)
     return Markup("").join(
         [_bands(generator, bands), group(lines, class_="isolines"), group([soundings], class_="soundings")]
@@ -120,6 +124,14 @@ def _isolines(view: View, generator: ContourGenerator, par: Array, bands: Sequen
     return paths + texts, taken
 
 
+def _limits(generator: ContourGenerator, par: Array, bands: Sequence[Band]) -> tuple[list[Markup], Spots]:
+    """The limits of the bands alone, as one path."""
+    low, high = float(np.nanmin(par)), float(np.nanmax(par))
+    levels = [band.low for band in bands[1:] if low < band.low < high]
+    pieces = [p for level in levels for p in cast(list[Array], generator.lines(level))]
+    return [el("path", d=pieces_path(pieces), class_="isoline limit")] if pieces else [], []
+
+
 def _length(points: Array) -> float:
     steps = points[1:] - points[:-1]
     return float(np.sqrt((steps * steps).sum(axis=1)).sum())
@@ -142,22 +154,28 @@ def _label_spot(view: View, points: Array, taken: Spots) -> tuple[float, float, 
 
 def _soundings(view: View, plane: Plane, labels: Spots) -> Markup:
     """Predicted readings at even places, leaving out those that would touch a label of an isoline."""
-    across = max(2, int((view.right - view.left) / SOUNDING_GAP))
-    down = max(2, int((view.bottom - view.top) / (0.8 * SOUNDING_GAP)))
-    columns, rows = _nearest(plane.u, view.u_size, across), _nearest(plane.v, view.v_size, down)
+    columns, rows, starts, x, y = _places(view, len(plane.u), len(plane.v))
     readings = plane.par[np.ix_(columns, rows)]
-    x = view.left + plane.u[columns] * view.scale
-    y = np.array([view.at(0.0, float(v))[1] for v in plane.v[rows]])
     free = np.isfinite(readings)
     for a, b in labels:
         free &= (np.abs(x - a) > 20)[:, None] | (np.abs(y - b) > 11)[None, :]
+    shown = free.ravel().tolist()
+    numbers = np.where(free, readings, 0.0).round().astype(int).ravel().tolist()
     # numbers alone: nothing here needs escaping
-    return Markup(
-        "".join(
-            f'<text x="{x[i]:.1f}" y="{y[j]:.1f}" dy="0.35em" class="sounding">{readings[i, j]:.0f}</text>'
-            for i, j in zip(*np.nonzero(free), strict=True)
-        )
-    )
+    return Markup("".join([f"{at}{n}</text>" for at, n, show in zip(starts, numbers, shown, strict=True) if show]))
+
+
+@lru_cache(maxsize=64)
+def _places(view: View, nu: int, nv: int) -> tuple[list[int], list[int], list[str], Array, Array]:
+    """Which nodes of a plane get a number, the text before each number, and where they stand on paper."""
+    across = max(2, int((view.right - view.left) / SOUNDING_GAP))
+    down = max(2, int((view.bottom - view.top) / (0.8 * SOUNDING_GAP)))
+    u, v = np.linspace(0.0, view.u_size, nu), np.linspace(0.0, view.v_size, nv)
+    columns, rows = _nearest(u, view.u_size, across), _nearest(v, view.v_size, down)
+    x = view.left + u[columns] * view.scale
+    y = np.array([view.at(0.0, float(at))[1] for at in v[rows]])
+    starts = [f'<text x="{a:.1f}" y="{b:.1f}" dy="0.35em" class="sounding">' for a in x for b in y]
+    return columns, rows, starts, x, y
 
 
 def _nearest(nodes: Array, size: float, count: int) -> list[int]:

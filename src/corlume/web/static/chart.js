@@ -51,7 +51,8 @@ document.addEventListener("alpine:init", () => {
     // Answers come back numbered; one that is older than what is shown is dropped.
     async ask(path, changes) {
       const number = ++this.asked;
-      const body = JSON.stringify({ probe: this.probe, selected: this.selected, layer: this.layer, changes });
+      const dragging = path === "/light" && Object.keys(changes).length > 0;
+      const body = JSON.stringify({ probe: this.probe, selected: this.selected, layer: this.layer, dragging, changes });
       const headers = { "Content-Type": "application/json" };
       const response = await fetch(this.post + path, { method: "POST", headers, body });
       const answer = await response.json();
@@ -242,8 +243,9 @@ document.addEventListener("alpine:init", () => {
     async up() {
       const drag = this.drag;
       this.drag = null;
-      if (!drag || drag.probe) return;
-      if (!drag.moved) {
+      if (!drag) return;
+      // the release is drawn in full
+      if (drag.probe || !drag.moved) {
         this.preview();
         return;
       }
