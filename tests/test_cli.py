@@ -17,7 +17,9 @@ import pytest
 from click.testing import CliRunner, Result
 
 from corlume.cli.main import main
+from corlume.serve import serve
 from corlume.settings import Settings
+from corlume.store.database import Database
 
 SCENES = Path(__file__).parent / "scenes"
 CUBE = str(SCENES / "hand-measured-cube.json")
@@ -74,6 +76,32 @@ def test_import_and_export_keep_a_tank(tmp_path: Path) -> None:
     assert "tank 1" in run("import", CUBE, **data).output
     assert json.loads(run("export", "1", **data).output)["tank"]["length_cm"] == 60.96
     assert "There is no tank 7. Tanks: 1 (Cube by the tape)" in run("export", "7", **data).output
+
+
+def test_record_is_backed_up_verified_and_restored(tmp_path: Path) -> None:
+    data, copy = {"CORLUME_DATA": str(tmp_path / "data")}, str(tmp_path / "copy.db")
+    run("import", CUBE, **data)
+    assert "1 tank (Cube by the tape), 0 own fixtures, 1 step of undo" in run("backup", copy, **data).output
+    assert "is there already" in run("backup", copy, **data).output
+    assert "is whole" in run("verify", copy).output
+    run("import", CUBE, **data)
+    restored = run("restore", copy, **data)
+    assert "What was there is in" in restored.output
+    assert "There is no tank 2" in run("export", "2", **data).output
+    refused = run("restore", str(SCENES / "points.csv"), **data)
+    assert refused.exit_code == 1
+    assert "is not a database of Corlume" in refused.output
+
+
+def test_open_house_is_said_beyond_loopback(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("uvicorn.Server.run", lambda *_, **__: None)
+    for host, lines in (("127.0.0.1", 1), ("0.0.0.0", 2)):
+        said: list[str] = []
+        db = Database(tmp_path / "a.db")
+        serve(db, Settings(host=host, port=0, data=tmp_path), tell=said.append)
+        assert len(said) == lines
+    assert "there is no log-in" in said[1]
+    assert "CORLUME_HOSTS=" in said[1]
 
 
 def test_demo_serves_on_loopback_and_prints_its_address(tmp_path: Path) -> None:

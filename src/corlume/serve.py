@@ -16,7 +16,7 @@ from corlume.store.database import Database, Unusable
 from corlume.store.lock import alone
 from corlume.web.app import create_app
 
-LOOPBACK = ("127.0.0.1", "::1", "localhost")
+LOOPBACK = ("::1", "localhost")
 GRACE = 1
 """How long answers under way may still take when the server is told to stop [s]."""
 OPEN_HOUSE = (
@@ -38,7 +38,7 @@ def serve(db: Database, settings: Settings, *, tell: Callable[[str], None]) -> N
         listener.listen()  # from here on a browser waits instead of being refused
         host = f"[{settings.host}]" if ":" in settings.host else settings.host
         tell(f"Corlume is at http://{host}:{listener.getsockname()[1]}/ (stop it with Ctrl C)")
-        if settings.host not in LOOPBACK:
+        if settings.host not in LOOPBACK and not settings.host.startswith("127."):
             tell(OPEN_HOUSE.replace("{hosts}", settings.hosts))
         config = uvicorn.Config(create_app(db, settings), log_level="warning", timeout_graceful_shutdown=GRACE)
         try:

@@ -19,8 +19,13 @@ DEMO = click.option("--demo", is_flag=True, help="The demo's record instead of y
 
 def _say(held: Contents) -> str:
     names = f" ({', '.join(held.tanks)})" if held.tanks else ""
-    text = f"{len(held.tanks)} tanks{names}, {held.fixtures} own fixtures, {held.edits} steps of undo"
-    return text + f"; {len(held.faulty)} tanks do not read: {', '.join(held.faulty)}" * bool(held.faulty)
+    counts = ((held.fixtures, "own fixture"), (held.edits, "step"))
+    text = ", ".join([_count(len(held.tanks), "tank") + names, *(_count(n, what) for n, what in counts)]) + " of undo"
+    return text + f"; not to be read: {', '.join(held.faulty)}" * bool(held.faulty)
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}{'s' * (number != 1)}"
 
 
 @click.command()
