@@ -13,6 +13,7 @@ import tempfile
 import threading
 import time
 import urllib.request
+from collections.abc import Iterator
 from contextlib import closing, suppress
 from dataclasses import replace
 from pathlib import Path
@@ -28,6 +29,8 @@ from corlume.core.scene import MOST, Scene, Setup
 from corlume.core.wanted import WantedZone
 from corlume.formats.scene import read_scene
 from corlume.services import backup, corals, demo, lights, mount, searches, shelf, tanks, wanted
+from corlume.services.hanging import Step
+from corlume.services.starting import default_wish
 from corlume.settings import Settings
 from corlume.store.database import Database, Unusable, check_file
 from corlume.store.lock import alone
@@ -200,6 +203,40 @@ def test_search_that_does_not_read_is_dropped(client: TestClient, db: Database) 
     assert client.get("/tanks/1/hang/1").status_code == 404
 
 
+def test_searches_wait_for_their_turn_and_go_on_after_a_restart(
+    client: TestClient, db: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    go, wish = threading.Event(), default_wish(tanks.open_tank(db, 1), shelf.entry(db, "cluster"))
+
+    def slow(*_: object) -> Iterator[Step]:
+        go.wait(20)
+        yield Step(1.0, 7, (), ())
+
+    def states() -> list[str]:
+        return sorted(searches.look(db, 1, number).state for number in ids)
+
+    def until(wanted: list[str]) -> None:
+        deadline = time.monotonic() + 10
+        while states() != wanted and time.monotonic() < deadline:
+            time.sleep(0.02)
+        assert states() == wanted
+
+    monkeypatch.setattr("corlume.services.searches.search", slow)
+    ids = [searches.begin(db, 1, 1, wish) for _ in range(searches.MOST_UNDER_WAY)]
+    until(["running"] + ["waiting"] * 4)
+    with pytest.raises(InvalidInput, match="has to wait: 5 searches run or wait already"):
+        searches.begin(db, 1, 1, wish)
+    searches.stop(db, 1, ids[-1])
+    until(["running", "stopped"] + ["waiting"] * 3)
+    go.set()
+    until(["done"] * 4 + ["stopped"])
+    with db.writing() as connection:  # as a restart leaves it
+        connection.execute("UPDATE searches SET state = 'running' WHERE id = ?", (ids[-1],))
+    assert "Search on" in client.get("/tanks/1/hang").text
+    assert client.post(f"/tanks/1/hang/{ids[-1]}/resume").status_code == 303
+    until(["done"] * 5)
+
+
 def foreign(path: Path) -> None:
     with closing(sqlite3.connect(path)) as connection:
         connection.execute("CREATE TABLE recipes (id INTEGER)")
@@ -247,13 +284,22 @@ def test_record_is_for_the_keeper_alone_and_for_one_server(tmp_path: Path) -> No
         pass
 
 
-def test_full_disk_is_said_and_nothing_is_half_kept(db: Database, monkeypatch: pytest.MonkeyPatch) -> None:
+@pytest.mark.parametrize(
+    ("limit", "words"),
+    [
+        ("max_page_count = 1", "Not kept: the disk is full."),  # no room for one page more
+        ("query_only = ON", "Not kept: the file or its folder may only be read."),
+    ],
+)
+def test_full_or_locked_disk_is_said_and_nothing_is_half_kept(
+    db: Database, monkeypatch: pytest.MonkeyPatch, limit: str, words: str
+) -> None:
     before = tanks.open_tank(db, 1)
     connect = sqlite3.connect
 
     def small(*args, **kwargs):  # type: ignore[no-untyped-def]
         connection = connect(*args, **kwargs)
-        connection.execute("PRAGMA max_page_count = 1")  # no room for one page more
+        connection.execute(f"PRAGMA {limit}")
         return connection
 
     with TestClient(create_app(db, Settings()), base_url="http://127.0.0.1", follow_redirects=False) as client:
@@ -263,7 +309,7 @@ def test_full_disk_is_said_and_nothing_is_half_kept(db: Database, monkeypatch: p
             if answer.status_code != 303:
                 break
         assert answer.status_code == 503
-        assert "Not kept: the disk is full." in answer.text
+        assert words in answer.text
         assert client.get("/tanks").status_code == 200
         monkeypatch.undo()
     assert tanks.open_tank(db, 1).corals == before.corals

@@ -10,7 +10,7 @@ import pytest
 
 from corlume.core.units import CM
 from corlume.formats.faults import BadFile
-from corlume.formats.measure import Measure
+from corlume.formats.measure import Measure, parse_number
 from corlume.formats.points import read_points
 from corlume.formats.scene import MAX_BYTES, read_scene, scene_schema
 from corlume.formats.scene_writer import write_scene
@@ -87,6 +87,20 @@ def test_lengths_are_read_as_keepers_write_them() -> None:
         with pytest.raises(ValueError, match=r"empty|number|unit"):
             inches.parse(text)
     assert [inches.length(0.3302), Measure("cm").length(0.3302)] == ["13 in", "33 cm"]
+
+
+def test_numbers_are_read_with_the_units_that_keepers_write_behind_them() -> None:
+    for text, value in (
+        ("90 deg", 90.0),
+        ("45 %", 45.0),
+        ("1,5", 1.5),
+        ("250 PAR", 250.0),
+        ("54 W", 54.0),
+        ("-3\u00b0", -3.0),
+    ):
+        assert parse_number(text) == value
+    inches = [Measure("in").number(inch * 0.0254) for inch in (36.02, 14.17, 14.25, 14.125, 0.5, 3.15)]
+    assert inches == ["36", "14.2", "14.25", "14.125", "0.5", "3.1"]
 
 
 def test_points_file_names_line_and_column() -> None:

@@ -123,7 +123,14 @@ def plain_page(title: str, text: str, status: int) -> HTMLResponse:
 
 def told(faulty: Unreadable, measure: Measure) -> list[str]:
     """What is wrong with a tank that does not read, in the keeper's units."""
-    return [f"{e.field.replace('.', ' ').replace('_', ' ')} {measure.message(e)}" for e in faulty.faults]
+    found = []
+    for error in faulty.faults:
+        part, _, rest = error.field.partition(".")
+        number = rest.partition(".")[0]
+        one = {"rocks": "Rock", "braces": "Brace"}.get(part)
+        name = f"{one} {int(number) + 1}" if one and number.isdecimal() else error.field.replace("_", " ")
+        found.append(f"{name} {measure.message(error)}")
+    return found
 
 
 def go(path: str) -> RedirectResponse:
