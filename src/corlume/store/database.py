@@ -58,6 +58,7 @@ class Database:
                 check_file(path)
                 self._copy_before_migration()
             with self._connection() as connection:
+                connection.execute("PRAGMA journal_mode = WAL")  # stays with the file
                 migrate(connection)
         except sqlite3.Error as error:
             raise Unusable(f"{path} cannot be used: {trouble(error) or error}.") from error
@@ -99,7 +100,6 @@ class Database:
         connection = sqlite3.connect(self.path, timeout=10.0, isolation_level=None)
         try:
             connection.row_factory = sqlite3.Row
-            connection.execute("PRAGMA journal_mode = WAL")
             connection.execute("PRAGMA synchronous = FULL")
             connection.execute("PRAGMA foreign_keys = ON")
             yield connection
