@@ -66,7 +66,7 @@ def field() -> None:
         return combine([unit_field(medium, e, points, step=step) for e in emitters], [1.0] * len(emitters))
 
     clear = Medium.of(tank)
-    row("field 48 x 24 x 12, 2 clusters + 4 tubes", clock(lambda: solve(clear), 9), 0.3)
+    row("field 48 x 24 x 12, 2 clusters + 4 tubes", clock(lambda: solve(clear), 9), 0.25)
     rocky = Medium.of(replace(tank, rocks=scape(8, tank)))
     row("  the same with eight blocks", clock(lambda: solve(rocky), 5), 0.6)
     off = solve(clear) / solve(clear, 0.1) - 1

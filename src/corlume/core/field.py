@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -108,11 +109,18 @@ def channel_fields(
     points = np.asarray(points, dtype=np.float64)
     flat = np.ascontiguousarray(points.reshape(-1, 3))
     strips = np.array([*medium.strips, *bodies]).reshape(-1, 5)
-    par = _direct(medium, emitter, flat, step, strips, scalar=sensor == "scalar", ledge=ledge)
+    what = (medium, emitter, step, tuple(bodies))
+    if medium.scatter and sensor == "planar" and ledge == 0.0 and not _on_floor.knows(*what):  # type: ignore[attr-defined]
+        # the floor in one go with the points, as most of what a call costs does not go by how many they are
+        both = _direct(medium, emitter, np.concatenate([flat, medium.scatter.patches]), step, strips)
+        par = both[:, : len(flat)]
+        _on_floor.learn(both[:, len(flat) :].copy(), *what)  # type: ignore[attr-defined]
+    else:
+        par = _direct(medium, emitter, flat, step, strips, scalar=sensor == "scalar", ledge=ledge)
     if medium.scatter:
         # of light that comes from all over the sky, a plate takes what comes within its own cone
         open_sky = 1.0 / (1.0 + ledge * ledge)
-        par = par + open_sky * medium.scatter.at(flat, _on_floor(medium, emitter, step, tuple(bodies)), sensor)
+        par = par + open_sky * medium.scatter.at(flat, _on_floor(*what), sensor)
     shares = np.array([channel.share for channel in emitter.channels])[:, None]
     return (medium.cover * emitter.ppf * shares * par).reshape(len(shares), *points.shape[:-1])
 
@@ -141,12 +149,12 @@ def _direct(
     """Irradiance per unit of flux at points (k, 3) by light that has not touched the floor, (channels, k) [1/m2]."""
     points = np.ascontiguousarray(points)
     depths, layer = np.unique(points[:, 2], return_inverse=True)
-    sources, shape = emitter.sources(step=step), emitter.shape()
-    heights, level = np.unique(sources[:, 2].round(5), return_inverse=True)
+    sources, heights, level, index_at = _laid_out(emitter, step)
+    shape = emitter.shape()
     lobe = shape.table()
     plain = emitter.roll == 0 and emitter.pitch == 0 and lobe.shape[1] == 1
     spectra = tuple(channel.spectrum for channel in emitter.channels)
-    index = medium.water.index_at(_mean_wavelength(emitter))
+    index = medium.water.index_at(index_at)
     found = np.empty((len(spectra), len(points)))
     table = kernel.TABLE_SIZE * (kernel.GEOMETRY + len(spectra)) * 8 * len(heights)
     many = max(1, MOST_TABLE // table)
@@ -179,8 +187,13 @@ def _direct(
     return found
 
 
-def _mean_wavelength(emitter: Emitter) -> float:
-    return sum(channel.share * mean_wavelength(channel.spectrum) for channel in emitter.channels)
+@lru_cache(maxsize=128)
+def _laid_out(emitter: Emitter, step: float) -> tuple[Array, Array, NDArray[np.int64], float]:
+    """The sources of a face, their heights [m], which of these each has; mean wavelength of its photons [nm]."""
+    sources = emitter.sources(step=step)
+    heights, level = np.unique(sources[:, 2].round(5), return_inverse=True)
+    mean = sum(channel.share * mean_wavelength(channel.spectrum) for channel in emitter.channels)
+    return sources, heights, level, mean
 
 
 @remembered(128_000_000)

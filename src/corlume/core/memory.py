@@ -18,7 +18,8 @@ def remembered(most_bytes: int) -> Callable[[Callable[P, R]], Callable[P, R]]:
     """Decorate a function of hashable arguments: its newest results are kept while their arrays fit ``most_bytes``.
 
     What is larger by itself is worked out each time. ``knows`` of the decorated function tells whether a call would be
-    answered at once. Two threads may work out the same at once; nothing waits.
+    answered at once, and ``learn`` takes a result that came by another way. Two threads may work out the same at once;
+    nothing waits.
     """
 
     def decorate(work: Callable[P, R]) -> Callable[P, R]:
@@ -28,13 +29,17 @@ def remembered(most_bytes: int) -> Callable[[Callable[P, R]], Callable[P, R]]:
 
         @wraps(work)
         def recall(*args: P.args, **kwargs: P.kwargs) -> R:
-            nonlocal held
             key = (args, tuple(sorted(kwargs.items())))
             with lock:
                 if key in kept:
                     kept.move_to_end(key)
                     return kept[key]
             result = work(*args, **kwargs)
+            keep(result, key)
+            return result
+
+        def keep(result: R, key: Hashable) -> None:
+            nonlocal held
             size = _bytes(result)
             with lock:
                 if size <= most_bytes and key not in kept:
@@ -42,13 +47,15 @@ def remembered(most_bytes: int) -> Callable[[Callable[P, R]], Callable[P, R]]:
                     held += size
                     while held > most_bytes:
                         held -= _bytes(kept.popitem(last=False)[1])
-            return result
 
-        def knows(*args: P.args, **kwargs: P.kwargs) -> bool:
+        def knows(*args: Any) -> bool:
             with lock:
-                return (args, tuple(sorted(kwargs.items()))) in kept
+                return (args, ()) in kept
 
-        recall.knows = knows  # type: ignore[attr-defined]
+        def learn(result: R, *args: Any) -> None:
+            keep(result, (args, ()))
+
+        recall.knows, recall.learn = knows, learn  # type: ignore[attr-defined]
         return recall
 
     return decorate
