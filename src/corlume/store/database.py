@@ -12,8 +12,8 @@ from pathlib import Path
 from corlume.store.migrations import migrate, newest_known, pending
 
 HEADER = b"SQLite format 3\x00"
-COMMITS: ContextVar[list[str] | None] = ContextVar("commits", default=None)
-"""Where a face that wants to know notes down what was kept while it worked; None when nobody asks."""
+COMMITS: ContextVar[list[Path] | None] = ContextVar("commits", default=None)
+"""The databases that were written to while a face worked that wants to know; None when nobody asks."""
 
 
 class Unusable(Exception):
@@ -77,7 +77,7 @@ class Database:
             raise _told(error, "Not read") from error
 
     @contextmanager
-    def writing(self, what: str = "") -> Iterator[sqlite3.Connection]:
+    def writing(self) -> Iterator[sqlite3.Connection]:
         """A transaction: committed, and on the disk, when the block ends; rolled back when it raises."""
         try:
             with self._connection() as connection:
@@ -93,7 +93,7 @@ class Database:
             raise _told(error, "Not kept") from error
         commits = COMMITS.get()
         if commits is not None:
-            commits.append(what)
+            commits.append(self.path)
 
     @contextmanager
     def _connection(self) -> Iterator[sqlite3.Connection]:

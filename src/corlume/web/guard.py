@@ -6,6 +6,7 @@ import asyncio
 import logging
 import tempfile
 from collections.abc import Awaitable, Callable, Sequence
+from pathlib import Path
 from typing import IO, cast
 
 from starlette.datastructures import Headers, MutableHeaders
@@ -69,7 +70,7 @@ class Guard:
                 headers["Cache-Control"] = "no-cache" if scope["path"].startswith("/static/") else "no-store"
             await send(message)
 
-        kept: list[str] = []
+        kept: list[Path] = []
         COMMITS.set(kept)
         try:
             answer = self._refusal(scope)
