@@ -137,7 +137,7 @@ def layouts() -> None:
     demo = unstored(demo_scene())
     stored = unstored(replace(demo_scene(), tank=tank, corals=(), wanted=()))
     kind = fixture_kinds()["cluster"]
-    wish = Wish("cluster", "blanket", (4, 4), (0.2, 0.5), (200.0, 350.0))
+    wish = Wish("cluster", "even", (4, 4), (0.2, 0.5), (200.0, 350.0))
 
     def run(key: str, wished: Wish, over=stored):  # type: ignore[no-untyped-def]
         *_, last = search(over, fixture_kinds()[key], wished, kinds=list(fixture_kinds().values()))
@@ -154,11 +154,12 @@ def layouts() -> None:
     rule = next(start.figures for start in starting_points(stored, kind) if start.rule.endswith("balanced"))
     best = last.best[0].figures
     print(
-        f"  gain over balanced spacing: evenness {100 * rule.evenness:.0f} -> {100 * best.evenness:.0f} %, in band "
-        f"{100 * rule.coverage:.0f} -> {100 * best.coverage:.0f} %, spread {rule.spread:.0f} -> {best.spread:.0f} PAR"
+        f"  gain over balanced spacing: ends {100 * rule.ends.share:.0f} -> {100 * best.ends.share:.0f} %, in band "
+        f"{100 * rule.coverage:.0f} -> {100 * best.coverage:.0f} %, "
+        f"spread {rule.plane.spread:.0f} -> {best.plane.spread:.0f} PAR"
     )
     tubes, hybrids = (
-        Wish(k, "blanket", c, (0.2, 0.4), (200.0, 350.0)) for k, c in (("t5-54", (4, 6)), ("hybrid-60", (1, 2)))
+        Wish(k, "even", c, (0.2, 0.4), (200.0, 350.0)) for k, c in (("t5-54", (4, 6)), ("hybrid-60", (1, 2)))
     )
     demo_wish = default_wish(demo, kind)
     medium_of(demo.lit_tank())
@@ -169,7 +170,7 @@ def layouts() -> None:
         (
             "search, the whole shelf for the cheapest",
             10.0,
-            lambda: run("cluster", replace(wish, goal="cheapest", counts=(2, 4))),
+            lambda: run("cluster", replace(wish, means="cheapest", counts=(2, 4))),
         ),
     ):
         row(words, clock(work, 1, warm=False), goal)

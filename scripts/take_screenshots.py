@@ -63,7 +63,7 @@ def main() -> None:
 
 def _search(page: Page) -> None:
     """Search for the zones of the demo, and go to what is found."""
-    page.get_by_label("Goal").select_option("drawn")
+    page.get_by_label("Goal").select_option("zones")
     page.get_by_label("At most").fill("4")
     page.get_by_role("button", name="Search").click()
     page.locator("progress").wait_for(state="hidden", timeout=120_000)

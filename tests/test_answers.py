@@ -5,21 +5,25 @@ from __future__ import annotations
 from dataclasses import replace
 from itertools import combinations, pairwise
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from corlume.core.emitter import Emitter
+from corlume.core.figures import Ends, Figures, Light, Part
 from corlume.core.module import Layout
 from corlume.core.scene import Fixture
 from corlume.core.search import same_in_a_mirror
 from corlume.core.units import DEGREE
-from corlume.core.verdicts import Figures
 from corlume.formats.measure import Measure
 from corlume.services import hang, hanging
 from corlume.services.reasons import reasons_for
 
-FIGURES = Figures(0.2, 250.0, 0.8, 0.7, 0.6, 90.0, None, 0.2, 200.0, 190.0)
+FIGURES = Figures(
+    0.2, Light(250.0, 150.0, 200.0, 290.0), Ends(200.0, 250.0, 210.0),
+    (Part("top", "seats", 200.0, 350.0, Light(250.0, 150.0, 200.0, 290.0), 0.7),), 0.6, None, 0.2, 200.0, 190.0,
+)  # fmt: skip
 LAMP = Fixture(Emitter("led_cluster", 200, 110 * DEGREE, 0.18, 0.14, 0.4, 0.3, 0.25), watts=100)
 LAYOUT = Layout((0.3, 0.6, 0.9), 0.25, (0.3,), (0.7, 0.7, 0.7), off=0.1)
 
@@ -77,7 +81,7 @@ def test_answers_differ_come_best_first_and_hold_every_count_that_there_is_room_
 
 def told(layout: Layout, even: Layout = LAYOUT, *, blanket: bool = True, now: tuple[Fixture, ...] = (LAMP,)) -> str:
     """All reasons of a layout against balanced spacing, in cm."""
-    rule = replace(FIGURES, evenness=0.55, coverage=0.4)
+    rule = replace(FIGURES, plane=Light(200.0, 90.0, 110.0, 290.0), parts=(replace(FIGURES.parts[0], within=0.4),))
     reasons = reasons_for(layout, even, FIGURES, rule, now, blanket=blanket)
     return " ".join(Measure("cm").fill(reason.words, reason.lengths) for reason in reasons)
 
@@ -85,16 +89,16 @@ def told(layout: Layout, even: Layout = LAYOUT, *, blanket: bool = True, now: tu
 def test_reasons_speak_of_spacing_with_both_figures() -> None:
     out = told(replace(LAYOUT, places=(0.24, 0.6, 0.96)))
     assert "6 cm further out than balanced" in out
-    assert "comes to 55 % evenness and 40 % in band; this to 80 % evenness and 70 % in band" in out
+    assert "comes to 55 % uniformity and 40 % in band; this to 80 % uniformity and 70 % in band" in out
     assert "6 cm further in than balanced" in told(replace(LAYOUT, places=(0.36, 0.6, 0.84)))
     across = told(replace(LAYOUT, places=(0.24, 0.6, 0.96), along="y"))
     assert "front and back" in across
     off = told(replace(LAYOUT, places=(0.24, 0.6, 0.96), off=0.12), replace(LAYOUT, off=0.3), blanket=False)
     assert "comes to 30 % off what was wanted; this to 12 % off" in off
     assert told(LAYOUT) == ""  # balanced, as high as what hangs, all alike: nothing sets it apart
-    dark = replace(FIGURES, evenness=float("nan"))
+    dark = replace(FIGURES, plane=Light.of(np.empty(0)))
     moved = replace(LAYOUT, places=(0.24, 0.6, 0.96))
-    assert "no evenness" in " ".join(r.words for r in reasons_for(moved, LAYOUT, dark, dark, (), blanket=True))
+    assert "no uniformity" in " ".join(r.words for r in reasons_for(moved, LAYOUT, dark, dark, (), blanket=True))
 
 
 def test_reasons_speak_of_levels_height_lenses_and_lean() -> None:
@@ -104,7 +108,7 @@ def test_reasons_speak_of_levels_height_lenses_and_lean() -> None:
     assert "10 cm higher than what hangs now" in told(replace(LAYOUT, height=0.35))
     assert "5 cm lower than what hangs now" in told(replace(LAYOUT, height=0.2))
     assert "now" not in told(replace(LAYOUT, height=0.35), now=(replace(LAMP, output=0.0),))
-    assert "Lenses of 90 degrees" in told(replace(LAYOUT, fwhm=90 * DEGREE))
+    assert "90 degree lenses in place of what they have" in told(replace(LAYOUT, lens="90"))
     assert "lean inward" in told(replace(LAYOUT, lean=0.17))
     single = replace(LAYOUT, places=(0.6,), levels=(1.0,), height=0.4)
     assert [r.words for r in reasons_for(single, single, FIGURES, None, (), blanket=True)] == []

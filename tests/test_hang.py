@@ -13,6 +13,7 @@ from starlette.testclient import TestClient
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Tank
 from corlume.core.layout import balanced, count_for, wider
+from corlume.core.lens import LENSES
 from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE, INCH
 from corlume.formats.measure import Measure
@@ -41,12 +42,12 @@ def test_starting_points_show_what_the_rule_brings(stored: StoredTank) -> None:
     starts = {start.rule: start.figures for start in starting_points(stored, CLUSTER)}
     assert {"2, balanced", "2, wider"} <= starts.keys()
     # two modules over 48 in: balanced gives edges of 45 to 57 % of the centre, wider 75 % or more
-    assert 0.42 < starts["2, balanced"].evenness < 0.6
-    assert starts["2, wider"].evenness > 0.72
+    assert 0.42 < starts["2, balanced"].ends.share < 0.6
+    assert starts["2, wider"].ends.share > 0.72
 
 
 def test_two_modules_leave_balanced_and_end_near_the_wider_rule(stored: StoredTank) -> None:
-    found = last(stored, Wish("cluster", "blanket", (2, 2), (0.25, 0.32), (200, 350))).best[0]
+    found = last(stored, Wish("cluster", "even", (2, 2), (0.25, 0.32), (200, 350))).best[0]
     left, right = (x / INCH for x in found.layout.places)
     assert abs(left - 13) < 2
     assert abs(48 - right - 13) < 2
@@ -55,23 +56,23 @@ def test_two_modules_leave_balanced_and_end_near_the_wider_rule(stored: StoredTa
 
 def test_outer_modules_of_three_and_four_move_out(stored: StoredTank) -> None:
     for count in (3, 4):
-        best = last(stored, Wish("cluster", "blanket", (count, count), (0.25, 0.3), (200, 350), True)).best[0]
+        best = last(stored, Wish("cluster", "even", (count, count), (0.25, 0.3), (200, 350), True)).best[0]
         assert best.layout.places[0] < balanced(count, RULED.length)[0]
         assert best.layout.places[-1] > balanced(count, RULED.length)[-1]
 
 
 def test_single_module_is_raised_until_its_hot_spot_goes(stored: StoredTank) -> None:
     cube = replace(stored, tank=Tank(0.6, 0.6, 0.5))
-    step = last(cube, Wish("cluster", "blanket", (1, 1), (0.15, 0.6), (200, 350)))
+    step = last(cube, Wish("cluster", "even", (1, 1), (0.15, 0.6), (200, 350)))
     assert step.best[0].layout.height > 0.25
     assert step.best[0].layout.places[0] == pytest.approx(0.3, abs=0.02)
 
 
 def test_answers_are_clearly_different_and_say_what_binds(stored: StoredTank) -> None:
-    step = last(stored, Wish("cluster", "blanket", (1, 4), (0.2, 0.24), (400, 600)))
+    step = last(stored, Wish("cluster", "even", (1, 4), (0.2, 0.24), (400, 600)))
     assert len(step.best) >= 3
     layouts = [f.layout for f in step.best]
-    seen = {(one.fwhm, one.lean, round(one.height, 2), *(round(x, 1) for x in one.places)) for one in layouts}
+    seen = {(one.lens, one.lean, round(one.height, 2), *(round(x, 1) for x in one.places)) for one in layouts}
     assert len(seen) == len(step.best)
     assert step.done == 1.0
     assert any("upper limit of height binds" in words for f in step.best for words in f.binds)
@@ -84,20 +85,26 @@ def test_strong_end_is_strong_and_what_hangs_already_stays(stored: StoredTank) -
     setup = [Fixture(replace(CLUSTER.parts[0].emitter, x=x, y=0.3), watts=115.0, name="mine") for x in (0.3, 0.5)]
     bar = fixture_kinds()["bar"].parts[0]
     bar = replace(bar, emitter=replace(bar.emitter, x=0.6, y=0.1))
-    own = last(stored, Wish("cluster", "own", (1, 1), (0.2, 0.3), (200, 350)), setup=[*setup, bar]).best[0]
+    own = last(stored, Wish("cluster", "even", (1, 1), (0.2, 0.3), (200, 350), means="own"), setup=[*setup, bar]).best[
+        0
+    ]
     assert len(own.fixtures) == 3
     assert bar in own.fixtures
     with pytest.raises(InvalidInput):
-        last(stored, Wish("cluster", "own", (1, 1), (0.2, 0.3), (200, 350)), setup=[])
+        last(stored, Wish("cluster", "even", (1, 1), (0.2, 0.3), (200, 350), means="own"), setup=[])
 
 
 def test_lenses_and_lean_are_tried_and_hang_as_found(stored: StoredTank) -> None:
     narrow = fixture_kinds()["cluster-narrow"]
-    *_, step = hang.search(stored, narrow, Wish("cluster-narrow", "blanket", (2, 2), (0.2, 0.3), (200, 350)))
+    *_, step = hang.search(stored, narrow, Wish("cluster-narrow", "even", (2, 2), (0.2, 0.3), (200, 350)))
     best = step.best[0]
     # under a low ceiling 60 degree lenses leave gaps: wider ones come out ahead; common practice, no source
-    assert best.layout.fwhm > 80 * DEGREE
-    assert {f.emitter.fwhm for f in best.fixtures} == {best.layout.fwhm}
+    lens = LENSES[best.layout.lens]  # type: ignore[index]
+    assert lens.fwhm > 80 * DEGREE
+    assert {f.emitter.fwhm for f in best.fixtures} == {lens.fwhm}
+    # and what they pass of the light changes with them
+    flux = narrow.parts[0].emitter.ppf * lens.passes / LENSES["60"].passes
+    assert [f.emitter.ppf for f in best.fixtures] == pytest.approx([flux] * len(best.fixtures))
     leaned = [f for f in step.best if f.layout.lean]
     for one in leaned:
         left, right = one.fixtures[0].emitter, one.fixtures[-1].emitter
@@ -109,7 +116,7 @@ def test_grid_is_levelled_by_zones(stored: StoredTank, zones: str) -> None:
     small = fixture_kinds()["module-grid"]
     start = next(one for one in starting_points(stored, small) if "grid" in one.rule)
     assert len(start.fixtures) == 8  # one for each square foot of 4 x 2
-    wish = Wish("module-grid", "levels", (1, 1), (0.2, 0.3), (200, 350), zones=zones)  # type: ignore[arg-type]
+    wish = Wish("module-grid", "even", (1, 1), (0.2, 0.3), (200, 350), zones=zones, means="levels")  # type: ignore[arg-type]
     *_, step = hang.search(stored, small, wish, setup=start.fixtures)
     found = step.best[0]
     outputs = {f.output for f in found.fixtures}
@@ -126,10 +133,11 @@ def test_grid_is_levelled_by_zones(stored: StoredTank, zones: str) -> None:
 
 def test_cheapest_reaches_the_band_for_the_least(stored: StoredTank) -> None:
     kinds = [fixture_kinds()[key] for key in ("cluster", "cluster-large", "halide-250", "t5-54")]
-    step = last(stored, Wish("cluster", "cheapest", (1, 3), (0.2, 0.4), (200, 350)), kinds=kinds)
+    step = last(stored, Wish("cluster", "even", (1, 3), (0.2, 0.4), (200, 350), means="cheapest"), kinds=kinds)
     reached = [f for f in step.best if f.figures.coverage >= REACHED]
     assert reached
-    assert [f.cost + f.buy for f in reached] == sorted(f.cost + f.buy for f in reached)
+    assert [f.cost for f in reached] == sorted(f.cost for f in reached)
+    assert all(f.cost == pytest.approx(f.running + f.buy) for f in step.best)
     assert step.best[: len(reached)] == tuple(reached)
     assert all(f.buy > 0 for f in step.best)
     assert len({f.name for f in step.best}) > 1
@@ -137,7 +145,7 @@ def test_cheapest_reaches_the_band_for_the_least(stored: StoredTank) -> None:
 
 def test_zoned_wish_puts_more_light_high_than_low(db: Database) -> None:
     demo = tanks.open_tank(db, 1)
-    best = last(demo, Wish("cluster", "zoned", (3, 3), (0.2, 0.3), (250, 350), True)).best[0]
+    best = last(demo, Wish("cluster", "mixed", (3, 3), (0.2, 0.3), (250, 350), True)).best[0]
     fixtures, tank = best.fixtures, demo.tank
     high, low = (par_at(tank, fixtures, np.array([place]))[0] for place in ((0.29, 0.38, 0.14), (0.2, 0.05, 0.52)))
     assert 230 < high < 380
@@ -145,19 +153,19 @@ def test_zoned_wish_puts_more_light_high_than_low(db: Database) -> None:
 
 
 def test_wish_out_of_reach_says_what_comes_closest(stored: StoredTank) -> None:
-    best = last(stored, Wish("cluster-small", "blanket", (1, 1), (0.3, 0.4), (900, 1000))).best[0]
-    assert any("The band is not reached" in words for words in best.binds)
+    best = last(stored, Wish("cluster-small", "even", (1, 1), (0.3, 0.4), (900, 1000))).best[0]
+    assert any("PAR on average where 900 to 1000 is wanted" in words for words in best.binds)
     assert any("Full output binds" in words for words in best.binds)
 
 
 @pytest.mark.parametrize(
     ("wish", "field", "words"),
     [
-        (Wish("cluster", "blanket", (2, 2), (0.2, 2.0), (200, 350)), "height_high", "canopy or ceiling is at 90 cm"),
-        (Wish("cluster", "blanket", (2, 2), (0.4, 0.3), (200, 350)), "height_high", "lower than the lowest, 40 cm"),
-        (Wish("cluster", "blanket", (3, 2), (0.2, 0.3), (200, 350)), "count_high", "less than the least"),
-        (Wish("cluster", "blanket", (2, 2), (0.2, 0.3), (350, 200)), "band_high", "more than where the band starts"),
-        (Wish("cluster", "blanket", (0, 2), (0.2, 0.3), (200, 350)), "count_low", "from 1 to 8"),
+        (Wish("cluster", "even", (2, 2), (0.2, 2.0), (200, 350)), "height_high", "canopy or ceiling is at 90 cm"),
+        (Wish("cluster", "even", (2, 2), (0.4, 0.3), (200, 350)), "height_high", "lower than the lowest, 40 cm"),
+        (Wish("cluster", "even", (3, 2), (0.2, 0.3), (200, 350)), "count_high", "less than the least"),
+        (Wish("cluster", "even", (2, 2), (0.2, 0.3), (350, 200)), "band_high", "more than where the band starts"),
+        (Wish("cluster", "even", (0, 2), (0.2, 0.3), (200, 350)), "count_low", "from 1 to 8"),
     ],
 )
 def test_wishes_that_cannot_be_are_refused_by_field(stored: StoredTank, wish: Wish, field: str, words: str) -> None:
@@ -168,7 +176,7 @@ def test_wishes_that_cannot_be_are_refused_by_field(stored: StoredTank, wish: Wi
 
 def test_search_is_watched_adopted_and_kept(client: TestClient, db: Database) -> None:
     form = {
-        "kind": "cluster", "goal": "blanket", "count_low": "2", "count_high": "3", "height_low": "24",
+        "kind": "cluster", "goal": "even", "count_low": "2", "count_high": "3", "height_low": "24",
         "height_high": "30", "band_low": "200", "band_high": "350",
     }  # fmt: skip
     page = client.get("/tanks/1/hang").text
@@ -198,7 +206,7 @@ def test_search_is_watched_adopted_and_kept(client: TestClient, db: Database) ->
 
 
 def test_stopped_search_keeps_what_it_found(db: Database) -> None:
-    number = searches.begin(db, 1, 1, Wish("cluster", "blanket", (2, 3), (0.2, 0.6), (200, 350)))
+    number = searches.begin(db, 1, 1, Wish("cluster", "even", (2, 3), (0.2, 0.6), (200, 350)))
     while not searches.look(db, 1, number).found:
         time.sleep(0.05)
     searches.stop(db, 1, number)
@@ -215,7 +223,7 @@ def test_setups_side_by_side_show_their_difference(client: TestClient) -> None:
     page = client.get("/tanks/1/setups?a=1&b=2").text
     assert page.count("less that of LED only, as it hangs") == 1
     assert re.search(r">[+-]\d+</text>", page)
-    assert "Evenness" in page
+    assert "Ends against middle" in page
     assert client.get("/tanks/1/setups").text.count("less that of") == 2
     assert client.get("/tanks/1/setups?a=1&b=99").status_code == 404
 
@@ -230,8 +238,8 @@ def test_grid_goes_from_rule_to_setup_to_levels_by_ring(client: TestClient, db: 
     page = client.get(f"/tanks/1/hang?setup={setup.id}&kind=module-grid").text
     assert f'<option value="{setup.id}" selected>' in page
     form = {
-        "kind": "module-grid", "setup": str(setup.id), "goal": "levels", "zones": "rings", "count_low": "1",
-        "count_high": "1", "height_low": "20", "height_high": "30", "band_low": "200", "band_high": "350",
+        "kind": "module-grid", "setup": str(setup.id), "goal": "even", "means": "levels", "zones": "rings",
+        "count_low": "1", "count_high": "1", "height_low": "20", "height_high": "30", "band_low": "200", "band_high": "350",
     }  # fmt: skip
     assert client.post("/tanks/1/hang", data=form).headers["location"].startswith(f"/tanks/1/hang?setup={setup.id}")
     for _ in range(100):
@@ -249,15 +257,16 @@ def test_grid_goes_from_rule_to_setup_to_levels_by_ring(client: TestClient, db: 
 
 def test_wish_that_cannot_be_is_refused_before_it_is_kept(client: TestClient, db: Database) -> None:
     form = {
-        "kind": "cluster", "goal": "own", "count_low": "2", "count_high": "3", "height_low": "24", "height_high": "30",
+        "kind": "cluster", "goal": "even", "means": "own", "count_low": "2", "count_high": "3", "height_low": "24",
+        "height_high": "30",
         "band_low": "200", "band_high": "350",
     }  # fmt: skip
     for change, words in (
         ({"kind": "lantern"}, "The fixture is not on the shelf"),
         ({"goal": "moon"}, "The goal is not one of those offered"),
-        ({"goal": "blanket", "watts": "lots"}, "Power is not a number"),
-        ({"goal": "blanket", "money": "400"}, "To buy is too little: 2 at 420 each come to 840, not 400"),
-        ({"goal": "drawn", "band_low": ""}, 'id="band_low-error"'),
+        ({"means": "new", "watts": "lots"}, "Power is not a number"),
+        ({"means": "new", "money": "400"}, "To buy is too little: 2 at 420 each come to 840, not 400"),
+        ({"goal": "zones", "band_low": ""}, 'id="band_low-error"'),
     ):
         page = client.post("/tanks/1/hang", data={**form, **change})
         assert page.status_code == 422

@@ -10,15 +10,18 @@ import pytest
 from corlume.core.coral import PlacedCoral
 from corlume.core.emitter import Emitter
 from corlume.core.errors import InvalidInput
-from corlume.core.figures import evenness, share_within, spread
+from corlume.core.figures import Ends, Light, share_within
 from corlume.core.geometry import Rock, Tank
+from corlume.core.intent import BY_GOAL
 from corlume.core.placement import check_place, fit_zones
-from corlume.core.scene import Fixture, Running
+from corlume.core.scene import Fixture, Running, Scene
 from corlume.core.targets import LightTargets
 from corlume.core.units import DEGREE
 from corlume.core.zones import find_zones, surfaces
 from corlume.reference.catalogue import coral_cards, fixture_kinds
-from corlume.services.predict import figures, surface_par, verdicts
+from corlume.services.judge import figures, verdicts
+from corlume.services.predict import surface_par
+from corlume.store.tanks import StoredTank, unstored
 
 TANK = Tank(
     1.2,
@@ -35,21 +38,29 @@ def light(output: float = 1.0) -> list[Fixture]:
     return [Fixture(face, output, 100, "West"), Fixture(replace(face, x=0.9), output / 2, 100, "East")]
 
 
+def kept(**changes: object) -> StoredTank:
+    return unstored(replace(Scene("Kept", TANK, TARGETS), **changes))  # type: ignore[arg-type]
+
+
 def zones(output: float = 1.0):  # type: ignore[no-untyped-def]
     return find_zones(TANK, TARGETS, list(zip(surfaces(TANK), surface_par(TANK, light(output)), strict=True)))
 
 
-def test_evenness_compares_ends_with_the_middle() -> None:
+def test_weaker_end_is_held_against_the_middle() -> None:
     plane = np.ones((48, 24))
     plane[:8], plane[-8:], plane[20:28] = 60.0, 90.0, 100.0
-    assert evenness(plane) == pytest.approx(0.75)
-    assert np.isnan(evenness(np.zeros((48, 24))))
+    ends = Ends.of(plane)
+    assert (ends.left, ends.middle, ends.right) == pytest.approx((60, 100, 90))
+    assert ends.share == pytest.approx(0.6)  # the mean of both would say 75 %
+    assert np.isnan(Ends.of(np.zeros((48, 24))).share)
+    plane[-8:] = np.nan
+    assert Ends.of(plane).share == pytest.approx(0.6)  # rock at one end: the other one speaks
 
 
 def test_shares_and_spread_pass_over_rock() -> None:
     readings = np.array([np.nan, 100.0, 200.0, 300.0, np.nan])
     assert share_within(readings, 150, 250) == pytest.approx(1 / 3)
-    assert spread(np.array([np.nan, *np.linspace(0, 100, 101)])) == pytest.approx(80)
+    assert Light.of(np.array([np.nan, *np.linspace(0, 100, 101)])).spread == pytest.approx(80)
 
 
 def test_reading_on_a_limit_belongs_to_the_band_above() -> None:
@@ -65,25 +76,27 @@ def test_limits_must_rise() -> None:
 
 
 def test_every_verdict_has_reason_and_school() -> None:
-    judged = verdicts(TANK, light(), TARGETS, Running())
-    assert [v.key for v in judged] == ["evenness", "coverage", "spread", "volume", "hottest", "spill", "power"]
+    judged = verdicts(kept(), light(), BY_GOAL)
+    assert [v.key for v in judged] == [
+        "coverage", "low", "uniformity", "ends", "spread", "volume", "hottest", "spill", "power",
+    ]  # fmt: skip
     assert all(v.reason and v.school and v.improve for v in judged)
     assert "150 W" in judged[-1].value
 
 
 def test_darkness_is_said_plainly() -> None:
-    assert [v.key for v in verdicts(TANK, light(0.0), TARGETS, Running())] == ["dark", "power"]
+    assert [v.key for v in verdicts(kept(), light(0.0), BY_GOAL)] == ["dark", "power"]
 
 
 def test_verdicts_grade_a_hot_spot_and_name_its_place() -> None:
-    hot = verdicts(TANK, light(), replace(TARGETS, sps_high=300, ceiling=320), Running())
+    hot = verdicts(kept(targets=replace(TARGETS, sps_high=300, ceiling=320)), light(), BY_GOAL)
     verdict = next(v for v in hot if v.key == "hottest")
     assert verdict.grade == "poor"
     assert verdict.lengths["x"] == pytest.approx(0.45, abs=0.08)
 
 
 def test_figures_price_follows_output_and_hours() -> None:
-    found = figures(TANK, light(), TARGETS, Running(hours=10, price=0.5))
+    found = figures(kept(running=Running(hours=10, price=0.5)), light(), BY_GOAL)
     assert found.price == pytest.approx(0.150 * 10 * 365 * 0.5)
 
 

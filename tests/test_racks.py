@@ -12,12 +12,13 @@ from hypothesis import strategies as st
 
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Tank
+from corlume.core.intent import BY_GOAL
 from corlume.core.module import Module
 from corlume.core.scene import Fixture, overlaps
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import fixture_kinds
 from corlume.services import cheapest, hang
-from corlume.services.predict import figures
+from corlume.services.judge import figures
 from corlume.services.rack import column_counts, rack_of
 from corlume.services.starting import default_wish, starting_points
 from corlume.services.wish import Wish
@@ -65,7 +66,7 @@ def test_starting_point_dims_what_dims_and_leaves_the_rest_full(stored: StoredTa
 
 
 def test_tubes_are_searched_for_side_by_side(stored: StoredTank) -> None:
-    wish = Wish("t5-54", "blanket", (4, 6), (0.2, 0.3), (200, 350))
+    wish = Wish("t5-54", "even", (4, 6), (0.2, 0.3), (200, 350))
     step = last(stored, wish, kind="t5-54")
     assert len(step.best) >= 3
     best = step.best[0]
@@ -80,7 +81,7 @@ def test_tubes_are_searched_for_side_by_side(stored: StoredTank) -> None:
 
 
 def test_frames_are_searched_for_and_hang_as_frames(stored: StoredTank) -> None:
-    wish = Wish("hybrid-60", "blanket", (2, 2), (0.2, 0.24), (200, 350), symmetric=True)
+    wish = Wish("hybrid-60", "even", (2, 2), (0.2, 0.24), (200, 350), symmetric=True)
     best = last(stored, wish, kind="hybrid-60").best[0]
     frames: dict[str, list[Fixture]] = {}
     for f in best.fixtures:
@@ -100,7 +101,7 @@ def test_frames_are_searched_for_and_hang_as_frames(stored: StoredTank) -> None:
 def test_what_is_added_to_what_hangs_takes_its_light_and_its_room_into_account(stored: StoredTank) -> None:
     tube = KINDS["t5-54"].parts[0]
     there = [replace(tube, emitter=replace(tube.emitter, x=0.61, y=y, height=0.22)) for y in (0.1, 0.3, 0.5)]
-    wish = Wish("cluster", "blanket", (2, 2), (0.2, 0.3), (200, 350), symmetric=True)
+    wish = Wish("cluster", "even", (2, 2), (0.2, 0.3), (200, 350), symmetric=True)
     alone, added = (
         last(stored, replace(wish, beside=beside), setup=there).best[0] for beside in (False, True)
     )  # what hangs is no part of the first
@@ -116,7 +117,7 @@ def test_best_with_what_hangs_moves_frames_as_one_piece_and_leaves_the_rest(stor
     frame = [replace(p, frame="Rack") for p in Module.of(KINDS["hybrid-60"].parts).at(0.5, 0.3, 0.3)]
     bar = KINDS["bar"].parts[0]
     bar = replace(bar, dimmable=False, emitter=replace(bar.emitter, x=0.6, y=0.05, height=0.5))
-    wish = Wish("cluster", "own", (1, 1), (0.2, 0.4), (200, 350))
+    wish = Wish("cluster", "even", (1, 1), (0.2, 0.4), (200, 350), means="own")
     best = last(stored, wish, setup=[*frame, bar]).best[0]
     moved = [f for f in best.fixtures if f.frame]
     assert len(moved) == len(frame)
@@ -136,12 +137,12 @@ def test_too_many_of_a_kind_cannot_be_moved(stored: StoredTank) -> None:
     small = KINDS["module-grid"].parts[0]
     many = [replace(small, emitter=replace(small.emitter, x=0.1 + 0.11 * k, y=0.3)) for k in range(9)]
     with pytest.raises(InvalidInput, match="at most 8"):
-        last(stored, Wish("cluster", "own", (1, 1), (0.2, 0.3), (200, 350)), setup=many)
+        last(stored, Wish("cluster", "even", (1, 1), (0.2, 0.3), (200, 350), means="own"), setup=many)
 
 
 def test_cheapest_leaves_out_only_what_could_not_come_in(stored: StoredTank, monkeypatch: pytest.MonkeyPatch) -> None:
     kinds = [KINDS[key] for key in ("cluster-small", "cluster", "bar-short", "t5-54", "halide-150")]
-    wish = Wish("cluster", "cheapest", (2, 4), (0.2, 0.3), (150, 350))
+    wish = Wish("cluster", "even", (2, 4), (0.2, 0.3), (150, 350), means="cheapest")
     pruned = last(stored, wish, kinds=kinds).best
     monkeypatch.setattr(cheapest, "_money", lambda *_: 0.0)
     assert last(stored, wish, kinds=kinds).best == pruned
@@ -149,16 +150,21 @@ def test_cheapest_leaves_out_only_what_could_not_come_in(stored: StoredTank, mon
 
 
 def test_reasons_are_worked_out_against_balanced_spacing(stored: StoredTank) -> None:
-    best = last(stored, Wish("cluster", "blanket", (2, 2), (0.25, 0.3), (200, 350), True)).best[0]
+    best = last(stored, Wish("cluster", "even", (2, 2), (0.25, 0.3), (200, 350), True)).best[0]
     words = " ".join(reason.words for reason in best.reasons)
     assert "further out than balanced" in words
-    assert f"this to {100 * best.figures.evenness:.0f} % evenness and {100 * best.figures.coverage:.0f} %" in words
+    assert (
+        f"this to {100 * best.figures.plane.tenth_share:.0f} % uniformity and {100 * best.figures.coverage:.0f} %"
+        in words
+    )
     # two modules are alike at their best levels: those of balanced spacing come to what the starting point does
     start = next(s for s in starting_points(stored, CLUSTER) if s.rule == "2, balanced")
     height = best.layout.height
     even = [replace(f, output=1.0, emitter=replace(f.emitter, height=height)) for f in start.fixtures]
-    rule = figures(stored.tank, even, stored.targets, stored.running)
-    assert f"comes to {100 * rule.evenness:.0f} % evenness" in words  # a ratio, which no common level changes
+    rule = figures(stored, even, BY_GOAL)
+    assert (
+        f"comes to {100 * rule.plane.tenth_share:.0f} % uniformity" in words
+    )  # a ratio, which no common level changes
     outs = [reason.lengths["out"] for reason in best.reasons if "out" in reason.lengths]
     assert outs == [pytest.approx(start.fixtures[0].emitter.x - best.layout.places[0], abs=1e-3)]
 
@@ -175,7 +181,7 @@ def test_default_wish_of_every_kind_can_be_searched(stored: StoredTank) -> None:
 
 @settings(max_examples=8, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
-    key=st.sampled_from(["cluster", "t5-54", "module-grid"]), goal=st.sampled_from(["blanket", "strong_left"]),
+    key=st.sampled_from(["cluster", "t5-54", "module-grid"]), goal=st.sampled_from(["even", "strong_left"]),
     watts=st.integers(60, 400), money=st.integers(300, 2000), low=st.floats(0.15, 0.3), beside=st.booleans(),
 )  # fmt: skip
 def test_limits_of_power_money_and_height_are_never_broken(
@@ -215,14 +221,14 @@ def test_budgets_that_buy_nothing_are_refused_by_field(
 ) -> None:
     bar = replace(KINDS["bar"].parts[0], output=0.5)
     setup = [replace(bar, emitter=replace(bar.emitter, x=0.6, y=0.05, height=0.5))]
-    wish = replace(Wish(key, "blanket", (2, 3), (0.2, 0.3), (200, 350)), **change)  # type: ignore[arg-type]
+    wish = replace(Wish(key, "even", (2, 3), (0.2, 0.3), (200, 350)), **change)  # type: ignore[arg-type]
     with pytest.raises(InvalidInput) as caught:
         hang.search(stored, KINDS[key], wish, setup)
     assert words in {e.field: Measure("cm").message(e) for e in caught.value.errors}[field]
 
 
 def test_a_limit_that_binds_is_told(stored: StoredTank) -> None:
-    wish = Wish("cluster", "blanket", (2, 3), (0.25, 0.3), (200, 350), True)
+    wish = Wish("cluster", "even", (2, 3), (0.25, 0.3), (200, 350), True)
     free = last(stored, wish).best[0]
     tight = last(stored, replace(wish, watts=0.7 * free.figures.watts)).best[0]
     assert any("limit of power binds" in words for words in tight.binds)
@@ -230,7 +236,7 @@ def test_a_limit_that_binds_is_told(stored: StoredTank) -> None:
     two = last(stored, replace(wish, money=900.0))
     assert {len(one.layout.places) for one in two.best} == {2}
     assert any("money binds" in words for words in two.best[0].binds)
-    levelled = last(stored, replace(wish, goal="levels", watts=100.0), setup=free.fixtures).best[0]
+    levelled = last(stored, replace(wish, means="levels", watts=100.0), setup=free.fixtures).best[0]
     assert sum(f.power for f in levelled.fixtures) <= 100.0
 
 
@@ -240,14 +246,14 @@ def test_what_the_keeper_has_keeps_its_names_weights_and_wear(stored: StoredTank
         replace(lamp, name=name, weight=weight, condition=wear, emitter=replace(lamp.emitter, x=x, y=0.3))
         for name, weight, wear, x in (("Right", 2.0, 1.0, 0.9), ("Left", 3.0, 0.8, 0.2))
     ]
-    best = last(stored, Wish("cluster", "own", (1, 1), (0.2, 0.3), (200, 350)), setup=mine).best[0]
+    best = last(stored, Wish("cluster", "even", (1, 1), (0.2, 0.3), (200, 350), means="own"), setup=mine).best[0]
     told = [(f.name, f.weight, f.condition) for f in sorted(best.fixtures, key=lambda f: f.emitter.x)]
     assert told == [("Left", 3.0, 0.8), ("Right", 2.0, 1.0)]
 
 
 def test_new_frames_do_not_join_those_that_stay(stored: StoredTank) -> None:
     there = [replace(p, frame="Frame 1") for p in Module.of(KINDS["hybrid-60"].parts).at(0.3, 0.3, 0.3)]
-    wish = Wish("hybrid-60", "blanket", (1, 1), (0.2, 0.22), (200, 350), True, beside=True)
+    wish = Wish("hybrid-60", "even", (1, 1), (0.2, 0.22), (400, 600), True, beside=True)
     best = last(stored, wish, kind="hybrid-60", setup=there).best[0]
     sizes = [sum(f.frame == name for f in best.fixtures) for name in {f.frame for f in best.fixtures}]
     assert sizes == [len(there), len(there)]

@@ -28,7 +28,7 @@ from corlume.core.geometry import Rock
 from corlume.core.scene import MOST, Scene, Setup
 from corlume.core.wanted import WantedZone
 from corlume.formats.scene import read_scene
-from corlume.services import backup, corals, demo, lights, mount, searches, shelf, tanks, wanted
+from corlume.services import backup, corals, demo, lights, mount, searches, setups, shelf, tanks, wanted
 from corlume.services.hanging import Step
 from corlume.services.starting import default_wish
 from corlume.settings import Settings
@@ -78,13 +78,13 @@ def any_edit(db: Database, draw: random.Random) -> None:
             case "move" if setup.fixtures:
                 lights.change_fixtures(db, tank.id, setup.id, {setup.fixtures[0].id: {"x": 0.3 + n / 5000}})
             case "copy":
-                lights.copy_setup(db, tank.id, setup.id)
+                setups.copy_setup(db, tank.id, setup.id)
             case "use":
-                lights.use_setup(db, tank.id, setup.id)
+                setups.use_setup(db, tank.id, setup.id)
             case "drop":
-                lights.remove_setup(db, tank.id, setup.id)
+                setups.remove_setup(db, tank.id, setup.id)
             case "rename":
-                lights.rename_setup(db, tank.id, setup.id, f"Setup {n}")
+                setups.rename_setup(db, tank.id, setup.id, f"Setup {n}")
             case "coral" if tank.corals:
                 corals.place_coral(db, tank.id, draw.choice(tank.corals).id, draw.choice([None, (0.2, 0.2, 0.3)]))
             case "card" if tank.corals:
@@ -169,7 +169,11 @@ def test_databases_of_every_earlier_form_come_up_with_their_data(dump: Path, tmp
     with closing(sqlite3.connect(path)) as connection:
         connection.executescript(dump.read_text())
         if int(dump.stem) >= 7:
-            connection.execute("INSERT INTO searches (tank_id, setup_id, wish, state) VALUES (1, 1, '{}', 'running')")
+            version = ("version, ", "1, ") if int(dump.stem) >= 9 else ("", "")
+            connection.execute(
+                f"INSERT INTO searches (tank_id, setup_id, {version[0]}wish, state) "
+                f"VALUES (1, 1, {version[1]}'{{}}', 'running')"
+            )
             connection.commit()
     db = Database(path)
     stored = tanks.open_tank(db, 1)
@@ -403,7 +407,7 @@ def test_more_than_a_tank_holds_is_refused_in_words_and_exported_all_the_same(cl
 
 KILLED = """
 import os, pathlib, random, signal, sys, time
-from corlume.services import backup, demo, lights, tanks
+from corlume.services import backup, demo, lights, setups, tanks
 from corlume.store.database import Database
 folder = pathlib.Path(sys.argv[1]); db = Database(folder / "a.db"); demo.seed(db)
 draw, said = random.Random(7), set()

@@ -221,10 +221,15 @@ def test_demo_is_the_keepers_own_and_runs_at_a_plain_price() -> None:
 def test_search_over_odd_tanks_finds_something_or_says_why_not(odd: Scene) -> None:
     stored, kinds = unstored(odd), fixture_kinds()
     setup = list(odd.setup().fixtures)
-    for key, goal in (("cluster", "blanket"), ("cluster", "zoned"), ("cluster", "own"), ("t5-24", "strong_left")):
+    for key, goal, means in (
+        ("cluster", "even", "new"), ("cluster", "mixed", "new"), ("cluster", "even", "own"),
+        ("t5-24", "strong_left", "new"), ("cluster", "lps", "new"),
+    ):  # fmt: skip
         wish = default_wish(stored, kinds[key])
         low = wish.heights[0]
-        wish = replace(wish, goal=goal, counts=(1, 1), heights=(low, min(low + 0.04, wish.heights[1])), symmetric=True)  # type: ignore[arg-type]
+        wish = replace(
+            wish, goal=goal, means=means, counts=(1, 1), heights=(low, min(low + 0.04, wish.heights[1])), symmetric=True
+        )  # type: ignore[arg-type]
         refused, best = set(), ()
         try:
             *_, step = hang.search(stored, kinds[key], wish, setup)

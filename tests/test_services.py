@@ -20,8 +20,8 @@ from corlume.core.water import Water
 from corlume.core.wear import condition
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import coral_cards, fixture_kinds
-from corlume.services import compare, corals, lights, predict, tanks
-from corlume.services.predict import Place, par_here, read_probe, slice_plane
+from corlume.services import compare, corals, lights, predict, setups, tanks
+from corlume.services.predict import Place, par_at, read_probe, slice_plane
 from corlume.store.database import Database
 from corlume.store.tanks import NotFound
 
@@ -156,7 +156,7 @@ def test_new_fixtures_hang_clear_of_each_other_and_under_the_ceiling(db: Databas
         tanks.save_tank(
             db, 1, name="x", tank=replace(low, room_height=0.15), targets=stored.targets, running=stored.running
         )
-    setup = lights.copy_setup(db, 1, 1)
+    setup = setups.copy_setup(db, 1, 1)
     for kept in tanks.open_tank(db, 1).setup(setup).fixtures:
         lights.remove_fixture(db, 1, setup, kept.id)
     for _ in range(4):
@@ -348,7 +348,8 @@ def test_frame_that_does_not_fit_says_which_part_and_nothing_moves(db: Database)
 def test_wear_multiplies_and_refuses_what_is_not_offered() -> None:
     assert condition("t5_tube", {"tube_age": "year", "cooling": "still"}) == pytest.approx(0.85 * 0.92)
     assert condition("led_bar", {}) == 1.0
-    assert condition("halide", {"tube_age": "year"}) == 1.0  # halides have no tubes
+    with pytest.raises(InvalidInput, match="nothing of this kind of light"):
+        condition("halide", {"tube_age": "year"})
     with pytest.raises(InvalidInput, match="no answer gone"):
         condition("halide", {"arc_age": "gone"})
 
@@ -362,5 +363,5 @@ def test_grown_corals_shade_what_lies_under_them_where_asked(db: Database) -> No
     top = next(k.value for k in placed if k.value.place[2] < 0.2 and k.value.card.size > 0.1)
     x, y, depth = top.place
     fixtures = [k.value for k in stored.setup().fixtures]
-    here, under = (par_here(stored.lit_tank(), fixtures, Place(x, y, d)) for d in (depth, depth + 0.002))
+    here, under = par_at(stored.lit_tank(), fixtures, np.array([(x, y, d) for d in (depth, depth + 0.002)]))
     assert under < 0.2 * here  # and it does not shade itself

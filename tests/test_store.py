@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Brace, Rock
-from corlume.services import corals, demo, lights, tanks
+from corlume.services import corals, demo, lights, setups, tanks
 from corlume.store.database import Database, Unusable
 from corlume.store.tanks import NotFound, StoredTank
 
@@ -36,11 +36,11 @@ def edits(db: Database, step: int) -> None:
             changes = {f.id: {"x": 0.1 + 0.01 * (step % 7)} for f in setup.fixtures[:2]}
             lights.change_fixtures(db, 1, setup.id, changes)
         case 3:
-            lights.copy_setup(db, 1, setup.id)
+            setups.copy_setup(db, 1, setup.id)
         case 4:
-            lights.use_setup(db, 1, setup.id)
+            setups.use_setup(db, 1, setup.id)
         case 5 if not setup.in_use:
-            lights.remove_setup(db, 1, setup.id)
+            setups.remove_setup(db, 1, setup.id)
         case 6 if coral:
             corals.place_coral(db, 1, coral.id, (0.3, 0.1 + 0.01 * (step % 5), 0.52))
         case 7 if coral:
@@ -114,7 +114,7 @@ def test_killed_process_keeps_what_it_acknowledged(tmp_path: Path) -> None:
     script = (
         "import sys, pathlib\n"
         "from corlume.store.database import Database\n"
-        "from corlume.services import demo, lights\n"
+        "from corlume.services import demo, lights, setups\n"
         "db = Database(pathlib.Path(sys.argv[1])); demo.seed(db)\n"
         "while True: print(lights.add_fixture(db, 1, 1, 'bar'), flush=True)\n"
     )
@@ -135,7 +135,7 @@ def test_migrations_run_once_and_must_not_change(tmp_path: Path) -> None:
     Database(path)
     Database(path)
     connection = sqlite3.connect(path)
-    assert connection.execute("SELECT count(*) FROM migrations").fetchone() == (9,)
+    assert connection.execute("SELECT count(*) FROM migrations").fetchone() == (10,)
     with connection:
         connection.execute("UPDATE migrations SET hash = 'other'")
     connection.close()

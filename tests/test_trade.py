@@ -10,7 +10,7 @@ import pytest
 from scipy.optimize import minimize_scalar
 
 from corlume.core.field import Medium, grid, unit_field
-from corlume.core.figures import evenness
+from corlume.core.figures import Ends
 from corlume.core.geometry import SIDES, Pane, Tank
 from corlume.core.scene import Scene
 from corlume.core.units import DEGREE, INCH
@@ -71,7 +71,7 @@ def two_modules(inches_from_end: float, height: float, fwhm: float) -> float:
     at = inches_from_end * INCH
     pair = [replace(module, x=x, height=height, fwhm=fwhm * DEGREE) for x in (at, tank.length - at)]
     plane = grid(tank, (48, 24, 1), depths=(0.3, 0.3))[:, :, 0]
-    return evenness(sum(unit_field(Medium.of(tank), e, plane) for e in pair))  # type: ignore[arg-type]
+    return Ends.of(sum(unit_field(Medium.of(tank), e, plane) for e in pair)).share  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize(("height", "fwhm"), [(10 * INCH, 100), (12 * INCH, 110), (12 * INCH, 100)])

@@ -101,12 +101,12 @@ def test_field_of_a_fixture_keeps_what_was_typed_when_it_is_wrong(page: Page, db
 
 def test_verdict_opens_to_its_reason_and_stays_open_while_dimming(page: Page) -> None:
     page.goto("/tanks/1/chart")
-    page.locator(".verdict[data-key=evenness] summary").click()
-    expect(page.locator(".verdict[data-key=evenness]")).to_contain_text("75 % is the goal")
-    value = page.locator(".verdict[data-key=evenness] .verdict-value").inner_text()
+    page.locator(".verdict[data-key=ends] summary").click()
+    expect(page.locator(".verdict[data-key=ends]")).to_contain_text("75 % is the goal")
+    value = page.locator(".verdict[data-key=ends] .verdict-value").inner_text()
     page.locator('[data-dim="1"]').fill("5")
-    expect(page.locator(".verdict[data-key=evenness] .verdict-value")).not_to_have_text(value)
-    expect(page.locator(".verdict[data-key=evenness] .verdict-reason")).to_be_visible()
+    expect(page.locator(".verdict[data-key=ends] .verdict-value")).not_to_have_text(value)
+    expect(page.locator(".verdict[data-key=ends] .verdict-reason")).to_be_visible()
 
 
 def test_empty_tank_teaches_the_next_step_up_to_a_placed_coral(page: Page, db: Database) -> None:

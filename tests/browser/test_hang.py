@@ -24,9 +24,9 @@ def test_wish_is_put_right_searched_watched_and_adopted(page: Page, db: Database
     page.get_by_label("Highest").fill("30")
     page.get_by_label("Highest").press("Enter")
     answers = page.locator(".found-one")
-    expect(answers.first).to_contain_text("Evenness", timeout=60_000)
+    expect(answers.first).to_contain_text("Uniformity", timeout=60_000)
     expect(page.locator("progress")).to_be_hidden(timeout=60_000)
-    expect(page.get_by_role("img", name=re.compile("Evenness over PAR"))).to_be_visible()
+    expect(page.get_by_role("img", name=re.compile("Uniformity over PAR"))).to_be_visible()
     answers.first.get_by_role("button", name="Make a setup").click()
     expect(page).to_have_url(re.compile("/chart"))
     setup = tanks.open_tank(db, 1).setups[-1]
@@ -59,20 +59,20 @@ def test_setups_are_held_against_each_other(page: Page) -> None:
     page.get_by_label("First setup").select_option("3")
     page.get_by_role("button", name="Show").click()
     expect(page.locator(".side-by-side h2").first).to_contain_text("Halide and T5")
-    expect(page.get_by_role("row", name=re.compile("^Evenness"))).to_contain_text("%")
+    expect(page.get_by_role("row", name=re.compile("^Ends against middle"))).to_contain_text("%")
 
 
 def test_another_fixture_or_setup_keeps_the_goal(page: Page) -> None:
     page.goto("/tanks/1/hang")
-    page.get_by_label("Goal", exact=True).select_option("zoned")
+    page.get_by_label("Goal", exact=True).select_option("mixed")
     page.get_by_label("Fixture", exact=True).select_option("bar")
     expect(page).to_have_url(re.compile("kind=bar"))
-    expect(page.get_by_label("Goal", exact=True)).to_have_value("zoned")
+    expect(page.get_by_label("Goal", exact=True)).to_have_value("mixed")
     expect(page.get_by_label("At least")).to_have_accessible_description("side by side")
     page.get_by_label("As it hangs").select_option("3")
     expect(page).to_have_url(re.compile("setup=3"))
     expect(page.get_by_label("Fixture", exact=True)).to_have_value("bar")
-    expect(page.get_by_label("Goal", exact=True)).to_have_value("zoned")
+    expect(page.get_by_label("Goal", exact=True)).to_have_value("mixed")
     expect(page.get_by_role("link", name="Mounting sheet")).to_have_attribute("href", "/tanks/1/setups/3/mount")
 
 

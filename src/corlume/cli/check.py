@@ -7,14 +7,17 @@ from pathlib import Path
 import click
 
 from corlume.cli import scenes
+from corlume.core.intent import PURPOSES
 from corlume.core.mounting import check_mounting
+from corlume.core.rings import NAMES
 from corlume.formats.measure import LengthUnit, Measure
-from corlume.services.diagnosis import find_faults
-from corlume.services.predict import verdicts
+from corlume.services.diagnosis import Diagnosis, find_faults
+from corlume.services.judge import rings, verdicts
+from corlume.services.steps import STEPS
 from corlume.services.wanted import zones_met
 from corlume.store.tanks import unstored
 
-MENDS = {"gone": "mends it", "less": "eases it", "no": "no better"}
+EASES = {"gone": "mends", "less": "eases"}
 HOLDS = {"yes": "holds", "no": "does not hold", "look": "look"}
 
 
@@ -26,22 +29,19 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
     """Judge a setup of SCENE: its light, its faults with what would help, its zones, and how it hangs."""
     read, measure = scenes.read(scene), Measure(unit)
     setup, stored = scenes.setup_of(read, setup_name), unstored(read)
-    click.echo(f"{read.name}, {setup.name}\n\nLight")
-    for v in verdicts(stored.lit_tank(), setup.fixtures, read.targets, read.running):
+    steps, purpose = STEPS[unit], setup.intent.meant(read.targets.goal)
+    click.echo(f"{read.name}, {setup.name}\nMeant for: {PURPOSES[purpose][0]}\n\nLight")
+    for v in verdicts(stored, setup.fixtures, setup.intent):
         grade = "" if v.grade == "plain" else f", {v.grade}"
-        click.echo(f"- {v.title}: {v.value}{grade}. {measure.fill(v.reason, v.lengths)} ({v.school})")
-    now, found = find_faults(stored, setup.fixtures)
-    click.echo("\nFaults" if found else "\nFaults: none of those known")
-    for finding in found:
-        fault = finding.fault
-        click.echo(f"- {fault.title}: {measure.fill(fault.found, fault.lengths)} {fault.reason}")
-        for remedy in finding.remedies:
-            f = remedy.figures
-            click.echo(
-                f"  {measure.fill(remedy.words, remedy.lengths)}: {MENDS[remedy.mends(fault)]}, mean {f.mean:.0f} PAR, "
-                f"evenness {100 * f.evenness:.0f} %, in band {100 * f.coverage:.0f} %, spread {f.spread:.0f} PAR"
-            )
-    if now and stored.wanted:
+        help_ = "" if v.grade in ("good", "plain") else f" {measure.fill(v.improve, v.lengths)}"
+        click.echo(f"- {v.title}: {v.value}{grade}. {measure.fill(v.reason, v.lengths)} ({v.school}){help_}")
+    click.echo(f"\nBy rings, PAR: {', '.join(NAMES)} (rings in thirds of the way out, ours)")
+    for row in rings(stored, setup.fixtures, steps.rings):
+        told = (f"{par:.0f} {read.targets.band_at(par).name}" if par == par else "rock" for par in row.means)
+        click.echo(f"- {measure.length(row.depth)} down: {', '.join(told)}")
+    found = find_faults(stored, setup.fixtures, setup.intent, steps)
+    _faults(found, measure)
+    if found.now and stored.wanted:
         click.echo("\nZones wanted")
         for met in zones_met(stored, setup.fixtures):
             zone = met.zone
@@ -53,4 +53,29 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
     for c in check_mounting(read.tank, setup.fixtures, read.site):
         click.echo(
             f"- {c.title}, {HOLDS[c.answer]}: {measure.fill(c.found, c.lengths)} {measure.fill(c.rule, c.lengths)}"
+        )
+
+
+def _faults(found: Diagnosis, measure: Measure) -> None:
+    """Faults first, then every remedy once, with what it eases and what it brings."""
+    click.echo("\nFaults" if found.findings else "\nFaults: none of those known")
+    titles = {finding.fault.key: finding.fault.title for finding in found.findings}
+    for finding in found.findings:
+        fault = finding.fault
+        why = f" No remedy: {measure.fill(finding.why, {})}" if finding.why else ""
+        click.echo(f"- {fault.title}: {measure.fill(fault.found, fault.lengths)} {fault.reason}{why}")
+    if found.remedies:
+        click.echo("\nRemedies")
+    for r in found.remedies:
+        f = r.figures
+        room = measure.fill(" (the canopy must rise by {short} first)", r.lengths) if r.short else ""
+        does = "; ".join(f"{EASES[left]} {titles[key].lower()}" for key, left in r.eases.items())
+        cost = "".join(
+            f"; {word} {', '.join(t).lower()}" for word, t in (("brings", r.brings), ("worsens", r.worsens)) if t
+        )
+        corals = f". {r.corals.words}" if r.corals.placed else ""
+        click.echo(
+            f"- {measure.fill(r.words, r.lengths)}{room}: {does}{cost}. Mean {f.mean:.0f} PAR, uniformity "
+            f"{100 * f.plane.tenth_share:.0f} %, ends {100 * f.ends.share:.0f} %, in band {100 * f.coverage:.0f} %, "
+            f"spread {f.plane.spread:.0f} PAR{corals}."
         )

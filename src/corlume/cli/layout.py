@@ -13,25 +13,32 @@ import click
 
 from corlume.cli import scenes
 from corlume.core.errors import InvalidInput
+from corlume.core.intent import Intent
 from corlume.core.scene import Scene, Setup
 from corlume.core.units import CM, DEGREE
-from corlume.formats.measure import Measure
+from corlume.formats.measure import LengthUnit, Measure
 from corlume.formats.scene_writer import write_scene
 from corlume.reference.catalogue import fixture_kinds
+from corlume.services.corals import coral_change
 from corlume.services.hang import search
 from corlume.services.hanging import Found
 from corlume.services.starting import default_wish
-from corlume.services.wish import GOALS, WishGoal
-from corlume.store.tanks import unstored
+from corlume.services.steps import STEPS
+from corlume.services.wish import GOALS, MEANS, ZONES, Means, WishGoal, Zones, intent_of
+from corlume.store.tanks import StoredTank, unstored
 
-COLUMNS = ("fixture", "count", "height_cm", "x_cm", "y_cm", "levels_percent", "lens_deg", "lean_deg", "mean_par",
-           "evenness_percent", "in_band_percent", "watts", "five_years", "to_buy", "binds")  # fmt: skip
+COLUMNS = ("fixture", "count", "height_cm", "x_cm", "y_cm", "levels_percent", "lens", "lean_deg", "mean_par",
+           "least_percent", "tenth_percent", "ends_percent", "in_band_percent", "spread_par", "watts", "five_years",
+           "to_buy", "corals_leaving", "binds")  # fmt: skip
 OPTIONS = {
     "count": "--counts",
     "height": "--heights",
     "band": "--band",
     "kind": "--kind",
     "goal": "--goal",
+    "means": "--by",
+    "zones": "--levels-by",
+    "groups": "--groups",
     "watts": "--watts",
     "money": "--money",
 }
@@ -55,7 +62,13 @@ def _pair(scale: float) -> Callable[[click.Context, click.Parameter, str | None]
 @click.command()
 @click.argument("scene", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @click.option("--kind", "key", type=click.Choice(list(fixture_kinds())), default="cluster", help="Fixture to hang.")
-@click.option("--goal", type=click.Choice(list(GOALS)), default="blanket", help="What it is for.")
+@click.option("--goal", type=click.Choice(list(GOALS)), help="What it is for; otherwise by the tank's goal.")
+@click.option("--by", "means", type=click.Choice(list(MEANS)), default="new", help="What may be changed for it.")
+@click.option(
+    "--levels-by", "zones", type=click.Choice(list(ZONES)), default="each", help="What has a level of its own."
+)
+@click.option("--groups", default="", help='Groups by hand, such as "A B, C D".')
+@click.option("--unit", type=click.Choice(["cm", "in"]), default="cm", help="Unit in which places are round.")
 @click.option("--counts", callback=_pair(1.0), metavar="LEAST-MOST", help="How many side by side.")
 @click.option("--heights", callback=_pair(CM), metavar="LOW-HIGH", help="Face above the water, cm.")
 @click.option("--band", callback=_pair(1.0), metavar="LOW-HIGH", help="PAR wanted at the rock top.")
@@ -68,7 +81,11 @@ def _pair(scale: float) -> Callable[[click.Context, click.Parameter, str | None]
 def layout(
     scene: Path,
     key: str,
-    goal: WishGoal,
+    goal: WishGoal | None,
+    means: Means,
+    zones: Zones,
+    groups: str,
+    unit: LengthUnit,
     counts: tuple[float, float] | None,
     heights: tuple[float, float] | None,
     band: tuple[float, float] | None,
@@ -82,8 +99,9 @@ def layout(
     """Search for a layout in SCENE and print the answers as CSV, best first; lengths in cm, PAR in umol/m2/s."""
     read = scenes.read(scene)
     setup, stored, kind = scenes.setup_of(read, setup_name), unstored(read), fixture_kinds()[key]
-    wish = replace(default_wish(stored, kind), goal=goal, symmetric=symmetric, beside=beside)
-    wish = replace(wish, watts=watts, money=money)
+    wish = default_wish(stored, kind, STEPS[unit])
+    wish = replace(wish, goal=goal or wish.goal, means=means, zones=zones, groups=groups, symmetric=symmetric)
+    wish = replace(wish, beside=beside, watts=watts, money=money)
     wish = replace(
         wish,
         counts=(int(counts[0]), int(counts[1])) if counts else wish.counts,
@@ -98,14 +116,14 @@ def layout(
                 bar.update(int(100 * step.done) - bar.pos)
                 found = step.best
     except InvalidInput as error:
-        faults = (f"{OPTIONS[e.field.split('_')[0]]} {Measure('cm').message(e)}" for e in error.errors)
+        faults = (f"{OPTIONS[e.field.split('_')[0]]} {Measure(unit).message(e)}" for e in error.errors)
         raise click.ClickException("\n".join(faults)) from error
-    _print(found)
+    _print(stored, found)
     if output:
-        output.write_text(write_scene(_with(read, found)), encoding="utf-8")
+        output.write_text(write_scene(_with(read, found, intent_of(stored, wish))), encoding="utf-8")
 
 
-def _print(found: tuple[Found, ...]) -> None:
+def _print(stored: StoredTank, found: tuple[Found, ...]) -> None:
     writer = csv.writer(sys.stdout, lineterminator="\n")
     writer.writerow(COLUMNS)
     for one in found:
@@ -114,18 +132,19 @@ def _print(found: tuple[Found, ...]) -> None:
         writer.writerow(
             [
                 one.name, len(lay.places) * len(lay.rows), *lengths, " ".join(f"{100 * s:.0f}" for s in lay.levels),
-                f"{lay.fwhm / DEGREE:.0f}" if lay.fwhm else "", f"{lay.lean / DEGREE:.0f}", f"{f.mean:.1f}",
-                f"{100 * f.evenness:.1f}", f"{100 * f.coverage:.1f}", f"{f.watts:.0f}", f"{one.cost:.0f}",
-                f"{one.buy:.0f}", "; ".join(one.binds),
+                lay.lens, f"{lay.lean / DEGREE:.0f}", f"{f.mean:.1f}", f"{100 * f.plane.uniformity:.1f}",
+                f"{100 * f.plane.tenth_share:.1f}", f"{100 * f.ends.share:.1f}", f"{100 * f.coverage:.1f}",
+                f"{f.plane.spread:.0f}", f"{f.watts:.0f}", f"{one.cost:.0f}", f"{one.buy:.0f}",
+                len(coral_change(stored, one.fixtures).leave), "; ".join(one.binds),
             ]
         )  # fmt: skip
 
 
-def _with(scene: Scene, found: tuple[Found, ...]) -> Scene:
+def _with(scene: Scene, found: tuple[Found, ...], intent: Intent) -> Scene:
     """A scene with the answers as more setups."""
     names, setups = {s.name for s in scene.setups}, list(scene.setups)
     for one in found:
         name = next(n for k in range(1, 99) if (n := f"Searched {k}: {one.name}"[:80]) not in names)
         names.add(name)
-        setups.append(Setup(name, one.fixtures))
+        setups.append(Setup(name, one.fixtures, intent=intent))
     return replace(scene, setups=tuple(setups))

@@ -1,28 +1,38 @@
 """Faults of a light map as keepers name them, each with where it is, how bad, and which moves are known to help.
 
-Limits follow common practice in the trade, no source, unless the fault says otherwise.
+Limits follow common practice in the trade, no source, unless the fault says otherwise. What a setup is not meant for is
+no fault of it.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.figures import AREA_SHARE
+from corlume.core.figures import AREA_SHARE, Ends, Figures, finite_mean
 from corlume.core.geometry import Tank
 from corlume.core.scene import Fixture
 from corlume.core.targets import LightTargets
-from corlume.core.verdicts import Figures
+from corlume.core.verdicts import ENDS_GOAL, RELATIVE_GOOD, Case
+from corlume.core.words import letter, plain
 
 Array = NDArray[np.float64]
 ASIDE = 0.15
 """How far beside a hot spot keepers look: six inches [m]."""
 FATAL_PAR, FATAL_SHARE = 600.0, 0.35
 """A spot this strong with so little of it left six inches aside is past any slider."""
+WEAK, STRONG = 0.9, 1.15
+"""Mean over the limits of the light wanted, below and above which a setup is too weak or too strong; ours [-]."""
+LOPSIDED = 0.6
+"""One side over the other below which a blanket is lopsided; ours [-]."""
+TAKEN = 0.15
+"""Share of a fixture's light that a brace may take before it is a fault; ours [-]."""
+BARE = 0.05
+"""Share of the tank's length without a tube over it, at either end, from which tubes are short; ours [-]."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +59,8 @@ class LightMap:
     """What the diagnosis looks at: PAR (nx, ny) at the rock top and just under the surface, over x and y [m].
 
     Rock is NaN. ``front`` is the share of the light that goes into the water and falls on the front pane [-];
-    ``low`` the PAR on the sand and on rock in the lower half of the water, NaN when there is none.
+    ``low`` the PAR on the sand and on rock in the lower half of the water, NaN when there is none; ``taken`` the share
+    of each fixture's light that braces and edges over the water take [-].
     """
 
     x: Array
@@ -58,31 +69,41 @@ class LightMap:
     shallow: Array
     front: float
     low: float = float("nan")
+    taken: tuple[float, ...] = ()
 
 
-def diagnose(
-    tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, seen: LightMap, figures: Figures
-) -> list[Fault]:
-    """Name the faults of a map, the worst first; nothing when there is none."""
-    lit = [f for f in fixtures if f.output > 0]
-    if not lit or not np.isfinite(seen.top).any() or np.nanmax(seen.top) <= 0:
+@dataclass(frozen=True, slots=True)
+class Scope:
+    """All that a fault is looked for in: the tank, what is lit over it, its map, and what it is judged by."""
+
+    tank: Tank
+    fixtures: tuple[Fixture, ...]
+    seen: LightMap
+    case: Case
+
+    @property
+    def figures(self) -> Figures:
+        return self.case.figures
+
+    @property
+    def targets(self) -> LightTargets:
+        return self.case.targets
+
+    @property
+    def lit(self) -> list[Fixture]:
+        return [f for f in self.fixtures if f.output > 0]
+
+
+def diagnose(scope: Scope) -> list[Fault]:
+    """Name the faults of a map, the worst kind first; nothing when there is none, or no light."""
+    seen = scope.seen
+    if not scope.lit or not np.isfinite(seen.top).any() or np.nanmax(seen.top) <= 0:
         return []
-    found = [
-        _hot_spot(seen),
-        _too_low(seen, figures),
-        _overlap(tank, figures, len(lit)),
-        _short_tubes(tank, lit, seen),
-        _corners(tank, seen),
-        _gaps(tank, lit, seen),
-        _spill(figures),
-        _front(seen),
-        _too_much(targets, figures),
-        _low_places(targets, seen),
-    ]
-    return [fault for fault in found if fault is not None]
+    return [fault for look in _LOOKS if (fault := look(scope)) is not None]
 
 
-def _hot_spot(seen: LightMap) -> Fault | None:
+def _hot_spot(scope: Scope) -> Fault | None:
+    seen = scope.seen
     i, j = np.unravel_index(np.nanargmax(seen.top), seen.top.shape)
     peak, x, y = float(seen.top[i, j]), float(seen.x[i]), float(seen.y[j])
     beside = [seen.top[int(np.abs(seen.x - a).argmin()), j] for a in (x - ASIDE, x + ASIDE) if 0 <= a <= seen.x[-1]]
@@ -95,46 +116,127 @@ def _hot_spot(seen: LightMap) -> Fault | None:
         peak / aside,
         f"{peak:.0f} PAR at its strongest and {aside:.0f} only {{aside}} aside.",
         "No slider mends this: turned down until the middle is right, the rest is dark. Raise, then spread.",
-        ("raise", "wide_lens", "spread"),
+        ("raise", "no_lens", "spread"),
         (x, y),
         {"aside": ASIDE},
     )
 
 
-def _too_low(seen: LightMap, figures: Figures) -> Fault | None:
+def _too_low(scope: Scope) -> Fault | None:
+    seen, plane = scope.seen, scope.figures.plane
     strongest = float(np.nanmax(seen.top))
-    if figures.spread <= 150 or strongest < 1.6 * figures.mean:
+    if scope.case.purpose in ("zones", "strong_left", "strong_right"):
+        return None
+    if plane.spread <= 150 or plane.relative_spread <= RELATIVE_GOOD or strongest < 1.6 * plane.mean:
         return None
     i, j = np.unravel_index(np.nanargmax(seen.top), seen.top.shape)
     return Fault(
         "too_low",
         "Hung too low",
-        figures.spread / figures.mean,
-        f"Eight of ten readings at the rock top lie {figures.spread:.0f} PAR apart, and the strongest is "
-        f"{strongest / figures.mean:.1f} times the mean.",
+        plane.relative_spread,
+        f"Eight of ten readings at the height of the rock top lie {plane.spread:.0f} PAR apart, and the strongest is "
+        f"{strongest / plane.mean:.1f} times the mean.",
         "At the right height most readings at the top of the rock lie within about 100 of each other. Higher is more "
         "even, costs light, and shows a seated eye more of the lamp.",
-        ("raise", "wide_lens", "spread"),
+        ("raise", "no_lens", "spread"),
         (float(seen.x[i]), float(seen.y[j])),
     )
 
 
-def _overlap(tank: Tank, figures: Figures, count: int) -> Fault | None:
-    if count < 2 or not figures.evenness < 0.75:
+def _overlap(scope: Scope) -> Fault | None:
+    share, ends = scope.figures.ends.share, scope.figures.ends
+    # one dark end alone is lopsided, not an overlap
+    if (
+        not scope.case.blanket
+        or len(scope.lit) < 2
+        or not share < ENDS_GOAL
+        or not ends.middle > max(ends.left, ends.right)
+    ):
         return None
     return Fault(
         "overlap",
         "Beams overlap in the middle",
-        1 - figures.evenness,
-        f"The ends read {100 * figures.evenness:.0f} % of the middle.",
-        "Balanced spacing is not the most even: in the middle all beams add up. 75 % is the goal, 84 to 88 excellent.",
+        1 - share,
+        f"The weaker end reads {100 * share:.0f} % of the middle.",
+        "The middle gets something from every beam, so that fixtures in equal parts do not light in equal parts. 75 % "
+        "is the goal, 84 to 88 excellent.",
         ("spread", "dim_middle", "raise"),
-        (tank.length / 2, tank.width / 2),
+        (scope.tank.length / 2, scope.tank.width / 2),
     )
 
 
-def _short_tubes(tank: Tank, lit: Sequence[Fixture], seen: LightMap) -> Fault | None:
-    tubes = [f for f in lit if f.emitter.kind in ("t5_tube", "power_compact") and not f.emitter.turn]
+def _dark_middle(scope: Scope) -> Fault | None:
+    ends = scope.figures.ends
+    if not scope.case.blanket or not ends.middle < ENDS_GOAL * ends.weaker:
+        return None
+    return Fault(
+        "dark_middle",
+        "Dark middle",
+        1 - ends.middle / ends.weaker,
+        f"The middle reads {ends.middle:.0f} PAR, {100 * ends.middle / ends.weaker:.0f} % of the weaker end.",
+        "Fixtures too far apart, or something over the middle, leave it dark; limit of our own.",
+        ("closer", "inward", "raise"),
+        (scope.tank.length / 2, scope.tank.width / 2),
+    )
+
+
+def _lopsided(scope: Scope) -> Fault | None:
+    """One end, or the front or back, far darker than the other."""
+    if not scope.case.blanket:
+        return None
+    seen, ends, tank = scope.seen, scope.figures.ends, scope.tank
+    across = Ends.of(seen.top.T)
+    pairs = {
+        "left": (ends.left, ends.right, (0.0, tank.width / 2)),
+        "right": (ends.right, ends.left, (tank.length, tank.width / 2)),
+        "front": (across.left, across.right, (tank.length / 2, 0.0)),
+        "back": (across.right, across.left, (tank.length / 2, tank.width)),
+    }
+    side = min(pairs, key=lambda name: _over(*pairs[name][:2]))
+    weak, strong, place = pairs[side]
+    if not _over(weak, strong) < LOPSIDED:
+        return None
+    other = {"left": "right", "right": "left", "front": "back", "back": "front"}[side]
+    return Fault(
+        "lopsided",
+        f"Dark {side}",
+        1 - weak / strong,
+        f"The {side} reads {weak:.0f} PAR and the {other} {strong:.0f}, each over a sixth of the tank.",
+        "One side is far darker than the other. Kept on purpose, it is a strong and a weak end: say so in what the "
+        "setup is meant for. Limit of our own.",
+        ("back" if side == "back" else f"to_{side}", "raise"),
+        place,
+    )
+
+
+def _over(one: float, other: float) -> float:
+    share = one / other if other > 0 else 1.0
+    return share if share == share else 1.0
+
+
+def _brace(scope: Scope) -> Fault | None:
+    taken = scope.seen.taken
+    worst = max(range(len(taken)), key=lambda i: taken[i] * scope.fixtures[i].strength, default=None)
+    if worst is None or not scope.fixtures[worst].output or taken[worst] < TAKEN:
+        return None
+    named = [letter(i) for i, share in enumerate(taken) if share >= TAKEN and scope.fixtures[i].output]
+    e = scope.fixtures[worst].emitter
+    return Fault(
+        "brace",
+        "A brace stands in the light",
+        taken[worst],
+        f"What lies over the water takes {100 * taken[worst]:.0f} % of the light of {letter(worst)}"
+        + (f"; {', '.join(named)} hang over it." if len(named) > 1 else "."),
+        "A lamp over a brace lights the brace. Hang it to one side of it, or higher, so that light comes in past both "
+        "edges. Limit of our own.",
+        ("off_brace", "raise"),
+        (e.x, e.y),
+    )
+
+
+def _short_tubes(scope: Scope) -> Fault | None:
+    tank, ends = scope.tank, scope.figures.ends
+    tubes = [f for f in scope.lit if f.emitter.kind in ("t5_tube", "power_compact") and not f.emitter.turn]
     if not tubes:
         return None
     left, right = (
@@ -142,31 +244,33 @@ def _short_tubes(tank: Tank, lit: Sequence[Fixture], seen: LightMap) -> Fault | 
         max(f.emitter.x + f.emitter.length / 2 for f in tubes),
     )
     bare = max(left, tank.length - right)
-    ends, middle = _ends_and_middle(seen.top)
-    if bare < 0.12 * tank.length or not ends < 0.7 * middle:
+    share = _over(ends.weaker, ends.middle)
+    if bare < BARE * tank.length or not share < 0.9:
         return None
     return Fault(
         "short_tubes",
         "Tubes shorter than the tank",
-        1 - ends / middle,
-        f"{{bare}} of the tank has no tube over it, and the ends read {100 * ends / middle:.0f} % of the middle.",
+        1 - share,
+        f"{{bare}} at an end has no tube over it, and the weaker end reads {100 * share:.0f} % of the middle.",
         "Keepers live with it; what needs little light goes to the ends, or a module fills them.",
-        ("spread", "raise"),
+        ("raise",),
         (0.0 if left > tank.length - right else tank.length, tank.width / 2),
         {"bare": bare},
     )
 
 
-def _corners(tank: Tank, seen: LightMap) -> Fault | None:
+def _corners(scope: Scope) -> Fault | None:
+    seen, tank = scope.seen, scope.tank
     nx, ny = (max(1, round(n * AREA_SHARE)) for n in seen.shallow.shape)
-    mean = float(np.nanmean(seen.shallow))
+    mean = finite_mean(seen.shallow)
     corners = {
         "front left": (seen.shallow[:nx, :ny], (0.0, 0.0)),
         "front right": (seen.shallow[-nx:, :ny], (tank.length, 0.0)),
         "back left": (seen.shallow[:nx, -ny:], (0.0, tank.width)),
         "back right": (seen.shallow[-nx:, -ny:], (tank.length, tank.width)),
     }
-    dark = {name: float(part.mean()) / mean for name, (part, _) in corners.items() if part.mean() < 0.35 * mean}
+    shares = {name: finite_mean(part) / mean for name, (part, _) in corners.items()}
+    dark = {name: share for name, share in shares.items() if share < 0.35}
     if not dark:
         return None
     worst = min(dark, key=lambda name: dark[name])
@@ -175,18 +279,20 @@ def _corners(tank: Tank, seen: LightMap) -> Fault | None:
         "Dark upper corners",
         1 - dark[worst],
         f"{', '.join(dark).capitalize()}: down to {100 * dark[worst]:.0f} % of the mean just under the surface.",
-        "Narrow lobes under a low canopy leave the upper corners out. Wider lenses help a little, none at all most.",
-        ("wide_lens", "raise", "spread"),
+        "Narrow lobes under a low canopy leave the upper corners out. Lenses called 120 degrees are hardly wider than "
+        "90; no lenses at all are clearly widest.",
+        ("no_lens", "raise", "spread"),
         corners[worst][1],
     )
 
 
-def _gaps(tank: Tank, lit: Sequence[Fixture], seen: LightMap) -> Fault | None:
-    places = sorted({round(f.emitter.x, 2) for f in lit if f.emitter.length < 0.6})
+def _gaps(scope: Scope) -> Fault | None:
+    seen = scope.seen
+    places = sorted({round(f.emitter.x, 2) for f in scope.lit if f.emitter.length < 0.6})
     worst, at = 1.0, None
-    along = np.nanmean(seen.shallow, axis=1)
+    along = np.array([finite_mean(column) for column in seen.shallow])
     for a, b in pairwise(places):
-        under = min(along[int(np.abs(seen.x - p).argmin())] for p in (a, b))
+        under = np.nanmin([along[int(np.abs(seen.x - p).argmin())] for p in (a, b)])
         between = along[int(np.abs(seen.x - 0.5 * (a + b)).argmin())]
         if under > 0 and between / under < worst:
             worst, at = float(between / under), 0.5 * (a + b)
@@ -198,69 +304,92 @@ def _gaps(tank: Tank, lit: Sequence[Fixture], seen: LightMap) -> Fault | None:
         1 - worst,
         f"Just under the surface the light between two fixtures is {100 * worst:.0f} % of that under them.",
         "Narrow beams meet only further down. High branches that grow into the gap get little light.",
-        ("wide_lens", "raise", "closer"),
-        (at, tank.width / 2),
+        ("no_lens", "raise", "closer"),
+        (at, scope.tank.width / 2),
     )
 
 
-def _spill(figures: Figures) -> Fault | None:
-    if figures.spill < 0.4:
+def _spill(scope: Scope) -> Fault | None:
+    spill = scope.figures.spill
+    if spill < 0.4:
         return None
     return Fault(
         "spill",
         "Much light misses the water",
-        figures.spill,
-        f"{100 * figures.spill:.0f} % of it.",
+        spill,
+        f"{100 * spill:.0f} % of it.",
         "It lights the room, costs power and dazzles. Some spill is the price of evenness; limit of our own.",
         ("lower", "inward", "closer"),
     )
 
 
-def _front(seen: LightMap) -> Fault | None:
-    if seen.front < 0.15:
+def _front(scope: Scope) -> Fault | None:
+    front = scope.seen.front
+    if front < 0.15:
         return None
     return Fault(
         "front",
         "Light on the front glass",
-        seen.front,
-        f"{100 * seen.front:.0f} % of what goes into the water falls on the front pane.",
+        front,
+        f"{100 * front:.0f} % of what goes into the water falls on the front pane.",
         "Light on the glass is wasted and feeds algae. Hang it further back or lean it. Limit of our own.",
         ("back", "lean_back"),
         None,
     )
 
 
-def _too_much(targets: LightTargets, figures: Figures) -> Fault | None:
-    if targets.goal != "lps" or figures.mean <= 1.2 * targets.lps_high:
+def _too_weak(scope: Scope) -> Fault | None:
+    weak = [p for p in scope.figures.parts if p.key not in ("weak", "low") and p.light.mean < WEAK * p.low]
+    if not weak:
         return None
+    part = min(weak, key=lambda p: p.light.mean / p.low)
     return Fault(
-        "too_much",
-        "Too much for the tank's corals",
-        figures.mean,
-        f"The rock top reads {figures.mean:.0f} PAR on average; LPS and soft corals want {targets.lps_low:g} to "
-        f"{targets.lps_high:g}.",
-        "What stands in too much light bleaches. Turn down slowly and watch.",
-        ("dim",),
+        "too_weak",
+        "Too weak for what it is meant for",
+        1 - part.light.mean / part.low,
+        f"{_where(part.name)} read {part.light.mean:.0f} PAR on average where {part.low:g} to {part.high:g} is wanted.",
+        "Corals live on light: too little browns and starves them slowly. Rise over some weeks, never at once.",
+        ("brighten", "lower"),
     )
 
 
-def _low_places(targets: LightTargets, seen: LightMap) -> Fault | None:
-    if targets.goal != "mixed" or not seen.low > targets.lps_high:
+def _too_strong(scope: Scope) -> Fault | None:
+    lps = scope.case.purpose == "lps"
+    strong = [p for p in scope.figures.parts if p.key not in ("weak", "low") and p.light.mean > STRONG * p.high]
+    if not strong:
+        return None
+    part = max(strong, key=lambda p: p.light.mean / p.high)
+    return Fault(
+        "too_strong",
+        "Too much for the tank's corals" if lps else "Too strong for what it is meant for",
+        part.light.mean / part.high,
+        f"{_where(part.name)} read {part.light.mean:.0f} PAR on average where {part.low:g} to {part.high:g} is wanted.",
+        "What stands in too much light bleaches. Turn down slowly and watch.",
+        ("dim", "raise"),
+    )
+
+
+def _where(name: str) -> str:
+    text = plain(name)
+    return text[0].upper() + text[1:]
+
+
+def _low_places(scope: Scope) -> Fault | None:
+    targets, low = scope.targets, scope.seen.low
+    if scope.case.purpose != "mixed" or not low > targets.lps_high:
         return None
     return Fault(
         "low_places",
         "Too much for the low places",
-        seen.low,
-        f"Sand and low rock read {seen.low:.0f} PAR on average; in a mixed tank they are kept at "
+        low,
+        f"Sand and low rock read {low:.0f} PAR on average; in a mixed tank they are kept at "
         f"{targets.lps_low:g} to {targets.lps_high:g} for LPS and soft corals.",
         "Corals of the low places bleach in light for SPS. Turn down slowly and watch, or give these places to SPS.",
         ("dim", "spread"),
     )
 
 
-def _ends_and_middle(plane: Array) -> tuple[float, float]:
-    n = plane.shape[0]
-    edge = max(1, round(n * AREA_SHARE))
-    start = (n - edge) // 2
-    ends = np.nanmean(np.concatenate((plane[:edge], plane[-edge:])))
-    return float(ends), float(np.nanmean(plane[start : n - start]))
+_LOOKS: tuple[Callable[[Scope], Fault | None], ...] = (
+    _hot_spot, _too_low, _too_weak, _too_strong, _overlap, _dark_middle, _brace, _lopsided, _short_tubes, _corners,
+    _gaps, _spill, _front, _low_places,
+)  # fmt: skip

@@ -11,8 +11,8 @@ PATCH = 24 * INCH
 """Side of the patch that one mid-size module serves [m]."""
 FORGIVEN = 0.15
 """How much of a patch may stay over before another module is due [-]."""
-WIDER = {2: 3.0 * INCH, 3: 2.5 * INCH, 4: 1.5 * INCH}
-"""How far the outer modules go out from balanced, by their count [m]; the middle ones stay."""
+WIDER = {2: (3.0 * INCH,), 3: (2.5 * INCH,), 4: (2.1 * INCH, 2.2 * INCH)}
+"""How far pairs of modules go out from balanced, the outer pair first, by their count [m]; a middle one stays."""
 
 
 def patches(length: float, width: float) -> tuple[int, int]:
@@ -39,10 +39,12 @@ def balanced(count: int, length: float) -> tuple[float, ...]:
 
 
 def wider(count: int, length: float) -> tuple[float, ...]:
-    """The same with the outer modules further out: two over 48 in come to 13 in from the ends [m]."""
+    """The same with modules further out: two over 48 in come to 13 in from the ends, four to 7.5 and 17 in [m]."""
     places = list(balanced(count, length))
+    most = 0.5 * places[0]
     if count > 1:
-        out = min(WIDER.get(count, 1.0 * INCH), 0.5 * places[0])
-        places[0] -= out
-        places[-1] += out
+        for k, by in enumerate(WIDER.get(count, (1.0 * INCH,))):
+            out = min(by, most)
+            places[k] -= out
+            places[-1 - k] += out
     return tuple(places)

@@ -81,15 +81,15 @@ class Problem:
 
 
 def best_levels(
-    fields: Array, aim: Aim, *, watts: Array | None = None, budget: float = float("inf")
+    fields: Array, aim: Aim, *, watts: Array | None = None, budget: float = float("inf"), least: float = 0.0
 ) -> tuple[Array, float]:
     """Best levels (n,) from 0 to 1 for unit fields (n, p), and how far off the aim they are [-].
 
     With ``watts`` (n,) of each at full, they take no more than ``budget`` together [W].
     """
-    none = np.zeros(len(fields))
+    none, lowest = np.zeros(len(fields)), np.full(len(fields), least)
     given = none if watts is None else watts
-    problem = Problem.of(fields, aim, least=none, waste=none, watts=given, budget=budget)
+    problem = Problem.of(fields, aim, least=lowest, waste=none, watts=given, budget=budget)
     _, off, levels = problem.solve(np.arange(len(fields)).reshape(1, -1))
     return levels[0], float(off[0])
 

@@ -12,12 +12,11 @@ from numpy.typing import NDArray
 
 from corlume.core.errors import InvalidInput
 from corlume.core.field import Medium, channel_fields
+from corlume.core.lens import LENSED, LensKey, with_lens
 from corlume.core.scene import Fixture, overlaps
 
 Array = NDArray[np.float64]
 Axis = Literal["x", "y"]
-LENSED = ("led_cluster", "led_bar")
-"""Kinds that other lenses can be put on."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,13 +88,10 @@ class Module:
         hung = [(p.dimmable, _field(medium, p, points)) for p in self.at(x, y, height)]
         return np.array([sum(field for dims, field in hung if dims == group) for group, _ in self.groups()])
 
-    def lensed(self, fwhm: float) -> Module:
-        """The same with other lenses on its LEDs [rad]."""
+    def lensed(self, lens: LensKey) -> Module:
+        """The same with other lenses on its LEDs."""
         return Module(
-            tuple(
-                replace(p, emitter=replace(p.emitter, fwhm=fwhm, lobe=None)) if p.emitter.kind in LENSED else p
-                for p in self.parts
-            )
+            tuple(replace(p, emitter=with_lens(p.emitter, lens)) if p.emitter.kind in LENSED else p for p in self.parts)
         )
 
     def leaned(self, angle: float, along: Axis) -> Module:
@@ -123,8 +119,8 @@ class Layout:
     """Modules in columns and rows: places along ``along`` and rows along the other axis, height [m].
 
     ``levels`` are those of the columns [-]; ``off`` is how far off the aim the layout is, ``merit`` by what it is
-    ranked: the square of that, and its waste [-]. ``fwhm`` is that of other lenses put in, 0 for the module's own
-    lobe; columns aside of ``middle`` [m] lean inward by ``lean`` [rad].
+    ranked: the square of that, and its waste [-]. ``lens`` is that put in, empty for the module's own; columns
+    aside of ``middle`` [m] lean inward by ``lean`` [rad].
     """
 
     places: tuple[float, ...]
@@ -133,7 +129,7 @@ class Layout:
     levels: tuple[float, ...]
     off: float = 0.0
     merit: float = 0.0
-    fwhm: float = 0.0
+    lens: LensKey | Literal[""] = ""
     lean: float = 0.0
     middle: float = 0.0
     along: Axis = "x"
@@ -156,8 +152,8 @@ class Layout:
 
     def dressed(self, module: Module, place: float) -> Module:
         """The module as it is in a column: with its lenses and its lean."""
-        if self.fwhm:
-            module = module.lensed(self.fwhm)
+        if self.lens:
+            module = module.lensed(self.lens)
         aside = place - self.middle
         if self.lean and abs(aside) > 0.05:
             module = module.leaned(-math.copysign(self.lean, aside), self.along)

@@ -18,13 +18,15 @@ from corlume.core.emitter import Emitter
 from corlume.core.geometry import Tank
 from corlume.core.scene import Fixture
 from corlume.core.site import Site
+from corlume.core.units import INCH
 from corlume.core.words import plain
 
 Answer = Literal["yes", "no", "look"]
 SAFETY = 5.0
 SUPPORTS = 2
 CONTINUOUS = 0.8
-SPLASH = 0.36
+SPLASH = 14 * INCH
+"""Under this over water lights collect salt; at it they do not (common practice, no source) [m]."""
 HEAT_GAP = 0.025
 MUCH_HEAT = 500.0
 SPAN, LEAST_SPAN = 0.7, 0.1
@@ -187,8 +189,13 @@ def _heat(tank: Tank, fixtures: Sequence[Fixture]) -> list[Check]:
     ]
 
 
+def splashed(emitter: Emitter) -> bool:
+    """Whether a face hangs so low that it collects salt; what hangs at the limit, to the millimetre, does not."""
+    return emitter.height < SPLASH - 1e-3
+
+
 def _splash(fixtures: Sequence[Fixture]) -> Check:
-    low = [f for f in fixtures if f.emitter.height < SPLASH]
+    low = [f for f in fixtures if splashed(f.emitter)]
     lowest = min(f.emitter.height for f in fixtures)
     return Check(
         "splash",
@@ -212,10 +219,10 @@ def _behind(site: Site) -> Check:
 
 
 def _leads(fixtures: Sequence[Fixture], site: Site) -> list[Check]:
-    places = sorted(f.emitter.x for f in fixtures if f.emitter.length < 0.7)
-    if site.lead <= 0 or len(places) < 2:
+    if site.lead <= 0 or len(fixtures) < 2:
         return []
-    widest = max(b - a for a, b in pairwise(places))
+    chain = _chain([f.emitter for f in fixtures])
+    widest = max(_between(a, b) for a, b in pairwise(chain))
     # a drip loop hangs down and comes up again
     need = widest + 0.3
     return [
@@ -223,11 +230,29 @@ def _leads(fixtures: Sequence[Fixture], site: Site) -> list[Check]:
             "leads",
             "Leads from fixture to fixture",
             "yes" if need <= site.lead else "no",
-            "The widest step is {widest}; with a drip loop it asks for {need}, and the lead is {lead}.",
+            "The widest step from body to body is {widest}; with a drip loop it asks for {need}, and the lead is "
+            "{lead}.",
             "Lead length decides how far apart two chained fixtures can hang.",
             {"widest": widest, "need": need, "lead": site.lead},
         )
     ]
+
+
+def _chain(faces: Sequence[Emitter]) -> list[Emitter]:
+    """Faces in the order in which leads would go: from the leftmost on, always to the nearest that is left."""
+    left = sorted(faces, key=lambda face: (face.x, face.y))
+    chain = [left.pop(0)]
+    while left:
+        nearest = min(range(len(left)), key=lambda i: _between(chain[-1], left[i]))
+        chain.append(left.pop(nearest))
+    return chain
+
+
+def _between(one: Emitter, other: Emitter) -> float:
+    """From body to body [m]."""
+    (ax, ay), (bx, by) = one.half_extent(), other.half_extent()
+    aside = (max(0.0, abs(one.x - other.x) - ax - bx), max(0.0, abs(one.y - other.y) - ay - by))
+    return math.hypot(*aside, one.height - other.height)
 
 
 def _circuit(fixtures: Sequence[Fixture], site: Site) -> Check:

@@ -82,6 +82,11 @@ def fit_zones(tank: Tank, card: CoralCard, zones: Sequence[Zone], others: Sequen
     return sorted(fits, key=lambda fit: -int(fit.sites.sum()))
 
 
+def light_miss(card: CoralCard, par: float) -> float:
+    """By how much a reading misses a coral's band [umol/m2/s]: above 0 too strong, below too weak, 0 within."""
+    return max(0.0, par - card.par_high) - max(0.0, card.par_low - par)
+
+
 def nearest_miss(card: CoralCard, fits: Sequence[ZoneFit]) -> tuple[ZoneFit, Reason] | None:
     """Where a coral that fits nowhere comes nearest to it, and the rule that stands in the way; None when it fits.
 
@@ -121,11 +126,21 @@ def _fit(tank: Tank, card: CoralCard, zone: Zone, others: Sequence[PlacedCoral])
     reasons.append(_neighbour_reason(card, float(gap[k]), others[int(nearest[k])] if others else None))
     best = None
     if sites.any():
-        middle = 0.5 * (card.par_low + card.par_high)
-        off = np.abs(zone.par - middle) / (card.par_high - card.par_low)
-        score = np.where(sites, off - np.minimum(gap, 0.3) - 0.5 * np.minimum(room, 0.3), np.inf)
-        best = int(score.argmin())
+        best = int(np.where(sites, site_score(card, zone.par, gap, room), np.inf).argmin())
     return ZoneFit(zone, sites, best, sorted(reasons, key=lambda r: ("no", "unknown", "yes").index(r.answer)))
+
+
+def site_score(card: CoralCard, par: Array, gap: Array, room: Array) -> Array:
+    """How far each site is from the best there could be [-], less being better.
+
+    Light counts by its distance from the middle of the band, 1 at an end of it. Room to the nearest neighbour's
+    sweepers and to pane or surface count in diameters of the grown coral, a diameter being enough: half of what light
+    does, and a quarter. The weights are ours.
+    """
+    light = np.abs(par - 0.5 * (card.par_low + card.par_high)) / (0.5 * (card.par_high - card.par_low))
+    crowd, edge = (1.0 - np.clip(free / card.size, 0.0, 1.0) for free in (gap, room))
+    score: Array = light + 0.5 * crowd + 0.25 * edge
+    return score
 
 
 def _room(tank: Tank, points: Array) -> Array:

@@ -9,9 +9,11 @@ from corlume.core.coral import CoralCard
 from corlume.core.emitter import Emitter
 from corlume.core.errors import NAME, FieldError, Rules
 from corlume.core.geometry import Colony, Tank
+from corlume.core.intent import BY_GOAL, Intent
 from corlume.core.site import Site
 from corlume.core.targets import LightTargets
 from corlume.core.wanted import WantedZone, zone_errors
+from corlume.core.wear import wear_errors
 
 MOST = {"setups": 30, "fixtures": 100, "rocks": 400, "braces": 50, "corals": 500, "wanted": 60}
 """How many of each a keeper can add to a tank, fixtures to a setup."""
@@ -33,6 +35,7 @@ class Fixture:
     frame : the rack or hybrid frame that it hangs in; fixtures of one frame move together.
     dimmable : whether anything between off and full is possible; tubes and halides on plain ballasts are not.
     weight : what its supports carry, 0 when not known [kg].
+    wear : answers of ``wear`` as pairs of question and answer, from which the condition came; empty when it was typed.
     """
 
     emitter: Emitter
@@ -44,6 +47,7 @@ class Fixture:
     condition: float = 1.0
     levels: tuple[float, ...] = ()
     weight: float = 0.0
+    wear: tuple[tuple[str, str], ...] = ()
 
     @property
     def strengths(self) -> tuple[float, ...]:
@@ -89,6 +93,7 @@ class Fixture:
             "share",
             self.output,
         )
+        rules.errors += wear_errors(self.emitter.kind, dict(self.wear))
         rules.finish()
 
 
@@ -164,13 +169,19 @@ def beside(tank: Tank, fixtures: Sequence[Fixture]) -> list[int]:
     return found
 
 
+def reaches(fixtures: Iterable[Fixture]) -> list[float]:
+    """How far each face reaches along the tank [m]."""
+    return [2 * f.emitter.half_extent()[0] for f in fixtures]
+
+
 @dataclass(frozen=True, slots=True)
 class Setup:
-    """One variant of the lights over a tank; exactly one setup of a tank is the one in use."""
+    """One variant of the lights over a tank, and what it is meant for; exactly one of a tank is the one in use."""
 
     name: str
     fixtures: tuple[Fixture, ...] = ()
     in_use: bool = False
+    intent: Intent = BY_GOAL
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+import math
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations, pairwise
 
@@ -35,6 +36,7 @@ class Space:
     along : the axis, "x" from left to right or "y" from front to back.
     others : what hangs already and stays; nothing may take its room.
     budget : the most that the modules may take together as they are dimmed [W].
+    least : the lowest level of what dims [-]; nothing is hung to stay off.
     """
 
     counts: tuple[int, ...]
@@ -47,6 +49,7 @@ class Space:
     along: Axis = "x"
     others: tuple[Fixture, ...] = ()
     budget: float = float("inf")
+    least: float = 0.0
 
     def empty(self, height: float) -> Layout:
         """A layout of no columns at a height."""
@@ -67,7 +70,7 @@ class Columns:
     def fields(self, layout: Layout, place: float) -> Array:
         """PAR (groups, p) of the column that a layout has at a place, at full output [umol/m2/s]."""
         place = round(place, 4)
-        key = (place, layout.height, layout.rows, layout.along, layout.fwhm, layout.lean, layout.middle)
+        key = (place, layout.height, layout.rows, layout.along, layout.lens, layout.lean, layout.middle)
         if key not in self._known:
             self._known[key] = layout.fields(self.medium, self.module, place, self.aim.points)
         return self._known[key]
@@ -75,7 +78,7 @@ class Columns:
     def problem(self, layout: Layout, places: Sequence[float], space: Space) -> Problem:
         """What the solver wants of columns at some places; the groups of a column go one after the other."""
         fields = np.concatenate([self.fields(layout, place) for place in places])
-        least = np.tile([0.0 if dims else 1.0 for dims, _ in self.groups], len(places))
+        least = np.tile([space.least if dims else 1.0 for dims, _ in self.groups], len(places))
         watts = np.tile([watts * len(space.rows) for _, watts in self.groups], len(places))
         return Problem.of(fields, self.aim, least=least, waste=space.waste * watts, watts=watts, budget=space.budget)
 
@@ -185,6 +188,36 @@ def refine(
         else:
             step /= 2
     return best if np.isfinite(best.merit) else None
+
+
+def snapped(columns: Columns, space: Space, layout: Layout, grain: float) -> Layout:
+    """A layout with places, rows and height at the nearest multiples of a grain [m], at its best levels there.
+
+    Outer columns are moved outwards where bodies would touch otherwise. It stays as it is where that has no room or
+    takes too much power.
+    """
+
+    def even(value: float, way: Callable[[float], int]) -> float:
+        return round(way(value / grain) * grain, 6)
+
+    def outward(value: float) -> float:
+        return even(value, math.floor if value < middle else math.ceil)
+
+    middle = 0.5 * (space.places[0] + space.places[-1])
+    height = even(layout.height, round)
+    if not space.heights[0] - 1e-9 <= height <= space.heights[-1] + 1e-9:
+        height = even(layout.height, math.ceil if height < space.heights[0] else math.floor)
+    rows = tuple(even(y, round) for y in layout.rows)
+    for rounded in (lambda value: even(value, round), outward):
+        places = tuple(rounded(place) for place in layout.places)
+        trial = replace(layout, places=places, rows=rows, height=height)
+        apart = all(b - a >= space.gap - 1e-9 for a, b in pairwise(places))
+        level = space.heights[0] - 1e-9 <= height <= space.heights[-1] + 1e-9
+        if apart and level and all(columns.fits(trial, place, space.others) for place in places):
+            found = levelled(columns, space, trial)
+            if np.isfinite(found.merit):
+                return found
+    return layout
 
 
 def levelled(columns: Columns, space: Space, layout: Layout) -> Layout:

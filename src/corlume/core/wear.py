@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from corlume.core.emitter import KINDS, FixtureKind
-from corlume.core.errors import Rules
+from corlume.core.errors import FieldError, Rules
 
 TUBES: tuple[FixtureKind, ...] = ("t5_tube", "power_compact")
 LEDS: tuple[FixtureKind, ...] = ("led_cluster", "led_bar")
@@ -53,10 +53,21 @@ def condition(kind: FixtureKind, answers: Mapping[str, str]) -> float:
     Raises ``InvalidInput`` for an answer that is not offered.
     """
     rules, share = Rules(), 1.0
+    rules.errors += wear_errors(kind, answers)
+    rules.finish()
     for question in questions(kind):
         factors = {key: factor for key, _, factor in question.answers}
-        given = answers.get(question.key, question.answers[0][0])
-        rules.that(given in factors, "condition", f"has no answer {given} to: {question.label}")
-        share *= factors.get(given, 1.0)
-    rules.finish()
+        share *= factors[answers.get(question.key, question.answers[0][0])]
     return share
+
+
+def wear_errors(kind: FixtureKind, answers: Mapping[str, str]) -> list[FieldError]:
+    """Tell which answers are none, by the field ``wear``."""
+    rules = Rules()
+    offered = {question.key: question for question in questions(kind)}
+    for key, answer in answers.items():
+        rules.that(key in offered, "wear", f"asks nothing of this kind of light by the name of {key}")
+        if key in offered:
+            keys = [one for one, *_ in offered[key].answers]
+            rules.that(answer in keys, "wear", f"has no answer {answer} to: {offered[key].label}")
+    return rules.errors

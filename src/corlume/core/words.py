@@ -22,3 +22,8 @@ def filled(sentence: str, values: Mapping[str, str]) -> str:
         return values.get(found[1], found[0])
 
     return _SLOT.sub(put, sentence)
+
+
+def letter(index: int) -> str:
+    """Name the fixtures of a setup by their order: A to Z, then A2, B2 and so on."""
+    return chr(65 + index % 26) + (str(index // 26 + 1) if index >= 26 else "")

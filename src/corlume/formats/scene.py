@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any, NoReturn, TypeVar
 
 from pydantic import ValidationError
@@ -12,6 +13,7 @@ from corlume.core.coral import CoralCard
 from corlume.core.emitter import ONE_CHANNEL, Channel, Emitter
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
+from corlume.core.intent import Intent
 from corlume.core.lobe import Lobe, RingLobe, TableLobe
 from corlume.core.scene import MOST, Coral, Fixture, Running, Scene, Setup
 from corlume.core.site import Site
@@ -26,6 +28,7 @@ from corlume.formats.scene_file import (
     ChannelFile,
     CoralFile,
     FixtureFile,
+    IntentFile,
     LobeFile,
     RockFile,
     SceneFile,
@@ -119,6 +122,7 @@ class _Build:
         "low": "par_low",
         "high": "par_high",
         "breaker": "breaker_a",
+        "end": "strong_end_cm",
         "others": "other_watts",
         "x1": "length_cm",
         "y1": "width_cm",
@@ -202,12 +206,13 @@ def _to_core(file: SceneFile) -> Scene:
             s.name,
             tuple(f for j, row in enumerate(s.fixtures) if (f := _fixture(build, f"setups.{i}.fixtures.{j}", row))),
             s.in_use,
+            build(f"setups.{i}.meant_for", _intent, s.meant_for) or Intent(),
         )
         for i, s in enumerate(file.setups)
     ]
     if len(setups) > 1 and all(s.in_use for s in setups):
         # "in_use" left out everywhere: the first is the one in use
-        setups = [Setup(s.name, s.fixtures, i == 0) for i, s in enumerate(setups)]
+        setups = [replace(s, in_use=i == 0) for i, s in enumerate(setups)]
     corals = [_coral(build, f"corals.{i}", row) for i, row in enumerate(file.corals)]
     wanted = [build(f"wanted.{i}", _wanted, row) for i, row in enumerate(file.wanted)]
     site = build("site", _site, file.site)
@@ -275,6 +280,10 @@ def _wanted(w: WantedFile) -> WantedZone:
     return WantedZone(w.name, x, y, length, width, w.top_cm * CM, w.bottom_cm * CM, w.par_low, w.par_high)
 
 
+def _intent(f: IntentFile) -> Intent:
+    return Intent(f.purpose, f.par_low, f.par_high, f.strong_end_cm * CM)
+
+
 def _site(s: SiteFile) -> Site:
     lengths = (length * CM for length in (s.lead_cm, s.stand_cm, s.eye_cm, s.away_cm, s.gap_cm))
     return Site(s.volts, s.breaker_a, s.other_watts, *lengths)
@@ -336,6 +345,7 @@ def _fixture(build: _Build, where: str, f: FixtureFile) -> Fixture | None:
         "condition": f.condition_percent / 100,
         "levels": levels if any(level != 1.0 for level in levels) else (),
         "weight": f.weight_kg,
+        "wear": tuple(f.wear.items()),
     }
     return build(where, Fixture, emitter=emitter, name=f.name, frame=f.frame, **values)
 

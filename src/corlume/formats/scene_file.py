@@ -179,7 +179,21 @@ class FixtureFile(_Part):
     watts: Number = 0.0
     weight_kg: Number = Field(0.0, description="0 when not known")
     dimmable: bool = True
+    wear: dict[Annotated[str, Field(max_length=40)], Annotated[str, Field(max_length=40)]] = Field(
+        default={}, max_length=12, description="answers about age and dirt, from which condition_percent came"
+    )
     channels: list[ChannelFile] = Field(default=[], max_length=12)
+
+
+class IntentFile(_Part):
+    """What a setup is meant for."""
+
+    purpose: Literal["goal", "even", "mixed", "strong_left", "strong_right", "zones", "lps", "sps"] = Field(
+        "goal", description="goal: what the goal of the targets says"
+    )
+    par_low: Number = Field(0.0, description="wanted on top; 0 for the band of the targets")
+    par_high: Number = 0.0
+    strong_end_cm: Number = Field(0.0, description="length of a strong end; 0 for a third of the tank")
 
 
 class SetupFile(_Part):
@@ -187,6 +201,7 @@ class SetupFile(_Part):
 
     name: Name
     in_use: bool = True
+    meant_for: IntentFile = IntentFile()
     fixtures: list[FixtureFile] = []
 
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from corlume.core.emitter import ONE_CHANNEL
 from corlume.core.geometry import SIDES
+from corlume.core.intent import Intent
 from corlume.core.lobe import Lobe, RingLobe, TableLobe
 from corlume.core.scene import Coral, Fixture, Scene
 from corlume.core.site import Site
@@ -19,6 +20,7 @@ from corlume.formats.scene_file import (
     ChannelFile,
     CoralFile,
     FixtureFile,
+    IntentFile,
     LobeFile,
     PaneFile,
     PanesFile,
@@ -127,13 +129,22 @@ def _to_file(scene: Scene) -> SceneFile:
         ),
         running=RunningFile(hours_per_day=r.hours, price_per_kwh=r.price, currency=r.currency),
         setups=[
-            SetupFile(name=s.name, in_use=s.in_use, fixtures=[_fixture_file(f) for f in s.fixtures])
+            SetupFile(
+                name=s.name,
+                in_use=s.in_use,
+                meant_for=_intent_file(s.intent),
+                fixtures=[_fixture_file(f) for f in s.fixtures],
+            )
             for s in scene.setups
         ],
         corals=[_coral_file(c) for c in scene.corals],
         wanted=[_wanted_file(zone) for zone in scene.wanted],
         site=_site_file(scene.site),
     )
+
+
+def _intent_file(intent: Intent) -> IntentFile:
+    return IntentFile(purpose=intent.purpose, par_low=intent.low, par_high=intent.high, strong_end_cm=_cm(intent.end))
 
 
 def _wanted_file(z: WantedZone) -> WantedFile:
@@ -185,6 +196,7 @@ def _fixture_file(f: Fixture) -> FixtureFile:
         watts=f.watts,
         weight_kg=round(f.weight, 4),
         dimmable=f.dimmable,
+        wear=dict(f.wear),
         channels=_channels_file(f),
     )
 

@@ -9,7 +9,7 @@ from corlume.core.errors import InvalidInput
 from corlume.core.module import Layout
 from corlume.core.scene import Fixture
 from corlume.reference.catalogue import FixtureKindEntry
-from corlume.services.hanging import MOST_FOUND, Case, Found, Step, cost_of, judged
+from corlume.services.hanging import LEAST_LEVEL, MOST_FOUND, Case, Found, Step, cost_of, judged
 from corlume.services.rack import by_rule, column_counts, rack_of
 from corlume.services.wish import Wish
 from corlume.store.tanks import StoredTank
@@ -40,20 +40,21 @@ def cheapest(
         pool: list[Layout] = []
         for number, layouts in case.scan():
             seen += number
-            pool += layouts
+            pool += [one for one in layouts if min(one.levels) > LEAST_LEVEL or not rack.module.dims]
         for count in case.space.counts:
             best = min((one for one in pool if len(one.places) == count), key=lambda one: one.merit, default=None)
+            best = best and case.snapped(best)
             if best is not None and _money(case, best) < limit:
                 found.append(judged(case, best))
         found = sorted(found, key=_cheapness)[:MOST_FOUND]
         # what costs more than five that reach the band is not worth working out
-        limit = found[-1].cost + found[-1].buy if sum(map(_reached, found)) == MOST_FOUND else limit
+        limit = found[-1].cost if sum(map(_reached, found)) == MOST_FOUND else limit
         yield Step((k + 1) / len(able), seen, tuple(found), ())
 
 
 def _cheapness(one: Found) -> tuple[bool, float]:
     """What reaches the band by its money, and after that what comes closest to it."""
-    return not _reached(one), one.cost + one.buy if _reached(one) else -one.figures.coverage
+    return not _reached(one), one.cost if _reached(one) else -one.figures.coverage
 
 
 def _reached(one: Found) -> bool:

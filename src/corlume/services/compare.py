@@ -6,16 +6,17 @@ from dataclasses import dataclass, replace
 
 from corlume.core.budget import flux_budget
 from corlume.core.emitter import MEAN_YIELD
+from corlume.core.figures import Figures
 from corlume.core.geometry import Tank
 from corlume.core.layout import patches, wider
 from corlume.core.scene import Fixture, Setup
 from corlume.core.softness import shadow_edge
 from corlume.core.spectrum import photon_yield
-from corlume.core.verdicts import Figures
 from corlume.reference.catalogue import fixture_kinds, lamp_kinds
+from corlume.services.judge import figures
 from corlume.services.lights import changed
-from corlume.services.predict import Place, figures, flicker_at
-from corlume.services.searches import add_setup
+from corlume.services.predict import Place, flicker_at
+from corlume.services.setups import add_setup
 from corlume.store.database import Database
 from corlume.store.tanks import NotFound, StoredTank, load_tank
 
@@ -47,8 +48,8 @@ class Option:
 
 
 def target_par(stored: StoredTank) -> float:
-    """The PAR that all kinds are set to: the middle of the goal's band [umol/m2/s]."""
-    band = stored.targets.goal_band()
+    """The PAR that all kinds are set to: the middle of the band wanted on top [umol/m2/s]."""
+    band = stored.setup().intent.top(stored.targets)
     return 0.5 * (band.low + band.high)
 
 
@@ -68,7 +69,7 @@ def adopt(db: Database, tank_id: int, key: str) -> int:
     option = next((o for o in compare_kinds(stored) if o.key == key), None)
     if option is None:
         raise NotFound(f"no kind {key}")
-    return add_setup(db, tank_id, Setup(option.name, option.fixtures))
+    return add_setup(db, tank_id, Setup(option.name, option.fixtures, intent=stored.setup().intent))
 
 
 def _layouts(tank: Tank) -> list[tuple[str, str, str, list[list[Fixture]]]]:
@@ -147,7 +148,7 @@ def _set_to(stored: StoredTank, layouts: list[list[Fixture]]) -> tuple[list[Fixt
 
 
 def _mean(stored: StoredTank, fixtures: list[Fixture]) -> float:
-    return figures(stored.tank, fixtures, stored.targets, stored.running).mean if fixtures else 0.0
+    return figures(stored, fixtures, stored.setup().intent).mean if fixtures else 0.0
 
 
 def _joules(fixture: Fixture) -> float:
@@ -167,8 +168,8 @@ def _option(stored: StoredTank, key: str, name: str, words: str, fixtures: list[
         key=key,
         name=name,
         fixtures=tuple(fixtures),
-        figures=figures(tank, fixtures, stored.targets, running),
-        flicker=flicker_at(tank, fixtures, Place(*middle)),
+        figures=figures(stored, fixtures, stored.setup().intent),
+        flicker=flicker_at(stored.lit_tank(), fixtures, Place(*middle)),
         cost=sum(prices[f.name] for f in fixtures),
         edge=shadow_edge(tank, [(f.emitter, f.strength) for f in fixtures], middle),
         heat=sum(flux_budget(tank, f.emitter).entered * _joules(f) for f in fixtures),

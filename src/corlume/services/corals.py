@@ -4,17 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
 from corlume.core.coral import CoralCard, PlacedCoral
 from corlume.core.errors import Rules
 from corlume.core.geometry import Colony, Tank
-from corlume.core.placement import Reason, ZoneFit, check_place, fit_zones, stung
+from corlume.core.intent import Places
+from corlume.core.placement import Reason, ZoneFit, check_place, fit_zones, light_miss, stung
 from corlume.core.scene import Coral, Fixture, check_count
 from corlume.core.targets import LightTargets
 from corlume.core.zones import Zone, find_zones
-from corlume.services.predict import Place, par_at, par_here, surface_par, surfaces_of
+from corlume.services.predict import par_at, par_in, same_tank, surface_par, surfaces_of
 from corlume.store import rows
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
@@ -43,17 +45,103 @@ def zones_of(tank: Tank, targets: LightTargets, fixtures: Sequence[Fixture]) -> 
 
 def states(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[CoralState]:
     """Every coral of the tank, each placed one held against the rules."""
-    result = []
+    result, light = [], coral_light(stored, fixtures)
     for kept in stored.corals:
         coral = kept.value
         if coral.place is None:
             result.append(CoralState(kept.id, coral, None, ()))
             continue
-        par = par_here(stored.lit_tank(), fixtures, Place(*coral.place))
-        others = _placed(stored, but=kept.id)
-        reasons = check_place(stored.tank, coral.card, coral.place, par, _flow_at(stored.tank, coral.place), others)
-        result.append(CoralState(kept.id, coral, par, tuple(reasons)))
+        others, flow = _placed(stored, but=kept.id), _flow_at(stored.tank, coral.place)
+        reasons = check_place(stored.tank, coral.card, coral.place, light[kept.id], flow, others)
+        result.append(CoralState(kept.id, coral, light[kept.id], tuple(reasons)))
     return result
+
+
+def coral_light(stored: StoredTank, fixtures: Sequence[Fixture]) -> dict[int, float]:
+    """PAR at every placed coral by its id [umol/m2/s], each under the shade of the others."""
+    placed = [(kept.id, kept.value.place) for kept in stored.corals if kept.value.place is not None]
+    if not placed:
+        return {}
+    seats = _seats(tuple(place for _, place in placed))
+    par = par_in(same_tank(stored.lit_tank()), fixtures, seats)
+    return {coral_id: float(p) for (coral_id, _), p in zip(placed, par, strict=True)}
+
+
+@lru_cache(maxsize=64)
+def _seats(points: tuple[tuple[float, float, float], ...]) -> Places:
+    """The places of corals, the same ones as long as nobody is moved, so that their light is remembered."""
+    return Places("corals", "where corals sit", np.array(points))
+
+
+@dataclass(frozen=True, slots=True)
+class Moved:
+    """A placed coral whose light would change: its number in the list, its PAR before and after [umol/m2/s], and by how
+    much it would then miss its band, more than 0 too strong and less too weak.
+    """
+
+    number: int
+    coral: Coral
+    before: float
+    after: float
+    miss: float
+
+
+@dataclass(frozen=True, slots=True)
+class CoralChange:
+    """What other light does to the placed corals: who would leave their band, come back into it, and stay out of it.
+
+    ``placed`` is how many there are.
+    """
+
+    placed: int
+    leave: tuple[Moved, ...]
+    back: tuple[Moved, ...]
+    stay_out: tuple[Moved, ...]
+
+    @property
+    def out(self) -> int:
+        """How many would be out of their band."""
+        return len(self.leave) + len(self.stay_out)
+
+    @property
+    def words(self) -> str:
+        """All of it in a sentence; nothing where no coral is placed."""
+        if not self.placed:
+            return ""
+        their = "its" if len(self.leave) == 1 else "their"
+        told = [f"{len(self.leave)} of {self.placed} placed corals would leave {their} light"]
+        if not self.leave:
+            told = [f"No coral of the {self.placed} placed would leave its light"]
+        if self.stay_out:
+            told.append(f"{len(self.stay_out)} stay{'s' * (len(self.stay_out) == 1)} out of it")
+        if self.back:
+            told.append(f"{len(self.back)} would come back into it")
+        return ", ".join(told)
+
+    @property
+    def named(self) -> list[str]:
+        """Those that would leave their light, the furthest first, each with what it would read."""
+        return [
+            f"{m.number} {m.coral.card.name}: {m.before:.0f} to {m.after:.0f} PAR, too "
+            f"{'strong' if m.miss > 0 else 'weak'} by {max(1.0, abs(m.miss)):.0f}"
+            for m in self.leave
+        ]
+
+
+def coral_change(stored: StoredTank, after: Sequence[Fixture], before: Sequence[Fixture] | None = None) -> CoralChange:
+    """What hanging other lights would do to the corals, against the setup in use unless another is given."""
+    now = coral_light(stored, stored.setup().hung if before is None else before)
+    then = coral_light(stored, after)
+    leave, back, out = list[Moved](), list[Moved](), list[Moved]()
+    for number, kept in enumerate(stored.corals, 1):
+        if kept.id not in now:
+            continue
+        card = kept.value.card
+        was, miss = light_miss(card, now[kept.id]), light_miss(card, then[kept.id])
+        moved = Moved(number, kept.value, now[kept.id], then[kept.id], miss)
+        if miss or was:
+            (leave if not was else back if not miss else out).append(moved)
+    return CoralChange(len(now), *(tuple(sorted(some, key=lambda m: -abs(m.miss))) for some in (leave, back, out)))
 
 
 def fits(stored: StoredTank, fixtures: Sequence[Fixture], coral_id: int) -> list[ZoneFit]:

@@ -1,79 +1,124 @@
-"""Say what is wrong with the light of a setup, and what each known remedy would do to it, worked out."""
+"""Say what is wrong with the light of a setup, and what each known move would do to it, worked out."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
 
 from corlume.core.budget import front_share
-from corlume.core.diagnosis import Fault, LightMap, diagnose
+from corlume.core.diagnosis import WEAK, Fault, LightMap, Scope, diagnose
 from corlume.core.errors import InvalidInput
+from corlume.core.figures import Figures
 from corlume.core.geometry import Tank
-from corlume.core.lobe import width_at_half
-from corlume.core.scene import Fixture, fixture_errors
+from corlume.core.intent import Intent
+from corlume.core.lens import LENSED, lens_on, with_lens
+from corlume.core.mounting import BODY
+from corlume.core.scene import Fixture, Setup, fixture_errors, overlaps
 from corlume.core.units import DEGREE
-from corlume.core.verdicts import Figures
-from corlume.core.zones import surfaces
-from corlume.services.predict import figures, slice_plane, surface_par
-from corlume.store.tanks import StoredTank
+from corlume.services.corals import CoralChange, coral_change
+from corlume.services.judge import case_of
+from corlume.services.predict import same_tank, slice_plane, surface_par, surfaces_of, taken_by_braces
+from corlume.services.setups import add_setup
+from corlume.services.steps import STEPS, Steps
+from corlume.store.database import Database
+from corlume.store.tanks import NotFound, StoredSetup, StoredTank, load_tank
 
 SHALLOW = 0.05
 """Just under the surface, where narrow beams leave gaps [m]."""
-LIFT, ASIDE, LEAN = 0.08, 0.06, 12 * DEGREE
+LEAN = 12 * DEGREE
 LONGEST_MOVED = 0.6
 """Longest face that is moved along the tank [m]."""
 LEAST_GAIN = 0.02
 """A fault that is smaller by less than this share is no smaller [-]."""
-Move = Callable[[Tank, Sequence[Fixture]], list[Fixture]]
+Move = Callable[["Room", Sequence[Fixture]], list[Fixture]]
+
+
+@dataclass(frozen=True, slots=True)
+class Room:
+    """What a move is made in: the tank, the keeper's round steps, and the faults that are there."""
+
+    tank: Tank
+    steps: Steps
+    faults: dict[str, Fault] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
 class Remedy:
-    """A move in words with the figures and the faults after it; ``lengths`` go into the words by name [m]."""
+    """A move in words with what hangs after it, its figures and faults; ``lengths`` go into the words by name [m].
 
+    ``eases`` says of each fault of the setup what is left of it: gone, or less. ``brings`` are the titles of faults
+    that come with it, ``worsens`` of those that get worse. ``short`` is by how much the canopy must rise first, 0 where
+    there is room [m]. ``corals`` says who would leave their light.
+    """
+
+    key: str
     words: str
-    figures: Figures
     lengths: dict[str, float]
-    faults: dict[str, float]
-
-    def mends(self, fault: Fault) -> Literal["gone", "less", "no"]:
-        """What is left of a fault after the move, by the fault's own measure."""
-        left = self.faults.get(fault.key)
-        if left is None:
-            return "gone"
-        return "less" if left < fault.severity * (1 - LEAST_GAIN) else "no"
+    fixtures: tuple[Fixture, ...]
+    figures: Figures
+    eases: dict[str, Literal["gone", "less"]]
+    brings: tuple[str, ...]
+    worsens: tuple[str, ...]
+    short: float
+    corals: CoralChange
 
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """A fault with its remedies; those that the room does not allow, or that do not mend it here, are left out."""
+    """A fault with the remedies that ease it, by their keys; without one, ``why`` says what stands in the way."""
 
     fault: Fault
-    remedies: tuple[Remedy, ...]
+    remedies: tuple[str, ...]
+    why: str = ""
 
 
-def find_faults(stored: StoredTank, fixtures: Sequence[Fixture]) -> tuple[Figures | None, list[Finding]]:
+@dataclass(frozen=True, slots=True)
+class Diagnosis:
+    """The figures of a setup now, its faults, and every move that eases one of them, each once."""
+
+    now: Figures | None
+    findings: tuple[Finding, ...] = ()
+    remedies: tuple[Remedy, ...] = ()
+
+
+def find_faults(
+    stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent, steps: Steps = STEPS["cm"]
+) -> Diagnosis:
     """Diagnose a setup: its figures now, and every fault with what helps."""
     if not any(f.output > 0 for f in fixtures):
-        return None, []
-    tank = stored.lit_tank()
-
-    def judged(lamps: Sequence[Fixture]) -> tuple[Figures, list[Fault]]:
-        found = figures(tank, lamps, stored.targets, stored.running)
-        return found, diagnose(tank, lamps, stored.targets, light_map(tank, lamps), found)
-
-    (now, faults), worked = judged(fixtures), dict[str, Remedy | None]()
-    found = []
+        return Diagnosis(None)
+    now, faults = _judged(stored, fixtures, intent)
+    room = Room(stored.tank, steps, {fault.key: fault for fault in faults})
+    tried = {key: _try(key, stored, room, fixtures, intent) for fault in faults for key in fault.moves}
+    findings = []
     for fault in faults:
-        for key in fault.moves:
-            if key not in worked:
-                worked[key] = _remedy(key, tank, fixtures, judged)
-        helpful = (r for key in fault.moves if (r := worked[key]) is not None and r.mends(fault) != "no")
-        found.append(Finding(fault, tuple(helpful)))
-    return now, found
+        helpful = tuple(k for k in fault.moves if isinstance(r := tried[k], Remedy) and fault.key in r.eases)
+        findings.append(Finding(fault, helpful, "" if helpful else _why(fault, tried)))
+    used = {key for finding in findings for key in finding.remedies}
+    remedies = (one for key, one in tried.items() if key in used and isinstance(one, Remedy))
+    return Diagnosis(now, tuple(findings), tuple(remedies))
+
+
+def _why(fault: Fault, tried: dict[str, Remedy | str]) -> str:
+    """Why no move helps a fault, move by move."""
+    told = [f"{_title(key)}: {one if isinstance(one, str) else 'does not ease it here'}" for key in fault.moves
+            for one in (tried[key],)]  # fmt: skip
+    return "; ".join(told) + "."
+
+
+def _title(key: str) -> str:
+    """A move without its lengths."""
+    return MOVES[key][0].replace(" by {lift}", "").replace(" by {aside}", "").replace(" {aside}", "")
+
+
+def _judged(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> tuple[Figures, list[Fault]]:
+    case = case_of(stored, fixtures, intent)
+    tank = same_tank(stored.lit_tank())
+    return case.figures, diagnose(Scope(tank, tuple(fixtures), light_map(tank, fixtures), case))
 
 
 def light_map(tank: Tank, fixtures: Sequence[Fixture]) -> LightMap:
@@ -83,41 +128,79 @@ def light_map(tank: Tank, fixtures: Sequence[Fixture]) -> LightMap:
     shares = [(f.strength * f.emitter.ppf, front_share(tank, f.emitter)) for f in fixtures]
     total = sum(light * entered for light, (entered, _) in shares)
     front = sum(light * hits for light, (_, hits) in shares) / total if total else 0.0
-    return LightMap(top.u, top.v, top.par, shallow.par, front, _low_par(tank, fixtures))
+    taken = taken_by_braces(tank, fixtures)
+    return LightMap(top.u, top.v, top.par, shallow.par, front, _low_par(tank, fixtures), taken)
 
 
 def _low_par(tank: Tank, fixtures: Sequence[Fixture]) -> float:
     """Mean PAR where corals can sit in the lower half of the water."""
     half = 0.5 * (tank.rock_top() + tank.sand_depth)
-    lit = zip(surfaces(tank), surface_par(tank, fixtures), strict=True)
+    lit = zip(surfaces_of(tank), surface_par(tank, fixtures), strict=True)
     low = [par[surface.free] for surface, par in lit if surface.depth >= half]
     return float(np.concatenate(low).mean()) if low else float("nan")
 
 
-def _remedy(
-    key: str,
-    tank: Tank,
-    fixtures: Sequence[Fixture],
-    judged: Callable[[Sequence[Fixture]], tuple[Figures, list[Fault]]],
-) -> Remedy | None:
+def _try(key: str, stored: StoredTank, room: Room, fixtures: Sequence[Fixture], intent: Intent) -> Remedy | str:
+    """What a move comes to, or why it cannot be made here."""
     words, move = MOVES[key]
+    now = list(room.faults.values())
     try:
-        after = move(tank, fixtures)
+        after = move(room, fixtures)
     except InvalidInput:
-        return None
-    if after == list(fixtures) or any(fixture_errors(tank, f) for f in after):
-        return None
-    found, faults = judged(after)
-    return Remedy(words, found, {"lift": LIFT, "aside": ASIDE}, {fault.key: fault.severity for fault in faults})
+        return "has no room: something would hang into the water"
+    if after == list(fixtures):
+        return NOTHING_TO_MOVE.get(key, "finds nothing to move")
+    if len(overlaps(after)) > len(overlaps(fixtures)):
+        return "has no room: bodies would touch"
+    # a canopy that is too low can be raised; by how much is said
+    tops = max(f.emitter.height for f in after) + BODY
+    short = max(0.0, tops - stored.tank.room_height) if key == "raise" else 0.0
+    roomy = replace(stored.tank, room_height=stored.tank.room_height + short)
+    if any(fixture_errors(roomy, f) for f in after):
+        return "has no room"
+    figured, faults = _judged(stored, after, intent)
+    left = {fault.key: fault for fault in faults}
+    eases: dict[str, Literal["gone", "less"]] = {}
+    for fault in now:
+        if fault.key not in left:
+            eases[fault.key] = "gone"
+        elif left[fault.key].severity < fault.severity * (1 - LEAST_GAIN):
+            eases[fault.key] = "less"
+    brings = tuple(fault.title for fault in faults if fault.key not in room.faults)
+    worse = (f.title for f in faults if f.key in room.faults and f.severity > room.faults[f.key].severity * 1.1)
+    lengths = {"lift": room.steps.lift, "aside": room.steps.aside, "short": short}
+    words = words.replace("{share}", _share(fixtures, after))
+    change = coral_change(stored, after)
+    return Remedy(key, words, lengths, tuple(after), figured, eases, brings, tuple(worse), short, change)
+
+
+def _share(before: Sequence[Fixture], after: Sequence[Fixture]) -> str:
+    """By how much everything that dims was turned up, in words."""
+    ratios = [b.output / a.output for a, b in zip(before, after, strict=True) if a.output and a.output != b.output]
+    return f"{100 * (max(ratios) - 1):.0f} %" if ratios else ""
+
+
+def try_remedy(db: Database, tank_id: int, setup_id: int, key: str, steps: Steps) -> int:
+    """Make a setup of what a remedy would do to another; returns its id."""
+    with db.reading() as connection:
+        stored = load_tank(connection, tank_id)
+    setup = stored.setup(setup_id)
+    remedy = next((r for r in _found(stored, setup, steps).remedies if r.key == key), None)
+    if remedy is None:
+        raise NotFound(f"no remedy {key} for this setup")
+    if remedy.short:
+        raise NotFound("the canopy has no room for this remedy yet")
+    name = f"{setup.name[:50]}: {_title(key).lower()}"
+    return add_setup(db, tank_id, Setup(name, remedy.fixtures, intent=setup.intent))
+
+
+def _found(stored: StoredTank, setup: StoredSetup, steps: Steps) -> Diagnosis:
+    return find_faults(stored, setup.hung, setup.intent, steps)
 
 
 def _moved(fixture: Fixture, **values: float) -> Fixture:
     e = fixture.emitter
     return replace(fixture, emitter=replace(e, **{k: getattr(e, k) + v for k, v in values.items()}))
-
-
-def _all(**values: float) -> Move:
-    return lambda _, fixtures: [_moved(f, **values) for f in fixtures]
 
 
 def _sides(fixtures: Sequence[Fixture]) -> list[float]:
@@ -134,43 +217,105 @@ def _sides(fixtures: Sequence[Fixture]) -> list[float]:
     ]
 
 
-def _spread(out: float) -> Move:
-    return lambda _, fixtures: [_moved(f, x=out * side) for f, side in zip(fixtures, _sides(fixtures), strict=True)]
+def _out(sign: float) -> Move:
+    """The outer modules out or in; of four along the tank, as the rule has it, the inner pair as well."""
+
+    def move(room: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
+        by, sides = sign * room.steps.aside, _sides(fixtures)
+        places = sorted({round(f.emitter.x, 2) for f in fixtures if f.emitter.length < LONGEST_MOVED})
+        if len(places) == 4:
+            middle = 0.5 * (places[0] + places[3])
+            sides = [math.copysign(1.0, f.emitter.x - middle) if round(f.emitter.x, 2) in places else 0.0
+                     for f in fixtures]  # fmt: skip
+        return [_moved(f, x=by * side) for f, side in zip(fixtures, sides, strict=True)]
+
+    return move
 
 
-def _dim_middle(tank: Tank, fixtures: Sequence[Fixture]) -> list[Fixture]:
+def _dim_middle(room: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
     return [
         replace(f, output=0.8 * f.output)
-        if f.dimmable and not side and abs(f.emitter.x / tank.length - 0.5) <= 1 / 6
+        if f.dimmable and not side and abs(f.emitter.x / room.tank.length - 0.5) <= 1 / 6
         else f
         for f, side in zip(fixtures, _sides(fixtures), strict=True)
     ]
 
 
-def _wide_lens(_: Tank, fixtures: Sequence[Fixture]) -> list[Fixture]:
-    def wide(f: Fixture) -> Fixture:
-        narrow = f.emitter.kind in ("led_cluster", "led_bar") and width_at_half(f.emitter.shape()) < 115 * DEGREE
-        return replace(f, emitter=replace(f.emitter, fwhm=120 * DEGREE, lobe=None)) if narrow else f
+def _no_lens(_: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
+    def bare(f: Fixture) -> Fixture:
+        if f.emitter.kind not in LENSED or lens_on(f.emitter).passes == 1.0 or lens_on(f.emitter).fwhm > 2.1:
+            return f
+        return replace(f, emitter=with_lens(f.emitter, "none"))
 
-    return [wide(f) for f in fixtures]
+    return [bare(f) for f in fixtures]
 
 
-def _inward(_: Tank, fixtures: Sequence[Fixture]) -> list[Fixture]:
+def _inward(_: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
     return [_moved(f, pitch=-LEAN * side) for f, side in zip(fixtures, _sides(fixtures), strict=True)]
 
 
+def _brighten(room: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
+    """All that dims up by as much as is missing, or as far as it goes with the ratios kept."""
+    missing = room.faults["too_weak"].severity if "too_weak" in room.faults else 1 - WEAK
+    wanted = 1 / max(0.02, 1 - missing)
+    highest = max((f.output for f in fixtures if f.dimmable and f.output), default=1.0)
+    factor = min(1.15 * wanted, 1.0 / highest)
+    if factor < 1.01:
+        return list(fixtures)
+    return [replace(f, output=math.floor(100 * f.output * factor + 1e-9) / 100) if f.dimmable else f for f in fixtures]
+
+
+def _off_brace(room: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
+    """Modules over a brace to the nearer side of it, until their bodies are clear."""
+
+    def clear(f: Fixture) -> Fixture:
+        e, (half, _) = f.emitter, f.emitter.half_extent()
+        for brace in room.tank.braces:
+            if brace.x0 - half < e.x < brace.x1 + half and e.length < LONGEST_MOVED:
+                left, right = brace.x0 - half - 0.02, brace.x1 + half + 0.02
+                at = left if e.x - brace.x0 <= brace.x1 - e.x else right
+                grain = room.steps.grain
+                at = (math.floor if at == left else math.ceil)(at / grain) * grain
+                return replace(f, emitter=replace(e, x=at))
+        return f
+
+    return [clear(f) for f in fixtures]
+
+
+def _all(sign: float, **axes: str) -> Move:
+    """Everything by one of the keeper's steps along an axis."""
+    [(axis, step)] = axes.items()
+    return lambda room, fixtures: [_moved(f, **{axis: sign * getattr(room.steps, step)}) for f in fixtures]
+
+
 MOVES: dict[str, tuple[str, Move]] = {
-    "raise": ("Raise all by {lift}", _all(height=LIFT)),
-    "lower": ("Lower all by {lift}", _all(height=-LIFT)),
-    "spread": ("Move the outer modules out by {aside}", _spread(ASIDE)),
-    "closer": ("Move the outer modules in by {aside}", _spread(-ASIDE)),
+    "raise": ("Raise all by {lift}", _all(1, height="lift")),
+    "lower": ("Lower all by {lift}", _all(-1, height="lift")),
+    "spread": ("Move the outer modules out by {aside}", _out(1)),
+    "closer": ("Move the outer modules in by {aside}", _out(-1)),
     "dim": (
         "Turn all down by a fifth",
         lambda _, fixtures: [replace(f, output=0.8 * f.output) if f.dimmable else f for f in fixtures],
     ),
     "dim_middle": ("Turn the middle down by a fifth", _dim_middle),
-    "wide_lens": ("Take the lenses out, 120 degrees", _wide_lens),
+    "brighten": ("Turn all up by {share}", _brighten),
+    "no_lens": ("Take the lenses off", _no_lens),
     "inward": ("Lean the outer modules inward by 12 degrees", _inward),
-    "back": ("Hang all {aside} further back", _all(y=ASIDE)),
-    "lean_back": ("Lean all to the back by 12 degrees", _all(roll=LEAN)),
+    "off_brace": ("Hang what is over a brace to one side of it", _off_brace),
+    "back": ("Hang all {aside} further back", _all(1, y="aside")),
+    "lean_back": ("Lean all to the back by 12 degrees", lambda _, fixtures: [_moved(f, roll=LEAN) for f in fixtures]),
+    "to_left": ("Move all {aside} to the left", _all(-1, x="aside")),
+    "to_right": ("Move all {aside} to the right", _all(1, x="aside")),
+    "to_front": ("Move all {aside} to the front", _all(-1, y="aside")),
 }
+NOTHING_TO_MOVE = {
+    "spread": "needs two modules or more along the tank",
+    "closer": "needs two modules or more along the tank",
+    "inward": "needs two modules or more along the tank",
+    "dim": "nothing here dims",
+    "dim_middle": "nothing in the middle dims",
+    "brighten": "everything is at full: it takes more or stronger fixtures",
+    "no_lens": "there are no lenses to take off",
+    "off_brace": "what hangs over it is too long to stand beside it",
+}
+"""Why a move changes nothing."""

@@ -3,20 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 
 from corlume.core.module import Layout
 from corlume.core.scene import Fixture
 from corlume.core.search import same_in_a_mirror
 from corlume.reference.catalogue import FixtureKindEntry
 from corlume.services.cheapest import cheapest
-from corlume.services.hanging import MOST_FOUND, TIDY, Case, Step, judged, reasoned, trade
+from corlume.services.hanging import LEAST_LEVEL, MOST_FOUND, TIDY, Case, Step, judged, reasoned, trade
 from corlume.services.levelling import level_setup
 from corlume.services.wish import Wish, check_wish
 from corlume.store.tanks import StoredTank
 
 MOST_REFINED, LEAST_FOUND = 6, 3
 """How many layouts of the grid are refined, and how many different ones make the answer at least."""
+NEAR = 0.02
+"""How much further off what is wanted a layout may be than the nearest, and yet come first for its fewer fixtures, as a
+share of what is wanted [-]; ours."""
 
 
 def search(
@@ -32,8 +34,7 @@ def search(
     it. ``InvalidInput`` at once for a wish that cannot be.
     """
     check_wish(stored, kind, wish)
-    stored = replace(stored, tank=stored.lit_tank())
-    match wish.goal:
+    match wish.means:
         case "cheapest":
             return cheapest(stored, wish, kinds or [kind], setup)
         case "levels":
@@ -47,7 +48,7 @@ def _steps(case: Case, setup: Sequence[Fixture]) -> Iterator[Step]:
     curve: list[tuple[float, float, float]] = []
     for k, (number, layouts) in enumerate(case.scan()):
         seen += number
-        pool += layouts
+        pool += lively(case, layouts)
         if layouts:
             curve.append(trade(case, min(layouts, key=lambda one: one.merit)))
         done = 0.8 * (k + 1) / len(case.space.heights)
@@ -56,18 +57,37 @@ def _steps(case: Case, setup: Sequence[Fixture]) -> Iterator[Step]:
     chosen = distinct(pool, MOST_REFINED if len(case.rack.module.parts) == 1 else LEAST_FOUND)
     better: list[Layout] = []
     for k, layout in enumerate(chosen):
-        better += case.refined(layout)
+        better += lively(case, case.refined(layout))
         found = tuple(judged(case, one) for one in distinct(better, MOST_FOUND))
         yield Step(0.8 + 0.15 * (k + 1) / len(chosen), seen, found, tuple(curve))
     if better:
         best = distinct(better, 1)[0]
-        better += [one for one in case.variants(best) if one.merit < (1 - TIDY) * best.merit]
+        better += [one for one in lively(case, case.variants(best)) if one.merit < (1 - TIDY) * best.merit]
         answers = distinct(better, MOST_FOUND)
         if len(answers) < LEAST_FOUND:
             # all went to the same best: what else there is stands as the grid had it
             answers = distinct([*better, *pool], LEAST_FOUND)
+        answers = fewest_first([case.snapped(one) for one in answers])
         found = tuple(reasoned(case, judged(case, one), setup) for one in answers)
         yield Step(1.0, seen, found, tuple(curve))
+
+
+def lively(case: Case, layouts: Sequence[Layout]) -> list[Layout]:
+    """Those in which nothing hangs to be idle, at the least level that is allowed; all, where none of them is such."""
+    if not case.rack.module.dims:
+        return list(layouts)
+    return [one for one in layouts if min(one.levels) > LEAST_LEVEL + 0.005]
+
+
+def fewest_first(layouts: Sequence[Layout]) -> list[Layout]:
+    """Layouts that come within ``NEAR`` of the nearest by their fewest columns, then the others, nearest first."""
+    nearest = min((one.off for one in layouts), default=0.0)
+
+    def order(one: Layout) -> tuple[bool, int, float]:
+        near = one.off <= nearest + NEAR
+        return not near, len(one.places) * near, _rank(one)
+
+    return sorted(layouts, key=order)
 
 
 def distinct(pool: Sequence[Layout], most: int) -> list[Layout]:
@@ -91,6 +111,6 @@ def _rank(layout: Layout) -> float:
 def _differs(one: Layout, other: Layout) -> bool:
     if len(one.places) != len(other.places) or abs(one.height - other.height) >= 0.06:
         return True
-    if (one.fwhm, one.lean) != (other.fwhm, other.lean):
+    if (one.lens, one.lean) != (other.lens, other.lean):
         return True
     return not same_in_a_mirror(one.places, other.places, 0.06)

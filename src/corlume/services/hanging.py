@@ -11,26 +11,27 @@ from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
 from corlume.core.field import grid
-from corlume.core.figures import evenness
+from corlume.core.figures import Figures, Light
+from corlume.core.intent import BLANKETS
 from corlume.core.layout import balanced
-from corlume.core.module import LENSED, Layout
+from corlume.core.lens import LENSED, LENSES, LensKey, lens_on
+from corlume.core.module import Layout
 from corlume.core.scene import Fixture
-from corlume.core.search import Columns, Space, evened, levelled, refine, scan
+from corlume.core.search import Columns, Space, evened, levelled, refine, scan, snapped
 from corlume.core.units import DEGREE
-from corlume.core.verdicts import Figures
 from corlume.core.wanted import Met
+from corlume.core.words import letter
 from corlume.reference.catalogue import FixtureKindEntry, lamp_kinds
-from corlume.services.predict import figures, medium_of, par_at
+from corlume.services.judge import figures
+from corlume.services.predict import medium_of, par_at, taken_by_braces
 from corlume.services.rack import MOST, Rack, rack_of
 from corlume.services.reasons import Reason, reasons_for
 from corlume.services.wanted import zones_met
-from corlume.services.wish import PLANE, Wish, aim_of
+from corlume.services.wish import PLANE, Wish, aim_of, intent_of
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
 YEARS = 5
-BLANKETS = ("blanket", "own", "cheapest")
-"""Goals that ask for one band over the whole rock top."""
 MOST_FOUND = 5
 """How many clearly different layouts make the answer, at most."""
 WASTE = 4e-5
@@ -38,8 +39,13 @@ WASTE = 4e-5
 TIDY = 0.05
 """How much better by merit a lopsided layout must be than its own mirror image, and one with other lenses or a lean
 than the same without [-]; ours."""
-LENSES, LEAN = (60 * DEGREE, 90 * DEGREE, 120 * DEGREE), 10 * DEGREE
-"""Lenses and lean that are tried on the best layout [rad]."""
+TRIED: tuple[LensKey, ...] = ("60", "90", "none")
+LEAN = 10 * DEGREE
+"""Lenses and lean [rad] that are tried on the best layout."""
+LEAST_LEVEL = 0.1
+"""Level below which a fixture counts as idle: none is offered that hangs to be so [-]; ours."""
+BRACED = 0.1
+"""Share of a fixture's light that a brace may take before an answer says so [-]; ours."""
 GRID_STEP, FINE_STEP = 0.04, 0.03
 """Distance of the places that are tried along the tank, and from front to back [m]."""
 HEIGHT_STEP, EDGE = 0.03, 0.05
@@ -50,26 +56,33 @@ HEIGHT_STEP, EDGE = 0.03, 0.05
 class Found:
     """One layout of the answer: its fixtures, its figures, and what binds it.
 
-    ``cost`` of electricity and lamps over ``YEARS`` and ``buy`` of its fixtures, 0 when not known [currency];
-    ``met`` is how it meets the zones drawn by hand, ``reasons`` why it comes out as it does.
+    ``running`` is what electricity and lamps come to over ``YEARS``, ``buy`` what its fixtures cost, 0 when that is not
+    known, and ``cost`` both together [currency]; ``met`` is how it meets the zones drawn by hand, ``reasons`` why it
+    comes out as it does.
     """
 
     name: str
     fixtures: tuple[Fixture, ...]
     layout: Layout
     figures: Figures
-    cost: float
+    running: float
     buy: float
     binds: tuple[str, ...]
     met: tuple[Met, ...] = ()
     reasons: tuple[Reason, ...] = ()
+
+    @property
+    def cost(self) -> float:
+        """All that it costs over ``YEARS`` [currency]."""
+        return self.running + self.buy
 
 
 @dataclass(frozen=True, slots=True)
 class Step:
     """How far a search is: share done [-], layouts judged, best layouts so far, and the trade-off by height.
 
-    ``curve`` holds height [m], evenness [-] and PAR at the rock top by 100 W of the best layout at each height.
+    ``curve`` holds height [m], uniformity (tenth percentile to mean) [-] and PAR at the rock top by 100 W of the best
+    layout at each height.
     """
 
     done: float
@@ -101,7 +114,7 @@ class Case:
         tank, counts, rules = stored.tank, wish.counts, Rules()
         name, price, parts = kind.name, kind.price, kind.parts
         stay, mine = tuple(setup) if wish.beside else (), list[list[Fixture]]()
-        if wish.goal == "own":
+        if wish.means == "own":
             mine, stay = _own(setup)
             parts = tuple(mine[0])
             name, price = parts[0].frame or parts[0].name, 0.0
@@ -129,9 +142,11 @@ class Case:
             along=rack.along,
             others=stay,
             budget=budget,
+            least=LEAST_LEVEL,
         )
-        aim = aim_of(stored, wish, (lambda points: par_at(tank, stay, points)) if stay else None)
-        columns = Columns(medium_of(tank), rack.module, aim)
+        lit = stored.lit_tank()
+        aim = aim_of(stored, wish, (lambda points: par_at(lit, stay, points)) if stay else None)
+        columns = Columns(medium_of(lit), rack.module, aim)
         return cls(stored, name, price, wish, rack, space, columns, tuple(f for unit in mine for f in unit))
 
     def hung(self, layout: Layout) -> list[Fixture]:
@@ -140,7 +155,7 @@ class Case:
         if not self.mine:
             return hung
         return [
-            replace(f, name=own.name, weight=own.weight, condition=own.condition, frame=own.frame)
+            replace(f, name=own.name, weight=own.weight, condition=own.condition, wear=own.wear, frame=own.frame)
             for f, own in zip(hung, self.mine, strict=True)
         ]
 
@@ -159,11 +174,15 @@ class Case:
         """The same with other lenses, where it is of LEDs, and with its outer columns leaned inward."""
         parts = self.rack.module.parts
         leds = [part.emitter for part in parts if part.emitter.kind in LENSED]
-        others = [replace(layout, fwhm=fwhm) for fwhm in LENSES if any(abs(fwhm - e.fwhm) > 5 * DEGREE for e in leds)]
+        others = [replace(layout, lens=key) for key in TRIED if any(lens_on(e) != LENSES[key] for e in leds)]
         if len(layout.places) > 1 and len(parts) == 1:
             others.append(replace(layout, lean=LEAN, middle=0.5 * self.rack.side))
         # a leaned face that would hang into the water comes back as None
         return [found for one in others if (found := self._refine(one, mirrored=True))]
+
+    def snapped(self, layout: Layout) -> Layout:
+        """A layout at places and a height that are round in the keeper's unit."""
+        return snapped(self.columns, self.space, layout, self.wish.grain)
 
     def _refine(self, layout: Layout, *, mirrored: bool = False) -> Layout | None:
         return refine(self.columns, self.space, layout, mirrored=mirrored)
@@ -251,7 +270,7 @@ def grid_heights(limits: tuple[float, float]) -> tuple[float, ...]:
 
 
 def trade(case: Case, layout: Layout) -> tuple[float, float, float]:
-    """Height, evenness at the rock top, and mean PAR there by 100 W of a layout."""
+    """Height, uniformity at the rock top, and mean PAR there by 100 W of a layout."""
     tank, top = case.stored.tank, case.stored.tank.rock_top()
     points = grid(tank, (*PLANE, 1), depths=(top, top))
     fixtures = layout.fixtures(case.rack.module)
@@ -264,19 +283,22 @@ def trade(case: Case, layout: Layout) -> tuple[float, float, float]:
         for field, level in zip(fields, layout.levels, strict=True)
         for g, (dims, _) in enumerate(groups)
     )
-    plane = np.where(tank.in_rock(points), np.nan, np.asarray(par).reshape(points.shape[:-1]))[..., 0]
+    light = Light.of(np.where(tank.in_rock(points), np.nan, np.asarray(par).reshape(points.shape[:-1])))
     watts = sum(f.power for f in fixtures)
-    return layout.height, evenness(plane), 100 * float(np.nanmean(plane)) / watts if watts else 0.0
+    return layout.height, light.tenth_share, 100 * light.mean / watts if watts else 0.0
 
 
 def judged(case: Case, layout: Layout) -> Found:
+    """An answer as the chart would judge it, with what binds it."""
     stored, space = case.stored, case.space
     everything = (*case.hung(layout), *space.others)
-    figured = figures(stored.tank, everything, stored.targets, stored.running)
-    binds = []
-    if figured.mean < 0.95 * case.wish.band[0] and case.wish.goal in BLANKETS:
-        wished = case.wish.band[0]
-        binds.append(f"The band is not reached: {figured.mean:.0f} PAR on average where {wished:g} was wished for")
+    figured = figures(stored, everything, intent_of(stored, case.wish))
+    binds = [
+        f"{part.name[0].upper()}{part.name[1:]}: {part.light.mean:.0f} PAR on average where {part.low:g} to "
+        f"{part.high:g} is wanted"
+        for part in figured.parts
+        if part.key != "low" and not 0.95 * part.low <= part.light.mean <= 1.05 * part.high
+    ]
     if layout.height >= space.heights[-1] - 1e-6:
         binds.append("The upper limit of height binds: higher would be more even")
     if layout.height <= space.heights[0] + 1e-6 and len(space.heights) > 1:
@@ -289,24 +311,30 @@ def judged(case: Case, layout: Layout) -> Found:
         binds.append("The limit of power binds: more watts would come nearer")
     if case.wish.money and case.price and len(layout.places) == space.counts[-1] < case.wish.counts[1]:
         binds.append("The money binds: one more would cost over it")
+    binds += braced(stored, everything)
     buy = case.price * len(layout.places) * len(layout.rows)
-    cost, met = cost_of(stored, everything), tuple(zones_met(stored, everything))
-    if case.wish.goal == "drawn":
-        binds += [
-            f"{m.zone.name} is not reached: {m.mean:.0f} PAR on average where {m.zone.low:g} to {m.zone.high:g} was "
-            "wanted" for m in met if not m.zone.low <= m.mean < m.zone.high
-        ]  # fmt: skip
-    return Found(case.name, everything, layout, figured, cost, buy, tuple(binds), met)
+    met = tuple(zones_met(stored, everything))
+    return Found(case.name, everything, layout, figured, cost_of(stored, everything), buy, tuple(binds), met)
+
+
+def braced(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[str]:
+    """What braces take of the light of fixtures that hang over them."""
+    taken = taken_by_braces(stored.tank, fixtures)
+    told = [f"{100 * share:.0f} % of {letter(i)}" for i, share in enumerate(taken) if share >= BRACED]
+    return [f"What lies over the water takes light: {', '.join(told)}"] * bool(told)
 
 
 def reasoned(case: Case, found: Found, setup: Sequence[Fixture]) -> Found:
     """An answer with its reasons, held against balanced spacing at its own best levels and against what hangs now."""
     stored, layout, rack = case.stored, found.layout, case.rack
-    even = replace(layout, places=balanced(len(layout.places), rack.side))
+    places = tuple(
+        round(round(x / case.wish.grain) * case.wish.grain, 6) for x in balanced(len(layout.places), rack.side)
+    )
+    even = replace(layout, places=places)
     rule, room = None, len(layout.places) > 1 and min(np.diff(even.places)) >= rack.gap
     if room and all(even.fits(rack.module, place, case.space.others) for place in even.places):
         even = levelled(case.columns, case.space, even)
-        rule = figures(stored.tank, [*case.hung(even), *case.space.others], stored.targets, stored.running)
+        rule = figures(stored, [*case.hung(even), *case.space.others], intent_of(stored, case.wish))
     told = reasons_for(layout, even, found.figures, rule, setup, blanket=case.wish.goal in BLANKETS)
     return replace(found, reasons=tuple(told))
 

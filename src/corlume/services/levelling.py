@@ -1,4 +1,4 @@
-"""Levels of what hangs: everything stays where it is, and what dims gets the levels that come nearest."""
+"""Levels of what hangs: everything stays where it is, and what dims gets the levels that come nearest to the goal."""
 
 from __future__ import annotations
 
@@ -12,30 +12,35 @@ from corlume.core.errors import Rules
 from corlume.core.levels import best_levels
 from corlume.core.module import Layout
 from corlume.core.scene import Fixture
-from corlume.services.hanging import Found, Step, cost_of
-from corlume.services.predict import figures, par_at
+from corlume.core.words import letter
+from corlume.services.hanging import LEAST_LEVEL, Found, Step, braced, cost_of
+from corlume.services.judge import figures
+from corlume.services.predict import par_at
 from corlume.services.wanted import zones_met
-from corlume.services.wish import Wish, Zones, aim_of
+from corlume.services.wish import Wish, aim_of, intent_of
 from corlume.store.tanks import StoredTank
 
 
 def level_setup(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> Step:
-    """Solve the levels of what dims in a setup, zone by zone; everything stays where it hangs."""
-    tank = stored.tank
+    """Solve the levels of what dims in a setup, group by group; everything stays where it hangs.
+
+    A group that would be dimmed to less than ``LEAST_LEVEL`` is off instead, and the rest is solved without it.
+    """
+    tank = stored.lit_tank()
     rules = Rules()
-    rules.that(any(f.dimmable for f in setup), "goal", "needs a setup in which something can be dimmed")
+    rules.that(any(f.dimmable for f in setup), "means", "needs a setup in which something can be dimmed")
+    groups = _groups(setup, wish, rules)
     rules.finish()
     fixed = [f if not f.dimmable else replace(f, output=0.0) for f in setup]
     aim = aim_of(stored, wish, lambda points: par_at(tank, fixed, points))
-    zones = _zones(setup, wish.zones)
-    keys = list(dict.fromkeys(zone for zone, f in zip(zones, setup, strict=True) if f.dimmable))
+    keys = list(dict.fromkeys(group for group, f in zip(groups, setup, strict=True) if f.dimmable))
 
     def alone(key: object) -> list[Fixture]:
         # what is off still hangs in the way
-        return [replace(f, output=float(f.dimmable and zone == key)) for zone, f in zip(zones, setup, strict=True)]
+        return [replace(f, output=float(f.dimmable and group == key)) for group, f in zip(groups, setup, strict=True)]
 
-    fields = np.array([par_at(tank, alone(key), aim.points) for key in keys])
-    watts = np.array([sum(f.power for f in alone(key)) for key in keys])
+    fields = {key: par_at(tank, alone(key), aim.points) for key in keys}
+    watts = {key: sum(f.power for f in alone(key)) for key in keys}
     always = sum(f.power for f in setup if not f.dimmable)
     rules.that(
         not wish.watts or always < wish.watts, "watts", "is too little: what does not dim takes {low}", "power",
@@ -43,27 +48,66 @@ def level_setup(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> Ste
     )  # fmt: skip
     rules.finish()
     budget = wish.watts - always if wish.watts else float("inf")
-    solved, off = best_levels(fields, aim, watts=watts, budget=budget)
+    on, least = keys, 0.0
+    while True:
+        rows, taken = (np.array([values[key] for key in on]) for values in (fields, watts))
+        solved, off = best_levels(rows, aim, watts=taken, budget=budget, least=least)
+        idle = [key for key, level in zip(on, solved.tolist(), strict=True) if level < LEAST_LEVEL - 1e-9]
+        if not idle or len(idle) == len(on) or least:
+            break
+        on, least = [key for key in on if key not in idle], LEAST_LEVEL
     down = math.floor if wish.watts else round  # what is shown in whole percent must not break the limit
-    level = {key: down(100 * s + 1e-9) / 100 for key, s in zip(keys, solved.tolist(), strict=True)}
-    lit = tuple(replace(f, output=level[z]) if f.dimmable else f for z, f in zip(zones, setup, strict=True))
+    level = dict.fromkeys(keys, 0.0) | {k: down(100 * s + 1e-9) / 100 for k, s in zip(on, solved.tolist(), strict=True)}
+    lit = tuple(replace(f, output=level[g]) if f.dimmable else f for g, f in zip(groups, setup, strict=True))
     layout = Layout(
         tuple(f.emitter.x for f in setup), float(np.mean([f.emitter.height for f in setup])), (tank.width / 2,),
         tuple(f.output for f in lit), off, off**2,
     )  # fmt: skip
-    figured = figures(tank, lit, stored.targets, stored.running)
+    figured = figures(stored, lit, intent_of(stored, wish))
     binds = ["Full output binds: stronger or more fixtures would come nearer"] * any(s > 0.995 for s in solved)
-    name = "Levels of what hangs"
-    found = Found(name, lit, layout, figured, cost_of(stored, lit), 0.0, tuple(binds), tuple(zones_met(stored, lit)))
+    dark = [letter(i) for i, f in enumerate(lit) if not f.output]
+    binds += [f"Not needed for this, and off: {', '.join(dark)}"] * bool(dark)
+    binds += braced(stored, lit)
+    found = Found(LEVELS, lit, layout, figured, cost_of(stored, lit), 0.0, tuple(binds), tuple(zones_met(stored, lit)))
     return Step(1.0, 1, (found,), ())
 
 
-def _zones(setup: Sequence[Fixture], by: Zones) -> list[object]:
-    """The zone that each fixture is in: itself, its row, or the outer ring and what is inside."""
+LEVELS = "Levels of what hangs"
+
+
+def _groups(setup: Sequence[Fixture], wish: Wish, rules: Rules) -> list[object]:
+    """The group that each fixture is in: itself, its column or row, outer ring or inside, or what was typed."""
     places = [(round(f.emitter.x / 0.05), round(f.emitter.y / 0.05)) for f in setup]
-    if by == "rows":
-        return [y for _, y in places]
-    if by == "each":
-        return list(range(len(setup)))
+    match wish.zones:
+        case "each":
+            return list(range(len(setup)))
+        case "columns":
+            return [x for x, _ in places]
+        case "rows":
+            return [y for _, y in places]
+        case "hand":
+            return _typed_groups(wish.groups, len(setup), rules)
     ends = [(min(values), max(values)) for values in zip(*places, strict=True)]
     return [any(v in end for v, end in zip(place, ends, strict=True)) for place in places]
+
+
+def _typed_groups(text: str, count: int, rules: Rules) -> list[object]:
+    """Read groups such as "A B, C D"; fixtures that are not named keep a group of their own."""
+    number = {letter(i): i for i in range(count)}
+    groups: list[object] = [f"alone {i}" for i in range(count)]
+    named = [part.upper().split() for part in text.split(",")]
+    words = [word for part in named for word in part]
+    unknown = [word for word in words if word not in number]
+    twice = sorted({word for word in words if words.count(word) > 1})
+    rules.that(bool(words), "groups", "is empty: name the fixtures of each group, such as A B, C D")
+    rules.that(
+        not unknown,
+        "groups",
+        f"names no fixture of this setup by {', '.join(unknown[:5])}: it has A to {letter(count - 1)}",
+    )
+    rules.that(not twice, "groups", f"names {', '.join(twice[:5])} twice")
+    for k, part in enumerate(named):
+        for word in part:
+            if word in number:
+                groups[number[word]] = k
+    return groups

@@ -1,4 +1,4 @@
-"""Hang the lights: fixtures added, moved, dimmed and removed; setups copied, renamed and switched."""
+"""Hang the lights: fixtures added, moved, dimmed and removed."""
 
 from __future__ import annotations
 
@@ -9,9 +9,10 @@ from typing import Any
 import numpy as np
 
 from corlume.core.emitter import Emitter
-from corlume.core.errors import NAME, InvalidInput, Rules
+from corlume.core.errors import InvalidInput, Rules
 from corlume.core.frame import carry
 from corlume.core.geometry import Tank
+from corlume.core.lens import LENSED, LENSES, with_lens
 from corlume.core.scene import Fixture, check_count, fixture_errors, overlaps
 from corlume.core.wear import condition
 from corlume.core.words import plain
@@ -27,14 +28,22 @@ _EMITTER_FIELDS = {f.name for f in fields(Emitter)}
 def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
     """A fixture with some fields changed, checked against its own rules and the room's.
 
-    ``values`` may hold fields of ``Fixture`` and of its ``Emitter``, or answers of ``wear`` in place of its
-    condition; ``InvalidInput`` has every fault.
+    ``values`` may hold fields of ``Fixture`` and of its ``Emitter``, answers about ``wear`` in place of its
+    condition, or the key of a ``lens``; ``InvalidInput`` has every fault.
     """
     rules = Rules()
     emitter = fixture.emitter
     if "wear" in values:
         left = condition(emitter.kind, values["wear"])
-        values = {**{k: v for k, v in values.items() if k != "wear"}, "condition": round(left, 3)}
+        values = {**values, "wear": tuple(values["wear"].items()), "condition": round(left, 3)}
+    elif "condition" in values:
+        # a typed condition has no answers behind it
+        values = {"wear": (), **values}
+    if "lens" in values:
+        rules.that(values["lens"] in LENSES and emitter.kind in LENSED, "lens", "is not one that can be put on it")
+        rules.finish()
+        emitter = with_lens(emitter, values["lens"])
+        values = {k: v for k, v in values.items() if k != "lens"}
     if "fwhm" in values:
         # whoever types a width wants the plain lobe of that width, not the measured one
         values = {"lobe": None, **values}
@@ -179,52 +188,3 @@ def remove_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -
     with db.writing() as connection:
         fixture = load_tank(connection, tank_id).setup(setup_id).fixture(fixture_id).value
         Edit(connection, tank_scope(tank_id), f"remove {fixture.name}").delete("fixtures", fixture_id)
-
-
-def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
-    """Copy a setup with its fixtures; returns the copy's id."""
-    with db.writing() as connection:
-        stored = load_tank(connection, tank_id)
-        setup = stored.setup(setup_id)
-        check_count("setups", len(stored.setups) + 1)
-        name = _free_name(f"{setup.name[:60]}, copy", {s.name for s in stored.setups})
-        edit = Edit(connection, tank_scope(tank_id), f"copy setup {setup.name}")
-        copy_id = edit.insert("setups", {"tank_id": tank_id, "name": name, "in_use": 0})
-        for kept in setup.fixtures:
-            edit.insert("fixtures", {"setup_id": copy_id, **rows.fixture_row(kept.value)})
-        return copy_id
-
-
-def rename_setup(db: Database, tank_id: int, setup_id: int, name: str) -> None:
-    """Give a setup another name."""
-    rules = Rules()
-    rules.text("name", name, NAME, least=1)
-    rules.finish()
-    with db.writing() as connection:
-        load_tank(connection, tank_id).setup(setup_id)
-        edit = Edit(connection, tank_scope(tank_id), f"rename setup to {name.strip()}")
-        edit.update("setups", setup_id, {"name": name.strip()})
-
-
-def use_setup(db: Database, tank_id: int, setup_id: int) -> None:
-    """Make a setup the one in use."""
-    with db.writing() as connection:
-        stored = load_tank(connection, tank_id)
-        wanted = stored.setup(setup_id)
-        edit = Edit(connection, tank_scope(tank_id), f"use setup {wanted.name}")
-        for setup in stored.setups:
-            if setup.in_use != (setup.id == setup_id):
-                edit.update("setups", setup.id, {"in_use": int(setup.id == setup_id)})
-
-
-def remove_setup(db: Database, tank_id: int, setup_id: int) -> None:
-    """Remove a setup that is not the one in use; ``InvalidInput`` otherwise."""
-    with db.writing() as connection:
-        setup = load_tank(connection, tank_id).setup(setup_id)
-        rules = Rules()
-        rules.that(not setup.in_use, "setup", "is the one in use: use another setup first")
-        rules.finish()
-        edit = Edit(connection, tank_scope(tank_id), f"remove setup {setup.name}")
-        for kept in setup.fixtures:
-            edit.delete("fixtures", kept.id)
-        edit.delete("setups", setup_id)

@@ -1,4 +1,7 @@
-"""Predict the light of a setup: planes for the drawings, figures and verdicts, the reading at a probe.
+"""Predict the light of a setup: planes for the drawings, what judgements look at, the reading at a probe.
+
+The light falls into the tank that is given. A keeper's tank is ``StoredTank.lit_tank``, with the shade of its corals;
+the one without is asked for by name.
 
 Unit fields are remembered for each fixture and channel, so that a dimmer costs nothing and a moved fixture
 recomputes that one alone, and those that it shades.
@@ -18,15 +21,14 @@ from numpy.typing import NDArray
 from corlume.core.budget import FluxBudget, flux_budget
 from corlume.core.emitter import Emitter
 from corlume.core.field import Medium, Sensor, Strip, channel_fields, grid, unit_field
-from corlume.core.figures import evenness, hottest, share_within, spread
 from corlume.core.geometry import Tank
+from corlume.core.intent import Places
 from corlume.core.levels import Aim, best_levels
 from corlume.core.memory import remembered
 from corlume.core.ripple import flicker
-from corlume.core.scene import Fixture, Running, bodies_below
+from corlume.core.scene import Fixture, bodies_below
 from corlume.core.spectrum import WAVELENGTHS, mixed, usable_share
 from corlume.core.targets import Band, LightTargets
-from corlume.core.verdicts import Figures, Verdict, judge
 from corlume.core.zones import Surface, surfaces
 from corlume.reference.spectra import weightings
 
@@ -47,13 +49,14 @@ class Place:
 
 @dataclass(frozen=True, slots=True)
 class PlaneSpec:
-    """Which points of a tank: a drawn slice, the plane or volume that verdicts use, all surfaces, one point.
+    """Which points of a tank: a drawn slice, the plane, volume or rings that verdicts use, all surfaces, places, one
+    point.
 
     ``coarse`` asks for half the nodes along each axis of a slice.
     """
 
-    kind: Literal["plan", "front", "side", "judge", "volume", "surfaces", "point"]
-    at: float | int | Place = 0.0
+    kind: Literal["plan", "front", "side", "judge", "volume", "ring", "surfaces", "places", "point"]
+    at: float | int | Place | Places = 0.0
     coarse: bool = False
 
 
@@ -220,11 +223,6 @@ def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, h
     )
 
 
-def par_here(tank: Tank, fixtures: Sequence[Fixture], place: Place) -> float:
-    """PAR at one place."""
-    return float(_total(tank, fixtures, PlaneSpec("point", place))[0])
-
-
 def _usable(tank: Tank, fixtures: Sequence[Fixture], by_channel: Sequence[Array], depth: float) -> dict[str, float]:
     """Share of the light at a depth that each published weighting counts, by the colours of every channel there."""
     channels = [channel for f in fixtures for channel in f.emitter.channels]
@@ -247,35 +245,46 @@ def surface_par(tank: Tank, fixtures: Sequence[Fixture]) -> list[Array]:
     return [total[start:end].reshape(shape) for start, end, shape in zip(ends, ends[1:], shapes, strict=False)]
 
 
-def figures(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, running: Running) -> Figures:
-    """Work out the figures by which a setup is judged."""
-    depth = tank.rock_top()
-    plane = _masked(tank, fixtures, PlaneSpec("judge"))
-    volume = _masked(tank, fixtures, PlaneSpec("volume"))
+def judged_planes(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[Array, Array, Array]:
+    """PAR over the plane at the rock top (nx, ny) and over the water below it (n,), rock as NaN; and the points of both
+    (m, 3), one after the other.
+    """
+    plane, water = (_masked(tank, fixtures, PlaneSpec(kind)) for kind in ("judge", "volume"))
+    points = np.concatenate([_points(tank, PlaneSpec(kind)).reshape(-1, 3) for kind in ("judge", "volume")])
+    return plane[:, :, 0], water.ravel(), points
+
+
+def open_plane(tank: Tank) -> Array:
+    """Points (n, 3) of the plane at the rock top that do not lie in rock."""
+    spec = PlaneSpec("judge")
+    free: Array = _points(tank, spec)[~_rock_mask(tank, spec)]
+    return free
+
+
+def par_in(tank: Tank, fixtures: Sequence[Fixture], places: Places) -> Array:
+    """PAR (n,) at the points of some places, remembered as long as these are the same ones."""
+    return _total(tank, fixtures, PlaneSpec("places", places))
+
+
+def ring_planes(tank: Tank, fixtures: Sequence[Fixture], depths: Sequence[float]) -> list[Array]:
+    """PAR (nx, ny) over planes at some depths [m], rock as NaN, for the table by rings."""
+    return [_masked(tank, fixtures, PlaneSpec("ring", float(depth)))[:, :, 0] for depth in depths]
+
+
+def spilled(tank: Tank, fixtures: Sequence[Fixture]) -> float:
+    """Share of all light given off that misses the opening [-]."""
     budgets = [(f.strength, _budget(tank, f.emitter)) for f in fixtures]
     given = sum(output * b.ppf for output, b in budgets)
-    watts = sum(f.power for f in fixtures)
-    band = targets.goal_band()
-    all_points = np.concatenate([_points(tank, PlaneSpec(k)).reshape(-1, 3) for k in ("judge", "volume")])
-    kept = plane[np.isfinite(plane)]
-    return Figures(
-        depth=depth,
-        mean=float(kept.mean()) if kept.size else 0.0,
-        evenness=evenness(plane[:, :, 0]),
-        coverage=share_within(plane, band.low, band.high),
-        volume_share=share_within(volume, *targets.volume_band()),
-        spread=spread(plane),
-        hottest=hottest(np.concatenate([plane.ravel(), volume.ravel()]), all_points),
-        spill=sum(output * b.spilled for output, b in budgets) / given if given else 0.0,
-        watts=watts,
-        price=running.yearly(watts),
-    )
+    return sum(output * b.spilled for output, b in budgets) / given if given else 0.0
 
 
-def verdicts(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, running: Running) -> list[Verdict]:
-    """Judge a setup."""
-    found = figures(tank, fixtures, targets, running)
-    return judge(found, targets, money=running.currency, hours=running.hours)
+def taken_by_braces(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[float, ...]:
+    """Share of each fixture's light that braces and edges over the water take of what else would come in [-]."""
+    if not tank.braces:
+        return (0.0,) * len(fixtures)
+    free = replace(tank, braces=())
+    pairs = [(_budget(tank, f.emitter).entered, _budget(free, f.emitter).entered) for f in fixtures]
+    return tuple(1 - entered / whole if whole > 0 else 0.0 for entered, whole in pairs)
 
 
 def _masked(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
@@ -371,6 +380,8 @@ def _points(tank: Tank, spec: PlaneSpec) -> Array:
     match spec.kind, spec.at:
         case "point", Place() as place:
             return np.array([[place.x, place.y, place.depth]])
+        case "places", Places() as places:
+            return places.points
         case "surfaces", _:
             return np.concatenate([np.empty((0, 3)), *(s.points.reshape(-1, 3) for s in surfaces_of(tank))])
         case "judge", _:
@@ -378,6 +389,8 @@ def _points(tank: Tank, spec: PlaneSpec) -> Array:
             return grid(tank, (42, 20, 1), depths=(depth, depth))
         case "volume", _:
             return grid(tank, (20, 10, 7), depths=(tank.rock_top(), tank.sand_depth))
+        case "ring", float() as depth:
+            return grid(tank, (24, 15, 1), depths=(depth, depth))
         case ("plan" | "front" | "side") as kind, float() as at:
             u, v = np.meshgrid(*_axes(tank, kind, spec.coarse), indexing="ij")
             w = np.full_like(u, at)

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
+from corlume.core.figures import Figures
+from corlume.core.lens import LENSES
 from corlume.core.module import Layout
 from corlume.core.scene import Fixture
-from corlume.core.units import DEGREE
-from corlume.core.verdicts import Figures
 
 LEAST_MOVE, LEAST_STEP = 0.01, 0.1
 """Moves shorter than this [m] and differences of level less than this [-] are not spoken of."""
@@ -46,8 +46,11 @@ def reasons_for(
     elif up < -2 * LEAST_MOVE:
         yield Reason("It hangs {down} lower than what hangs now on average: more of the light goes into the water.",
                      {"down": -up})  # fmt: skip
-    if layout.fwhm:
-        yield Reason(f"Lenses of {layout.fwhm / DEGREE:.0f} degrees: without the change it comes less near.")
+    if layout.lens:
+        words = LENSES[layout.lens].words
+        yield Reason(
+            f"{words[0].upper()}{words[1:]} in place of what they have: without the change it comes less near."
+        )
     if layout.lean:
         yield Reason("The outer ones lean inward, so that less light falls on the end panes.")
 
@@ -66,7 +69,8 @@ def _spacing(layout: Layout, even: Layout, against: str) -> Iterator[Reason]:
 
 
 def _percent(figures: Figures) -> str:
-    even = f"{100 * figures.evenness:.0f} % evenness" if figures.evenness == figures.evenness else "no evenness"
+    tenth = figures.plane.tenth_share
+    even = f"{100 * tenth:.0f} % uniformity" if tenth == tenth else "no uniformity"
     return f"{even} and {100 * figures.coverage:.0f} % in band"
 
 

@@ -9,21 +9,21 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from corlume.core.errors import Rules
-from corlume.core.figures import Hottest
+from corlume.core.figures import Ends, Figures, Hottest, Light, Part
 from corlume.core.module import Layout
-from corlume.core.scene import Setup, check_count
-from corlume.core.verdicts import Figures
+from corlume.core.scene import Setup
 from corlume.core.wanted import Met, WantedZone
 from corlume.formats.scene import read_fixture
 from corlume.formats.scene_writer import write_fixture
 from corlume.services import shelf
 from corlume.services.hang import search
 from corlume.services.hanging import Found, Step
+from corlume.services.levelling import LEVELS
 from corlume.services.reasons import Reason
-from corlume.services.wish import Wish, check_wish
-from corlume.store import rows, searches
+from corlume.services.setups import add_setup
+from corlume.services.wish import Wish, check_wish, intent_of
+from corlume.store import searches
 from corlume.store.database import Database, Unusable
-from corlume.store.journal import Edit, tank_scope
 from corlume.store.searches import SearchRow
 from corlume.store.tanks import NotFound, load_tank
 
@@ -181,14 +181,12 @@ def _tuples(data: dict[str, Any]) -> dict[str, Any]:
 
 
 def _found(data: dict[str, Any]) -> Found:
-    figures = dict(data["figures"])
-    hottest = figures.pop("hottest")
     return Found(
         name=data["name"],
         fixtures=tuple(read_fixture(text) for text in data["fixtures"]),
         layout=Layout(**_tuples(data["layout"])),
-        figures=Figures(**figures, hottest=Hottest(**hottest) if hottest else None),
-        cost=data["cost"],
+        figures=_figures(data["figures"]),
+        running=data["running"],
         buy=data["buy"],
         binds=tuple(data["binds"]),
         reasons=tuple(Reason(**one) for one in data.get("reasons", ())),
@@ -196,33 +194,26 @@ def _found(data: dict[str, Any]) -> Found:
     )
 
 
+def _figures(data: dict[str, Any]) -> Figures:
+    parts = tuple(Part(**{**part, "light": Light(**part["light"])}) for part in data["parts"])
+    spot = Hottest(**data["hottest"]) if data["hottest"] else None
+    plane, ends = Light(**data["plane"]), Ends(**data["ends"])
+    return Figures(**{**data, "plane": plane, "ends": ends, "parts": parts, "hottest": spot})
+
+
 def adopt(db: Database, tank_id: int, search_id: int, number: int) -> int:
-    """Make a setup of one of the layouts found; returns the setup's id."""
-    found = look(db, tank_id, search_id).found
-    if not 0 <= number < len(found):
+    """Make a setup of one of the layouts found, meant for what was searched for; returns the setup's id."""
+    search = look(db, tank_id, search_id)
+    if not 0 <= number < len(search.found):
         raise NotFound(f"no layout {number} in the search")
-    return add_setup(db, tank_id, Setup(_setup_name(found[number]), found[number].fixtures))
+    with db.reading() as connection:
+        intent = intent_of(load_tank(connection, tank_id), search.wish)
+    one = search.found[number]
+    return add_setup(db, tank_id, Setup(_setup_name(one), one.fixtures, intent=intent))
 
 
 def _setup_name(found: Found) -> str:
-    if found.name.startswith("Levels"):
+    if found.name == LEVELS:
         return found.name
     count = f"{len(found.layout.places) * len(found.layout.rows)} x "
     return f"{count}{found.name[:60]}, searched"
-
-
-def add_setup(db: Database, tank_id: int, setup: Setup) -> int:
-    """Add a setup with its fixtures, in one step of undo; returns its id."""
-    with db.writing() as connection:
-        taken = {s.name for s in load_tank(connection, tank_id).setups}
-        check_count("setups", len(taken) + 1)
-        check_count("fixtures", len(setup.fixtures))
-        edit = Edit(connection, tank_scope(tank_id), f"add setup {setup.name}")
-        setup_id = edit.insert("setups", {"tank_id": tank_id, "name": _free(setup.name, taken), "in_use": 0})
-        for fixture in setup.fixtures:
-            edit.insert("fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
-        return setup_id
-
-
-def _free(name: str, taken: set[str]) -> str:
-    return next(n for k in range(1, 1000) if (n := f"{name}{f' ({k})' * (k > 1)}") not in taken)

@@ -2,57 +2,80 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from corlume.core.layout import balanced, wider
+from corlume.core.figures import Figures
+from corlume.core.intent import BY_GOAL, Intent
+from corlume.core.layout import balanced, patches, wider
 from corlume.core.module import Layout
 from corlume.core.scene import Fixture
-from corlume.core.verdicts import Figures
-from corlume.reference.catalogue import FixtureKindEntry
-from corlume.services.predict import figures
-from corlume.services.rack import CLEARANCE, Rack, column_counts, rack_of
-from corlume.services.wish import Wish
+from corlume.reference.catalogue import FixtureKindEntry, fixture_kinds
+from corlume.services.judge import figures
+from corlume.services.rack import CLEARANCE, Rack, by_rule, column_counts, rack_of
+from corlume.services.steps import STEPS, Steps
+from corlume.services.wish import Wish, WishGoal
 from corlume.store.tanks import StoredTank
 
 FOOT, SMALL = 0.3048, 100.0
 """Side of the patch of one small module in a grid [m], and the PPF up to which a module is small [umol/s]."""
+MID_SIZE, DOUBLE = (150.0, 300.0), "cluster-large"
+"""PPF of a mid-size module [umol/s], and the double-size one that serves a single patch of SPS in place of two."""
 
 
 @dataclass(frozen=True, slots=True)
 class Start:
-    """A starting point by rule, with what it comes to here."""
+    """A starting point by rule, with what hangs and what it comes to here; ``name`` is that of the fixture."""
 
+    name: str
     rule: str
     why: str
     fixtures: tuple[Fixture, ...]
     figures: Figures
 
 
-def default_wish(stored: StoredTank, kind: FixtureKindEntry) -> Wish:
+@dataclass(frozen=True, slots=True)
+class _Bench:
+    """What starting points are made for: the tank, what the light is meant for, and the keeper's round steps."""
+
+    stored: StoredTank
+    intent: Intent
+    steps: Steps
+
+    def round(self, places: Sequence[float]) -> tuple[float, ...]:
+        """Places at the nearest multiples of the grain [m]."""
+        return tuple(round(round(x / self.steps.grain) * self.steps.grain, 6) for x in places)
+
+
+def default_wish(stored: StoredTank, kind: FixtureKindEntry, steps: Steps = STEPS["cm"]) -> Wish:
     """What most keepers would ask of this tank and kind."""
     tank, band = stored.tank, stored.targets.goal_band()
     counts = list(column_counts(stored, kind))
     high = max(round(min(0.6, tank.room_height - 0.1), 2), min(0.05, tank.room_height - CLEARANCE))
-    return Wish(kind.key, "blanket", (counts[0], counts[-1]), (min(0.2, high), high), (band.low, band.high))
+    goal: WishGoal = "lps" if stored.targets.goal == "lps" else "even"
+    counted, heights = (counts[0], counts[-1]), (min(0.2, high), high)
+    return Wish(kind.key, goal, counted, heights, (band.low, band.high), grain=steps.grain)
 
 
-def starting_points(stored: StoredTank, kind: FixtureKindEntry) -> list[Start]:
+def starting_points(
+    stored: StoredTank, kind: FixtureKindEntry, intent: Intent = BY_GOAL, steps: Steps = STEPS["cm"]
+) -> list[Start]:
     """Counts by the rule of cover and by goal, balanced and wider, each as it comes out over this tank.
 
     Tubes, bars and frames, of which no such rule speaks, by their light or by their own length.
     """
-    stored = replace(stored, tank=stored.lit_tank())
-    rack, found = rack_of(stored.tank, kind.parts), []
+    bench, found = _Bench(stored, intent, steps), list[Start]()
+    rack = rack_of(stored.tank, kind.parts)
     lowest = min(part.emitter.height for part in kind.parts)
-    height = min(lowest, stored.tank.room_height - CLEARANCE)
+    [height] = bench.round([min(lowest, stored.tank.room_height - CLEARANCE)])
     for count, why in column_counts(stored, kind).items():
         layouts = {"balanced": balanced(count, rack.side), "wider": wider(count, rack.side)}
-        fitting = {name: places for name, places in layouts.items() if rack.apart(places)}
+        fitting = {name: bench.round(places) for name, places in layouts.items() if rack.apart(bench.round(places))}
         if count == 1:
             fitting = {"": layouts["balanced"]}
         for name, places in (fitting or {"as close as bodies allow": rack.packed(count)}).items():
             hung = f"{count * len(rack.rows)}, {name}".removesuffix(", ")
-            found.append(_start(stored, rack, hung, why, rack.layout(places, height)))
+            found.append(_start(bench, kind, rack, hung, why, rack.layout(places, height)))
     if len(kind.parts) == 1 and rack.along == "x" and kind.parts[0].emitter.ppf < SMALL:
         places, rows = (
             tuple((k + 0.5) / n * side for k in range(n))
@@ -61,18 +84,31 @@ def starting_points(stored: StoredTank, kind: FixtureKindEntry) -> list[Start]:
         )
         rack = replace(rack, rows=rows)
         rule, why = f"{len(places) * len(rows)}, grid", "One small module for each square foot"
-        found.append(_start(stored, rack, rule, why, rack.layout(places, height)))
-    return found
+        found.append(_start(bench, kind, rack, rule, why, rack.layout(places, height)))
+    return found + _double(bench, kind, rack)
 
 
-def _start(stored: StoredTank, rack: Rack, rule: str, why: str, layout: Layout) -> Start:
+def _double(bench: _Bench, kind: FixtureKindEntry, rack: Rack) -> list[Start]:
+    """One double-size module over a single patch of SPS, beside two mid-size ones."""
+    tank, single = bench.stored.tank, patches(bench.stored.tank.length, bench.stored.tank.width) == (1, 1)
+    mid_size = by_rule(rack) and MID_SIZE[0] <= kind.parts[0].emitter.ppf < MID_SIZE[1]
+    if not (single and mid_size and bench.stored.targets.goal == "sps"):
+        return []
+    large = fixture_kinds()[DOUBLE]
+    over = rack_of(tank, large.parts)
+    [height] = bench.round([min(large.parts[0].emitter.height, tank.room_height - CLEARANCE)])
+    why = "SPS over a single patch: one double-size in place of two mid-size"
+    return [_start(bench, large, over, "1, double-size", why, over.layout((0.5 * over.side,), height))]
+
+
+def _start(bench: _Bench, kind: FixtureKindEntry, rack: Rack, rule: str, why: str, layout: Layout) -> Start:
     """A layout with all that dims at one output that brings the mean to the middle of the band, as far as it goes."""
-    band, hung = stored.targets.goal_band(), rack.hung(stored.tank, layout)
+    stored, intent = bench.stored, bench.intent
+    band, hung = intent.top(stored.targets), rack.hung(stored.tank, layout)
     full, fixed = (
-        figures(stored.tank, lit, stored.targets, stored.running).mean
-        for lit in (hung, [replace(f, output=0.0) if f.dimmable else f for f in hung])
+        figures(stored, lit, intent).mean for lit in (hung, [replace(f, output=0.0) if f.dimmable else f for f in hung])
     )
     share = (0.5 * (band.low + band.high) - fixed) / (full - fixed) if full > fixed else 1.0
     share = round(min(1.0, max(0.0, share)), 2)
     fixtures = tuple(replace(f, output=share) if f.dimmable else f for f in hung)
-    return Start(rule, why, fixtures, figures(stored.tank, fixtures, stored.targets, stored.running))
+    return Start(kind.name, rule, why, fixtures, figures(stored, fixtures, intent))

@@ -78,7 +78,15 @@ def save_zone(db: Database, tank_id: int, zone_id: int, zone: WantedZone) -> Non
 def remove_zone(db: Database, tank_id: int, zone_id: int) -> None:
     """Take a zone away."""
     with db.writing() as connection:
-        name = load_tank(connection, tank_id).zone(zone_id).value.name
+        stored, rules = load_tank(connection, tank_id), Rules()
+        name = stored.zone(zone_id).value.name
+        meant = next((s.name for s in stored.setups if s.intent.purpose == "zones"), None)
+        rules.that(
+            meant is None or len(stored.wanted) > 1,
+            "zone",
+            f"is the last one, and the setup {meant} is meant for zones drawn by hand: change that first",
+        )
+        rules.finish()
         Edit(connection, tank_scope(tank_id), f"remove zone {name}").delete("wanted", zone_id)
 
 

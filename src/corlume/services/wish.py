@@ -3,64 +3,69 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import dataclass, replace
+from typing import Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
 from corlume.core.field import grid
+from corlume.core.intent import PURPOSES, Intent
 from corlume.core.levels import Aim
-from corlume.core.zones import surfaces
 from corlume.reference.catalogue import FixtureKindEntry
+from corlume.services.judge import judged_places
 from corlume.services.rack import CLEARANCE, MOST
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
-WishGoal = Literal["blanket", "strong_left", "strong_right", "zoned", "drawn", "own", "levels", "cheapest"]
-Zones = Literal["each", "rows", "rings"]
-ZONES: dict[Zones, str] = {"each": "each fixture", "rows": "rows, front to back", "rings": "outer ring and inside"}
-GOALS: dict[WishGoal, tuple[str, str]] = {
-    "blanket": ("Even blanket", "The goal's band at the rock top from end to end, and on through the water."),
-    "strong_left": ("Strong end left", "SPS light at the left end, falling to LPS light at the right."),
-    "strong_right": ("Strong end right", "SPS light at the right end, falling to LPS light at the left."),
-    "zoned": (
-        "Mixed tank by places",
-        "SPS light on high rock, LPS light on the sand and in low places, on your own rock.",
-    ),
-    "drawn": (
-        "Zones drawn by hand",
-        'What you drew on the page "Zones wanted": each zone gets the light written to it.',
-    ),
+WishGoal = Literal["even", "mixed", "strong_left", "strong_right", "zones", "lps", "sps"]
+GOALS: dict[WishGoal, tuple[str, str]] = {key: PURPOSES[key] for key in get_args(WishGoal)}
+"""What a layout is searched for: the purposes of a setup."""
+Means = Literal["new", "own", "levels", "cheapest"]
+MEANS: dict[Means, tuple[str, str]] = {
+    "new": ("The fixture above", "So many of the fixture chosen, alone or beside what hangs."),
     "own": (
-        "Best with what hangs",
-        "The fixtures of the present setup that are most of a kind, modules that dim before others, hung better; "
-        "a frame hangs as one piece, and whatever else hangs stays.",
+        "What hangs, hung better",
+        "The fixtures of the present setup that are most of a kind, modules that dim before others, at other places "
+        "and heights; a frame hangs as one piece, and whatever else hangs stays.",
     ),
     "levels": (
-        "Levels of what hangs",
-        "Heights and places stay; what dims in the present setup gets the levels that come nearest to the blanket, by "
-        "fixture, row or ring. For many small modules in a grid.",
+        "Levels alone",
+        "Heights and places stay; what dims in the present setup gets the levels that come nearest, by fixture, row, "
+        "column, ring or in groups of your own. For many small modules in a grid, above all.",
     ),
     "cheapest": (
-        "Cheapest over five years",
-        "The blanket from whichever fixture of the shelf that has a price reaches the band for the least money over "
-        "five years: fixtures, electricity and lamps. The fixture chosen above is not looked at.",
+        "Whatever is cheapest over five years",
+        "Any fixture of the shelf that has a price: what reaches the band for the least money over five years, with "
+        "fixtures, electricity and lamps. The fixture chosen above is not looked at.",
     ),
 }
+"""What may be changed to get there."""
+Zones = Literal["each", "columns", "rows", "rings", "hand"]
+ZONES: dict[Zones, str] = {
+    "each": "each fixture",
+    "columns": "columns, left to right",
+    "rows": "rows, front to back",
+    "rings": "outer ring and inside",
+    "hand": "groups of your own",
+}
 PLANE = (24, 12)
+MOST_AIMED = 150
+"""Seats of a part that light is aimed at, about."""
 
 
 @dataclass(frozen=True, slots=True)
 class Wish:
     """What the keeper asks the search for.
 
-    ``counts`` least and most columns, of modules along the tank or of tubes and bars side by side; ``heights``
-    lowest and highest face above the water [m]; ``band`` PAR wanted at the rock top; ``symmetric`` asks for mirror
-    images; ``zones`` is what gets a level of its own where only levels are asked for; with ``beside``, what hangs
-    in the setup stays and its light counts. ``watts`` is the most that everything may take as it is dimmed [W], and
-    ``money`` what may be spent on fixtures [currency]; 0 for no limit.
+    ``goal`` is what the light is for, ``means`` what may be changed for it. ``counts`` least and most columns, of
+    modules along the tank or of tubes and bars side by side; ``heights`` lowest and highest face above the water [m];
+    ``band`` PAR wanted on top; ``symmetric`` asks for mirror images; ``zones`` is what gets a level of its own where
+    only levels are asked for, and ``groups`` these by hand, the letters of fixtures such as "A B, C D"; with
+    ``beside``, what hangs in the setup stays and its light counts. ``watts`` is the most that everything may take as it
+    is dimmed [W], and ``money`` what may be spent on fixtures [currency]; 0 for no limit. Places and heights of the
+    answers are multiples of the ``grain`` [m].
     """
 
     kind: str
@@ -73,6 +78,17 @@ class Wish:
     beside: bool = False
     watts: float = 0.0
     money: float = 0.0
+    means: Means = "new"
+    groups: str = ""
+    grain: float = 0.005
+
+
+def intent_of(stored: StoredTank, wish: Wish) -> Intent:
+    """What a setup made of an answer is meant for."""
+    plain = Intent(wish.goal)
+    band = plain.top(stored.targets)
+    own = wish.goal != "zones" and wish.band != (band.low, band.high)
+    return replace(plain, low=wish.band[0], high=wish.band[1]) if own else plain
 
 
 def check_wish(stored: StoredTank, kind: FixtureKindEntry | None, wish: Wish) -> None:
@@ -81,10 +97,11 @@ def check_wish(stored: StoredTank, kind: FixtureKindEntry | None, wish: Wish) ->
     rules.that(kind is not None, "kind", "is not on the shelf")
     rules.that(wish.goal in GOALS, "goal", "is not one of those offered")
     rules.that(
-        wish.goal != "drawn" or bool(stored.wanted),
+        wish.goal != "zones" or bool(stored.wanted),
         "goal",
         "needs a zone: draw one first",
     )
+    rules.that(wish.means in MEANS, "means", "is not one of those offered")
     rules.that(wish.zones in ZONES, "zones", "is not one of those offered")
     rules.that(1 <= wish.counts[0] <= MOST, "count_low", f"must be from 1 to {MOST}", "plain", wish.counts[0])
     rules.that(
@@ -120,9 +137,13 @@ Wanted = tuple[Array, Array, Array]
 def aim_of(stored: StoredTank, wish: Wish, given: Callable[[Array], Array] | None = None) -> Aim:
     """Points with the PAR wanted there, less what ``given`` brings already; ``InvalidInput`` when there are none."""
     match wish.goal:
-        case "zoned":
+        case "mixed":
             points, wanted, weight = _by_rock(stored, wish)
-        case "drawn":
+        case "lps" | "sps":
+            seats = judged_places(stored, Intent(wish.goal))
+            points = _few(seats[0].points) if seats else np.empty((0, 3))
+            wanted, weight = np.full(len(points), 0.5 * (wish.band[0] + wish.band[1])), _alike(points)
+        case "zones":
             points, wanted, weight = _drawn(stored)
         case "strong_left" | "strong_right":
             points, wanted, weight = _slope(stored, wish)
@@ -149,20 +170,25 @@ def _blanket(stored: StoredTank, wish: Wish) -> Wanted:
 
 
 def _slope(stored: StoredTank, wish: Wish) -> Wanted:
+    """The band over the strong end, LPS light over as much of the other end, and a slope between."""
     plane, middle, lps = _plane(stored), 0.5 * (wish.band[0] + wish.band[1]), _lps(stored)
-    along = plane[:, 0] / stored.tank.length
-    share = along if wish.goal == "strong_right" else 1 - along
+    length = stored.tank.length
+    away = plane[:, 0] if wish.goal == "strong_left" else length - plane[:, 0]
+    strong = Intent(wish.goal).strong(stored.tank)
+    share = np.interp(away, (strong, max(strong + 1e-6, length - strong)), (1.0, 0.0))
     return plane, lps + (middle - lps) * share, _alike(plane)
 
 
 def _by_rock(stored: StoredTank, wish: Wish) -> Wanted:
-    """The band on surfaces in the upper half of the water, LPS light on those below."""
-    tank = stored.tank
-    places = [s.points[s.free] for s in surfaces(tank)]
-    points = np.concatenate([np.empty((0, 3)), *(p[:: max(1, len(p) // 60)] for p in places)])
-    high = points[:, 2] < 0.5 * (tank.rock_top() + tank.sand_depth)
-    wanted = np.where(high, 0.5 * (wish.band[0] + wish.band[1]), _lps(stored))
-    return points, wanted, np.where(high, 1.0 / max(1, high.sum()), 1.0 / max(1, (~high).sum()))
+    """The band on high rock, LPS light on low rock and sand; both count alike."""
+    middle = 0.5 * (wish.band[0] + wish.band[1])
+    parts: list[Wanted] = [(np.empty((0, 3)), np.empty(0), np.empty(0))]
+    for part in judged_places(stored, Intent("mixed")):
+        points = _few(part.points)
+        par = middle if part.key == "top" else _lps(stored)
+        parts.append((points, np.full(len(points), par), _alike(points)))
+    points, wanted, weight = (np.concatenate(column) for column in zip(*parts, strict=True))
+    return points, wanted, weight
 
 
 def _drawn(stored: StoredTank) -> Wanted:
@@ -179,6 +205,12 @@ def _plane(stored: StoredTank) -> Array:
     plane = grid(tank, (*PLANE, 1), depths=(top, top)).reshape(-1, 3)
     free: Array = plane[~tank.in_rock(plane)]
     return free
+
+
+def _few(points: Array) -> Array:
+    """Some of many seats: enough to solve levels by."""
+    few: Array = points[:: max(1, len(points) // MOST_AIMED)]
+    return few
 
 
 def _alike(points: Array) -> Array:

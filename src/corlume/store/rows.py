@@ -10,6 +10,7 @@ from typing import Any
 from corlume.core.coral import CoralCard
 from corlume.core.emitter import ONE_CHANNEL, Channel, Emitter
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
+from corlume.core.intent import Intent
 from corlume.core.lobe import Lobe, RingLobe, TableLobe
 from corlume.core.scene import Coral, Fixture, Running
 from corlume.core.site import Site
@@ -89,6 +90,18 @@ def site_from(row: sqlite3.Row) -> Site:
     return Site(**_pick(row, _SITE))
 
 
+def intent_row(intent: Intent) -> Row:
+    """Columns of ``setups`` that tell what it is meant for."""
+    return {
+        "purpose": intent.purpose, "top_low": intent.low, "top_high": intent.high, "strong_end": intent.end,
+    }  # fmt: skip
+
+
+def intent_from(row: sqlite3.Row) -> Intent:
+    """What the setup of a row is meant for."""
+    return Intent(row["purpose"], row["top_low"], row["top_high"], row["strong_end"])
+
+
 def wanted_row(zone: WantedZone) -> Row:
     """Columns of ``wanted`` but for the tank."""
     return _take(zone, _WANTED)
@@ -127,6 +140,7 @@ def fixture_row(fixture: Fixture) -> Row:
     own |= {
         "channels": _channels_text(fixture.emitter.channels),
         "levels": json.dumps(fixture.levels) if fixture.levels else None,
+        "wear": json.dumps(dict(fixture.wear)) if fixture.wear else None,
     }
     return own | _take(fixture.emitter, _EMITTER)
 
@@ -164,6 +178,7 @@ def _fixture_from(same: _Same) -> Fixture:
         row["condition"],
         tuple(json.loads(row["levels"])) if row["levels"] else (),
         row["weight"],
+        tuple(json.loads(row["wear"]).items()) if row["wear"] else (),
     )
 
 

@@ -12,7 +12,7 @@ from corlume.store.tanks import NotFound
 
 KEEP = 20
 """Searches kept for each tank."""
-SHAPE = 1
+SHAPE = 2
 """Goes up with the shape of wish, layouts or trade-off: searches of another shape are as if they were not there."""
 
 

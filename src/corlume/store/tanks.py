@@ -10,6 +10,7 @@ from typing import Generic, TypeVar
 
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import Brace, Rock, Tank
+from corlume.core.intent import BY_GOAL, Intent
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, shaded
 from corlume.core.site import Site
 from corlume.core.targets import LightTargets
@@ -42,12 +43,18 @@ class Kept(Generic[T]):
 
 @dataclass(frozen=True, slots=True)
 class StoredSetup:
-    """A setup with its fixtures in the order they were added."""
+    """A setup with its fixtures in the order they were added, and what it is meant for."""
 
     id: int
     name: str
     in_use: bool
     fixtures: tuple[Kept[Fixture], ...]
+    intent: Intent = BY_GOAL
+
+    @property
+    def hung(self) -> list[Fixture]:
+        """What hangs in it."""
+        return [kept.value for kept in self.fixtures]
 
     def fixture(self, fixture_id: int) -> Kept[Fixture]:
         """The fixture of that id; ``NotFound`` otherwise."""
@@ -99,7 +106,7 @@ class StoredTank:
 
     def scene(self) -> Scene:
         """The tank as one scene, for checks and for export."""
-        setups = tuple(Setup(s.name, tuple(f.value for f in s.fixtures), s.in_use) for s in self.setups)
+        setups = tuple(Setup(s.name, tuple(s.hung), s.in_use, s.intent) for s in self.setups)
         corals = tuple(kept.value for kept in self.corals)
         wanted = tuple(kept.value for kept in self.wanted)
         return Scene(self.name, self.tank, self.targets, self.running, setups, corals, wanted, self.site)
@@ -127,7 +134,7 @@ def unstored(scene: Scene) -> StoredTank:
         running=scene.running,
         rocks=kept(scene.tank.rocks),
         braces=kept(scene.tank.braces),
-        setups=tuple(StoredSetup(next(numbers), s.name, s.in_use, kept(s.fixtures)) for s in scene.setups),
+        setups=tuple(StoredSetup(next(numbers), s.name, s.in_use, kept(s.fixtures), s.intent) for s in scene.setups),
         corals=kept(scene.corals),
         wanted=kept(scene.wanted),
         site=scene.site,
@@ -183,7 +190,7 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
         rocks=rocks,
         braces=braces,
         setups=tuple(
-            StoredSetup(r["id"], r["name"], bool(r["in_use"]), tuple(fixtures.get(r["id"], ())))
+            StoredSetup(r["id"], r["name"], bool(r["in_use"]), tuple(fixtures.get(r["id"], ())), rows.intent_from(r))
             for r in children("setups")
         ),
         corals=tuple(Kept(r["id"], rows.coral_from(r)) for r in children("corals")),
@@ -205,7 +212,7 @@ def add_tank(connection: sqlite3.Connection, scene: Scene, label: str | None) ->
     for brace in scene.tank.braces:
         insert_row(connection, "braces", {"tank_id": tank_id, **rows.brace_row(brace)})
     for setup in scene.setups:
-        values = {"tank_id": tank_id, "name": setup.name, "in_use": int(setup.in_use)}
+        values = {"tank_id": tank_id, "name": setup.name, "in_use": int(setup.in_use)} | rows.intent_row(setup.intent)
         setup_id = insert_row(connection, "setups", values)
         for fixture in setup.fixtures:
             insert_row(connection, "fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})

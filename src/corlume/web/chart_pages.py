@@ -5,18 +5,21 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from corlume.core.emitter import MOST_CHANNELS
 from corlume.core.errors import Rules
+from corlume.core.intent import PURPOSES, Intent
 from corlume.formats.measure import Measure
-from corlume.services import lights, shelf, tanks
+from corlume.services import lights, setups, shelf, tanks
+from corlume.services.corals import coral_change
 from corlume.services.predict import LAYERS, Layer, Place, first_look
-from corlume.store.tanks import StoredTank
+from corlume.store.database import Database
+from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web import chart_view
-from corlume.web.forms import read_fixture_changes
-from corlume.web.site import Db, FormData, RowId, Unit, go, page
+from corlume.web.forms import Form, read_fixture_changes
+from corlume.web.site import Db, FormData, RowId, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}")
 Metres = Annotated[float, Field(allow_inf_nan=False)]
@@ -44,6 +47,7 @@ class FixtureChange(BaseModel):
     watts: Typed = None
     levels: list[Annotated[float, Field(ge=0.0, le=1.0)]] | None = Field(None, max_length=MOST_CHANNELS)
     wear: dict[str, str] | None = Field(None, max_length=12)
+    lens: str | None = None
 
 
 class ProbeAt(BaseModel):
@@ -86,11 +90,23 @@ def _probe(stored: StoredTank, at: ProbeAt) -> Place:
 
 @router.get("/chart")
 def chart(
-    request: Request, db: Db, measure: Unit, tank_id: RowId, setup: RowId | None = None, fixture: RowId | None = None
+    request: Request, db: Db, tank_id: RowId, setup: RowId | None = None, fixture: RowId | None = None
 ) -> HTMLResponse:
     """The light chart of a setup."""
     stored = tanks.open_tank(db, tank_id)
-    shown = stored.setup(setup)
+    return _page(request, db, stored, stored.setup(setup), fixture)
+
+
+def _page(
+    request: Request,
+    db: Database,
+    stored: StoredTank,
+    shown: StoredSetup,
+    fixture: int | None = None,
+    bad: Form | None = None,
+) -> HTMLResponse:
+    """The chart, with what was typed and what is wrong with it when what a setup is meant for cannot be."""
+    measure = measure_of(request)
     selected = fixture if any(f.id == fixture for f in shown.fixtures) else None
     if selected is None and shown.fixtures:
         selected = shown.fixtures[0].id
@@ -114,8 +130,33 @@ def chart(
         "layers": LAYERS,
         "kinds": shelf.entries(db),
         "snap": 0.01 if measure.unit == "cm" else 0.0127,
+        "purposes": PURPOSES,
+        "choices": [(key, name) for key, (name, _) in PURPOSES.items()],
+        "values": bad.data if bad else _shown_intent(shown.intent, measure),
+        "errors": bad.errors if bad else {},
+        "change": None if coarse or shown.in_use else coral_change(stored, shown.hung),
     }
-    return page(request, "chart.html", context, tank=stored)
+    return page(request, "chart.html", context, tank=stored, status=422 if bad else 200)
+
+
+def _shown_intent(intent: Intent, measure: Measure) -> dict[str, str]:
+    own = {"low": f"{intent.low:g}", "high": f"{intent.high:g}"} if intent.high else {}
+    return {"purpose": intent.purpose, **own, "end": measure.number(intent.end) if intent.end else ""}
+
+
+@router.post("/setups/{setup_id}/intent")
+def intend(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, data: FormData) -> Response:
+    """Say what a setup is meant for."""
+    stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
+    low, high = (form.number(name) if form.text(name) else 0.0 for name in ("low", "high"))
+    end = form.length("end", stored.setup(setup_id).intent.end) if form.text("end") else 0.0
+    purpose: Any = form.text("purpose")
+    intent = None if form.errors else form.build(Intent, purpose=purpose, low=low, high=high, end=end)
+    if intent:
+        form.attempt(lambda: setups.save_intent(db, tank_id, setup_id, intent))
+    if form.errors:
+        return _page(request, db, stored, stored.setup(setup_id), bad=form)
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
 
 
 @router.post("/setups/{setup_id}/light")
@@ -174,26 +215,26 @@ def remove_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId) -
 @router.post("/setups/{setup_id}/copy")
 def copy_setup(db: Db, tank_id: RowId, setup_id: RowId) -> RedirectResponse:
     """Copy a setup and go there."""
-    return go(f"/tanks/{tank_id}/chart?setup={lights.copy_setup(db, tank_id, setup_id)}")
+    return go(f"/tanks/{tank_id}/chart?setup={setups.copy_setup(db, tank_id, setup_id)}")
 
 
 @router.post("/setups/{setup_id}/rename")
 def rename_setup(db: Db, tank_id: RowId, setup_id: RowId, form: FormData) -> RedirectResponse:
     """Rename a setup; an empty name leaves the old one."""
     if form.get("name", "").strip():
-        lights.rename_setup(db, tank_id, setup_id, form["name"])
+        setups.rename_setup(db, tank_id, setup_id, form["name"])
     return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
 
 
 @router.post("/setups/{setup_id}/use")
 def use_setup(db: Db, tank_id: RowId, setup_id: RowId) -> RedirectResponse:
     """Make a setup the one in use."""
-    lights.use_setup(db, tank_id, setup_id)
+    setups.use_setup(db, tank_id, setup_id)
     return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
 
 
 @router.post("/setups/{setup_id}/remove")
 def remove_setup(db: Db, tank_id: RowId, setup_id: RowId) -> RedirectResponse:
     """Remove a setup that is not in use."""
-    lights.remove_setup(db, tank_id, setup_id)
+    setups.remove_setup(db, tank_id, setup_id)
     return go(f"/tanks/{tank_id}/chart")

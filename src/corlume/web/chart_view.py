@@ -9,10 +9,15 @@ from typing import Any
 
 from corlume.core.emitter import Emitter
 from corlume.core.geometry import Tank
+from corlume.core.lens import LENSES
+from corlume.core.mounting import splashed
+from corlume.core.rings import NAMES
 from corlume.core.scene import Fixture, beside, overlaps
 from corlume.core.targets import Band
 from corlume.core.wear import questions
+from corlume.core.words import letter
 from corlume.formats.measure import Measure
+from corlume.services.judge import rings, verdicts
 from corlume.services.predict import (
     FLICKERS,
     LAYERS,
@@ -26,10 +31,10 @@ from corlume.services.predict import (
     read_probe,
     same_tank,
     slice_plane,
-    verdicts,
 )
+from corlume.services.steps import STEPS
 from corlume.store.tanks import StoredSetup, StoredTank
-from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe, letter
+from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe
 from corlume.web.drawing.light import draw_light
 from corlume.web.drawing.sheet import Sheet, lay_out
 from corlume.web.drawing.tank import draw_caption, draw_frame, draw_rock
@@ -63,7 +68,7 @@ def moving_parts(
     of what a hand on a fixture does not change.
     """
     tank, targets = same_tank(stored.lit_tank()), stored.targets
-    fixtures = [kept.value for kept in setup.fixtures]
+    fixtures = setup.hung
     chosen = next((i for i, kept in enumerate(setup.fixtures) if kept.id == selected), None)
     bands = {"share": PARTS, "shadow": SHADES, "soft": PARTS, "flicker": FLICKERS}.get(layer) or targets.bands()
     planes = [
@@ -74,9 +79,19 @@ def moving_parts(
     parts |= _marked(sheet, setup, probe, selected)
     if not coarse:
         parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=_title(layer, chosen))
-    judged = verdicts(tank, fixtures, targets, stored.running) if fixtures else []
+    judged = verdicts(stored, fixtures, setup.intent) if fixtures else []
     parts["verdicts"] = templates.get_template("parts/verdicts.html").render(verdicts=judged, measure=measure)
+    if not coarse:
+        parts["rings"] = _rings(stored, setup, measure) if fixtures else ""
     return parts
+
+
+def _rings(stored: StoredTank, setup: StoredSetup, measure: Measure) -> str:
+    """The trade's table of rings, with the band of every reading."""
+    table = rings(stored, setup.hung, STEPS[measure.unit].rings)
+    return templates.get_template("parts/rings.html").render(
+        rows=table, names=NAMES, band_at=stored.targets.band_at, measure=measure
+    )
 
 
 def first_parts(
@@ -89,14 +104,14 @@ def first_parts(
     measure: Measure,
 ) -> dict[str, str]:
     """The same as a first look, by a tank whose floor sends nothing back: coarse, and without verdicts."""
-    fixtures, bands = [kept.value for kept in setup.fixtures], stored.targets.bands()
+    fixtures, bands = setup.hung, stored.targets.bands()
     planes = [
         slice_plane(tank, fixtures, view.kind, at, coarse=True)
         for view, at in zip(sheet.views(), _slices(probe), strict=True)
     ]
     parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure) | _marked(sheet, setup, probe, selected)
     parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title="")
-    parts["verdicts"] = FIRST_LOOK
+    parts |= {"verdicts": FIRST_LOOK, "rings": ""}
     return parts
 
 
@@ -125,7 +140,7 @@ def _drawn(
 ) -> dict[str, str]:
     """Light and rock in the views, what hangs where in numbers, and what the probe reads."""
     parts: dict[str, str] = {}
-    fixtures = [kept.value for kept in setup.fixtures]
+    fixtures = setup.hung
     for view, at, plane in zip(sheet.views(), _slices(probe), planes, strict=True):
         parts[f"light-{view.kind}"] = draw_light(view, plane, bands, coarse=coarse)
         if not coarse:
@@ -191,6 +206,8 @@ def panel(stored: StoredTank, setup: StoredSetup, selected: int | None, measure:
         measure=measure,
         letter=letter,
         questions=questions,
+        lenses=LENSES,
+        splashed=splashed,
     )
 
 

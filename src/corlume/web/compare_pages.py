@@ -7,12 +7,28 @@ from dataclasses import replace
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse
 
+from corlume.core.verdicts import Case
 from corlume.services import compare, tanks
+from corlume.services.corals import coral_change
+from corlume.services.judge import told
 from corlume.store.tanks import Kept, StoredSetup
 from corlume.web.drawing.card import draw_card
 from corlume.web.site import Db, RowId, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/kinds")
+
+
+JUDGED = (
+    ("coverage", "In band", "Share of the places that the setup in use is meant for in the light wanted there."),
+    ("uniformity", "Uniformity", "Least reading and tenth percentile at rock-top height over the mean; grade of ours."),
+    ("ends", "Ends against middle", "The weaker end over the middle; 75 % is the goal (common practice, no source)."),
+    ("spread", "Spread",
+     "Eight of ten readings lie within this of each other; about 100 PAR is the goal for SPS (common practice, no "
+     "source)."),
+    ("hottest", "Hottest point", "At or below the rock top."),
+    ("spill", "Spill", "Light that misses the opening."),
+)  # fmt: skip
+"""Verdicts that are shown for each kind, with what they say."""
 
 
 @router.get("")
@@ -25,7 +41,16 @@ def show_kinds(request: Request, db: Db, tank_id: RowId) -> HTMLResponse:
         fixtures = tuple(Kept(k, fixture) for k, fixture in enumerate(option.fixtures))
         setup = StoredSetup(0, option.name, True, fixtures)
         pictures[option.key] = draw_card(replace(stored, setups=(setup,)))
-    context = {"stored": stored, "options": options, "pictures": pictures, "target": compare.target_par(stored)}
+    intent = stored.setup().intent
+    context = {
+        "stored": stored,
+        "options": options,
+        "pictures": pictures,
+        "target": compare.target_par(stored),
+        "judged": JUDGED,
+        "grades": {o.key: {v.key: v for v in told(stored, Case(o.figures, stored.targets, intent))} for o in options},
+        "changes": {o.key: coral_change(stored, o.fixtures) for o in options},
+    }
     return page(request, "kinds.html", context, tank=stored)
 
 

@@ -11,22 +11,31 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from markupsafe import Markup
 
 from corlume.core.errors import InvalidInput
+from corlume.core.figures import Figures
+from corlume.core.intent import Intent
+from corlume.core.lens import LENSES
 from corlume.core.scene import Setup
+from corlume.core.verdicts import Case, Verdict
+from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import FixtureKindEntry
 from corlume.services import searches, shelf, tanks
-from corlume.services.diagnosis import find_faults
-from corlume.services.hanging import YEARS, cost_of
-from corlume.services.predict import figures, slice_plane
+from corlume.services.corals import coral_change
+from corlume.services.diagnosis import find_faults, try_remedy
+from corlume.services.hang import NEAR
+from corlume.services.hanging import LEAST_LEVEL, YEARS, cost_of
+from corlume.services.judge import figures, told
+from corlume.services.predict import slice_plane
 from corlume.services.rack import rack_of
 from corlume.services.searches import Search
+from corlume.services.setups import add_setup
 from corlume.services.starting import default_wish, starting_points
-from corlume.services.wish import GOALS, ZONES, Wish, WishGoal
+from corlume.services.steps import STEPS
+from corlume.services.wish import GOALS, MEANS, ZONES, Wish, WishGoal, intent_of
 from corlume.store.database import Database
 from corlume.store.tanks import Kept, NotFound, StoredSetup, StoredTank
 from corlume.web.drawing.card import draw_card
 from corlume.web.drawing.difference import NAMES, difference_plan
-from corlume.web.drawing.lamps import letter
 from corlume.web.drawing.trade import draw_trade
 from corlume.web.forms import Form
 from corlume.web.site import Db, FormData, RowId, Unit, go, measure_of, page, templates
@@ -57,9 +66,8 @@ def show_hang(
 def begin(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData) -> Response:
     """Begin a search."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
-    chosen = form.text("setup")
-    setup = stored.setup(int(chosen) if re.fullmatch(r"[0-9]{1,18}", chosen) else None)
-    wish = _read_wish(form)
+    setup = _setup(stored, form.text("setup"))
+    wish = replace(_read_wish(form), grain=STEPS[measure.unit].grain)
     if not form.errors:
         form.attempt(lambda: searches.begin(db, tank_id, setup.id, wish))
     if form.errors:
@@ -69,23 +77,31 @@ def begin(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormDat
 
 
 @router.post("/start/{number}")
-def adopt_start(db: Db, tank_id: RowId, number: RowId, data: FormData) -> RedirectResponse:
+def adopt_start(db: Db, measure: Unit, tank_id: RowId, number: RowId, data: FormData) -> RedirectResponse:
     """Make a setup of a starting point and open its chart."""
-    entry = _kind(db, data.get("kind", ""))
-    starts = starting_points(tanks.open_tank(db, tank_id), entry)
+    entry, stored = _kind(db, data.get("kind", "")), tanks.open_tank(db, tank_id)
+    intent = _setup(stored, data.get("setup", "")).intent
+    starts = starting_points(stored, entry, intent, STEPS[measure.unit])
     if not 0 <= number < len(starts):
         raise NotFound(f"no starting point {number}")
-    setup = Setup(f"{entry.name[:50]}: {starts[number].rule}", starts[number].fixtures)
-    return go(f"/tanks/{tank_id}/chart?setup={searches.add_setup(db, tank_id, setup)}")
+    setup = Setup(f"{starts[number].name[:50]}: {starts[number].rule}", starts[number].fixtures, intent=intent)
+    return go(f"/tanks/{tank_id}/chart?setup={add_setup(db, tank_id, setup)}")
+
+
+@router.post("/try/{key}")
+def try_it(db: Db, measure: Unit, tank_id: RowId, key: str, setup: RowId) -> RedirectResponse:
+    """Make a setup of what a remedy would do to another, and open its chart."""
+    return go(f"/tanks/{tank_id}/chart?setup={try_remedy(db, tank_id, setup, key, STEPS[measure.unit])}")
 
 
 @router.get("/faults")
 def faults(request: Request, db: Db, tank_id: RowId, setup: RowId | None = None) -> JSONResponse:
     """What is wrong with the light of a setup, and what each remedy would do; it takes a second to work out."""
-    stored = tanks.open_tank(db, tank_id)
+    stored, measure = tanks.open_tank(db, tank_id), measure_of(request)
     shown = stored.setup(setup)
-    now, found = find_faults(stored, [kept.value for kept in shown.fixtures])
-    context = {"now": now, "found": found, "setup": shown, "measure": measure_of(request)}
+    found = find_faults(stored, shown.hung, shown.intent, STEPS[measure.unit])
+    titles = {finding.fault.key: finding.fault.title for finding in found.findings}
+    context = {"found": found, "titles": titles, "stored": stored, "setup": shown, "measure": measure}
     return JSONResponse({"html": templates.get_template("parts/faults.html").render(**context)})
 
 
@@ -123,6 +139,11 @@ def adopt(db: Db, tank_id: RowId, search_id: RowId, number: RowId) -> RedirectRe
     return go(f"/tanks/{tank_id}/chart?setup={searches.adopt(db, tank_id, search_id, number)}")
 
 
+def _setup(stored: StoredTank, chosen: str) -> StoredSetup:
+    """The setup of a form's field, or the one in use."""
+    return stored.setup(int(chosen) if re.fullmatch(r"[0-9]{1,18}", chosen) else None)
+
+
 def _kind(db: Database, key: str) -> FixtureKindEntry:
     kinds = shelf.entries(db)
     return next((entry for entry in kinds if entry.key == key), kinds[0])
@@ -132,6 +153,8 @@ def _fields(wish: Wish, measure: Measure) -> dict[str, str]:
     return {
         "kind": wish.kind,
         "goal": wish.goal,
+        "means": wish.means,
+        "groups": wish.groups,
         "count_low": str(wish.counts[0]),
         "count_high": str(wish.counts[1]),
         "height_low": measure.number(wish.heights[0]),
@@ -157,9 +180,11 @@ def _read_wish(form: Form) -> Wish:
     watts, money = (form.number(name) if form.text(name) else 0.0 for name in ("watts", "money"))
     goal: Any = form.text("goal")
     zones: Any = form.text("zones") or "each"
+    means: Any = form.text("means") or "new"
     return Wish(
         form.text("kind"), goal, (least, most), (heights[0], heights[1]), (band[0], band[1]),
-        form.text("symmetric") == "on", zones, form.text("beside") == "on", watts, money,
+        form.text("symmetric") == "on", zones, form.text("beside") == "on", watts, money, means,
+        form.text("groups"),
     )  # fmt: skip
 
 
@@ -174,19 +199,29 @@ def _page(
     newest: Search | None,
 ) -> HTMLResponse:
     measure = measure_of(request)
-    starts = starting_points(stored, entry)
+    starts = starting_points(stored, entry, setup.intent, STEPS[measure.unit])
     context = {
         "stored": stored,
         "setup": setup,
         "entry": entry,
         "kinds": shelf.entries(db),
         "goals": [(key, name) for key, (name, _) in GOALS.items()],
-        "meanings": GOALS.values(),
+        "means": [(key, name) for key, (name, _) in MEANS.items()],
+        "meanings": [*GOALS.values(), *MEANS.values()],
         "count_hint": "along the tank" if rack_of(stored.tank, entry.parts).along == "x" else "side by side",
         "zones": list(ZONES.items()),
+        "top": setup.intent.top(stored.targets),
         "values": values,
         "errors": errors,
-        "starts": [(start, _picture(stored, start.fixtures)) for start in starts],
+        "starts": [
+            (
+                start,
+                _picture(stored, start.fixtures),
+                coral_change(stored, start.fixtures),
+                _graded(stored, start.figures, setup.intent),
+            )
+            for start in starts
+        ],
         "search": newest,
         "answers": _answers(stored, newest, measure) if newest else "",
     }
@@ -201,28 +236,41 @@ def _picture(stored: StoredTank, fixtures: Any, *, zones: bool = False) -> Any:
 def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
     """What a search has found, against the setup that it began from."""
     setup = _searched(stored, found)
-    now = [kept.value for kept in setup.fixtures]
+    now, intent = setup.hung, intent_of(stored, found.wish)
+    settled = found.state not in ("waiting", "running")
     try:
-        pictures = [_picture(stored, one.fixtures, zones=found.wish.goal == "drawn") for one in found.found]
+        pictures = [_picture(stored, one.fixtures, zones=found.wish.goal == "zones") for one in found.found]
         # they take a moment each: not while the search runs
-        differences = [] if found.state in ("waiting", "running") else _differences(stored, setup, found)
+        differences = _differences(stored, setup, found) if settled else []
+        changes = [coral_change(stored, one.fixtures) for one in found.found] if settled else []
     except InvalidInput:
-        pictures, differences = [], []
+        pictures, differences, changes = [], [], []
     return templates.get_template("parts/answers.html").render(
         stored=stored,
         search=found,
         years=YEARS,
-        now=figures(stored.tank, now, stored.targets, stored.running) if now else None,
+        now=figures(stored, now, intent) if now else None,
+        grades=[_graded(stored, one.figures, intent) for one in found.found],
+        changes=changes,
+        lenses=LENSES,
         cost_now=cost_of(stored, now),
         pictures=pictures,
         differences=differences,
         steps=NAMES,
         against=setup.name,
         goal=GOALS[found.wish.goal][0],
+        means=MEANS[found.wish.means][0],
+        near=NEAR,
+        least=LEAST_LEVEL,
         letter=letter,
         curve=draw_trade(found.curve, measure),
         measure=measure,
     )
+
+
+def _graded(stored: StoredTank, figured: Figures, intent: Intent) -> dict[str, Verdict]:
+    """The verdicts of figures that were worked out already, as the chart would give them."""
+    return {verdict.key: verdict for verdict in told(stored, Case(figured, stored.targets, intent))}
 
 
 def _searched(stored: StoredTank, found: Search) -> StoredSetup:
@@ -232,7 +280,7 @@ def _searched(stored: StoredTank, found: Search) -> StoredSetup:
 
 def _differences(stored: StoredTank, setup: StoredSetup, found: Search) -> list[Markup]:
     """For each layout what it changes at the rock top; nothing when nothing hangs now."""
-    tank, now = stored.lit_tank(), [kept.value for kept in setup.fixtures]
+    tank, now = stored.lit_tank(), setup.hung
     base = slice_plane(tank, now, "plan", tank.rock_top())
     label = f"PAR of this layout less that of {setup.name}"
     return [

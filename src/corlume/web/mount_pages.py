@@ -10,12 +10,12 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
 
 from corlume.core.site import Site
+from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.formats.mount_drawing import PAGES, TRUE, draw_mount, fitted_scale, to_pdf, to_svg, to_tiles
 from corlume.services import tanks
 from corlume.services.mount import MountSheet, mount_sheet, save_place
 from corlume.store.tanks import StoredSetup, StoredTank
-from corlume.web.drawing.lamps import letter
 from corlume.web.forms import Form
 from corlume.web.site import Db, FormData, RowId, Unit, go, page
 

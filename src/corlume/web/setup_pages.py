@@ -6,9 +6,11 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 from markupsafe import Markup
 
+from corlume.core.intent import PURPOSES
 from corlume.services import tanks
 from corlume.services.hanging import YEARS, cost_of
-from corlume.services.predict import slice_plane, verdicts
+from corlume.services.judge import verdicts
+from corlume.services.predict import slice_plane
 from corlume.services.wanted import zones_met
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.difference import NAMES, difference_plan
@@ -31,17 +33,17 @@ def compare_setups(
     asked = [stored.setup(one) for one in (a, b, c) if one is not None]
     others = [s for s in stored.setups if s.id != stored.setup().id]
     chosen = list({s.id: s for s in asked or [stored.setup(), *others]}.values())[:MOST]
-    judged = [
-        verdicts(stored.lit_tank(), [k.value for k in s.fixtures], stored.targets, stored.running) for s in chosen
-    ]
-    rows = [[next((v for v in column if v.key == first.key), None) for column in judged] for first in judged[0]]
+    judged = [{v.key: v for v in verdicts(stored, s.hung, s.intent)} for s in chosen]
+    keys = list(dict.fromkeys(key for column in judged for key in column))
+    rows = [[column.get(key) for column in judged] for key in keys]
     context = {
         "stored": stored,
         "chosen": chosen,
         "rows": rows,
         "charts": _charts(stored, chosen),
-        "zones": list(zip(*(zones_met(stored, [k.value for k in s.fixtures]) for s in chosen), strict=True)),
-        "costs": [cost_of(stored, [k.value for k in s.fixtures]) for s in chosen],
+        "zones": list(zip(*(zones_met(stored, s.hung) for s in chosen), strict=True)),
+        "costs": [cost_of(stored, s.hung) for s in chosen],
+        "purposes": [PURPOSES[s.intent.meant(stored.targets.goal)][0] for s in chosen],
         "years": YEARS,
         "bands": stored.targets.bands(),
         "differences": NAMES,
@@ -56,7 +58,7 @@ def _charts(stored: StoredTank, chosen: list[StoredSetup]) -> list[tuple[Markup,
     scale = WIDTH / tank.length
     view = View("plan", 2.0, 2.0, scale, tank.length, tank.width)
     box = f"0 0 {WIDTH + 4:.0f} {tank.width * scale + 4:.0f}"
-    planes = [slice_plane(tank, [k.value for k in s.fixtures], "plan", tank.rock_top()) for s in chosen]
+    planes = [slice_plane(tank, s.hung, "plan", tank.rock_top()) for s in chosen]
     edge = el("rect", x=2.0, y=2.0, width=WIDTH, height=tank.width * scale, class_="rock edge")
     found = []
     for k, plane in enumerate(planes):

@@ -106,9 +106,12 @@ def shape(db: Db, tank_id: RowId, zone_id: RowId, body: ZoneShape) -> JSONRespon
 
 
 @router.post("/{zone_id}/remove")
-def remove(db: Db, tank_id: RowId, zone_id: RowId) -> RedirectResponse:
+def remove(request: Request, db: Db, measure: Unit, tank_id: RowId, zone_id: RowId, data: FormData) -> Response:
     """Take a zone away."""
-    remove_zone(db, tank_id, zone_id)
+    stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
+    form.attempt(lambda: remove_zone(db, tank_id, zone_id))
+    if form.errors:
+        return _page(request, stored, bad=(zone_id, form))
     return go(f"/tanks/{tank_id}/zones")
 
 
@@ -119,7 +122,7 @@ def _page(request: Request, stored: StoredTank, *, bad: tuple[int, Form] | None 
     for view, at in ((sheet.plan, stored.tank.water_depth), (sheet.front, stored.tank.width / 2)):
         drawing += draw_rock(view, stored.tank, at)
     zones = []
-    met = {one.zone.name: one for one in zones_met(stored, [kept.value for kept in stored.setup().fixtures])}
+    met = {one.zone.name: one for one in zones_met(stored, stored.setup().hung)}
     for kept in stored.wanted:
         form = bad[1] if bad and bad[0] == kept.id else None
         values = form.data if form else _shown(kept.value, measure)
@@ -132,6 +135,7 @@ def _page(request: Request, stored: StoredTank, *, bad: tuple[int, Form] | None 
         "purposes": [(key, name, *light_for(stored.targets, key)) for key, name in PURPOSES.items()],
         "snap": 0.01 if measure.unit == "cm" else 0.5 * INCH,
         "wrong": bad is not None,
+        "last": bad[1].errors.get("zone") if bad else None,
     }
     return page(request, "zones.html", context, tank=stored, status=422 if bad else 200)
 

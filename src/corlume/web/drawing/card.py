@@ -15,10 +15,10 @@ WIDTH = 250.0
 
 def draw_card(stored: StoredTank, *, zones: bool = False) -> Markup:
     """Draw the plan under the setup in use, without numbers, and with the zones wanted where asked for."""
-    tank = stored.tank
+    tank = stored.lit_tank()
     scale = WIDTH / tank.length
     view = View("plan", 2.0, 2.0, scale, tank.length, tank.width)
-    plane = slice_plane(tank, [kept.value for kept in stored.setup().fixtures], "plan", tank.rock_top())
+    plane = slice_plane(tank, stored.setup().hung, "plan", tank.rock_top())
     outline = el("rect", x=2.0, y=2.0, width=WIDTH, height=tank.width * scale, class_="rock edge")
     size = f"0 0 {WIDTH + 4:.0f} {tank.width * scale + 4:.0f}"
     wanted = group(

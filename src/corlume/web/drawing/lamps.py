@@ -10,6 +10,7 @@ from markupsafe import Markup
 
 from corlume.core.lobe import width_at_half
 from corlume.core.scene import Fixture
+from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.services.predict import Place
 from corlume.store.tanks import Kept
@@ -18,11 +19,6 @@ from corlume.web.drawing.svg import el, group, points_path
 
 HIT = 22.0
 """Least size of what can be grabbed, in drawing units."""
-
-
-def letter(index: int) -> str:
-    """Name the fixtures of a setup A to Z, then A2, B2 and so on."""
-    return chr(65 + index % 26) + (str(index // 26 + 1) if index >= 26 else "")
 
 
 def draw_fixtures(sheet: Sheet, fixtures: Sequence[Kept[Fixture]], selected: int | None) -> Markup:

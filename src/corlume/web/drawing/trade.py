@@ -15,7 +15,7 @@ LABEL_ROOM = 26.0
 
 
 def draw_trade(curve: Sequence[tuple[float, float, float]], measure: Measure) -> Markup:
-    """Draw evenness over PAR by 100 W, a point for each height [m]."""
+    """Draw uniformity over PAR by 100 W, a point for each height [m]."""
     points = [point for point in curve if point[1] == point[1]]
     if len(points) < 2:
         return Markup("")
@@ -46,7 +46,7 @@ def draw_trade(curve: Sequence[tuple[float, float, float]], measure: Measure) ->
         el("text", "PAR at the rock top by 100 W", x=middle, y=HEIGHT - 8, class_="note", text_anchor="middle")
     )
     turn = f"translate(14 {(TOP + base) / 2:.0f}) rotate(-90)"
-    parts.append(el("text", "evenness, %", class_="note", text_anchor="middle", transform=turn))
+    parts.append(el("text", "uniformity: tenth over mean, %", class_="note", text_anchor="middle", transform=turn))
     places = [at(even, par) for _, even, par in points]
     parts.append(el("path", d=points_path(places), class_="trade-line"))
     labelled: list[tuple[float, float]] = []
@@ -55,5 +55,5 @@ def draw_trade(curve: Sequence[tuple[float, float, float]], measure: Measure) ->
         if all(abs(x - a) > LABEL_ROOM or abs(y - b) > 0.6 * LABEL_ROOM for a, b in labelled):
             labelled.append((x, y))
             parts.append(el("text", measure.number(height), x=x, y=y - 8, class_="scale", text_anchor="middle"))
-    label = f"Evenness over PAR by 100 W; numbers at the dots are heights in {measure.unit}"
+    label = f"Uniformity over PAR by 100 W; numbers at the dots are heights in {measure.unit}"
     return el("svg", group(parts), viewBox=f"0 0 {WIDTH:.0f} {HEIGHT:.0f}", role="img", aria_label=label)

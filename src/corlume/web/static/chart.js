@@ -122,7 +122,7 @@ document.addEventListener("alpine:init", () => {
     show(answer) {
       const focus = focusKey(this.$el);
       const open = this.$el.querySelector("details.verdict[open]")?.dataset.key;
-      for (const id of ["light-plan", "light-front", "light-side", "rock-plan", "rock-front", "rock-side", "frame", "dimensions", "marks", "notes", "readout", "verdicts", "panel", "depth-out", "legend"]) {
+      for (const id of ["light-plan", "light-front", "light-side", "rock-plan", "rock-front", "rock-side", "frame", "dimensions", "marks", "notes", "readout", "verdicts", "panel", "depth-out", "legend", "rings"]) {
         if (id in answer) document.getElementById(id).innerHTML = answer[id];
       }
       clearTimeout(this.speaking);
@@ -370,7 +370,7 @@ document.addEventListener("alpine:init", () => {
     async change(event) {
       const { dim, level, onoff, lens, field, id, layer } = event.target.dataset;
       if (level) await this.commit({ [level]: { levels: this.levels(level) } });
-      if (lens && event.target.value) await this.commit({ [lens]: { fwhm: event.target.value } });
+      if (lens && event.target.value) await this.commit({ [lens]: { lens: event.target.value } });
       if (layer !== undefined) {
         this.layer = event.target.value;
         this.preview();

@@ -1,0 +1,84 @@
+"""Setups of a tank: added, copied, renamed, put to use and removed; and what each is meant for."""
+
+from __future__ import annotations
+
+from corlume.core.errors import NAME, Rules
+from corlume.core.intent import Intent, intent_errors
+from corlume.core.scene import Setup, check_count, reaches
+from corlume.store import rows
+from corlume.store.database import Database
+from corlume.store.journal import Edit, tank_scope
+from corlume.store.tanks import load_tank
+
+
+def add_setup(db: Database, tank_id: int, setup: Setup, *, label: str = "") -> int:
+    """Add a setup with its fixtures, in one step of undo; returns its id."""
+    with db.writing() as connection:
+        taken = {s.name for s in load_tank(connection, tank_id).setups}
+        check_count("setups", len(taken) + 1)
+        check_count("fixtures", len(setup.fixtures))
+        edit = Edit(connection, tank_scope(tank_id), label or f"add setup {setup.name}")
+        own = {"tank_id": tank_id, "name": _free(setup.name, taken), "in_use": 0}
+        setup_id = edit.insert("setups", own | rows.intent_row(setup.intent))
+        for fixture in setup.fixtures:
+            edit.insert("fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
+        return setup_id
+
+
+def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
+    """Copy a setup with its fixtures and what it is meant for; returns the copy's id."""
+    with db.reading() as connection:
+        setup = load_tank(connection, tank_id).setup(setup_id)
+    copy = Setup(f"{setup.name[:60]}, copy", tuple(setup.hung), intent=setup.intent)
+    return add_setup(db, tank_id, copy, label=f"copy setup {setup.name}")
+
+
+def rename_setup(db: Database, tank_id: int, setup_id: int, name: str) -> None:
+    """Give a setup another name."""
+    rules = Rules()
+    rules.text("name", name, NAME, least=1)
+    rules.finish()
+    with db.writing() as connection:
+        load_tank(connection, tank_id).setup(setup_id)
+        edit = Edit(connection, tank_scope(tank_id), f"rename setup to {name.strip()}")
+        edit.update("setups", setup_id, {"name": name.strip()})
+
+
+def use_setup(db: Database, tank_id: int, setup_id: int) -> None:
+    """Make a setup the one in use."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        wanted = stored.setup(setup_id)
+        edit = Edit(connection, tank_scope(tank_id), f"use setup {wanted.name}")
+        for setup in stored.setups:
+            if setup.in_use != (setup.id == setup_id):
+                edit.update("setups", setup.id, {"in_use": int(setup.id == setup_id)})
+
+
+def remove_setup(db: Database, tank_id: int, setup_id: int) -> None:
+    """Remove a setup that is not the one in use; ``InvalidInput`` otherwise."""
+    with db.writing() as connection:
+        setup = load_tank(connection, tank_id).setup(setup_id)
+        rules = Rules()
+        rules.that(not setup.in_use, "setup", "is the one in use: use another setup first")
+        rules.finish()
+        edit = Edit(connection, tank_scope(tank_id), f"remove setup {setup.name}")
+        for kept in setup.fixtures:
+            edit.delete("fixtures", kept.id)
+        edit.delete("setups", setup_id)
+
+
+def save_intent(db: Database, tank_id: int, setup_id: int, intent: Intent) -> None:
+    """Say what a setup is meant for; ``InvalidInput`` names what the tank cannot hold."""
+    rules = Rules()
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        setup = stored.setup(setup_id)
+        rules.errors += intent_errors(stored.tank, intent, reaches(setup.hung), [kept.value for kept in stored.wanted])
+        rules.finish()
+        edit = Edit(connection, tank_scope(tank_id), f"change what {setup.name} is meant for")
+        edit.update("setups", setup_id, rows.intent_row(intent))
+
+
+def _free(name: str, taken: set[str]) -> str:
+    return next(n for k in range(1, 1000) if (n := f"{name}{f' ({k})' * (k > 1)}") not in taken)

@@ -1,0 +1,26 @@
+"""Steps that are round in the keeper's unit: how far remedies move things, and to what the search rounds places."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from corlume.core.units import CM, INCH
+from corlume.formats.measure import LengthUnit
+
+
+@dataclass(frozen=True, slots=True)
+class Steps:
+    """``lift`` and ``aside`` of a remedy, the ``grain`` of places and heights, and the depths of the table by rings
+    [m].
+    """
+
+    lift: float
+    aside: float
+    grain: float
+    rings: tuple[float, ...]
+
+
+STEPS: dict[LengthUnit, Steps] = {
+    "cm": Steps(8 * CM, 6 * CM, 0.5 * CM, (15 * CM, 30 * CM, 45 * CM)),
+    "in": Steps(3 * INCH, 2.5 * INCH, 0.5 * INCH, (6 * INCH, 12 * INCH, 18 * INCH)),
+}
