@@ -239,7 +239,8 @@ def test_grid_goes_from_rule_to_setup_to_levels_by_ring(client: TestClient, db: 
     assert f'<option value="{setup.id}" selected>' in page
     form = {
         "kind": "module-grid", "setup": str(setup.id), "goal": "even", "means": "levels", "zones": "rings",
-        "count_low": "1", "count_high": "1", "height_low": "20", "height_high": "30", "band_low": "200", "band_high": "350",
+        "count_low": "1", "count_high": "1", "height_low": "20", "height_high": "30", "band_low": "200",
+        "band_high": "350",
     }  # fmt: skip
     assert client.post("/tanks/1/hang", data=form).headers["location"].startswith(f"/tanks/1/hang?setup={setup.id}")
     for _ in range(100):

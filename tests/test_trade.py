@@ -60,8 +60,8 @@ def test_hand_measured_cube_reproduces_its_ring_table() -> None:
     flux = np.mean(measured / table(fit.x))
     rms = np.sqrt(np.mean((flux * table(fit.x) / measured - 1) ** 2))
     assert rms < 0.06
-    assert 0.4 < fit.x < 0.9
-    assert 0.5 < flux < 2.0
+    assert fit.x == pytest.approx(0.6, abs=0.12)  # a wall return of about 0.6 was fitted by others to the same table
+    assert flux == pytest.approx(1.0, abs=0.2)  # of tubes of 24 W at 22 umol/s each, which nobody measured
 
 
 def two_modules(inches_from_end: float, height: float, fwhm: float) -> float:

@@ -246,10 +246,10 @@ def _spread(f: Figures) -> Verdict:
     return Verdict(
         "spread",
         "Spread at rock top",
-        f"{spread:.0f} PAR, {100 * relative:.0f} % of the mean",
+        f"{spread:.0f} PAR, {100 * relative:.0f} %",
         "good" if good else "fair" if fair else "poor",
-        f"Eight of ten readings {{depth}} down lie within {spread:.0f} PAR of each other, where the mean is "
-        f"{f.plane.mean:.0f}.",
+        f"Eight of ten readings {{depth}} down lie within {spread:.0f} PAR of each other, {100 * relative:.0f} % of "
+        f"their mean of {f.plane.mean:.0f}.",
         "Common practice, no source: most readings at the rock top within about 100 of each other. That is said of "
         f"light for SPS; against the mean, which no dimmer changes, {100 * RELATIVE_GOOD:.0f} % is good and "
         f"{100 * RELATIVE_FAIR:.0f} % fair, ours.",

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.spectrum import BandSpectrum
+from corlume.core.spectrum import BandSpectrum, TableSpectrum
 
 Array = NDArray[np.float64]
 
@@ -55,6 +55,14 @@ def lamp_spectra() -> dict[str, LampSpectrum]:
         )
         for r in _load("spectra.json")["spectra"]
     }
+
+
+@cache
+def white_leds() -> dict[str, tuple[str, TableSpectrum]]:
+    """White LEDs by key, with their names: the CIE's own spectra, by which lumens become photons."""
+    data = _load("white_leds.json")
+    nodes = tuple(float(w) for w in data["wavelengths"])
+    return {row["key"]: (row["name"], TableSpectrum(nodes, tuple(row["values"]))) for row in data["leds"]}
 
 
 @cache

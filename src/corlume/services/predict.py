@@ -19,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.budget import FluxBudget, flux_budget
+from corlume.core.conversion import daily_light
 from corlume.core.emitter import Emitter
 from corlume.core.field import Medium, Sensor, Strip, channel_fields, grid, unit_field
 from corlume.core.geometry import Tank
@@ -217,7 +218,7 @@ def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, h
         flicker=flicker_at(tank, fixtures, place),
         usable=_usable(tank, fixtures, by_channel, place.depth),
         parts=parts,
-        dose=par * hours * 3600 / 1e6,
+        dose=daily_light(par, hours),
         band=targets.band_at(par),
         in_rock=bool(tank.in_rock(_points(tank, spec))[0]),
     )

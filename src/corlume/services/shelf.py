@@ -27,7 +27,7 @@ from corlume.formats.scene_writer import write_fixture
 from corlume.formats.shelf_file import ShelfItem, read_shelf, write_shelf
 from corlume.formats.spectra import read_spectrum
 from corlume.reference.catalogue import FixtureKindEntry, fixture_kinds
-from corlume.reference.spectra import lamp_spectra, luminosity, weightings
+from corlume.reference.spectra import lamp_spectra, luminosity, weightings, white_leds
 from corlume.store import journal, shelf
 from corlume.store.database import Database
 from corlume.store.journal import SHELF_SCOPE, Steps
@@ -95,9 +95,10 @@ def read_import(
     ----------
     data : an IES LM-63 or EULUMDAT file.
     ppf : photon flux, where known [umol/s]; it goes before the lumens of the file.
-    light : key of ``LUX_PER_PPFD``, by whose published factor lumens become photons.
-    colours : key of a generic spectrum; lumens become photons by way of it, unless a factor is asked for.
-    spectrum : a CSV or TM-27 file, in place of a generic spectrum.
+    light : key of ``LUX_PER_PPFD``, by whose published factor lumens become photons, or of ``white_leds``, by whose
+        spectrum.
+    colours : key of a generic spectrum; lumens become photons by way of it, unless a light is named.
+    spectrum : a CSV or TM-27 file, which goes before all of these.
 
     Raises ``BadFile`` for a file and ``InvalidInput`` for what the fixture cannot be.
     """
@@ -105,8 +106,11 @@ def read_import(
     lobe, lumens = found.lobe(), found.lumens
     shape: Spectrum | None = lamp_spectra()[colours].spectrum if colours else None
     named = lamp_spectra()[colours].name if colours else ""
+    if light in white_leds():
+        name, white = white_leds()[light]
+        light, shape, named = "", white, name[0].lower() + name[1:]
     if spectrum:
-        shape, named = read_spectrum(spectrum), "the spectrum file"
+        light, shape, named = "", read_spectrum(spectrum), "the spectrum file"
     rules = Rules()
     rules.that(
         ppf is not None or light != "" or shape is not None,

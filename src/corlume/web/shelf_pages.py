@@ -18,7 +18,7 @@ from corlume.core.scene import Fixture
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number
 from corlume.reference.catalogue import lamp_kinds
-from corlume.reference.spectra import lamp_spectra, weightings
+from corlume.reference.spectra import lamp_spectra, weightings, white_leds
 from corlume.services import shelf
 from corlume.store.database import Database
 from corlume.store.tanks import NotFound
@@ -51,7 +51,11 @@ def preview_file(request: Request, db: Db, measure: Unit, sent: Files) -> Respon
     kind, light, colours = (typed.get(name, "") for name in ("kind", "light", "colours"))
     if not files.get("file"):
         faults.append("No file was chosen, or it is empty.")
-    offered = kind in get_args(FixtureKind) and light in (*LUX_PER_PPFD, "") and colours in (*lamp_spectra(), "")
+    offered = (
+        kind in get_args(FixtureKind)
+        and light in (*LUX_PER_PPFD, *white_leds(), "")
+        and colours in (*lamp_spectra(), "")
+    )
     if not offered:
         faults.append("The kind of fixture or of light is not one of those offered.")
     ppf = None
@@ -198,7 +202,10 @@ def _shelf(
     context = {
         "groups": groups,
         "kinds": KIND_NAMES,
-        "lights": LUX_PER_PPFD,
+        "lights": [
+            (key, f"{name} (published, {factor:g} lux per PAR)") for key, (name, factor) in LUX_PER_PPFD.items()
+        ],
+        "leds": [(key, name) for key, (name, _) in white_leds().items()],
         "spectra": lamp_spectra(),
         "faults": faults or [],
     }
