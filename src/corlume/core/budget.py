@@ -93,8 +93,8 @@ def _directions(lobe: NDArray[np.float64], count: int) -> tuple[NDArray[np.float
     return rays.reshape(-1, 3), flux.ravel()
 
 
-def front_share(tank: Tank, emitter: Emitter, *, directions: int = 40) -> tuple[float, float]:
-    """Shares of a fixture's flux that enter the water, and that then fall on the front pane before the sand [-].
+def front_share(tank: Tank, emitter: Emitter, *, directions: int = 40) -> float:
+    """Share of a fixture's flux that goes out over the front, or falls on the front pane before it meets the sand [-].
 
     Parameters
     ----------
@@ -109,8 +109,8 @@ def front_share(tank: Tank, emitter: Emitter, *, directions: int = 40) -> tuple[
     x = sources[:, 0] + sources[:, 2] * x_run / cos_a
     y = sources[:, 1] + sources[:, 2] * y_run / cos_a
     inset = tank.rim_inset
-    enters = falls & (x >= inset) & (x <= tank.length - inset) & (y >= inset) & (y <= tank.width - inset)
+    along = falls & (x >= inset) & (x <= tank.length - inset)
+    enters = along & (y >= inset) & (y <= tank.width - inset)
     cos_w = np.sqrt(1.0 - (1.0 - cos_a**2) / tank.index**2)
     to_front = -y_run / tank.index / cos_w * tank.sand_depth
-    weight = sources[:, 3] * flux
-    return float((weight * enters).sum()), float((weight * (enters & (to_front > y))).sum())
+    return float((sources[:, 3] * flux * ((along & (y < inset)) | (enters & (to_front > y)))).sum())

@@ -31,6 +31,9 @@ LOPSIDED = 0.6
 """One side over the other below which a blanket is lopsided; ours [-]."""
 TAKEN = 0.15
 """Share of a fixture's light that a brace may take before it is a fault; ours [-]."""
+FRONT = 0.3
+"""Share of all light on and over the front pane from which it is a fault; over the middle of 24 in of width it is a
+fifth to a quarter; ours [-]."""
 BARE = 0.05
 """Share of the tank's length without a tube over it, at either end, from which tubes are short; ours [-]."""
 
@@ -58,7 +61,7 @@ class Fault:
 class LightMap:
     """What the diagnosis looks at: PAR (nx, ny) at the rock top and just under the surface, over x and y [m].
 
-    Rock is NaN. ``front`` is the share of the light that goes into the water and falls on the front pane [-];
+    Rock is NaN. ``front`` is the share of all light that falls on the front pane or goes out over it [-];
     ``low`` the PAR on the sand and on rock in the lower half of the water, NaN when there is none; ``taken`` the share
     of each fixture's light that braces and edges over the water take [-].
     """
@@ -145,13 +148,11 @@ def _too_low(scope: Scope) -> Fault | None:
 
 def _overlap(scope: Scope) -> Fault | None:
     share, ends = scope.figures.ends.share, scope.figures.ends
-    # one dark end alone is lopsided, not an overlap
-    if (
-        not scope.case.blanket
-        or len(scope.lit) < 2
-        or not share < ENDS_GOAL
-        or not ends.middle > max(ends.left, ends.right)
-    ):
+    # beams of one place along the tank, such as tubes side by side, have nothing to overlap with
+    apart = len({round(f.emitter.x, 2) for f in scope.lit}) > 1
+    # and one dark end alone is lopsided
+    peaked = ends.middle > max(ends.left, ends.right)
+    if not (scope.case.blanket and apart and peaked and round(share, 2) < ENDS_GOAL):
         return None
     return Fault(
         "overlap",
@@ -325,14 +326,15 @@ def _spill(scope: Scope) -> Fault | None:
 
 def _front(scope: Scope) -> Fault | None:
     front = scope.seen.front
-    if front < 0.15:
+    if front < FRONT:
         return None
     return Fault(
         "front",
         "Light on the front glass",
         front,
-        f"{100 * front:.0f} % of what goes into the water falls on the front pane.",
-        "Light on the glass is wasted and feeds algae. Hang it further back or lean it. Limit of our own.",
+        f"{100 * front:.0f} % of all light falls on the front pane or goes out over it.",
+        "Light on the glass is wasted and feeds algae, and what goes out over it dazzles. Hang it further back or lean "
+        "it. Limit of our own.",
         ("back", "lean_back"),
         None,
     )
@@ -347,7 +349,8 @@ def _too_weak(scope: Scope) -> Fault | None:
         "too_weak",
         "Too weak for what it is meant for",
         1 - part.light.mean / part.low,
-        f"{_where(part.name)} read {part.light.mean:.0f} PAR on average where {part.low:g} to {part.high:g} is wanted.",
+        f"{_where(part.name)}: {part.light.mean:.0f} PAR on average where {part.low:g} to {part.high:g} is wanted."
+        + " Everything is at full: it takes more or stronger fixtures." * all(f.output >= 1.0 for f in scope.fixtures),
         "Corals live on light: too little browns and starves them slowly. Rise over some weeks, never at once.",
         ("brighten", "lower"),
     )
@@ -363,7 +366,7 @@ def _too_strong(scope: Scope) -> Fault | None:
         "too_strong",
         "Too much for the tank's corals" if lps else "Too strong for what it is meant for",
         part.light.mean / part.high,
-        f"{_where(part.name)} read {part.light.mean:.0f} PAR on average where {part.low:g} to {part.high:g} is wanted.",
+        f"{_where(part.name)}: {part.light.mean:.0f} PAR on average where {part.low:g} to {part.high:g} is wanted.",
         "What stands in too much light bleaches. Turn down slowly and watch.",
         ("dim", "raise"),
     )

@@ -40,6 +40,12 @@ MOST_SEATS = 600
 """Seats that a part is judged by, at most."""
 
 
+def in_words(purpose: Purpose) -> str:
+    """A purpose as it stands inside a sentence."""
+    name = PURPOSES[purpose][0]
+    return name if name[1].isupper() else name[0].lower() + name[1:]
+
+
 @dataclass(frozen=True, slots=True)
 class Intent:
     """What a setup is meant for.
@@ -160,7 +166,7 @@ def places_of(
             found.append((key, name, ends[0] if len(ends[0]) else ends[1]))
     else:
         top = ("top", "seats on the rock tops in the upper half", _cells(high))
-        found = [top if high else ("top", "the plane at the height of a rock top, as there is no rock", plane)]
+        found = [top if high else ("top", "the plane at rock-top height, as there is no rock", plane)]
         if purpose == "mixed":
             found.append(("low", "seats on low rock and sand", _cells(low)))
     return tuple(Places(key, name, _thinned(points)) for key, name, points in found if len(points))

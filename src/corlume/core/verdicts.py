@@ -13,11 +13,12 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from corlume.core.figures import Figures, Part
-from corlume.core.intent import BLANKETS, PURPOSES, Intent, Purpose
+from corlume.core.intent import BLANKETS, Intent, Purpose, in_words
 from corlume.core.targets import SCHOOLS, LightTargets
 from corlume.core.words import plain
 
 Grade = Literal["good", "fair", "poor", "plain"]
+WORSE: tuple[Grade, ...] = ("good", "fair", "poor")
 ENDS_GOAL, ENDS_FAIR = 0.75, 0.6
 """Weaker end over the middle from which it is good, and fair [-]; the first common practice, the second ours."""
 TENTH_GOOD, TENTH_FAIR = 0.7, 0.5
@@ -67,7 +68,7 @@ class Case:
         """A verdict about evenness, without its grade where none is wanted."""
         if self.blanket or verdict.grade == "plain":
             return verdict
-        why = f"Not graded: this setup is meant for {PURPOSES[self.purpose][0].lower()}, which asks for no blanket."
+        why = f"Not graded: this setup is meant for {in_words(self.purpose)}, which asks for no blanket."
         return replace(verdict, grade="plain", school=f"{why} {verdict.school}", improve=NOT_ASKED)
 
 
@@ -138,7 +139,7 @@ def _ends(f: Figures) -> Verdict:
     if math.isnan(share) or above:
         grade: Grade = "plain"
     else:
-        grade = "good" if share >= ENDS_GOAL else "fair" if share >= ENDS_FAIR else "poor"
+        grade = _by(share, ENDS_GOAL, ENDS_FAIR)
     reason = (
         f"The weaker end over the middle, each a sixth of the length, {{depth}} down: {_par(f.ends.left)} left, "
         f"{_par(f.ends.middle)} in the middle, {_par(f.ends.right)} right. It does not see what lies between, nor "
@@ -165,10 +166,8 @@ def _uniformity(f: Figures) -> Verdict:
     least, tenth = f.plane.uniformity, f.plane.tenth_share
     if not (math.isfinite(least) and math.isfinite(tenth)):
         grade: Grade = "plain"
-    elif tenth >= TENTH_GOOD and least >= LEAST_GOOD:
-        grade = "good"
     else:
-        grade = "fair" if tenth >= TENTH_FAIR and least >= LEAST_FAIR else "poor"
+        grade = max(_by(tenth, TENTH_GOOD, TENTH_FAIR), _by(least, LEAST_GOOD, LEAST_FAIR), key=WORSE.index)
     return Verdict(
         "uniformity",
         "Uniformity",
@@ -218,7 +217,7 @@ def _covered(case: Case) -> Iterator[Verdict]:
             titles[part.key] if "plane" not in part.name else titles[part.key].replace("Rock top", "Rock-top plane"),
             f"{100 * part.within:.0f} %",
             grade,
-            f"Share of {part.name} that reads {part.low:g} to {part.high:g} PAR. The mean there is "
+            f"Share that reads {part.low:g} to {part.high:g} PAR of {part.name}. The mean there is "
             f"{part.light.mean:.0f}.",
             f"{rule}. The grade (70 % good, 40 % fair) is our own." if grade != "plain" else f"{rule}.",
             _more_or_less(part),
@@ -226,7 +225,13 @@ def _covered(case: Case) -> Iterator[Verdict]:
 
 
 def _grade(share: float) -> Grade:
-    return "good" if share >= COVERED_GOOD else "fair" if share >= COVERED_FAIR else "poor"
+    return _by(share, COVERED_GOOD, COVERED_FAIR)
+
+
+def _by(share: float, good: float, fair: float) -> Grade:
+    """The grade of a share by its limits, as it is printed: in whole percent."""
+    printed = round(share, 2)
+    return "good" if printed >= good else "fair" if printed >= fair else "poor"
 
 
 def _more_or_less(part: Part) -> str:
@@ -299,7 +304,7 @@ def _spill(f: Figures) -> Verdict:
         "spill",
         "Spill",
         f"{100 * f.spill:.0f} %",
-        "good" if f.spill <= 0.25 else "fair" if f.spill <= 0.45 else "poor",
+        "good" if round(f.spill, 2) <= 0.25 else "fair" if round(f.spill, 2) <= 0.45 else "poor",
         "Share of all light given off that misses the opening: past the panes, onto the rim or a brace.",
         "Worked out by following rays of equal flux; the grade (25 % good, 45 % fair) is our own.",
         "Hang lower, use a narrower lobe, or move outer fixtures in. Some spill is the price of evenness.",

@@ -126,8 +126,8 @@ def light_map(tank: Tank, fixtures: Sequence[Fixture]) -> LightMap:
     top = slice_plane(tank, fixtures, "plan", tank.rock_top())
     shallow = slice_plane(tank, fixtures, "plan", min(SHALLOW, 0.5 * tank.rock_top()))
     shares = [(f.strength * f.emitter.ppf, front_share(tank, f.emitter)) for f in fixtures]
-    total = sum(light * entered for light, (entered, _) in shares)
-    front = sum(light * hits for light, (_, hits) in shares) / total if total else 0.0
+    total = sum(light for light, _ in shares)
+    front = sum(light * share for light, share in shares) / total if total else 0.0
     taken = taken_by_braces(tank, fixtures)
     return LightMap(top.u, top.v, top.par, shallow.par, front, _low_par(tank, fixtures), taken)
 

@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from corlume.core.emitter import MOST_CHANNELS
 from corlume.core.errors import Rules
-from corlume.core.intent import PURPOSES, Intent
+from corlume.core.intent import PURPOSES, Intent, in_words
 from corlume.formats.measure import Measure
 from corlume.services import lights, setups, shelf, tanks
 from corlume.services.corals import coral_change
@@ -130,7 +130,7 @@ def _page(
         "layers": LAYERS,
         "kinds": shelf.entries(db),
         "snap": 0.01 if measure.unit == "cm" else 0.0127,
-        "purposes": PURPOSES,
+        "meant": in_words(shown.intent.meant(stored.targets.goal)),
         "choices": [(key, name) for key, (name, _) in PURPOSES.items()],
         "values": bad.data if bad else _shown_intent(shown.intent, measure),
         "errors": bad.errors if bad else {},
