@@ -28,10 +28,11 @@ from corlume.core.water import Water
 from corlume.reference.catalogue import fixture_kinds
 from corlume.services.demo import demo_scene
 from corlume.services.hang import search
+from corlume.services.judge import verdicts
 from corlume.services.predict import first_look, medium_of, warm_up
 from corlume.services.starting import default_wish, starting_points
 from corlume.services.wish import Wish
-from corlume.store.tanks import unstored
+from corlume.store.tanks import StoredTank, unstored
 
 
 def our_tank() -> tuple[Tank, list[Emitter]]:
@@ -161,6 +162,7 @@ def layouts() -> None:
     tubes, hybrids = (
         Wish(k, "even", c, (0.2, 0.4), (200.0, 350.0)) for k, c in (("t5-54", (4, 6)), ("hybrid-60", (1, 2)))
     )
+    _judging(demo)
     demo_wish = default_wish(demo, kind)
     medium_of(demo.lit_tank())
     for words, goal, work in (
@@ -174,6 +176,19 @@ def layouts() -> None:
         ),
     ):
         row(words, clock(work, 1, warm=False), goal)
+
+
+def _judging(demo: StoredTank) -> None:
+    """All figures and verdicts of a setup whose fixture was just moved, and all of them known."""
+    setup, moved = demo.setup(), iter(range(1, 1000))
+
+    def judge_moved() -> None:
+        first, *rest = setup.hung
+        at = replace(first, emitter=replace(first.emitter, x=0.3 + 0.0001 * next(moved)))
+        verdicts(demo, [at, *rest], setup.intent)
+
+    row("judging the demo setup, one fixture moved", clock(judge_moved, 9), 0.060)
+    row("  and all of it known", clock(lambda: verdicts(demo, setup.hung, setup.intent), 9))
 
 
 def small_space(tank: Tank, module: Module) -> tuple[Medium, Module, Aim, Space]:

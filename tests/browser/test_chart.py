@@ -117,7 +117,7 @@ def test_empty_tank_teaches_the_next_step_up_to_a_placed_coral(page: Page, db: D
     expect(page.locator("#verdicts")).to_contain_text("No fixtures yet")
     page.locator("#kind").select_option("cluster")
     page.get_by_role("button", name="Hang it").click()
-    expect(page.locator(".verdict")).to_have_count(7)
+    expect(page.locator(".verdict")).to_have_count(9)
     page.get_by_role("link", name="Corals").click()
     page.locator("#card").select_option("Acanthophyllia")
     page.get_by_role("button", name="Add").click()
@@ -137,6 +137,7 @@ def test_coral_is_sent_to_a_zone_where_it_fits_and_clicked_to_where_it_does_not(
     dot = middle(page.locator('.coral[data-coral="12"] .coral-dot').first)
     page.mouse.click(dot[0], dot[1] + 40)
     expect(page.locator(".fit .alert")).to_contain_text("too weak by")
+    page.wait_for_load_state("networkidle")
     page.keyboard.press("Control+z")
     expect(page.locator(".note-box")).to_contain_text("Where it sits suits it")
     assert tanks.open_tank(db, 1).coral(15).value == placed

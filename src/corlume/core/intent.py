@@ -112,7 +112,7 @@ def intent_errors(tank: Tank, intent: Intent, faces: Sequence[float], zones: Seq
     if intent.purpose in STRONG_ENDS:
         least, length = max([0.05, *([min(faces)] if faces else [])]), intent.strong(tank)
         rules.that(
-            length >= least - 1e-9, "end", "is narrower than the narrowest fixture, {low}: no light can be kept to it",
+            length >= least - 1e-9, "end", "of {value} is narrower than the narrowest fixture, {low}: no light keeps to it",
             "length", length, low=least,
         )  # fmt: skip
         rules.that(

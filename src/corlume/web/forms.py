@@ -214,7 +214,7 @@ def read_fixture_changes(values: Mapping[str, Any], measure: Measure) -> dict[st
             read[name] = tuple(value) if any(level != 1.0 for level in value) else ()
         elif not isinstance(value, str):
             read[name] = value
-        elif name in ("name", "frame"):
+        elif name in ("name", "frame", "lens"):
             read[name] = value.strip()
         else:
             try:

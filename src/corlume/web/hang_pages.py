@@ -31,7 +31,7 @@ from corlume.services.searches import Search
 from corlume.services.setups import add_setup
 from corlume.services.starting import default_wish, starting_points
 from corlume.services.steps import STEPS
-from corlume.services.wish import GOALS, MEANS, ZONES, Wish, WishGoal, intent_of
+from corlume.services.wish import GOALS, MEANS, ZONES, Means, Wish, WishGoal, intent_of
 from corlume.store.database import Database
 from corlume.store.tanks import Kept, NotFound, StoredSetup, StoredTank
 from corlume.web.drawing.card import draw_card
@@ -52,13 +52,14 @@ def show_hang(
     kind: str = "cluster",
     setup: RowId | None = None,
     goal: WishGoal | None = None,
+    means: Means | None = None,
 ) -> HTMLResponse:
     """Faults of a setup, starting points, the wish, and the newest search."""
     stored = tanks.open_tank(db, tank_id)
     newest = searches.newest(db, tank_id)
     entry = _kind(db, kind)
     wish = newest.wish if newest and newest.wish.kind == entry.key else default_wish(stored, entry)
-    wish = replace(wish, goal=goal or wish.goal)
+    wish = replace(wish, goal=goal or wish.goal, means=means or wish.means)
     return _page(request, db, stored, stored.setup(setup), entry, _fields(wish, measure), {}, newest)
 
 

@@ -2,8 +2,8 @@
 document.addEventListener("alpine:init", () => {
   Alpine.data("wish", () => ({
     again(event) {
-      const goal = document.getElementById("goal").value;
-      window.location = `${event.target.dataset.base}${encodeURIComponent(event.target.value)}&goal=${goal}`;
+      const [goal, means] = ["goal", "means"].map((id) => document.getElementById(id).value);
+      window.location = `${event.target.dataset.base}${encodeURIComponent(event.target.value)}&goal=${goal}&means=${means}`;
     },
   }));
 
