@@ -88,6 +88,8 @@ CUBE, SIX_FEET = tank(24), tank(72)
 BRACED = tank(braces=(Brace(22 * INCH, 26 * INCH, 0.0, 24 * INCH),))
 LOW_CANOPY = tank(room_height=14 * INCH)
 ROCKY = tank(rocks=pillars(12, 36))
+EVENNESS = r"(Uniformity|Spread at rock top|Ends against middle)[^:]*: [^.]*, (fair|poor)"
+"""A grade of evenness that finds fault."""
 STRONG_LEFT = row("cluster", (9, 24, 40), 11, (0.75, 0.35, 0.12))
 ACRO = CoralCard("Acropora", "sps", 250, 350, "high", "peaceful", 0.0, 0.12)
 TORCH = CoralCard("Torch", "lps", 80, 150, "medium", "aggressive", 0.15, 0.2)
@@ -119,14 +121,14 @@ SITUATIONS = (
     ),
     Situation(
         "One module over four feet of SPS", row("cluster", (24,), 10),
-        (r"Uniformity: .* poor", r"Ends against middle: [1-4]\d? %, poor"),
-        (r"(Uniformity|Spread at rock top): .*, good",),
+        (r"Uniformity[^:]*: .* poor", r"Ends against middle: [1-4]\d? %, poor"),
+        (r"(Uniformity|Spread at rock top)[^:]*: .*, good",),
     ),
     Situation(
         "A narrow module eight inches over a cube", row("cluster-narrow", (12,), 8),
         ("Hung too low", r"Raise all by 8 cm: .*eases hung too low",
         r"Hottest point: .* poor.*the rest would be too dim"),
-        (r"Turn all down by a fifth: [^.]*hung too low", r"Uniformity: .*, good"), CUBE,
+        (r"Turn all down by a fifth: [^.]*hung too low", r"Uniformity[^:]*: .*, good"), CUBE,
     ),
     Situation(
         "A narrow module eight inches over high rock", row("cluster-narrow", (12,), 8),
@@ -183,13 +185,13 @@ SITUATIONS = (
     ),
     Situation(
         "Six tubes light flat", tubes("t5-54", (4, 7, 10, 14, 17, 20), 8, middle=24),
-        (r"Spread at rock top: .*, (good|fair)", r"Uniformity: .*, (good|fair)"),
+        (r"Spread at rock top: .*, (good|fair)", r"Uniformity[^:]*: .*, (good|fair)"),
         ("Dark front", "Dark back", "Dark middle"),
     ),
     Situation(
         "One mid-size module over a cube of LPS", row("cluster", (12,), 12, 0.45),
         ("Meant for: LPS light everywhere", r"Seats in band: [5-9]\d %, (good|fair)"),
-        (r"(Uniformity|Spread at rock top|Ends against middle): [^.]*, (fair|poor)", "Beams overlap", "Too"), CUBE,
+        (EVENNESS, "Beams overlap", "Too"), CUBE,
         "lps",
     ),
     Situation(
@@ -205,11 +207,12 @@ SITUATIONS = (
         "A strong end made on purpose", STRONG_LEFT,
         ("Meant for: Strong end left", r"Strong end in band: .*, (good|fair)",
         "Not graded: this setup is meant for strong end left"),
-        ("Dark right", "Beams overlap", r"(Uniformity|Spread at rock top|Ends against middle): [^.]*, (fair|poor)"),
+        ("Dark right", "Beams overlap", EVENNESS),
         intent=Intent("strong_left"),
     ),
     Situation(
-        "The same where an even light is wanted", STRONG_LEFT, ("Dark right", r"Uniformity: .*, poor"), ("Not graded",),
+        "The same where an even light is wanted", STRONG_LEFT, ("Dark right", r"Uniformity[^:]*: .*, poor"),
+        ("Not graded",),
     ),
     Situation(
         "A strong end on the wrong side", STRONG_LEFT,
@@ -218,7 +221,7 @@ SITUATIONS = (
     ),
     Situation(
         "Modules hung at the back", row("cluster", (9, 24, 39), 9, 0.8, y=20),
-        ("Dark front", "Move all 6 cm to the front"), (r"Uniformity: .*, good", "Hang all 6 cm further back"),
+        ("Dark front", "Move all 6 cm to the front"), (r"Uniformity[^:]*: .*, good", "Hang all 6 cm further back"),
     ),
     Situation(
         "Modules hung at the front glass", row("cluster", (9, 24, 39), 10, 0.8, y=5),

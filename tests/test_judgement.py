@@ -222,14 +222,14 @@ def test_every_figure_of_a_setup_is_the_same_on_every_page_and_command(
     adopted = client.post("/tanks/1/kinds/led/adopt").headers["location"]
     again = tiles(client.get(adopted).text)
     pairs = {"In band": "Rock top in band", "Spread": "Spread at rock top"}
-    for row in ("In band", "Uniformity", "Ends against middle", "Spread", "Hottest point", "Spill"):
+    for row in ("In band", "Uniformity, least and tenth", "Ends against middle", "Spread", "Hottest point", "Spill"):
         title = pairs.get(row, row)
         assert kinds[row][0] == again[title]
     start = client.post("/tanks/1/hang/start/0", data={"kind": "cluster", "setup": "1"}).headers["location"]
     hang = client.get("/tanks/1/hang?kind=cluster").text
     first = [plain(cell) for cell in re.findall(r"<td[^>]*>(.*?)</td>", hang[hang.index("<tbody>") :], flags=re.S)[:9]]
     again = tiles(client.get(start).text)
-    titles = ("Uniformity", "Ends against middle", "Rock top in band", "Spread at rock top")
+    titles = ("Uniformity, least and tenth", "Ends against middle", "Rock top in band", "Spread at rock top")
     assert first[4:8] == [again[title] for title in titles]
 
     # and so does an answer of the search, which is meant for what was searched for

@@ -101,8 +101,13 @@ def test_setups_are_held_against_each_other(page: Page) -> None:
     expect(page.get_by_role("row", name=re.compile("^Ends against middle"))).to_contain_text("%")
 
 
-def test_another_fixture_or_setup_keeps_the_goal(page: Page) -> None:
+def test_another_goal_brings_its_light_and_another_fixture_keeps_the_goal(page: Page) -> None:
     page.goto("/tanks/1/hang")
+    page.get_by_label("Goal", exact=True).select_option("lps")
+    expect(page.locator("#band_low")).to_have_value("75")
+    page.locator("#band_high").fill("120")
+    page.get_by_label("Goal", exact=True).select_option("even")
+    expect(page.locator("#band_high")).to_have_value("120")  # what was typed stays
     page.get_by_label("Goal", exact=True).select_option("mixed")
     page.get_by_label("To be changed").select_option("own")
     page.get_by_label("Fixture", exact=True).select_option("bar")

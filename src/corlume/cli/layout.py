@@ -24,7 +24,7 @@ from corlume.services.hang import search
 from corlume.services.hanging import Found
 from corlume.services.starting import default_wish
 from corlume.services.steps import STEPS
-from corlume.services.wish import GOALS, MEANS, ZONES, Means, WishGoal, Zones, intent_of
+from corlume.services.wish import GOALS, MEANS, ZONES, Means, WishGoal, Zones, band_for, intent_of
 from corlume.store.tanks import StoredTank, unstored
 
 COLUMNS = ("fixture", "count", "height_cm", "x_cm", "y_cm", "levels_percent", "lens", "lean_deg", "mean_par",
@@ -101,6 +101,7 @@ def layout(
     setup, stored, kind = scenes.setup_of(read, setup_name), unstored(read), fixture_kinds()[key]
     wish = default_wish(stored, kind, STEPS[unit])
     wish = replace(wish, goal=goal or wish.goal, means=means, zones=zones, groups=groups, symmetric=symmetric)
+    wish = replace(wish, band=band_for(stored, wish.goal))
     wish = replace(wish, beside=beside, watts=watts, money=money)
     wish = replace(
         wish,

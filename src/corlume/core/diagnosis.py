@@ -61,9 +61,8 @@ class Fault:
 class LightMap:
     """What the diagnosis looks at: PAR (nx, ny) at the rock top and just under the surface, over x and y [m].
 
-    Rock is NaN. ``front`` is the share of all light that falls on the front pane or goes out over it [-];
-    ``low`` the PAR on the sand and on rock in the lower half of the water, NaN when there is none; ``taken`` the share
-    of each fixture's light that braces and edges over the water take [-].
+    Rock is NaN. ``front`` is the share of all light that falls on the front pane or goes out over it [-], ``taken`` the
+    share of each fixture's light that braces and edges over the water take [-].
     """
 
     x: Array
@@ -71,7 +70,6 @@ class LightMap:
     top: Array
     shallow: Array
     front: float
-    low: float = float("nan")
     taken: tuple[float, ...] = ()
 
 
@@ -378,8 +376,9 @@ def _where(name: str) -> str:
 
 
 def _low_places(scope: Scope) -> Fault | None:
-    targets, low = scope.targets, scope.seen.low
-    if scope.case.purpose != "mixed" or not low > targets.lps_high:
+    low = next((part.light.mean for part in scope.figures.parts if part.key == "low"), 0.0)
+    targets = scope.targets
+    if not low > targets.lps_high:
         return None
     return Fault(
         "low_places",

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal, get_args
+from typing import Any, Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,8 +36,9 @@ TOP_OF_MIXED = (250.0, 350.0)
 """What keepers of mixed tanks set on top whatever their school; common practice, no source [umol/m2/s]."""
 END_SHARE, MOST_STRONG = 1 / 3, 0.75
 """Length of a strong end where the keeper gives none, and at most, as a share of the tank's; ours [-]."""
-MOST_SEATS = 600
-"""Seats that a part is judged by, at most."""
+MOST_SEATS, WIDEST = 600, 20
+"""Seats that a part is judged by, about: of more, every second or third each way, at most every so many; that moves
+means by a per cent or two, and shares of a broken light by up to five points."""
 
 
 def in_words(purpose: Purpose) -> str:
@@ -112,8 +113,9 @@ def intent_errors(tank: Tank, intent: Intent, faces: Sequence[float], zones: Seq
     if intent.purpose in STRONG_ENDS:
         least, length = max([0.05, *([min(faces)] if faces else [])]), intent.strong(tank)
         rules.that(
-            length >= least - 1e-9, "end", "of {value} is narrower than the narrowest fixture, {low}: no light keeps to it",
-            "length", length, low=least,
+            length >= least - 1e-9, "end",
+            "of {value} is narrower than the narrowest fixture, {low}: no light keeps to it", "length", length,
+            low=least,
         )  # fmt: skip
         rules.that(
             intent.end <= MOST_STRONG * tank.length + 1e-9, "end",
@@ -169,7 +171,7 @@ def places_of(
         found = [top if high else ("top", "the plane at rock-top height, as there is no rock", plane)]
         if purpose == "mixed":
             found.append(("low", "seats on low rock and sand", _cells(low)))
-    return tuple(Places(key, name, _thinned(points)) for key, name, points in found if len(points))
+    return tuple(Places(key, name, points) for key, name, points in found if len(points))
 
 
 def _within(points: Array, length: float, side: str, reach: float) -> Array:
@@ -180,15 +182,18 @@ def _within(points: Array, length: float, side: str, reach: float) -> Array:
 
 
 def _cells(surfaces: Sequence[Surface]) -> Array:
-    return np.concatenate([np.empty((0, 3)), *(s.points[s.free] for s in surfaces)])
+    """Free cells of surfaces (n, 3): all of them, or every so many along and across, the same everywhere."""
+    stride = 1
+    while stride < WIDEST and sum(int(_strided(s.free, stride).sum()) for s in surfaces) > MOST_SEATS:
+        stride += 1
+    found = (_strided(s.points, stride)[_strided(s.free, stride)] for s in surfaces)
+    return np.concatenate([np.empty((0, 3)), *found])
 
 
-def _thinned(points: Array) -> Array:
-    """So many of them, picked by lot with a fixed seed, so that the same tank has the same ones."""
-    if len(points) <= MOST_SEATS:
-        return points
-    picked = np.random.default_rng(7).choice(len(points), MOST_SEATS, replace=False)
-    return points[np.sort(picked)]
+def _strided(cells: NDArray[Any], stride: int) -> NDArray[Any]:
+    """Every so many cells of a surface both ways, about its middle; at least one."""
+    first = [min(stride // 2, (n - 1) // 2) for n in cells.shape[:2]]
+    return cells[first[0] :: stride, first[1] :: stride]
 
 
 def wanted_in(

@@ -170,8 +170,8 @@ def _uniformity(f: Figures) -> Verdict:
         grade = max(_by(tenth, TENTH_GOOD, TENTH_FAIR), _by(least, LEAST_GOOD, LEAST_FAIR), key=WORSE.index)
     return Verdict(
         "uniformity",
-        "Uniformity",
-        f"{100 * least:.0f} % least, {100 * tenth:.0f} % tenth" if math.isfinite(least) else "no reading",
+        "Uniformity, least and tenth",
+        f"{100 * least:.0f} and {100 * tenth:.0f} %" if math.isfinite(least) else "no reading",
         grade,
         f"Over the plane {{depth}} down, the height of the rock top: the darkest place has {f.plane.least:.0f} PAR and "
         f"a tenth of it less than {f.plane.tenth:.0f}, where the mean is {f.plane.mean:.0f}.",

@@ -7,8 +7,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-import numpy as np
-
 from corlume.core.budget import front_share
 from corlume.core.diagnosis import WEAK, Fault, LightMap, Scope, diagnose
 from corlume.core.errors import InvalidInput
@@ -21,7 +19,7 @@ from corlume.core.scene import Fixture, Setup, fixture_errors, overlaps
 from corlume.core.units import DEGREE
 from corlume.services.corals import CoralChange, coral_change
 from corlume.services.judge import case_of
-from corlume.services.predict import same_tank, slice_plane, surface_par, surfaces_of, taken_by_braces
+from corlume.services.predict import same_tank, slice_plane, taken_by_braces
 from corlume.services.setups import add_setup
 from corlume.services.steps import STEPS, Steps
 from corlume.store.database import Database
@@ -128,16 +126,7 @@ def light_map(tank: Tank, fixtures: Sequence[Fixture]) -> LightMap:
     shares = [(f.strength * f.emitter.ppf, front_share(tank, f.emitter)) for f in fixtures]
     total = sum(light for light, _ in shares)
     front = sum(light * share for light, share in shares) / total if total else 0.0
-    taken = taken_by_braces(tank, fixtures)
-    return LightMap(top.u, top.v, top.par, shallow.par, front, _low_par(tank, fixtures), taken)
-
-
-def _low_par(tank: Tank, fixtures: Sequence[Fixture]) -> float:
-    """Mean PAR where corals can sit in the lower half of the water."""
-    half = 0.5 * (tank.rock_top() + tank.sand_depth)
-    lit = zip(surfaces_of(tank), surface_par(tank, fixtures), strict=True)
-    low = [par[surface.free] for surface, par in lit if surface.depth >= half]
-    return float(np.concatenate(low).mean()) if low else float("nan")
+    return LightMap(top.u, top.v, top.par, shallow.par, front, taken_by_braces(tank, fixtures))
 
 
 def _try(key: str, stored: StoredTank, room: Room, fixtures: Sequence[Fixture], intent: Intent) -> Remedy | str:

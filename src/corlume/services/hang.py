@@ -73,8 +73,8 @@ def _steps(case: Case, setup: Sequence[Fixture]) -> Iterator[Step]:
 
 
 def lively(case: Case, layouts: Sequence[Layout]) -> list[Layout]:
-    """Those in which nothing hangs to be idle, at the least level that is allowed; all, where none of them is such."""
-    if not case.rack.module.dims:
+    """Those in which nothing is hung to idle at the least level that is allowed; what hangs already stays anyway."""
+    if case.mine or not case.rack.module.dims:
         return list(layouts)
     return [one for one in layouts if min(one.levels) > LEAST_LEVEL + 0.005]
 

@@ -23,7 +23,7 @@ from corlume.core.wanted import Met
 from corlume.core.words import letter
 from corlume.reference.catalogue import FixtureKindEntry, lamp_kinds
 from corlume.services.judge import figures
-from corlume.services.predict import medium_of, par_at, taken_by_braces
+from corlume.services.predict import medium_of, par_at, same_tank, taken_by_braces
 from corlume.services.rack import MOST, Rack, rack_of
 from corlume.services.reasons import Reason, reasons_for
 from corlume.services.wanted import zones_met
@@ -237,10 +237,10 @@ def _own(setup: Sequence[Fixture]) -> tuple[list[list[Fixture]], tuple[Fixture, 
     for unit in units.values():
         alike.setdefault(tuple(sorted(_likeness(f) for f in unit)), []).append(unit)
     rules = Rules()
-    rules.that(bool(alike), "goal", "needs a setup in which something hangs")
+    rules.that(bool(alike), "means", "needs a setup in which something hangs")
     rules.finish()
     mine = max(alike.values(), key=lambda same: (any(f.dimmable for f in same[0]), len(same)))
-    rules.that(len(mine) <= MOST, "goal", f"can move at most {MOST} of a kind", "plain", len(mine))
+    rules.that(len(mine) <= MOST, "means", f"can move at most {MOST} of a kind", "plain", len(mine))
     rules.finish()
     moved = {id(f) for unit in mine for f in unit}
     return mine, tuple(f for f in setup if id(f) not in moved)
@@ -319,7 +319,7 @@ def judged(case: Case, layout: Layout) -> Found:
 
 def braced(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[str]:
     """What braces take of the light of fixtures that hang over them."""
-    taken = taken_by_braces(stored.tank, fixtures)
+    taken = taken_by_braces(same_tank(stored.lit_tank()), fixtures)
     told = [f"{100 * share:.0f} % of {letter(i)}" for i, share in enumerate(taken) if share >= BRACED]
     return [f"What lies over the water takes light: {', '.join(told)}"] * bool(told)
 

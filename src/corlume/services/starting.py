@@ -14,7 +14,7 @@ from corlume.reference.catalogue import FixtureKindEntry, fixture_kinds
 from corlume.services.judge import figures
 from corlume.services.rack import CLEARANCE, Rack, by_rule, column_counts, rack_of
 from corlume.services.steps import STEPS, Steps
-from corlume.services.wish import Wish, WishGoal
+from corlume.services.wish import Wish, WishGoal, band_for
 from corlume.store.tanks import StoredTank
 
 FOOT, SMALL = 0.3048, 100.0
@@ -49,12 +49,12 @@ class _Bench:
 
 def default_wish(stored: StoredTank, kind: FixtureKindEntry, steps: Steps = STEPS["cm"]) -> Wish:
     """What most keepers would ask of this tank and kind."""
-    tank, band = stored.tank, stored.targets.goal_band()
+    tank = stored.tank
     counts = list(column_counts(stored, kind))
     high = max(round(min(0.6, tank.room_height - 0.1), 2), min(0.05, tank.room_height - CLEARANCE))
     goal: WishGoal = "lps" if stored.targets.goal == "lps" else "even"
     counted, heights = (counts[0], counts[-1]), (min(0.2, high), high)
-    return Wish(kind.key, goal, counted, heights, (band.low, band.high), grain=steps.grain)
+    return Wish(kind.key, goal, counted, heights, band_for(stored, goal), grain=steps.grain)
 
 
 def starting_points(

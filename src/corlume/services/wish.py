@@ -24,7 +24,7 @@ GOALS: dict[WishGoal, tuple[str, str]] = {key: PURPOSES[key] for key in get_args
 """What a layout is searched for: the purposes of a setup."""
 Means = Literal["new", "own", "levels", "cheapest"]
 MEANS: dict[Means, tuple[str, str]] = {
-    "new": ("The fixture above", "So many of the fixture chosen, alone or beside what hangs."),
+    "new": ("The fixture chosen", "So many of the fixture chosen, alone or beside what hangs."),
     "own": (
         "What hangs, hung better",
         "The fixtures of the present setup that are most of a kind, modules that dim before others, at other places "
@@ -38,7 +38,7 @@ MEANS: dict[Means, tuple[str, str]] = {
     "cheapest": (
         "Whatever is cheapest over five years",
         "Any fixture of the shelf that has a price: what reaches the band for the least money over five years, with "
-        "fixtures, electricity and lamps. The fixture chosen above is not looked at.",
+        "fixtures, electricity and lamps. The fixture chosen is not looked at.",
     ),
 }
 """What may be changed to get there."""
@@ -86,9 +86,14 @@ class Wish:
 def intent_of(stored: StoredTank, wish: Wish) -> Intent:
     """What a setup made of an answer is meant for."""
     plain = Intent(wish.goal)
-    band = plain.top(stored.targets)
-    own = wish.goal != "zones" and wish.band != (band.low, band.high)
+    own = wish.goal != "zones" and wish.band != band_for(stored, wish.goal)
     return replace(plain, low=wish.band[0], high=wish.band[1]) if own else plain
+
+
+def band_for(stored: StoredTank, goal: WishGoal) -> tuple[float, float]:
+    """The PAR that a goal wants on top, by the keeper's targets [umol/m2/s]."""
+    band = Intent(goal).top(stored.targets)
+    return band.low, band.high
 
 
 def check_wish(stored: StoredTank, kind: FixtureKindEntry | None, wish: Wish) -> None:

@@ -20,7 +20,8 @@ router = APIRouter(prefix="/tanks/{tank_id}/kinds")
 
 JUDGED = (
     ("coverage", "In band", "Share of the places that the setup in use is meant for in the light wanted there."),
-    ("uniformity", "Uniformity", "Least reading and tenth percentile at rock-top height over the mean; grade of ours."),
+    ("uniformity", "Uniformity, least and tenth",
+     "Least reading and tenth percentile at rock-top height over the mean; grade of ours."),
     ("ends", "Ends against middle", "The weaker end over the middle; 75 % is the goal (common practice, no source)."),
     ("spread", "Spread",
      "Eight of ten readings lie within this of each other; about 100 PAR is the goal for SPS (common practice, no "

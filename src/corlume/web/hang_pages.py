@@ -31,7 +31,7 @@ from corlume.services.searches import Search
 from corlume.services.setups import add_setup
 from corlume.services.starting import default_wish, starting_points
 from corlume.services.steps import STEPS
-from corlume.services.wish import GOALS, MEANS, ZONES, Means, Wish, WishGoal, intent_of
+from corlume.services.wish import GOALS, MEANS, ZONES, Means, Wish, WishGoal, band_for, intent_of
 from corlume.store.database import Database
 from corlume.store.tanks import Kept, NotFound, StoredSetup, StoredTank
 from corlume.web.drawing.card import draw_card
@@ -59,7 +59,9 @@ def show_hang(
     newest = searches.newest(db, tank_id)
     entry = _kind(db, kind)
     wish = newest.wish if newest and newest.wish.kind == entry.key else default_wish(stored, entry)
-    wish = replace(wish, goal=goal or wish.goal, means=means or wish.means)
+    if goal and goal != wish.goal:
+        wish = replace(wish, goal=goal, band=band_for(stored, goal))
+    wish = replace(wish, means=means or wish.means)
     return _page(request, db, stored, stored.setup(setup), entry, _fields(wish, measure), {}, newest)
 
 
@@ -206,7 +208,7 @@ def _page(
         "setup": setup,
         "entry": entry,
         "kinds": shelf.entries(db),
-        "goals": [(key, name) for key, (name, _) in GOALS.items()],
+        "goals": [(key, name, *band_for(stored, key)) for key, (name, _) in GOALS.items()],
         "means": [(key, name) for key, (name, _) in MEANS.items()],
         "meanings": [*GOALS.values(), *MEANS.values()],
         "count_hint": "along the tank" if rack_of(stored.tank, entry.parts).along == "x" else "side by side",

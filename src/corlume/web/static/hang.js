@@ -1,6 +1,20 @@
 // Hang: another fixture or setup shows what belongs to it; a search is watched until it ends.
 document.addEventListener("alpine:init", () => {
   Alpine.data("wish", () => ({
+    band: null,
+    init() {
+      const goal = this.$el.querySelector("#goal");
+      if (goal) this.band = goal.selectedOptions[0].dataset;
+    },
+    // another goal brings its own light, where the keeper has not typed another
+    aim(event) {
+      const fields = ["low", "high"].map((end) => document.getElementById(`band_${end}`));
+      const next = event.target.selectedOptions[0].dataset;
+      if (fields[0].value === this.band.low && fields[1].value === this.band.high) {
+        [fields[0].value, fields[1].value] = [next.low, next.high];
+      }
+      this.band = next;
+    },
     again(event) {
       const [goal, means] = ["goal", "means"].map((id) => document.getElementById(id).value);
       window.location = `${event.target.dataset.base}${encodeURIComponent(event.target.value)}&goal=${goal}&means=${means}`;
