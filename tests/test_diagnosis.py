@@ -15,7 +15,7 @@ from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.formats.measure import LengthUnit, Measure
 from corlume.reference.catalogue import fixture_kinds
-from corlume.services import tanks
+from corlume.services import lights, tanks
 from corlume.services.diagnosis import Diagnosis, Remedy, find_faults
 from corlume.services.predict import surface_par
 from corlume.services.steps import STEPS
@@ -163,6 +163,19 @@ def test_only_what_mends_a_fault_is_offered_for_it(stored: StoredTank) -> None:
         remedy = remedies(found)[key]
         assert 1 - remedy.figures.ends.share < overlap.fault.severity
         assert remedy.eases["overlap"] == ("gone" if remedy.figures.ends.share >= 0.75 else "less")
+
+
+def test_a_setup_tried_is_named_by_its_move_without_slots(client: TestClient, db: Database) -> None:
+    setup = tanks.open_tank(db, 1).setup(1)
+    dim = {kept.id: {"output": 0.1} for kept in setup.fixtures}
+    lights.change_fixtures(db, 1, 1, dim)
+    found = find_faults(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup(1).hung, BY_GOAL)
+    assert "brighten" in remedies(found)
+    chart = client.post("/tanks/1/hang/try/brighten?setup=1").headers["location"]
+    tried = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
+    assert tried.name == "LED only, as it hangs: turn all up"
+    after = find_faults(tanks.open_tank(db, 1), tried.hung, BY_GOAL)
+    assert "too_weak" not in {finding.fault.key for finding in after.findings}
 
 
 def test_one_rock_does_not_hide_a_dark_corner(stored: StoredTank) -> None:

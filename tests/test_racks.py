@@ -18,6 +18,7 @@ from corlume.core.scene import Fixture, overlaps
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import fixture_kinds
 from corlume.services import cheapest, hang
+from corlume.services.hanging import LEAST_LEVEL
 from corlume.services.judge import figures
 from corlume.services.rack import column_counts, rack_of
 from corlume.services.starting import default_wish, starting_points
@@ -205,6 +206,7 @@ def test_limits_of_power_money_and_height_are_never_broken(
             hung = [f for f in one.fixtures if f not in setup]
             assert all(heights[0] - 1e-6 <= f.emitter.height <= heights[1] + 1e-6 for f in hung)
             assert 1 <= len(one.layout.places) <= 3
+            assert all(f.output >= LEAST_LEVEL for f in hung if f.dimmable)
 
 
 @pytest.mark.parametrize(

@@ -85,15 +85,15 @@ class Intent:
 
     def top(self, targets: LightTargets) -> Band:
         """The band wanted on top: the keeper's own for this setup, or that of the targets."""
-        purpose = self.meant(targets.goal)
-        band = (
-            targets.bands()[1]
-            if purpose == "lps"
-            else targets.goal_band()
-            if purpose == "even"
-            else (targets.bands()[3])
-        )
-        return Band("own", "Wanted on top", self.low, self.high) if self.high else band
+        if self.high:
+            return Band("own", "Wanted on top", self.low, self.high)
+        _, lps, _, sps, _ = targets.bands()
+        match self.meant(targets.goal):
+            case "lps":
+                return lps
+            case "even":
+                return targets.goal_band()
+        return sps
 
     def strong(self, tank: Tank) -> float:
         """Length of the strong end, which leaves a weak one [m]."""
@@ -130,11 +130,12 @@ def intent_errors(tank: Tank, intent: Intent, faces: Sequence[float], zones: Seq
 
 @dataclass(frozen=True, eq=False)
 class Places:
-    """Places that a setup is judged by: ``name`` says which, ``points`` (n, 3) are where [m]."""
+    """Places that a setup is judged by: ``name`` says which, ``points`` (n, 3) are where [m], ``zone`` one drawn."""
 
     key: str
     name: str
     points: Array
+    zone: WantedZone | None = None
 
 
 def places_of(
@@ -150,7 +151,7 @@ def places_of(
         where there is none.
     """
     if purpose == "zones":
-        return tuple(Places("zone", z.name, points) for z in zones if len(points := z.points(tank)))
+        return tuple(Places("zone", z.name, points, z) for z in zones if len(points := z.points(tank)))
     sand = [s for s in seats if s.depth >= tank.sand_depth - 1e-6]
     rock = [s for s in seats if s.depth < tank.sand_depth - 1e-6]
     half = 0.5 * (tank.rock_top() + tank.sand_depth)
@@ -196,13 +197,10 @@ def _strided(cells: NDArray[Any], stride: int) -> NDArray[Any]:
     return cells[first[0] :: stride, first[1] :: stride]
 
 
-def wanted_in(
-    places: Places, intent: Intent, targets: LightTargets, zones: Sequence[WantedZone]
-) -> tuple[float, float]:
+def wanted_in(places: Places, intent: Intent, targets: LightTargets) -> tuple[float, float]:
     """The PAR wanted in some places [umol/m2/s]."""
-    if places.key == "zone":
-        zone = next(z for z in zones if z.name == places.name)
-        return zone.low, zone.high
+    if places.zone:
+        return places.zone.low, places.zone.high
     if places.key in ("weak", "low"):
         return targets.lps_low, targets.lps_high
     band = intent.top(targets)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
@@ -23,7 +24,7 @@ from corlume.services.predict import same_tank, slice_plane, taken_by_braces
 from corlume.services.setups import add_setup
 from corlume.services.steps import STEPS, Steps
 from corlume.store.database import Database
-from corlume.store.tanks import NotFound, StoredSetup, StoredTank, load_tank
+from corlume.store.tanks import NotFound, StoredTank, load_tank
 
 SHALLOW = 0.05
 """Just under the surface, where narrow beams leave gaps [m]."""
@@ -110,7 +111,7 @@ def _why(fault: Fault, tried: dict[str, Remedy | str]) -> str:
 
 def _title(key: str) -> str:
     """A move without its lengths."""
-    return MOVES[key][0].replace(" by {lift}", "").replace(" by {aside}", "").replace(" {aside}", "")
+    return re.sub(r"( by)? \{\w+\}", "", MOVES[key][0])
 
 
 def _judged(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> tuple[Figures, list[Fault]]:
@@ -174,17 +175,14 @@ def try_remedy(db: Database, tank_id: int, setup_id: int, key: str, steps: Steps
     with db.reading() as connection:
         stored = load_tank(connection, tank_id)
     setup = stored.setup(setup_id)
-    remedy = next((r for r in _found(stored, setup, steps).remedies if r.key == key), None)
+    found = find_faults(stored, setup.hung, setup.intent, steps)
+    remedy = next((r for r in found.remedies if r.key == key), None)
     if remedy is None:
         raise NotFound(f"no remedy {key} for this setup")
     if remedy.short:
         raise NotFound("the canopy has no room for this remedy yet")
     name = f"{setup.name[:50]}: {_title(key).lower()}"
     return add_setup(db, tank_id, Setup(name, remedy.fixtures, intent=setup.intent))
-
-
-def _found(stored: StoredTank, setup: StoredSetup, steps: Steps) -> Diagnosis:
-    return find_faults(stored, setup.hung, setup.intent, steps)
 
 
 def _moved(fixture: Fixture, **values: float) -> Fixture:

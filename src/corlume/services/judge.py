@@ -28,10 +28,9 @@ def figures(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> 
     """Work out the figures by which a setup is judged."""
     tank, targets = same_tank(stored.lit_tank()), stored.targets
     plane, water, points = judged_planes(tank, fixtures)
-    zones = [kept.value for kept in stored.wanted]
     parts = []
     for places in judged_places(stored, intent):
-        par, (low, high) = par_in(tank, fixtures, places), wanted_in(places, intent, targets, zones)
+        par, (low, high) = par_in(tank, fixtures, places), wanted_in(places, intent, targets)
         parts.append(Part(places.key, places.name, low, high, Light.of(par), share_within(par, low, high)))
     watts = sum(f.power for f in fixtures)
     return Figures(
