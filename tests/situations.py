@@ -147,7 +147,7 @@ SITUATIONS = (
     Situation(
         "A poor layout dimmed to a tenth is no more even", row("cluster", (16, 32), 9, 0.1),
         (r"Spread at rock top: \d+ PAR, \d+ %, (fair|poor)", "Too weak"),
-        (r"Spread at rock top: .*, good", "Hung too low"),
+        (r"Spread at rock top: .*, good",),
     ),
     Situation(
         "Everything at full and nothing left", row("cluster-small", (16, 32), 14),

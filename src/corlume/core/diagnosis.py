@@ -17,7 +17,7 @@ from corlume.core.figures import AREA_SHARE, Ends, Figures, finite_mean
 from corlume.core.geometry import Tank
 from corlume.core.scene import Fixture
 from corlume.core.targets import LightTargets
-from corlume.core.verdicts import ENDS_GOAL, RELATIVE_GOOD, Case
+from corlume.core.verdicts import ENDS_GOAL, Case
 from corlume.core.words import letter, plain
 
 Array = NDArray[np.float64]
@@ -27,6 +27,9 @@ FATAL_PAR, FATAL_SHARE = 600.0, 0.35
 """A spot this strong with so little of it left six inches aside is past any slider."""
 WEAK, STRONG = 0.9, 1.15
 """Mean over the limits of the light wanted, below and above which a setup is too weak or too strong; ours [-]."""
+UNEVEN, PEAKED = 0.6, 1.6
+"""Spread over the mean, and the strongest reading over it, from which fixtures hang too low: 150 PAR apart at a mean of
+250; ours [-]."""
 LOPSIDED = 0.6
 """One side over the other below which a blanket is lopsided; ours [-]."""
 TAKEN = 0.15
@@ -128,7 +131,8 @@ def _too_low(scope: Scope) -> Fault | None:
     strongest = float(np.nanmax(seen.top))
     if scope.case.purpose in ("zones", "strong_left", "strong_right"):
         return None
-    if plane.spread <= 150 or plane.relative_spread <= RELATIVE_GOOD or strongest < 1.6 * plane.mean:
+    # against the mean, so that dimming it does not hang it higher
+    if not (plane.relative_spread > UNEVEN and strongest > PEAKED * plane.mean):
         return None
     i, j = np.unravel_index(np.nanargmax(seen.top), seen.top.shape)
     return Fault(

@@ -33,6 +33,8 @@ LONGEST_MOVED = 0.6
 """Longest face that is moved along the tank [m]."""
 LEAST_GAIN = 0.02
 """A fault that is smaller by less than this share is no smaller [-]."""
+SLIDERS = ("dim", "dim_middle", "brighten")
+"""Moves that change levels alone."""
 Move = Callable[["Room", Sequence[Fixture]], list[Fixture]]
 
 
@@ -95,7 +97,9 @@ def find_faults(
     tried = {key: _try(key, stored, room, fixtures, intent) for fault in faults for key in fault.moves}
     findings = []
     for fault in faults:
-        helpful = tuple(k for k in fault.moves if isinstance(r := tried[k], Remedy) and fault.key in r.eases)
+        # what is known to help it first, then what was worked out for another fault and helps this one as well
+        order = dict.fromkeys((*fault.moves, *tried))
+        helpful = tuple(k for k in order if isinstance(r := tried[k], Remedy) and fault.key in r.eases)
         findings.append(Finding(fault, helpful, "" if helpful else _why(fault, tried)))
     used = {key for finding in findings for key in finding.remedies}
     remedies = (one for key, one in tried.items() if key in used and isinstance(one, Remedy))
@@ -152,6 +156,8 @@ def _try(key: str, stored: StoredTank, room: Room, fixtures: Sequence[Fixture], 
     left = {fault.key: fault for fault in faults}
     eases: dict[str, Literal["gone", "less"]] = {}
     for fault in now:
+        if key in SLIDERS and fault.key == "hot_spot":
+            continue  # no slider mends it: turned down until it is no longer so strong, the rest is dark
         if fault.key not in left:
             eases[fault.key] = "gone"
         elif left[fault.key].severity < fault.severity * (1 - LEAST_GAIN):
