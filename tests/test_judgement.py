@@ -26,11 +26,13 @@ from corlume.core.scene import Fixture
 from corlume.core.targets import LightTargets
 from corlume.core.units import INCH
 from corlume.core.verdicts import Case, judge
+from corlume.formats.measure import LengthUnit
 from corlume.formats.scene import read_scene
 from corlume.reference.catalogue import coral_cards
 from corlume.services import corals, lights, searches, setups, tanks
 from corlume.services.judge import figures
 from corlume.services.starting import starting_points
+from corlume.services.steps import STEPS
 from corlume.services.wish import Wish
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
@@ -277,6 +279,22 @@ def test_corals_that_leave_their_light_are_those_of_the_page_after_adopting(clie
 def wrong(state: corals.CoralState) -> bool:
     """Whether a coral's trouble is its light."""
     return any(reason.rule == "light" for reason in state.trouble)
+
+
+@pytest.mark.parametrize("unit", ["cm", "in"])
+def test_places_and_heights_are_round_in_the_keepers_unit(
+    client: TestClient, db: Database, stored: StoredTank, unit: LengthUnit
+) -> None:
+    grain = STEPS[unit].grain
+    hung = [f for start in starting_points(stored, CLUSTER, BY_GOAL, STEPS[unit]) for f in start.fixtures]
+    client.cookies.set("unit", unit)
+    made = client.post("/tanks/1/kinds/t5-led/adopt").headers["location"]
+    hung += tanks.open_tank(db, 1).setup(int(made.split("=")[1])).hung
+    wish = Wish("cluster", "even", (2, 2), (0.22, 0.31), (200, 350), grain=grain)
+    hung += [f for one in last(stored, wish).best for f in one.fixtures]
+    for f in hung:
+        for at in (f.emitter.x, f.emitter.height):
+            assert at / grain == pytest.approx(round(at / grain), abs=1e-3)
 
 
 # ---- intents, wear ----

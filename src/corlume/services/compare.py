@@ -9,7 +9,7 @@ from corlume.core.emitter import MEAN_YIELD
 from corlume.core.figures import Figures
 from corlume.core.geometry import Tank
 from corlume.core.layout import patches, wider
-from corlume.core.scene import Fixture, Setup
+from corlume.core.scene import Fixture, Setup, overlaps
 from corlume.core.softness import shadow_edge
 from corlume.core.spectrum import photon_yield
 from corlume.reference.catalogue import fixture_kinds, lamp_kinds
@@ -17,6 +17,7 @@ from corlume.services.judge import figures
 from corlume.services.lights import changed
 from corlume.services.predict import Place, flicker_at
 from corlume.services.setups import add_setup
+from corlume.services.steps import STEPS, Steps
 from corlume.store.database import Database
 from corlume.store.tanks import NotFound, StoredTank, load_tank
 
@@ -53,20 +54,21 @@ def target_par(stored: StoredTank) -> float:
     return 0.5 * (band.low + band.high)
 
 
-def compare_kinds(stored: StoredTank) -> list[Option]:
-    """Lay out every kind of light over a tank, LED first."""
+def compare_kinds(stored: StoredTank, steps: Steps = STEPS["cm"]) -> list[Option]:
+    """Lay out every kind of light over a tank, LED first, at places that are round in the keeper's unit."""
     found = []
-    for key, name, words, fixtures in _layouts(stored.tank):
+    for key, name, words, exact in _layouts(stored.tank):
+        fixtures = [_rounded(stored.tank, layout, steps.grain) for layout in exact]
         lit, reached = _set_to(stored, fixtures)
         found.append(_option(stored, key, name, words, lit, reached))
     return found
 
 
-def adopt(db: Database, tank_id: int, key: str) -> int:
+def adopt(db: Database, tank_id: int, key: str, steps: Steps = STEPS["cm"]) -> int:
     """Make a new setup of one kind's layout; returns the setup's id."""
     with db.reading() as connection:
         stored = load_tank(connection, tank_id)
-    option = next((o for o in compare_kinds(stored) if o.key == key), None)
+    option = next((o for o in compare_kinds(stored, steps) if o.key == key), None)
     if option is None:
         raise NotFound(f"no kind {key}")
     return add_setup(db, tank_id, Setup(option.name, option.fixtures, intent=stored.setup().intent))
@@ -89,6 +91,16 @@ def _layouts(tank: Tank) -> list[tuple[str, str, str, list[list[Fixture]]]]:
         ("halide-t5", "Halide and T5", "hybrid_halide",
          [row + _beside(tank, tube, 1, row) for row in (_row(tank, f"halide-{w}", halides) for w in (150, 250))]),
     ]  # fmt: skip
+
+
+def _rounded(tank: Tank, fixtures: list[Fixture], grain: float) -> list[Fixture]:
+    """Fixtures at multiples of a grain [m]; as they are where bodies would touch there."""
+    rounded = []
+    for f in fixtures:
+        places = {axis: round(round(getattr(f.emitter, axis) / grain) * grain, 6) for axis in ("x", "y", "height")}
+        places["height"] -= grain * (places["height"] > tank.room_height)
+        rounded.append(changed(tank, f, places))
+    return fixtures if len(overlaps(rounded)) > len(overlaps(fixtures)) else rounded
 
 
 def _fitting(tank: Tank, keys: tuple[str, ...]) -> str:

@@ -72,7 +72,7 @@ def starting_points(
         layouts = {"balanced": balanced(count, rack.side), "wider": wider(count, rack.side)}
         fitting = {name: bench.round(places) for name, places in layouts.items() if rack.apart(bench.round(places))}
         if count == 1:
-            fitting = {"": layouts["balanced"]}
+            fitting = {"": bench.round(layouts["balanced"])}
         for name, places in (fitting or {"as close as bodies allow": rack.packed(count)}).items():
             hung = f"{count * len(rack.rows)}, {name}".removesuffix(", ")
             found.append(_start(bench, kind, rack, hung, why, rack.layout(places, height)))

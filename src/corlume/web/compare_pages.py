@@ -11,9 +11,10 @@ from corlume.core.verdicts import Case
 from corlume.services import compare, tanks
 from corlume.services.corals import coral_change
 from corlume.services.judge import told
+from corlume.services.steps import STEPS
 from corlume.store.tanks import Kept, StoredSetup
 from corlume.web.drawing.card import draw_card
-from corlume.web.site import Db, RowId, go, page
+from corlume.web.site import Db, RowId, Unit, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/kinds")
 
@@ -33,10 +34,10 @@ JUDGED = (
 
 
 @router.get("")
-def show_kinds(request: Request, db: Db, tank_id: RowId) -> HTMLResponse:
+def show_kinds(request: Request, db: Db, measure: Unit, tank_id: RowId) -> HTMLResponse:
     """Every kind of light, laid out by rule and set to the same PAR."""
     stored = tanks.open_tank(db, tank_id)
-    options = compare.compare_kinds(stored)
+    options = compare.compare_kinds(stored, STEPS[measure.unit])
     pictures = {}
     for option in options:
         fixtures = tuple(Kept(k, fixture) for k, fixture in enumerate(option.fixtures))
@@ -56,6 +57,6 @@ def show_kinds(request: Request, db: Db, tank_id: RowId) -> HTMLResponse:
 
 
 @router.post("/{key}/adopt")
-def adopt(db: Db, tank_id: RowId, key: str) -> RedirectResponse:
+def adopt(db: Db, measure: Unit, tank_id: RowId, key: str) -> RedirectResponse:
     """Make a setup of one kind and open its chart."""
-    return go(f"/tanks/{tank_id}/chart?setup={compare.adopt(db, tank_id, key)}")
+    return go(f"/tanks/{tank_id}/chart?setup={compare.adopt(db, tank_id, key, STEPS[measure.unit])}")
