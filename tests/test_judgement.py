@@ -323,6 +323,27 @@ def test_intents_that_cannot_be_are_told_by_field_and_nothing_is_lost(client: Te
     assert tanks.open_tank(db, 1).setup(1).intent == BY_GOAL
 
 
+def test_search_begins_from_what_the_setup_is_meant_for_and_its_answers_keep_it(
+    client: TestClient, db: Database
+) -> None:
+    assert '<option value="mixed" data-low="200" data-high="350" selected>' in client.get("/tanks/1/hang").text
+    intent = Intent("strong_left", 250.0, 320.0, 0.45)
+    setups.save_intent(db, 1, 1, intent)
+    page = client.get("/tanks/1/hang").text
+    assert re.search(r'<option value="strong_left"[^>]*selected>', page)
+    assert 'name="band_low" type="text" value="250"' in page
+    form = {
+        "kind": "cluster", "setup": "1", "goal": "strong_left", "means": "levels", "count_low": "1", "count_high": "1",
+        "height_low": "20", "height_high": "30", "band_low": "250", "band_high": "320",
+    }  # fmt: skip
+    assert client.post("/tanks/1/hang", data=form).status_code == 303
+    ended(db, 1)
+    chart = client.post("/tanks/1/hang/1/adopt/0").headers["location"]
+    adopted = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
+    assert adopted.intent == intent
+    assert adopted.hung[0].output > adopted.hung[2].output
+
+
 def test_last_zone_stays_while_a_setup_is_meant_for_zones(client: TestClient, db: Database) -> None:
     setups.save_intent(db, 1, 1, Intent("zones"))
     *others, final = tanks.open_tank(db, 1).wanted

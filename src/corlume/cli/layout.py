@@ -62,7 +62,7 @@ def _pair(scale: float) -> Callable[[click.Context, click.Parameter, str | None]
 @click.command()
 @click.argument("scene", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @click.option("--kind", "key", type=click.Choice(list(fixture_kinds())), default="cluster", help="Fixture to hang.")
-@click.option("--goal", type=click.Choice(list(GOALS)), help="What it is for; otherwise by the tank's goal.")
+@click.option("--goal", type=click.Choice(list(GOALS)), help="What it is for; otherwise what the setup is meant for.")
 @click.option("--by", "means", type=click.Choice(list(MEANS)), default="new", help="What may be changed for it.")
 @click.option(
     "--levels-by", "zones", type=click.Choice(list(ZONES)), default="each", help="What has a level of its own."
@@ -99,9 +99,10 @@ def layout(
     """Search for a layout in SCENE and print the answers as CSV, best first; lengths in cm, PAR in umol/m2/s."""
     read = scenes.read(scene)
     setup, stored, kind = scenes.setup_of(read, setup_name), unstored(read), fixture_kinds()[key]
-    wish = default_wish(stored, kind, STEPS[unit])
-    wish = replace(wish, goal=goal or wish.goal, means=means, zones=zones, groups=groups, symmetric=symmetric)
-    wish = replace(wish, band=band_for(stored, wish.goal))
+    wish = default_wish(stored, kind, STEPS[unit], setup.intent)
+    if goal and goal != wish.goal:
+        wish = replace(wish, goal=goal, band=band_for(stored, goal), end=0.0)
+    wish = replace(wish, means=means, zones=zones, groups=groups, symmetric=symmetric)
     wish = replace(wish, beside=beside, watts=watts, money=money)
     wish = replace(
         wish,

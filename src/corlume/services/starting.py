@@ -14,7 +14,7 @@ from corlume.reference.catalogue import FixtureKindEntry, fixture_kinds
 from corlume.services.judge import figures
 from corlume.services.rack import CLEARANCE, Rack, by_rule, column_counts, rack_of
 from corlume.services.steps import STEPS, Steps
-from corlume.services.wish import Wish, WishGoal, band_for
+from corlume.services.wish import Wish, WishGoal
 from corlume.store.tanks import StoredTank
 
 FOOT, SMALL = 0.3048, 100.0
@@ -47,14 +47,17 @@ class _Bench:
         return tuple(round(round(x / self.steps.grain) * self.steps.grain, 6) for x in places)
 
 
-def default_wish(stored: StoredTank, kind: FixtureKindEntry, steps: Steps = STEPS["cm"]) -> Wish:
-    """What most keepers would ask of this tank and kind."""
+def default_wish(
+    stored: StoredTank, kind: FixtureKindEntry, steps: Steps = STEPS["cm"], intent: Intent = BY_GOAL
+) -> Wish:
+    """What most keepers would ask of this tank and kind, for what a setup is meant for."""
     tank = stored.tank
     counts = list(column_counts(stored, kind))
     high = max(round(min(0.6, tank.room_height - 0.1), 2), min(0.05, tank.room_height - CLEARANCE))
-    goal: WishGoal = "lps" if stored.targets.goal == "lps" else "even"
+    meant, top = intent.meant(stored.targets.goal), intent.top(stored.targets)
+    goal: WishGoal = "even" if meant == "goal" or (meant == "zones" and not stored.wanted) else meant
     counted, heights = (counts[0], counts[-1]), (min(0.2, high), high)
-    return Wish(kind.key, goal, counted, heights, band_for(stored, goal), grain=steps.grain)
+    return Wish(kind.key, goal, counted, heights, (top.low, top.high), grain=steps.grain, end=intent.end)
 
 
 def starting_points(

@@ -65,7 +65,7 @@ class Wish:
     only levels are asked for, and ``groups`` these by hand, the letters of fixtures such as "A B, C D"; with
     ``beside``, what hangs in the setup stays and its light counts. ``watts`` is the most that everything may take as it
     is dimmed [W], and ``money`` what may be spent on fixtures [currency]; 0 for no limit. Places and heights of the
-    answers are multiples of the ``grain`` [m].
+    answers are multiples of the ``grain`` [m]; ``end`` is the length of a strong end, 0 for a third of the tank [m].
     """
 
     kind: str
@@ -81,11 +81,12 @@ class Wish:
     means: Means = "new"
     groups: str = ""
     grain: float = 0.005
+    end: float = 0.0
 
 
 def intent_of(stored: StoredTank, wish: Wish) -> Intent:
     """What a setup made of an answer is meant for."""
-    plain = Intent(wish.goal)
+    plain = Intent(wish.goal, end=wish.end)
     own = wish.goal != "zones" and wish.band != band_for(stored, wish.goal)
     return replace(plain, low=wish.band[0], high=wish.band[1]) if own else plain
 
@@ -179,7 +180,7 @@ def _slope(stored: StoredTank, wish: Wish) -> Wanted:
     plane, middle, lps = _plane(stored), 0.5 * (wish.band[0] + wish.band[1]), _lps(stored)
     length = stored.tank.length
     away = plane[:, 0] if wish.goal == "strong_left" else length - plane[:, 0]
-    strong = Intent(wish.goal).strong(stored.tank)
+    strong = Intent(wish.goal, end=wish.end).strong(stored.tank)
     share = np.interp(away, (strong, max(strong + 1e-6, length - strong)), (1.0, 0.0))
     return plane, lps + (middle - lps) * share, _alike(plane)
 

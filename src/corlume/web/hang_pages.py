@@ -58,11 +58,14 @@ def show_hang(
     stored = tanks.open_tank(db, tank_id)
     newest = searches.newest(db, tank_id)
     entry = _kind(db, kind)
-    wish = newest.wish if newest and newest.wish.kind == entry.key else default_wish(stored, entry)
+    shown, measured = stored.setup(setup), STEPS[measure.unit]
+    wish = default_wish(stored, entry, measured, shown.intent)
+    if newest and newest.wish.kind == entry.key and newest.setup_id == shown.id:
+        wish = newest.wish
     if goal and goal != wish.goal:
         wish = replace(wish, goal=goal, band=band_for(stored, goal))
     wish = replace(wish, means=means or wish.means)
-    return _page(request, db, stored, stored.setup(setup), entry, _fields(wish, measure), {}, newest)
+    return _page(request, db, stored, shown, entry, _fields(wish, measure), {}, newest)
 
 
 @router.post("")
@@ -71,6 +74,8 @@ def begin(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormDat
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     setup = _setup(stored, form.text("setup"))
     wish = replace(_read_wish(form), grain=STEPS[measure.unit].grain)
+    if wish.goal == setup.intent.meant(stored.targets.goal):
+        wish = replace(wish, end=setup.intent.end)
     if not form.errors:
         form.attempt(lambda: searches.begin(db, tank_id, setup.id, wish))
     if form.errors:
