@@ -17,14 +17,14 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.clock import clock, reference, row, spent
-from corlume.core.emitter import Emitter
-from corlume.core.field import Medium, channel_fields, combine, grid, unit_field
 from corlume.core.geometry import Pane, Rock, Tank
-from corlume.core.levels import Aim
-from corlume.core.module import Module
-from corlume.core.search import Columns, Space, scan
+from corlume.core.hanging.levels import Aim
+from corlume.core.hanging.module import Module
+from corlume.core.hanging.search import Columns, Space, scan
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.field import Medium, channel_fields, combine, grid, unit_field
+from corlume.core.optics.water import Water
 from corlume.core.units import DEGREE
-from corlume.core.water import Water
 from corlume.reference.catalogue import fixture_kinds
 from corlume.services.demo import demo_scene
 from corlume.services.hang import search

@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 
 from corlume.core.geometry import Rock, Tank
-from corlume.core.lobe import RingLobe
+from corlume.core.optics.lobe import RingLobe
 from corlume.core.scene import Fixture
 from corlume.formats.scene import read_scene
 from corlume.services.demo import demo_scene

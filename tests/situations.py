@@ -11,13 +11,13 @@ from typing import Any
 
 from corlume.core.coral import CoralCard
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
-from corlume.core.intent import BY_GOAL, Intent
-from corlume.core.lens import LensKey, with_lens
+from corlume.core.judgement.intent import BY_GOAL, Intent
+from corlume.core.judgement.targets import SCHOOLS, LightTargets
+from corlume.core.judgement.wanted import WantedZone
+from corlume.core.optics.lens import LensKey, with_lens
 from corlume.core.scene import Coral, Fixture, Scene, Setup
 from corlume.core.site import Site
-from corlume.core.targets import SCHOOLS, LightTargets
 from corlume.core.units import INCH
-from corlume.core.wanted import WantedZone
 from corlume.reference.catalogue import fixture_kinds
 
 

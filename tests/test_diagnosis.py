@@ -8,9 +8,9 @@ from dataclasses import replace
 import pytest
 from starlette.testclient import TestClient
 
-from corlume.core.budget import flux_budget
 from corlume.core.geometry import Brace, Rock
-from corlume.core.intent import BY_GOAL, Intent
+from corlume.core.judgement.intent import BY_GOAL, Intent
+from corlume.core.optics.budget import flux_budget
 from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.formats.measure import LengthUnit, Measure

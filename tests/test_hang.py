@@ -12,8 +12,8 @@ from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Tank
-from corlume.core.layout import balanced, count_for, wider
-from corlume.core.lens import LENSES
+from corlume.core.hanging.layout import balanced, count_for, wider
+from corlume.core.optics.lens import LENSES
 from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE, INCH
 from corlume.formats.measure import Measure

@@ -6,6 +6,7 @@ import asyncio
 import html
 import json
 import random
+import re
 import threading
 import time
 from collections import Counter
@@ -14,7 +15,7 @@ from concurrent.futures import ThreadPoolExecutor
 import pytest
 from starlette.testclient import TestClient
 
-from corlume.core.lobe import TableLobe
+from corlume.core.optics.lobe import TableLobe
 from corlume.core.scene import Fixture
 from corlume.formats.photometry import write_lm63
 from corlume.services import lights, shelf, tanks
@@ -148,6 +149,10 @@ def test_headers_stand_on_refusals_too_and_pages_are_not_kept(client: TestClient
         assert answer.headers["X-Content-Type-Options"] == "nosniff"
         assert answer.headers["Cache-Control"] == "no-store"
     assert client.get("/static/app.css").headers["Cache-Control"] == "no-cache"
+    page = client.get("/tanks", headers={"Accept-Encoding": "gzip"})
+    assert page.headers["Content-Encoding"] == "gzip"
+    [styles] = re.findall(r'href="(/static/app\.css\?v=[0-9a-f]{12})"', page.text)
+    assert "immutable" in client.get(styles).headers["Cache-Control"]
 
 
 async def _raw(app: object, messages: list[dict[str, object]], headers: dict[str, str]) -> int:

@@ -14,7 +14,7 @@ from pypdf import PdfReader
 from starlette.testclient import TestClient
 
 from corlume.core.geometry import Tank
-from corlume.core.mounting import Check, check_mounting, find_hangers, support_load
+from corlume.core.hanging.mounting import Check, check_mounting, find_hangers, support_load
 from corlume.core.scene import Fixture
 from corlume.core.site import Site
 from corlume.core.units import DEGREE

@@ -12,16 +12,16 @@ import pytest
 import tmm
 from scipy import integrate
 
-from corlume.core.budget import flux_budget
-from corlume.core.emitter import Emitter
-from corlume.core.field import Medium, channel_fields, combine, grid, unit_field
 from corlume.core.geometry import Brace, Colony, Pane, Rock, Tank
-from corlume.core.pane import slab_return
+from corlume.core.judgement.zones import surfaces
+from corlume.core.optics.budget import flux_budget
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.field import Medium, channel_fields, combine, grid, unit_field
+from corlume.core.optics.pane import slab_return
+from corlume.core.optics.surface import entry_tangent, steepest_reach, transmittance
+from corlume.core.optics.water import Water
 from corlume.core.scene import Fixture, bodies_below
-from corlume.core.surface import entry_tangent, steepest_reach, transmittance
 from corlume.core.units import DEGREE, INCH
-from corlume.core.water import Water
-from corlume.core.zones import surfaces
 from tests.photon_tracer import trace
 from tests.renderer import rendered
 
@@ -166,7 +166,7 @@ def test_field_agrees_with_renderer(
 
 def test_steep_light_leaves_through_the_pane_as_in_renderer(monkeypatch: pytest.MonkeyPatch) -> None:
     # the same renderer with a single water-air boundary for a pane: glass of the water's own index
-    monkeypatch.setattr("corlume.core.pane.slab_return.__kwdefaults__", {"glass_index": 1.34})
+    monkeypatch.setattr("corlume.core.optics.pane.slab_return.__kwdefaults__", {"glass_index": 1.34})
     found = par(tank(Pane("glass", 1.0)), lamp(height=0.05), (0.3, 0.3, 0.3), (0.3, 0.3, 0.45), step=0.15)
     assert found == pytest.approx([4.0541, 2.2280], rel=3e-3)
 

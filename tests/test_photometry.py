@@ -9,7 +9,7 @@ import photompy
 import pyldt
 import pytest
 
-from corlume.core.lobe import RingLobe, TableLobe, width_at_half
+from corlume.core.optics.lobe import RingLobe, TableLobe, width_at_half
 from corlume.core.units import DEGREE
 from corlume.formats.faults import BadFile
 from corlume.formats.photometry import read_photometry, write_lm63

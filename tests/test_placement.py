@@ -8,16 +8,16 @@ import numpy as np
 import pytest
 
 from corlume.core.coral import PlacedCoral
-from corlume.core.emitter import Emitter
 from corlume.core.errors import InvalidInput
-from corlume.core.figures import Ends, Light, share_within
 from corlume.core.geometry import Rock, Tank
-from corlume.core.intent import BY_GOAL
-from corlume.core.placement import check_place, fit_zones
+from corlume.core.judgement.figures import Ends, Light, share_within
+from corlume.core.judgement.intent import BY_GOAL
+from corlume.core.judgement.placement import check_place, fit_zones
+from corlume.core.judgement.targets import LightTargets
+from corlume.core.judgement.zones import find_zones, surfaces
+from corlume.core.optics.emitter import Emitter
 from corlume.core.scene import Fixture, Running, Scene
-from corlume.core.targets import LightTargets
 from corlume.core.units import DEGREE
-from corlume.core.zones import find_zones, surfaces
 from corlume.reference.catalogue import coral_cards, fixture_kinds
 from corlume.services.judge import figures, verdicts
 from corlume.services.predict import surface_par

@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Tank
-from corlume.core.intent import BY_GOAL
-from corlume.core.module import Module
+from corlume.core.hanging.module import Module
+from corlume.core.judgement.intent import BY_GOAL
 from corlume.core.scene import Fixture, overlaps
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import fixture_kinds

@@ -25,8 +25,8 @@ from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Rock
+from corlume.core.judgement.wanted import WantedZone
 from corlume.core.scene import MOST, Scene, Setup
-from corlume.core.wanted import WantedZone
 from corlume.formats.scene import read_scene
 from corlume.services import backup, corals, demo, lights, mount, searches, setups, shelf, tanks, wanted
 from corlume.services.hanging import Step

@@ -14,13 +14,13 @@ import pytest
 from starlette.testclient import TestClient
 
 from corlume.core.coral import PlacedCoral
-from corlume.core.emitter import Emitter
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
+from corlume.core.judgement.zones import surfaces
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.water import Water
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup
 from corlume.core.units import DEGREE
-from corlume.core.water import Water
-from corlume.core.zones import surfaces
 from corlume.formats.scene import read_scene
 from corlume.formats.scene_writer import write_scene
 from corlume.reference.catalogue import coral_cards, fixture_kinds

@@ -11,12 +11,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import lsq_linear, minimize
 
-from corlume.core.field import Medium, grid
 from corlume.core.geometry import Pane, Tank
-from corlume.core.levels import Aim, best_levels
-from corlume.core.module import Layout, Module
+from corlume.core.hanging.levels import Aim, best_levels
+from corlume.core.hanging.module import Layout, Module
+from corlume.core.hanging.search import Columns, Space, evened, levelled, refine, same_in_a_mirror, scan
+from corlume.core.optics.field import Medium, grid
 from corlume.core.scene import overlaps
-from corlume.core.search import Columns, Space, evened, levelled, refine, same_in_a_mirror, scan
 from corlume.reference.catalogue import fixture_kinds
 from tests.ruled import CLUSTER
 

@@ -7,18 +7,18 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from corlume.core import field as core_field
-from corlume.core.conversion import daily_light
-from corlume.core.emitter import Emitter
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import Brace, Pane, Rock, Tank
-from corlume.core.lobe import lobe_exponent, round_lobe, width_at_half
+from corlume.core.judgement.targets import SCHOOLS, LightTargets, school_of
+from corlume.core.optics import field as core_field
+from corlume.core.optics.conversion import daily_light
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.lobe import lobe_exponent, round_lobe, width_at_half
+from corlume.core.optics.softness import shadow_edge
+from corlume.core.optics.water import Water
+from corlume.core.optics.wear import condition
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, overlaps, shaded
-from corlume.core.softness import shadow_edge
-from corlume.core.targets import SCHOOLS, LightTargets, school_of
 from corlume.core.units import DEGREE
-from corlume.core.water import Water
-from corlume.core.wear import condition
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import coral_cards, fixture_kinds
 from corlume.services import compare, corals, lights, predict, setups, tanks

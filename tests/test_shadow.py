@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 from numba import njit
 
-from corlume.core.emitter import Emitter
-from corlume.core.field import Medium, channel_fields, unit_field
 from corlume.core.geometry import Box, Tank
 from corlume.core.memory import remembered
-from corlume.core.shadow import blocked, rockwork
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.field import Medium, channel_fields, unit_field
+from corlume.core.optics.shadow import blocked, rockwork
 from tests.fields import TABLE, fields
 
 LENGTH, WIDTH, DEPTH = 1.37, 0.58, 0.5
@@ -95,7 +95,7 @@ def test_depths_in_pieces_give_the_same_field(monkeypatch: pytest.MonkeyPatch) -
     tank, tilted = Tank(LENGTH, WIDTH, DEPTH), Emitter("led_bar", 90.0, 1.8, 0.7, 0.05, 0.6, 0.3, 0.25, roll=0.4)
     points = np.random.default_rng(5).random((90, 3)) * (LENGTH, WIDTH, DEPTH)
     whole = channel_fields(Medium.of(tank), tilted, points)
-    monkeypatch.setattr("corlume.core.field.MOST_TABLE", 3_000_000)
+    monkeypatch.setattr("corlume.core.optics.field.MOST_TABLE", 3_000_000)
     assert channel_fields(Medium.of(tank), tilted, points) == pytest.approx(whole, rel=1e-12)
 
 

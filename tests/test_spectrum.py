@@ -10,13 +10,12 @@ import numpy as np
 import pvlib
 import pytest
 
-from corlume.core.emitter import Channel, Emitter
 from corlume.core.errors import InvalidInput
-from corlume.core.field import Medium, channel_fields, unit_field
 from corlume.core.geometry import Pane, Tank
-from corlume.core.ripple import flicker
-from corlume.core.scene import Fixture
-from corlume.core.spectrum import (
+from corlume.core.optics.emitter import Channel, Emitter
+from corlume.core.optics.field import Medium, channel_fields, unit_field
+from corlume.core.optics.ripple import flicker
+from corlume.core.optics.spectrum import (
     WAVELENGTHS,
     BandSpectrum,
     TableSpectrum,
@@ -26,9 +25,10 @@ from corlume.core.spectrum import (
     photon_yield,
     usable_share,
 )
-from corlume.core.surface import entry_tangent, steepest_reach
+from corlume.core.optics.surface import entry_tangent, steepest_reach
+from corlume.core.optics.water import Water, sea_index
+from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
-from corlume.core.water import Water, sea_index
 from corlume.formats.faults import BadFile
 from corlume.formats.photometry import write_lm63
 from corlume.formats.spectra import read_spectrum

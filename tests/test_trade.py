@@ -9,9 +9,9 @@ import numpy as np
 import pytest
 from scipy.optimize import minimize_scalar
 
-from corlume.core.field import Medium, grid, unit_field
-from corlume.core.figures import Ends
 from corlume.core.geometry import SIDES, Pane, Tank
+from corlume.core.judgement.figures import Ends
+from corlume.core.optics.field import Medium, grid, unit_field
 from corlume.core.scene import Scene
 from corlume.core.units import DEGREE, INCH
 from corlume.formats.scene import read_scene

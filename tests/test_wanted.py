@@ -13,8 +13,8 @@ from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Rock, Tank
+from corlume.core.judgement.wanted import MOST_POINTS, WantedZone, meet
 from corlume.core.scene import Fixture
-from corlume.core.wanted import MOST_POINTS, WantedZone, meet
 from corlume.formats.measure import Measure
 from corlume.formats.scene import read_scene
 from corlume.formats.scene_writer import write_scene

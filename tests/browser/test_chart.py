@@ -162,6 +162,20 @@ def test_phone_has_targets_of_44_pixels_and_no_sideways_scroll(page: Page) -> No
     assert small == []
 
 
+def test_phone_shows_whose_light_it_is_and_keeps_the_stations_behind_one_button(page: Page) -> None:
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto("/tanks/1/hang?setup=3")
+    expect(page.locator(".looked-at")).to_contain_text("Tern Skerry")
+    expect(page.locator(".looked-at")).to_contain_text("Halide and T5")
+    assert page.locator("h1").bounding_box()["y"] < 120  # type: ignore[index]
+    corals = page.get_by_role("link", name="Corals", exact=True)
+    expect(corals).to_be_hidden()
+    page.get_by_role("button", name="Stations").press("Enter")
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    corals.click()
+    expect(page).to_have_url(re.compile("/corals"))
+
+
 def test_layers_switch_the_drawings_and_the_legend(page: Page) -> None:
     page.goto("/tanks/1/chart")
     page.locator("#layer").select_option("share")

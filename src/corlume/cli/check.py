@@ -7,9 +7,9 @@ from pathlib import Path
 import click
 
 from corlume.cli import scenes
-from corlume.core.intent import PURPOSES
-from corlume.core.mounting import check_mounting
-from corlume.core.rings import NAMES
+from corlume.core.hanging.mounting import check_mounting
+from corlume.core.judgement.intent import PURPOSES
+from corlume.core.judgement.rings import NAMES
 from corlume.formats.measure import LengthUnit, Measure
 from corlume.services.diagnosis import Diagnosis, find_faults
 from corlume.services.judge import rings, verdicts

@@ -13,7 +13,7 @@ import click
 
 from corlume.cli import scenes
 from corlume.core.errors import InvalidInput
-from corlume.core.intent import Intent
+from corlume.core.judgement.intent import Intent
 from corlume.core.scene import Scene, Setup
 from corlume.core.units import CM, DEGREE
 from corlume.formats.measure import LengthUnit, Measure

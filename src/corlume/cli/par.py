@@ -11,8 +11,8 @@ import click
 import numpy as np
 
 from corlume.cli import scenes
-from corlume.core.field import Sensor, grid
 from corlume.core.geometry import Tank
+from corlume.core.optics.field import Sensor, grid
 from corlume.core.units import CM
 from corlume.formats.faults import BadFile
 from corlume.formats.points import read_points

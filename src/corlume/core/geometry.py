@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import NAME, Rules
-from corlume.core.water import Water
+from corlume.core.optics.water import Water
 
 PaneKind = Literal["glass", "plain"]
 Flow = Literal["", "low", "medium", "high"]

@@ -6,14 +6,14 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 
 from corlume.core.coral import CoralCard
-from corlume.core.emitter import Emitter
 from corlume.core.errors import NAME, FieldError, Rules
 from corlume.core.geometry import Colony, Tank
-from corlume.core.intent import BY_GOAL, Intent
+from corlume.core.judgement.intent import BY_GOAL, Intent
+from corlume.core.judgement.targets import LightTargets
+from corlume.core.judgement.wanted import WantedZone, zone_errors
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.wear import wear_errors
 from corlume.core.site import Site
-from corlume.core.targets import LightTargets
-from corlume.core.wanted import WantedZone, zone_errors
-from corlume.core.wear import wear_errors
 
 MOST = {"setups": 30, "fixtures": 100, "rocks": 400, "braces": 50, "corals": 500, "wanted": 60}
 """How many of each a keeper can add to a tank, fixtures to a setup."""

@@ -12,7 +12,7 @@ from fpdf import FPDF
 from fpdf.enums import XPos, YPos
 
 from corlume.core.geometry import Tank
-from corlume.core.mounting import Hanger, Mark
+from corlume.core.hanging.mounting import Hanger, Mark
 from corlume.formats.measure import Measure
 
 PAGES = {"a4": (297.0, 210.0), "letter": (279.4, 215.9)}

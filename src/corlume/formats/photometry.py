@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import InvalidInput
-from corlume.core.lobe import Lobe, TableLobe
+from corlume.core.optics.lobe import Lobe, TableLobe
 from corlume.core.units import DEGREE
 from corlume.formats.faults import BadFile, Fault
 

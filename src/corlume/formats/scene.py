@@ -10,18 +10,18 @@ from typing import Any, NoReturn, TypeVar
 from pydantic import ValidationError
 
 from corlume.core.coral import CoralCard
-from corlume.core.emitter import ONE_CHANNEL, Channel, Emitter
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
-from corlume.core.intent import Intent
-from corlume.core.lobe import Lobe, RingLobe, TableLobe
+from corlume.core.judgement.intent import Intent
+from corlume.core.judgement.targets import LightTargets
+from corlume.core.judgement.wanted import WantedZone
+from corlume.core.optics.emitter import ONE_CHANNEL, Channel, Emitter
+from corlume.core.optics.lobe import Lobe, RingLobe, TableLobe
+from corlume.core.optics.spectrum import BandSpectrum, Spectrum, TableSpectrum
+from corlume.core.optics.water import Water
 from corlume.core.scene import MOST, Coral, Fixture, Running, Scene, Setup
 from corlume.core.site import Site
-from corlume.core.spectrum import BandSpectrum, Spectrum, TableSpectrum
-from corlume.core.targets import LightTargets
 from corlume.core.units import CM, DEGREE
-from corlume.core.wanted import WantedZone
-from corlume.core.water import Water
 from corlume.formats.faults import BadFile, Fault, path_of, shape_faults
 from corlume.formats.measure import Measure
 from corlume.formats.scene_file import (

@@ -5,15 +5,15 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from corlume.core.emitter import ONE_CHANNEL
 from corlume.core.geometry import SIDES
-from corlume.core.intent import Intent
-from corlume.core.lobe import Lobe, RingLobe, TableLobe
+from corlume.core.judgement.intent import Intent
+from corlume.core.judgement.wanted import WantedZone
+from corlume.core.optics.emitter import ONE_CHANNEL
+from corlume.core.optics.lobe import Lobe, RingLobe, TableLobe
+from corlume.core.optics.spectrum import BandSpectrum, Spectrum, TableSpectrum
 from corlume.core.scene import Coral, Fixture, Scene
 from corlume.core.site import Site
-from corlume.core.spectrum import BandSpectrum, Spectrum, TableSpectrum
 from corlume.core.units import CM, DEGREE
-from corlume.core.wanted import WantedZone
 from corlume.formats.scene_file import (
     BandFile,
     BraceFile,

@@ -7,7 +7,7 @@ from itertools import pairwise
 from xml.etree import ElementTree
 
 from corlume.core.errors import InvalidInput
-from corlume.core.spectrum import TableSpectrum
+from corlume.core.optics.spectrum import TableSpectrum
 from corlume.formats.faults import BadFile, Fault
 
 MAX_BYTES = 1_000_000

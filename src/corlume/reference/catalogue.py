@@ -9,8 +9,8 @@ from importlib.resources import files
 from typing import Any
 
 from corlume.core.coral import CoralCard
-from corlume.core.emitter import Channel, Emitter
-from corlume.core.lobe import RingLobe
+from corlume.core.optics.emitter import Channel, Emitter
+from corlume.core.optics.lobe import RingLobe
 from corlume.core.scene import Fixture
 from corlume.core.units import CM, DEGREE
 from corlume.reference.spectra import lamp_spectra

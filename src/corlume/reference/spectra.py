@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.spectrum import BandSpectrum, TableSpectrum
+from corlume.core.optics.spectrum import BandSpectrum, TableSpectrum
 
 Array = NDArray[np.float64]
 

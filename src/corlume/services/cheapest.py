@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from corlume.core.errors import InvalidInput
-from corlume.core.module import Layout
+from corlume.core.hanging.module import Layout
 from corlume.core.scene import Fixture
 from corlume.reference.catalogue import FixtureKindEntry
 from corlume.services.hanging import LEAST_LEVEL, MOST_FOUND, Case, Found, Step, cost_of, judged

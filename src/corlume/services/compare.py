@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from corlume.core.budget import flux_budget
-from corlume.core.emitter import MEAN_YIELD
-from corlume.core.figures import Figures
 from corlume.core.geometry import Tank
-from corlume.core.layout import patches, wider
+from corlume.core.hanging.layout import patches, wider
+from corlume.core.judgement.figures import Figures
+from corlume.core.optics.budget import flux_budget
+from corlume.core.optics.emitter import MEAN_YIELD
+from corlume.core.optics.softness import shadow_edge
+from corlume.core.optics.spectrum import photon_yield
 from corlume.core.scene import Fixture, Setup, overlaps
-from corlume.core.softness import shadow_edge
-from corlume.core.spectrum import photon_yield
 from corlume.reference.catalogue import fixture_kinds, lamp_kinds
 from corlume.services.judge import figures
 from corlume.services.lights import changed

@@ -11,11 +11,11 @@ import numpy as np
 from corlume.core.coral import CoralCard, PlacedCoral
 from corlume.core.errors import Rules
 from corlume.core.geometry import Colony, Tank
-from corlume.core.intent import Places
-from corlume.core.placement import Reason, ZoneFit, check_place, fit_zones, light_miss, stung
+from corlume.core.judgement.intent import Places
+from corlume.core.judgement.placement import Reason, ZoneFit, check_place, fit_zones, light_miss, stung
+from corlume.core.judgement.targets import LightTargets
+from corlume.core.judgement.zones import Zone, find_zones
 from corlume.core.scene import Coral, Fixture, check_count
-from corlume.core.targets import LightTargets
-from corlume.core.zones import Zone, find_zones
 from corlume.services.predict import par_at, par_in, same_tank, surface_par, surfaces_of
 from corlume.store import rows
 from corlume.store.database import Database

@@ -8,14 +8,14 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-from corlume.core.budget import front_share
-from corlume.core.diagnosis import WEAK, Fault, LightMap, Scope, diagnose
 from corlume.core.errors import InvalidInput
-from corlume.core.figures import Figures
 from corlume.core.geometry import Tank
-from corlume.core.intent import Intent
-from corlume.core.lens import LENSED, lens_on, with_lens
-from corlume.core.mounting import BODY
+from corlume.core.hanging.mounting import BODY
+from corlume.core.judgement.diagnosis import WEAK, Fault, LightMap, Scope, diagnose
+from corlume.core.judgement.figures import Figures
+from corlume.core.judgement.intent import Intent
+from corlume.core.optics.budget import front_share
+from corlume.core.optics.lens import LENSED, lens_on, with_lens
 from corlume.core.scene import Fixture, Setup, fixture_errors, overlaps
 from corlume.core.units import DEGREE
 from corlume.services.corals import CoralChange, coral_change

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from corlume.core.module import Layout
+from corlume.core.hanging.module import Layout
+from corlume.core.hanging.search import same_in_a_mirror
 from corlume.core.scene import Fixture
-from corlume.core.search import same_in_a_mirror
 from corlume.reference.catalogue import FixtureKindEntry
 from corlume.services.cheapest import cheapest
 from corlume.services.hanging import LEAST_LEVEL, MOST_FOUND, TIDY, Case, Step, judged, reasoned, trade

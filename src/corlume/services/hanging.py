@@ -10,16 +10,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
-from corlume.core.field import grid
-from corlume.core.figures import Figures, Light
-from corlume.core.intent import BLANKETS
-from corlume.core.layout import balanced
-from corlume.core.lens import LENSED, LENSES, LensKey, lens_on
-from corlume.core.module import Layout
+from corlume.core.hanging.layout import balanced
+from corlume.core.hanging.module import Layout
+from corlume.core.hanging.search import Columns, Space, evened, levelled, refine, scan, snapped
+from corlume.core.judgement.figures import Figures, Light
+from corlume.core.judgement.intent import BLANKETS
+from corlume.core.judgement.wanted import Met
+from corlume.core.optics.field import grid
+from corlume.core.optics.lens import LENSED, LENSES, LensKey, lens_on
 from corlume.core.scene import Fixture
-from corlume.core.search import Columns, Space, evened, levelled, refine, scan, snapped
 from corlume.core.units import DEGREE
-from corlume.core.wanted import Met
 from corlume.core.words import letter
 from corlume.reference.catalogue import FixtureKindEntry, lamp_kinds
 from corlume.services.judge import figures

@@ -12,13 +12,13 @@ from functools import lru_cache
 
 import numpy as np
 
-from corlume.core.figures import Ends, Figures, Light, Part, hottest, share_within
 from corlume.core.geometry import Tank
-from corlume.core.intent import Intent, Places, Purpose, places_of, wanted_in
-from corlume.core.rings import RingRow, ring_row
+from corlume.core.judgement.figures import Ends, Figures, Light, Part, hottest, share_within
+from corlume.core.judgement.intent import Intent, Places, Purpose, places_of, wanted_in
+from corlume.core.judgement.rings import RingRow, ring_row
+from corlume.core.judgement.verdicts import Case, Verdict, coral_verdict, judge
+from corlume.core.judgement.wanted import WantedZone
 from corlume.core.scene import Fixture
-from corlume.core.verdicts import Case, Verdict, coral_verdict, judge
-from corlume.core.wanted import WantedZone
 from corlume.services.corals import coral_change
 from corlume.services.predict import judged_planes, open_plane, par_in, ring_planes, same_tank, spilled, surfaces_of
 from corlume.store.tanks import StoredTank

@@ -9,8 +9,8 @@ from dataclasses import replace
 import numpy as np
 
 from corlume.core.errors import Rules
-from corlume.core.levels import best_levels
-from corlume.core.module import Layout
+from corlume.core.hanging.levels import best_levels
+from corlume.core.hanging.module import Layout
 from corlume.core.scene import Fixture
 from corlume.core.words import letter
 from corlume.services.hanging import LEAST_LEVEL, Found, Step, braced, cost_of

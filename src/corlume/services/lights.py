@@ -8,13 +8,13 @@ from typing import Any
 
 import numpy as np
 
-from corlume.core.emitter import Emitter
 from corlume.core.errors import InvalidInput, Rules
-from corlume.core.frame import carry
 from corlume.core.geometry import Tank
-from corlume.core.lens import LENSED, LENSES, with_lens
+from corlume.core.hanging.frame import carry
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.lens import LENSED, LENSES, with_lens
+from corlume.core.optics.wear import condition
 from corlume.core.scene import Fixture, check_count, fixture_errors, overlaps
-from corlume.core.wear import condition
 from corlume.core.words import plain
 from corlume.services.shelf import entry
 from corlume.store import rows

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from corlume.core.errors import InvalidInput, Rules
-from corlume.core.mounting import Check, Hanger, Mark, check_mounting, draw_marks, find_hangers
+from corlume.core.hanging.mounting import Check, Hanger, Mark, check_mounting, draw_marks, find_hangers
 from corlume.core.site import Site
 from corlume.store import rows
 from corlume.store.database import Database

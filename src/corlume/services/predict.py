@@ -18,19 +18,19 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.budget import FluxBudget, flux_budget
-from corlume.core.conversion import daily_light
-from corlume.core.emitter import Emitter
-from corlume.core.field import Medium, Sensor, Strip, channel_fields, grid, unit_field
 from corlume.core.geometry import Tank
-from corlume.core.intent import Places
-from corlume.core.levels import Aim, best_levels
+from corlume.core.hanging.levels import Aim, best_levels
+from corlume.core.judgement.intent import Places
+from corlume.core.judgement.targets import Band, LightTargets
+from corlume.core.judgement.zones import Surface, surfaces
 from corlume.core.memory import remembered
-from corlume.core.ripple import flicker
+from corlume.core.optics.budget import FluxBudget, flux_budget
+from corlume.core.optics.conversion import daily_light
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.field import Medium, Sensor, Strip, channel_fields, grid, unit_field
+from corlume.core.optics.ripple import flicker
+from corlume.core.optics.spectrum import WAVELENGTHS, mixed, usable_share
 from corlume.core.scene import Fixture, bodies_below
-from corlume.core.spectrum import WAVELENGTHS, mixed, usable_share
-from corlume.core.targets import Band, LightTargets
-from corlume.core.zones import Surface, surfaces
 from corlume.reference.spectra import weightings
 
 Array = NDArray[np.float64]

@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from corlume.core.geometry import Tank
-from corlume.core.intent import BY_GOAL
-from corlume.core.layout import PATCH, balanced, count_for, patches
-from corlume.core.module import Axis, Layout, Module
+from corlume.core.hanging.layout import PATCH, balanced, count_for, patches
+from corlume.core.hanging.module import Axis, Layout, Module
+from corlume.core.judgement.intent import BY_GOAL
 from corlume.core.scene import Fixture
 from corlume.core.units import CM
 from corlume.reference.catalogue import FixtureKindEntry

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
-from corlume.core.figures import Figures
-from corlume.core.lens import LENSES
-from corlume.core.module import Layout
+from corlume.core.hanging.module import Layout
+from corlume.core.judgement.figures import Figures
+from corlume.core.optics.lens import LENSES
 from corlume.core.scene import Fixture
 
 LEAST_MOVE, LEAST_STEP = 0.01, 0.1

@@ -9,10 +9,10 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from corlume.core.errors import Rules
-from corlume.core.figures import Ends, Figures, Hottest, Light, Part
-from corlume.core.module import Layout
+from corlume.core.hanging.module import Layout
+from corlume.core.judgement.figures import Ends, Figures, Hottest, Light, Part
+from corlume.core.judgement.wanted import Met, WantedZone
 from corlume.core.scene import Setup
-from corlume.core.wanted import Met, WantedZone
 from corlume.formats.scene import read_fixture
 from corlume.formats.scene_writer import write_fixture
 from corlume.services import shelf

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from corlume.core.errors import NAME, Rules
-from corlume.core.intent import Intent, intent_errors
+from corlume.core.judgement.intent import Intent, intent_errors
 from corlume.core.scene import Setup, check_count, reaches
 from corlume.store import rows
 from corlume.store.database import Database

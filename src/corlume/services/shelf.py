@@ -6,14 +6,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from corlume.core.conversion import photon_flux
-from corlume.core.emitter import Channel, Emitter, FixtureKind
 from corlume.core.errors import NAME, Rules
-from corlume.core.field import Medium, unit_field
 from corlume.core.geometry import Pane, Tank
-from corlume.core.lobe import width_at_half
-from corlume.core.scene import Fixture
-from corlume.core.spectrum import (
+from corlume.core.optics.conversion import photon_flux
+from corlume.core.optics.emitter import Channel, Emitter, FixtureKind
+from corlume.core.optics.field import Medium, unit_field
+from corlume.core.optics.lobe import width_at_half
+from corlume.core.optics.spectrum import (
     Spectrum,
     lux_per_ppfd,
     mean_wavelength,
@@ -21,6 +20,7 @@ from corlume.core.spectrum import (
     photon_yield,
     usable_share,
 )
+from corlume.core.scene import Fixture
 from corlume.formats.photometry import read_photometry, write_lm63
 from corlume.formats.scene import read_fixture
 from corlume.formats.scene_writer import write_fixture

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from corlume.core.figures import Figures
-from corlume.core.intent import BY_GOAL, Intent
-from corlume.core.layout import balanced, patches, wider
-from corlume.core.module import Layout
+from corlume.core.hanging.layout import balanced, patches, wider
+from corlume.core.hanging.module import Layout
+from corlume.core.judgement.figures import Figures
+from corlume.core.judgement.intent import BY_GOAL, Intent
 from corlume.core.scene import Fixture
 from corlume.reference.catalogue import FixtureKindEntry, fixture_kinds
 from corlume.services.judge import figures

@@ -6,8 +6,8 @@ from dataclasses import replace
 
 from corlume.core.errors import InvalidInput, Rules
 from corlume.core.geometry import Brace, Rock, Tank
+from corlume.core.judgement.targets import LightTargets
 from corlume.core.scene import Running, Scene, Setup, check_count
-from corlume.core.targets import LightTargets
 from corlume.formats.scene import read_scene
 from corlume.formats.scene_writer import write_scene
 from corlume.store import journal, rows

@@ -8,9 +8,9 @@ from typing import Literal
 
 from corlume.core.errors import Rules
 from corlume.core.geometry import Tank
+from corlume.core.judgement.targets import LightTargets
+from corlume.core.judgement.wanted import Met, WantedZone, meet, zone_errors
 from corlume.core.scene import Fixture
-from corlume.core.targets import LightTargets
-from corlume.core.wanted import Met, WantedZone, meet, zone_errors
 from corlume.services.predict import par_at
 from corlume.store import rows
 from corlume.store.database import Database

@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
-from corlume.core.field import grid
-from corlume.core.intent import PURPOSES, Intent
-from corlume.core.levels import Aim
+from corlume.core.hanging.levels import Aim
+from corlume.core.judgement.intent import PURPOSES, Intent
+from corlume.core.optics.field import grid
 from corlume.reference.catalogue import FixtureKindEntry
 from corlume.services.judge import judged_places
 from corlume.services.rack import CLEARANCE, MOST

@@ -8,16 +8,16 @@ from functools import lru_cache
 from typing import Any
 
 from corlume.core.coral import CoralCard
-from corlume.core.emitter import ONE_CHANNEL, Channel, Emitter
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
-from corlume.core.intent import Intent
-from corlume.core.lobe import Lobe, RingLobe, TableLobe
+from corlume.core.judgement.intent import Intent
+from corlume.core.judgement.targets import LightTargets
+from corlume.core.judgement.wanted import WantedZone
+from corlume.core.optics.emitter import ONE_CHANNEL, Channel, Emitter
+from corlume.core.optics.lobe import Lobe, RingLobe, TableLobe
+from corlume.core.optics.spectrum import BandSpectrum, Spectrum, TableSpectrum
+from corlume.core.optics.water import Water
 from corlume.core.scene import Coral, Fixture, Running
 from corlume.core.site import Site
-from corlume.core.spectrum import BandSpectrum, Spectrum, TableSpectrum
-from corlume.core.targets import LightTargets
-from corlume.core.wanted import WantedZone
-from corlume.core.water import Water
 
 Row = dict[str, Any]
 

@@ -10,11 +10,11 @@ from typing import Generic, TypeVar
 
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import Brace, Rock, Tank
-from corlume.core.intent import BY_GOAL, Intent
+from corlume.core.judgement.intent import BY_GOAL, Intent
+from corlume.core.judgement.targets import LightTargets
+from corlume.core.judgement.wanted import WantedZone
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, shaded
 from corlume.core.site import Site
-from corlume.core.targets import LightTargets
-from corlume.core.wanted import WantedZone
 from corlume.store import rows
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
 

@@ -27,8 +27,9 @@ from corlume.web import (
     tank_pages,
     zone_pages,
 )
+from corlume.web.assets import STATIC, SqueezePages
 from corlume.web.guard import Guard
-from corlume.web.site import HERE, error_page, measure_of, page, plain_page, told
+from corlume.web.site import error_page, measure_of, page, plain_page, told
 
 LOGGED = "What happened stands in corlume.log, beside the database."
 _log = logging.getLogger("corlume")
@@ -40,8 +41,9 @@ def create_app(database: Database, settings: Settings) -> FastAPI:
     app = FastAPI(title="Corlume", docs_url=None, redoc_url=None, openapi_url=None)
     app.state.database = database
     hosts = [name.strip() for name in settings.hosts.split(",") if name.strip()]
+    app.add_middleware(SqueezePages, minimum_size=1000, compresslevel=5)
     app.add_middleware(Guard, hosts=[*hosts, settings.host], last_resort=_not_foreseen)
-    app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
+    app.mount("/static", StaticFiles(directory=STATIC), name="static")
     app.include_router(backup_pages.router)
     app.include_router(tank_pages.router)
     app.include_router(shelf_pages.router)

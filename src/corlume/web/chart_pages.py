@@ -8,9 +8,9 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from corlume.core.emitter import MOST_CHANNELS
 from corlume.core.errors import Rules
-from corlume.core.intent import PURPOSES, Intent, in_words
+from corlume.core.judgement.intent import PURPOSES, Intent, in_words
+from corlume.core.optics.emitter import MOST_CHANNELS
 from corlume.formats.measure import Measure
 from corlume.services import lights, setups, shelf, tanks
 from corlume.services.corals import coral_change

@@ -7,14 +7,14 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
-from corlume.core.emitter import Emitter
 from corlume.core.geometry import Tank
-from corlume.core.lens import LENSES
-from corlume.core.mounting import splashed
-from corlume.core.rings import NAMES
+from corlume.core.hanging.mounting import splashed
+from corlume.core.judgement.rings import NAMES
+from corlume.core.judgement.targets import Band
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.lens import LENSES
+from corlume.core.optics.wear import questions
 from corlume.core.scene import Fixture, beside, overlaps
-from corlume.core.targets import Band
-from corlume.core.wear import questions
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.services.judge import rings, verdicts

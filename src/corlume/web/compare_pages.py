@@ -7,7 +7,7 @@ from dataclasses import replace
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse
 
-from corlume.core.verdicts import Case
+from corlume.core.judgement.verdicts import Case
 from corlume.services import compare, tanks
 from corlume.services.corals import coral_change
 from corlume.services.judge import told

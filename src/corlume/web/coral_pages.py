@@ -9,7 +9,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from pydantic import BaseModel
 
 from corlume.core.coral import AGGRESSIONS, FLOW_WANTS, GROUPS, CoralCard
-from corlume.core.placement import nearest_miss
+from corlume.core.judgement.placement import nearest_miss
 from corlume.core.scene import Coral
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import coral_cards

@@ -7,10 +7,10 @@ from typing import Any, TypeVar
 
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
+from corlume.core.judgement.targets import LIMITS, SCHOOLS, LightTargets, school_of
+from corlume.core.optics.water import Water
 from corlume.core.scene import Running
-from corlume.core.targets import LIMITS, SCHOOLS, LightTargets, school_of
 from corlume.core.units import DEGREE
-from corlume.core.water import Water
 from corlume.core.words import plain
 from corlume.formats.measure import Measure, parse_number
 

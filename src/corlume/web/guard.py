@@ -66,8 +66,7 @@ class Guard:
                 headers = MutableHeaders(scope=message)
                 for name, value in HEADERS.items():
                     headers[name] = value
-                # pages tell of the tank as it is now; the browser asks again for the rest, too
-                headers["Cache-Control"] = "no-cache" if scope["path"].startswith("/static/") else "no-store"
+                headers["Cache-Control"] = _kept_for(scope)
             await send(message)
 
         kept: list[Path] = []
@@ -115,6 +114,14 @@ class Guard:
             if not message.get("more_body", False):
                 body.seek(0)
                 return None
+
+
+def _kept_for(scope: Scope) -> str:
+    """How long a browser may keep an answer: a file that is addressed by its content for good, a page not at all."""
+    if not scope["path"].startswith("/static/"):
+        return "no-store"  # pages tell of the tank as it is now
+    by_content = scope["query_string"].startswith(b"v=")
+    return "public, max-age=31536000, immutable" if by_content else "no-cache"
 
 
 def _given_out(body: IO[bytes]) -> Receive:

@@ -11,11 +11,11 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from markupsafe import Markup
 
 from corlume.core.errors import InvalidInput
-from corlume.core.figures import Figures
-from corlume.core.intent import Intent
-from corlume.core.lens import LENSES
+from corlume.core.judgement.figures import Figures
+from corlume.core.judgement.intent import Intent
+from corlume.core.judgement.verdicts import Case, Verdict
+from corlume.core.optics.lens import LENSES
 from corlume.core.scene import Setup
-from corlume.core.verdicts import Case, Verdict
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import FixtureKindEntry

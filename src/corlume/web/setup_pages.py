@@ -6,7 +6,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 from markupsafe import Markup
 
-from corlume.core.intent import PURPOSES
+from corlume.core.judgement.intent import PURPOSES
 from corlume.services import tanks
 from corlume.services.hanging import YEARS, cost_of
 from corlume.services.judge import verdicts

@@ -10,10 +10,10 @@ from typing import Any, get_args
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from corlume.core.conversion import LUX_PER_PPFD
-from corlume.core.emitter import FixtureKind
 from corlume.core.errors import InvalidInput
-from corlume.core.lobe import width_at_half
+from corlume.core.optics.conversion import LUX_PER_PPFD
+from corlume.core.optics.emitter import FixtureKind
+from corlume.core.optics.lobe import width_at_half
 from corlume.core.scene import Fixture
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number

@@ -19,11 +19,13 @@ from corlume.formats.measure import LengthUnit, Measure
 from corlume.services import tanks
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank, Unreadable
+from corlume.web.assets import asset
 from corlume.web.guard import MAX_BODY
+from corlume.web.stations import STATIONS
 
 HERE = Path(__file__).parent
 templates = Jinja2Templates(directory=HERE / "templates")
-templates.env.globals["version"] = __version__
+templates.env.globals |= {"version": __version__, "asset": asset, "stations": STATIONS}
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
 
 
@@ -114,7 +116,7 @@ def plain_page(title: str, text: str, status: int) -> HTMLResponse:
     return HTMLResponse(
         '<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Corlume</title>'
         '<meta name="viewport" content="width=device-width, initial-scale=1">'
-        '<link rel="stylesheet" href="/static/app.css"></head><body class="bg-paper text-ink min-h-screen">'
+        f'<link rel="stylesheet" href="{asset("app.css")}"></head><body class="bg-paper text-ink min-h-screen">'
         f'<main class="grow"><section class="narrow"><h1>{escape(title)}</h1><p class="mt-3">{escape(text)}</p>'
         '<p class="mt-5"><a class="button" href="/tanks">To the tanks</a></p></section></main></body></html>',
         status,

@@ -12,9 +12,9 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from pydantic import BaseModel, Field
 
 from corlume.core.geometry import Rock, Tank
+from corlume.core.judgement.targets import SCHOOLS, LightTargets
+from corlume.core.optics.water import Water
 from corlume.core.scene import Running
-from corlume.core.targets import SCHOOLS, LightTargets
-from corlume.core.water import Water
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import Measure
 from corlume.services import tanks

@@ -9,8 +9,8 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from pydantic import BaseModel, Field
 
 from corlume.core.geometry import Tank
+from corlume.core.judgement.wanted import WantedZone
 from corlume.core.units import INCH
-from corlume.core.wanted import WantedZone
 from corlume.formats.measure import Measure
 from corlume.services import tanks
 from corlume.services.wanted import PURPOSES, Box, Purpose, draw_zone, light_for, remove_zone, save_zone, zones_met

@@ -8,9 +8,9 @@ import numpy as np
 from markupsafe import Markup
 
 from corlume.core.geometry import Tank
-from corlume.core.placement import ZoneFit
-from corlume.core.targets import LightTargets
-from corlume.core.zones import Surface, Zone
+from corlume.core.judgement.placement import ZoneFit
+from corlume.core.judgement.targets import LightTargets
+from corlume.core.judgement.zones import Surface, Zone
 from corlume.services.corals import CoralState
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group

@@ -7,8 +7,8 @@ from collections.abc import Mapping, Sequence
 from markupsafe import Markup
 
 from corlume.core.geometry import Box, Rock, Tank
-from corlume.core.targets import LightTargets
-from corlume.core.wanted import WantedZone
+from corlume.core.judgement.targets import LightTargets
+from corlume.core.judgement.wanted import WantedZone
 from corlume.store.tanks import Kept
 from corlume.web.drawing.sheet import Sheet, View
 from corlume.web.drawing.svg import el, group

@@ -7,7 +7,7 @@ import math
 import numpy as np
 from markupsafe import Markup
 
-from corlume.core.lobe import Lobe
+from corlume.core.optics.lobe import Lobe
 from corlume.web.drawing.svg import el, group, points_path
 
 WIDTH, REACH = 300.0, 128.0

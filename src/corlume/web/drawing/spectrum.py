@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from markupsafe import Markup
 
-from corlume.core.spectrum import PAR_HIGH, PAR_LOW, WAVELENGTHS, photon_shares
+from corlume.core.optics.spectrum import PAR_HIGH, PAR_LOW, WAVELENGTHS, photon_shares
 from corlume.services.shelf import Colour
 from corlume.web.drawing.svg import el, group, points_path
 

@@ -63,6 +63,11 @@ async function refresh() {
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("page", () => ({
+    open: false,
+    // on a phone the stations stand behind one button
+    turn() {
+      this.open = !this.open;
+    },
     init() {
       document.addEventListener("keydown", (event) => {
         const typing = event.target.matches("input[type=text], textarea, select");

@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import FieldError, Rules
-from corlume.core.figures import share_within
 from corlume.core.geometry import Tank
-from corlume.core.zones import surfaces
+from corlume.core.judgement.figures import share_within
+from corlume.core.judgement.zones import surfaces
 
 Array = NDArray[np.float64]
 MOST_POINTS = 150

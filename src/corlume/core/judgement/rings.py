@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.figures import finite_mean
+from corlume.core.judgement.figures import finite_mean
 
 Array = NDArray[np.float64]
 NAMES = ("centre", "middle ring", "outer ring")

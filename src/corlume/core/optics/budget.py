@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.emitter import Emitter
 from corlume.core.geometry import Tank
+from corlume.core.optics.emitter import Emitter
 
 
 @dataclass(frozen=True, slots=True)

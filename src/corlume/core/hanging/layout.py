@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from corlume.core.targets import Goal
+from corlume.core.judgement.targets import Goal
 from corlume.core.units import INCH
 
 PATCH = 24 * INCH

@@ -11,9 +11,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from corlume.core.emitter import Emitter
 from corlume.core.geometry import Tank
-from corlume.core.surface import entry_tangent, fresnel_transmittance, steepest_reach, tube_spread
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.surface import entry_tangent, fresnel_transmittance, steepest_reach, tube_spread
 
 
 def shadow_edge(

@@ -12,9 +12,9 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-from corlume.core.figures import Figures, Part
-from corlume.core.intent import BLANKETS, Intent, Purpose, in_words
-from corlume.core.targets import SCHOOLS, LightTargets
+from corlume.core.judgement.figures import Figures, Part
+from corlume.core.judgement.intent import BLANKETS, Intent, Purpose, in_words
+from corlume.core.judgement.targets import SCHOOLS, LightTargets
 from corlume.core.words import plain
 
 Grade = Literal["good", "fair", "poor", "plain"]

@@ -22,8 +22,8 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from corlume.core.shadow import FAST, Rockwork, blocked
-from corlume.core.surface import entry_tangent, fresnel_transmittance, steepest_reach, tube_spread
+from corlume.core.optics.shadow import FAST, Rockwork, blocked
+from corlume.core.optics.surface import entry_tangent, fresnel_transmittance, steepest_reach, tube_spread
 
 Array = NDArray[np.float64]
 MAX_ORDER = 8

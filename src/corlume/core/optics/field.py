@@ -11,17 +11,17 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core import kernel
-from corlume.core.emitter import Emitter
 from corlume.core.geometry import Tank
-from corlume.core.lobe import Lobe
 from corlume.core.memory import remembered
-from corlume.core.pane import return_table
-from corlume.core.scatter import Scatter, find_scatter
-from corlume.core.shadow import Rockwork, rockwork
-from corlume.core.spectrum import Spectrum, mean_wavelength
-from corlume.core.surface import steepest_reach
-from corlume.core.water import Water, fade_table
+from corlume.core.optics import kernel
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.lobe import Lobe
+from corlume.core.optics.pane import return_table
+from corlume.core.optics.scatter import Scatter, find_scatter
+from corlume.core.optics.shadow import Rockwork, rockwork
+from corlume.core.optics.spectrum import Spectrum, mean_wavelength
+from corlume.core.optics.surface import steepest_reach
+from corlume.core.optics.water import Water, fade_table
 
 Array = NDArray[np.float64]
 Sensor = Literal["planar", "scalar"]

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from corlume.core.emitter import Emitter
+from corlume.core.optics.emitter import Emitter
 
 
 def carry(before: Emitter, after: Emitter, others: Sequence[Emitter]) -> list[Emitter]:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from corlume.core.geometry import Flow, Tank
-from corlume.core.targets import Band, LightTargets
+from corlume.core.judgement.targets import Band, LightTargets
 
 Array = NDArray[np.float64]
 PITCH = 0.025

@@ -10,8 +10,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from corlume.core.emitter import KINDS, FixtureKind
 from corlume.core.errors import FieldError, Rules
+from corlume.core.optics.emitter import KINDS, FixtureKind
 
 TUBES: tuple[FixtureKind, ...] = ("t5_tube", "power_compact")
 LEDS: tuple[FixtureKind, ...] = ("led_cluster", "led_bar")

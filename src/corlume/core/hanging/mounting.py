@@ -14,8 +14,8 @@ from typing import Literal
 
 import numpy as np
 
-from corlume.core.emitter import Emitter
 from corlume.core.geometry import Tank
+from corlume.core.optics.emitter import Emitter
 from corlume.core.scene import Fixture
 from corlume.core.site import Site
 from corlume.core.units import INCH

@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
-from corlume.core.lobe import Lobe, round_lobe
-from corlume.core.spectrum import Spectrum, photon_yield
+from corlume.core.optics.lobe import Lobe, round_lobe
+from corlume.core.optics.spectrum import Spectrum, photon_yield
 from corlume.core.units import DEGREE
 
 FixtureKind = Literal["led_cluster", "led_bar", "t5_tube", "power_compact", "halide"]

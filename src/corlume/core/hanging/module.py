@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import InvalidInput
-from corlume.core.field import Medium, channel_fields
-from corlume.core.lens import LENSED, LensKey, with_lens
+from corlume.core.optics.field import Medium, channel_fields
+from corlume.core.optics.lens import LENSED, LensKey, with_lens
 from corlume.core.scene import Fixture, overlaps
 
 Array = NDArray[np.float64]

@@ -18,10 +18,10 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from corlume.core.geometry import Tank
-from corlume.core.kernel import ONE_AT_A_TIME, crossings_return
-from corlume.core.shadow import Rockwork, blocked, mirror
-from corlume.core.surface import fresnel_transmittance
-from corlume.core.water import Water
+from corlume.core.optics.kernel import ONE_AT_A_TIME, crossings_return
+from corlume.core.optics.shadow import Rockwork, blocked, mirror
+from corlume.core.optics.surface import fresnel_transmittance
+from corlume.core.optics.water import Water
 
 Array = NDArray[np.float64]
 NODES = (12, 7, 7)

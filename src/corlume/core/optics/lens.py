@@ -9,8 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from corlume.core.emitter import Emitter
-from corlume.core.lobe import width_at_half
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.lobe import width_at_half
 from corlume.core.units import DEGREE
 
 LensKey = Literal["60", "80", "90", "120", "none", "diffuser"]

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
-from corlume.core.spectrum import WAVELENGTHS, Spectrum, photon_shares
+from corlume.core.optics.spectrum import WAVELENGTHS, Spectrum, photon_shares
 
 Array = NDArray[np.float64]
 WaterKind = Literal["sea", "plain"]

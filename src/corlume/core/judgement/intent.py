@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 
 from corlume.core.errors import FieldError, Rules
 from corlume.core.geometry import Tank
-from corlume.core.targets import Band, Goal, LightTargets
-from corlume.core.wanted import WantedZone
-from corlume.core.zones import Surface
+from corlume.core.judgement.targets import Band, Goal, LightTargets
+from corlume.core.judgement.wanted import WantedZone
+from corlume.core.judgement.zones import Surface
 
 Array = NDArray[np.float64]
 Purpose = Literal["goal", "even", "mixed", "strong_left", "strong_right", "zones", "lps", "sps"]

@@ -11,7 +11,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.emitter import Emitter
+from corlume.core.optics.emitter import Emitter
 
 Array = NDArray[np.float64]
 RIPPLE_LENGTHS = (0.035, 0.045, 0.06, 0.08, 0.105)

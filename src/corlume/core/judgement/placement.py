@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 
 from corlume.core.coral import CoralCard, PlacedCoral
 from corlume.core.geometry import Tank
+from corlume.core.judgement.zones import Zone
 from corlume.core.words import plain
-from corlume.core.zones import Zone
 
 Array = NDArray[np.float64]
 Rule = Literal["light", "room", "flow", "neighbour"]
