@@ -27,9 +27,9 @@ from corlume.core.optics.water import Water
 from corlume.core.units import DEGREE
 from corlume.reference.catalogue import fixture_kinds
 from corlume.services.demo import demo_scene
+from corlume.services.fields import first_look, medium_of, warm_up
 from corlume.services.hang import search
 from corlume.services.judge import verdicts
-from corlume.services.predict import first_look, medium_of, warm_up
 from corlume.services.starting import default_wish, starting_points
 from corlume.services.wish import Wish
 from corlume.store.tanks import StoredTank, unstored

@@ -16,7 +16,7 @@ import pytest
 from starlette.testclient import TestClient
 
 from corlume.services import demo, tanks
-from corlume.services.predict import medium_of
+from corlume.services.fields import medium_of
 from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank

@@ -17,7 +17,7 @@ from corlume.core.optics.lobe import RingLobe
 from corlume.core.scene import Fixture
 from corlume.formats.scene import read_scene
 from corlume.services.demo import demo_scene
-from corlume.services.predict import par_at
+from corlume.services.fields import par_at
 
 TABLE = Path(__file__).parent / "scenes" / "fields.json"
 

@@ -17,7 +17,7 @@ from corlume.formats.measure import LengthUnit, Measure
 from corlume.reference.catalogue import fixture_kinds
 from corlume.services import lights, tanks
 from corlume.services.diagnosis import SLIDERS, Diagnosis, Remedy, find_faults
-from corlume.services.predict import surface_par
+from corlume.services.fields import surface_par
 from corlume.services.steps import STEPS
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank

@@ -20,7 +20,7 @@ from corlume.formats.measure import Measure
 from corlume.reference.catalogue import fixture_kinds
 from corlume.services import hang, searches, tanks
 from corlume.services.cheapest import REACHED
-from corlume.services.predict import par_at
+from corlume.services.fields import par_at
 from corlume.services.starting import starting_points
 from corlume.services.wish import Wish, aim_of
 from corlume.store.database import Database

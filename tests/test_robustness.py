@@ -24,7 +24,7 @@ from corlume.core.units import DEGREE
 from corlume.formats.scene import read_scene
 from corlume.formats.scene_writer import write_scene
 from corlume.reference.catalogue import coral_cards, fixture_kinds
-from corlume.services import corals, hang, predict, tanks
+from corlume.services import corals, fields, hang, tanks
 from corlume.services.demo import demo_scene
 from corlume.services.starting import default_wish
 from corlume.settings import Settings
@@ -101,7 +101,7 @@ def test_light_is_never_negative_and_never_more_than_was_given() -> None:
     for odd in ODD:
         corner = (odd.tank.length, odd.tank.width, odd.tank.water_depth)
         points = np.linspace((0.0, 0.0, 0.0), corner, 40)
-        par = predict.par_at(odd.tank, odd.setup().fixtures, points)
+        par = fields.par_at(odd.tank, odd.setup().fixtures, points)
         assert (par >= 0).all()
         assert np.isfinite(par).all()
 
@@ -200,7 +200,7 @@ def test_corals_drawing_shows_sites_only_where_the_coral_fits(db: Database) -> N
     marks = draw_corals(sheet.plan, stored.tank, states, 3)
     assert marks.count("data-coral=") == sum(s.coral.place is not None for s in states)
     assert marks.count("coral-warn") == sum(bool(s.trouble) for s in states)
-    lit = list(zip(surfaces(stored.tank), predict.surface_par(stored.tank, fixtures), strict=True))
+    lit = list(zip(surfaces(stored.tank), fields.surface_par(stored.tank, fixtures), strict=True))
     floor = draw_surfaces(sheet.plan, lit, stored.targets)
     assert {f"band-{b.key}" in floor for b in stored.targets.bands()} == {True}
     assert floor.count('class="rock edge"') == len(lit) - 1  # all but the sand

@@ -21,8 +21,10 @@ from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, overlaps, 
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import coral_cards, fixture_kinds
-from corlume.services import compare, corals, lights, predict, setups, tanks
-from corlume.services.predict import Place, par_at, read_probe, slice_plane
+from corlume.services import compare, corals, fields, layers, lights, setups, tanks
+from corlume.services.fields import par_at, slice_plane
+from corlume.services.points import Place
+from corlume.services.probe import read_probe
 from corlume.store.database import Database
 from corlume.store.tanks import NotFound
 
@@ -115,7 +117,7 @@ def test_school_is_known_by_its_limits(key: str) -> None:
 def test_moving_one_fixture_recomputes_that_one_alone(monkeypatch: pytest.MonkeyPatch) -> None:
     worked: list[float] = []
     true = core_field.channel_fields
-    monkeypatch.setattr(predict, "channel_fields", lambda m, e, p, **how: worked.append(e.x) or true(m, e, p, **how))
+    monkeypatch.setattr(fields, "channel_fields", lambda m, e, p, **how: worked.append(e.x) or true(m, e, p, **how))
     fixtures = [Fixture(replace(FACE, x=0.111)), Fixture(replace(FACE, x=0.222))]
     slice_plane(TANK, fixtures, "plan", 0.123)
     slice_plane(TANK, [fixtures[0], Fixture(replace(FACE, x=0.333))], "plan", 0.123)
@@ -304,17 +306,17 @@ def test_shadow_edge_of_a_point_is_none_and_of_a_line_is_geometry() -> None:
 
 def test_layers_show_whose_light_it_is_and_what_rock_takes() -> None:
     fixtures = [Fixture(FACE), Fixture(replace(FACE, x=0.8), output=0.4)]
-    shares = [predict.layer_plane(TANK, fixtures, "plan", 0.3, "share", k).par for k in (0, 1)]
+    shares = [layers.layer_plane(TANK, fixtures, "plan", 0.3, "share", k).par for k in (0, 1)]
     open_water = np.isfinite(shares[0])
     assert shares[0][open_water] + shares[1][open_water] == pytest.approx(100, abs=1.5)
     assert np.nanmax(shares[0]) > 80
-    shadow = predict.layer_plane(TANK, fixtures, "plan", 0.46, "shadow", None)
+    shadow = layers.layer_plane(TANK, fixtures, "plan", 0.46, "shadow", None)
     # under the ledge at 0.6 to 0.8 nothing direct arrives; far from rock nothing is taken
     k, j = int(np.abs(shadow.u - 0.7).argmin()), int(np.abs(shadow.v - 0.12).argmin())
     assert np.nanmax(shadow.par) > 60
     assert np.nanmin(shadow.par) < 15
     assert shadow.par[k, j] >= 0
-    assert np.nanmax(predict.layer_plane(replace(TANK, rocks=()), fixtures, "plan", 0.3, "shadow", None).par) < 1e-6
+    assert np.nanmax(layers.layer_plane(replace(TANK, rocks=()), fixtures, "plan", 0.3, "shadow", None).par) < 1e-6
 
 
 def test_fixtures_that_want_the_same_room_are_named(db: Database) -> None:

@@ -20,7 +20,7 @@ from corlume.formats.scene import read_scene
 from corlume.formats.scene_writer import write_scene
 from corlume.services import tanks
 from corlume.services.demo import demo_scene
-from corlume.services.predict import par_at
+from corlume.services.fields import par_at
 from corlume.services.wanted import draw_zone, light_for, remove_zone, save_zone, zones_met
 from corlume.services.wish import Wish
 from corlume.store.database import Database

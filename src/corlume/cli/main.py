@@ -18,7 +18,7 @@ from corlume.formats.faults import BadFile
 from corlume.formats.scene import scene_schema
 from corlume.services import demo as demo_data
 from corlume.services import tanks
-from corlume.services.predict import warm_up
+from corlume.services.fields import warm_up
 from corlume.settings import Settings
 from corlume.store.database import Database, Unusable
 from corlume.store.tanks import NotFound

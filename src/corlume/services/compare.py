@@ -14,8 +14,9 @@ from corlume.core.optics.spectrum import photon_yield
 from corlume.core.scene import Fixture, Setup, overlaps
 from corlume.reference.catalogue import fixture_kinds, lamp_kinds
 from corlume.services.judge import figures
+from corlume.services.layers import flicker_at
 from corlume.services.lights import changed
-from corlume.services.predict import Place, flicker_at
+from corlume.services.points import Place
 from corlume.services.setups import add_setup
 from corlume.services.steps import STEPS, Steps
 from corlume.store.database import Database

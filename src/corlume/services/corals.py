@@ -16,7 +16,8 @@ from corlume.core.judgement.placement import Reason, ZoneFit, check_place, fit_z
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.zones import Zone, find_zones
 from corlume.core.scene import Coral, Fixture, check_count
-from corlume.services.predict import par_at, par_in, same_tank, surface_par, surfaces_of
+from corlume.services.fields import par_at, par_in, surface_par
+from corlume.services.points import same_tank, surfaces_of
 from corlume.store import rows
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope

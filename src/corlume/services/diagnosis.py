@@ -19,9 +19,11 @@ from corlume.core.optics.lens import LENSED, lens_on, with_lens
 from corlume.core.scene import Fixture, Setup, fixture_errors, overlaps
 from corlume.core.units import DEGREE
 from corlume.services.corals import CoralChange, coral_change
+from corlume.services.fields import slice_plane
 from corlume.services.judge import case_of
-from corlume.services.predict import same_tank, slice_plane, taken_by_braces
+from corlume.services.points import same_tank
 from corlume.services.setups import add_setup
+from corlume.services.spill import taken_by_braces
 from corlume.services.steps import STEPS, Steps
 from corlume.store.database import Database
 from corlume.store.tanks import NotFound, StoredTank, load_tank

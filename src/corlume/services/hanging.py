@@ -22,10 +22,12 @@ from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.core.words import letter
 from corlume.reference.catalogue import FixtureKindEntry, lamp_kinds
+from corlume.services.fields import medium_of, par_at
 from corlume.services.judge import figures
-from corlume.services.predict import medium_of, par_at, same_tank, taken_by_braces
+from corlume.services.points import same_tank
 from corlume.services.rack import MOST, Rack, rack_of
 from corlume.services.reasons import Reason, reasons_for
+from corlume.services.spill import taken_by_braces
 from corlume.services.wanted import zones_met
 from corlume.services.wish import PLANE, Wish, aim_of, intent_of
 from corlume.store.tanks import StoredTank

@@ -20,7 +20,9 @@ from corlume.core.judgement.verdicts import Case, Verdict, coral_verdict, judge
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.scene import Fixture
 from corlume.services.corals import coral_change
-from corlume.services.predict import judged_planes, open_plane, par_in, ring_planes, same_tank, spilled, surfaces_of
+from corlume.services.fields import judged_planes, open_plane, par_in, ring_planes
+from corlume.services.points import same_tank, surfaces_of
+from corlume.services.spill import spilled
 from corlume.store.tanks import StoredTank
 
 

@@ -13,9 +13,9 @@ from corlume.core.hanging.levels import best_levels
 from corlume.core.hanging.module import Layout
 from corlume.core.scene import Fixture
 from corlume.core.words import letter
+from corlume.services.fields import par_at
 from corlume.services.hanging import LEAST_LEVEL, Found, Step, braced, cost_of
 from corlume.services.judge import figures
-from corlume.services.predict import par_at
 from corlume.services.wanted import zones_met
 from corlume.services.wish import Wish, aim_of, intent_of
 from corlume.store.tanks import StoredTank

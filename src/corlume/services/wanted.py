@@ -11,7 +11,7 @@ from corlume.core.geometry import Tank
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.wanted import Met, WantedZone, meet, zone_errors
 from corlume.core.scene import Fixture
-from corlume.services.predict import par_at
+from corlume.services.fields import par_at
 from corlume.store import rows
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope

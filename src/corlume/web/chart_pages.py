@@ -14,7 +14,9 @@ from corlume.core.optics.emitter import MOST_CHANNELS
 from corlume.formats.measure import Measure
 from corlume.services import lights, setups, shelf, tanks
 from corlume.services.corals import coral_change
-from corlume.services.predict import LAYERS, Layer, Place, first_look
+from corlume.services.fields import first_look
+from corlume.services.layers import LAYERS, Layer
+from corlume.services.points import Place
 from corlume.store.database import Database
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web import chart_view

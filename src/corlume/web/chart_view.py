@@ -17,21 +17,11 @@ from corlume.core.optics.wear import questions
 from corlume.core.scene import Fixture, beside, overlaps
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
+from corlume.services.fields import Plane, slice_plane
 from corlume.services.judge import rings, verdicts
-from corlume.services.predict import (
-    FLICKERS,
-    LAYERS,
-    PARTS,
-    SHADES,
-    Layer,
-    Place,
-    Plane,
-    Reading,
-    layer_plane,
-    read_probe,
-    same_tank,
-    slice_plane,
-)
+from corlume.services.layers import FLICKERS, LAYERS, PARTS, SHADES, Layer, layer_plane
+from corlume.services.points import Place, same_tank
+from corlume.services.probe import Reading, read_probe
 from corlume.services.steps import STEPS
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe

@@ -14,7 +14,8 @@ from corlume.core.scene import Coral
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import coral_cards
 from corlume.services import corals, tanks
-from corlume.services.predict import surface_par, surfaces_of
+from corlume.services.fields import surface_par
+from corlume.services.points import surfaces_of
 from corlume.store.tanks import NotFound, StoredTank
 from corlume.web.drawing.corals import draw_corals, draw_surfaces, draw_zones
 from corlume.web.drawing.sheet import lay_out_pair

@@ -22,10 +22,10 @@ from corlume.reference.catalogue import FixtureKindEntry
 from corlume.services import searches, shelf, tanks
 from corlume.services.corals import coral_change
 from corlume.services.diagnosis import find_faults, try_remedy
+from corlume.services.fields import slice_plane
 from corlume.services.hang import NEAR
 from corlume.services.hanging import LEAST_LEVEL, YEARS, cost_of
 from corlume.services.judge import figures, told
-from corlume.services.predict import slice_plane
 from corlume.services.rack import rack_of
 from corlume.services.searches import Search
 from corlume.services.setups import add_setup

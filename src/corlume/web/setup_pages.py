@@ -8,9 +8,9 @@ from markupsafe import Markup
 
 from corlume.core.judgement.intent import PURPOSES
 from corlume.services import tanks
+from corlume.services.fields import slice_plane
 from corlume.services.hanging import YEARS, cost_of
 from corlume.services.judge import verdicts
-from corlume.services.predict import slice_plane
 from corlume.services.wanted import zones_met
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.difference import NAMES, difference_plan

@@ -1,0 +1,99 @@
+"""Which points of a tank are looked at: slices, the planes that judgements use, seats, a probe; and their surfaces."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.geometry import Tank
+from corlume.core.judgement.intent import Places
+from corlume.core.judgement.zones import Surface, surfaces
+from corlume.core.memory import remembered
+from corlume.core.optics.field import grid
+
+Array = NDArray[np.float64]
+SliceKind = Literal["plan", "front", "side"]
+STEP = 0.028
+"""Distance between the nodes of a drawn plane [m]; planes are capped at 90 nodes a side."""
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A point in the water [m]."""
+
+    x: float
+    y: float
+    depth: float
+
+
+@dataclass(frozen=True, slots=True)
+class PlaneSpec:
+    """Which points of a tank: a drawn slice, the plane, volume or rings that verdicts use, all surfaces, places, one
+    point.
+
+    ``coarse`` asks for half the nodes along each axis of a slice.
+    """
+
+    kind: Literal["plan", "front", "side", "judge", "volume", "ring", "surfaces", "places", "point"]
+    at: float | int | Place | Places = 0.0
+    coarse: bool = False
+
+
+@lru_cache(maxsize=64)
+def same_tank(tank: Tank) -> Tank:
+    """The tank, or the first one equal to it: whoever asks by the same object finds what is remembered at once."""
+    return tank
+
+
+@remembered(8_000_000)
+def rock_mask(tank: Tank, spec: PlaneSpec) -> NDArray[np.bool_]:
+    """Which of the points lie in rock or sand."""
+    return tank.in_rock(points_of(tank, spec))
+
+
+def surfaces_of(tank: Tank) -> tuple[Surface, ...]:
+    """The surfaces that corals can sit on, remembered; corals do not change them."""
+    return _surfaces(replace(tank, colonies=()))
+
+
+@lru_cache(maxsize=16)
+def _surfaces(tank: Tank) -> tuple[Surface, ...]:
+    return tuple(surfaces(tank))
+
+
+def axes_of(tank: Tank, kind: SliceKind, coarse: bool = False) -> tuple[Array, Array]:
+    """Positions of the nodes along the two axes of a slice [m]."""
+    sizes = {"x": tank.length, "y": tank.width, "depth": tank.water_depth}
+    names = {"plan": ("x", "y"), "front": ("x", "depth"), "side": ("y", "depth")}[kind]
+    counts = (min(90, max(12, round(sizes[name] / STEP))) for name in names)
+    u, v = (np.linspace(0.0, sizes[n], count // 2 if coarse else count) for n, count in zip(names, counts, strict=True))
+    return u, v
+
+
+@remembered(24_000_000)
+def points_of(tank: Tank, spec: PlaneSpec) -> Array:
+    """The points (..., 3) that are asked for, as x, y, depth [m]; ``ValueError`` for what no tank has."""
+    match spec.kind, spec.at:
+        case "point", Place() as place:
+            return np.array([[place.x, place.y, place.depth]])
+        case "places", Places() as places:
+            return places.points
+        case "surfaces", _:
+            return np.concatenate([np.empty((0, 3)), *(s.points.reshape(-1, 3) for s in surfaces_of(tank))])
+        case "judge", _:
+            depth = tank.rock_top()
+            return grid(tank, (42, 20, 1), depths=(depth, depth))
+        case "volume", _:
+            return grid(tank, (20, 10, 7), depths=(tank.rock_top(), tank.sand_depth))
+        case "ring", float() as depth:
+            return grid(tank, (24, 15, 1), depths=(depth, depth))
+        case ("plan" | "front" | "side") as kind, float() as at:
+            u, v = np.meshgrid(*axes_of(tank, kind, spec.coarse), indexing="ij")
+            w = np.full_like(u, at)
+            order = {"plan": (u, v, w), "front": (u, w, v), "side": (w, u, v)}[kind]
+            return np.stack(order, axis=-1)
+    raise ValueError(f"no points for {spec}")
