@@ -92,6 +92,19 @@ def test_sheet_is_checked_for_the_keepers_own_place_and_taken_as_pdf(page: Page)
     assert taken.value.suggested_filename == "halide-and-t5-as-it-was.pdf"
 
 
+def test_setup_looked_at_stays_from_station_to_station_and_back(page: Page) -> None:
+    page.goto("/tanks/1/hang?setup=3")
+    page.get_by_role("link", name="Light chart", exact=True).first.click()
+    expect(page.locator("#setup option:checked")).to_have_text("Halide and T5, as it was")
+    page.reload()
+    expect(page.locator("#setup option:checked")).to_have_text("Halide and T5, as it was")
+    page.go_back()
+    expect(page).to_have_url(re.compile(r"/hang\?setup=3"))
+    page.go_forward()
+    page.get_by_role("link", name="Hang", exact=True).click()
+    expect(page.locator("#setup option:checked")).to_have_text("Halide and T5, as it was")
+
+
 def test_setups_are_held_against_each_other(page: Page) -> None:
     page.goto("/tanks/1/setups")
     expect(page.get_by_role("img", name=re.compile("less that of"))).to_have_count(2)
