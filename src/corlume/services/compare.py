@@ -13,7 +13,7 @@ from corlume.core.optics.softness import shadow_edge
 from corlume.core.optics.spectrum import photon_yield
 from corlume.core.scene import Fixture, Setup, overlaps
 from corlume.reference.catalogue import fixture_kinds, lamp_kinds
-from corlume.services.judge import figures
+from corlume.services.judge import figures, mean_on_top
 from corlume.services.layers import flicker_at
 from corlume.services.lights import changed
 from corlume.services.points import Place
@@ -161,7 +161,7 @@ def _set_to(stored: StoredTank, layouts: list[list[Fixture]]) -> tuple[list[Fixt
 
 
 def _mean(stored: StoredTank, fixtures: list[Fixture]) -> float:
-    return figures(stored, fixtures, stored.setup().intent).mean if fixtures else 0.0
+    return mean_on_top(stored, fixtures) if fixtures else 0.0
 
 
 def _joules(fixture: Fixture) -> float:

@@ -71,9 +71,20 @@ def judged_planes(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[Array, Array
     """PAR over the plane at the rock top (nx, ny) and over the water below it (n,), rock as NaN; and the points of both
     (m, 3), one after the other.
     """
-    plane, water = (masked(tank, fixtures, PlaneSpec(kind)) for kind in ("judge", "volume"))
-    points = np.concatenate([points_of(tank, PlaneSpec(kind)).reshape(-1, 3) for kind in ("judge", "volume")])
-    return plane[:, :, 0], water.ravel(), points
+    spec, top = PlaneSpec("judged"), points_of(tank, PlaneSpec("judge"))
+    par, count = masked(tank, fixtures, spec), top[..., 0].size
+    return par[:count].reshape(top.shape[:2]), par[count:], points_of(tank, spec)
+
+
+def small_plane(tank: Tank, fixtures: Sequence[Fixture]) -> Plane:
+    """The plane at the rock top by the points that judgements use, for small pictures: it costs nothing more.
+
+    The outermost points stand for the edges, half a step from them.
+    """
+    points, (par, _, _) = points_of(tank, PlaneSpec("judge")), judged_planes(tank, fixtures)
+    u, v = points[:, 0, 0, 0].copy(), points[0, :, 0, 1].copy()
+    u[[0, -1]], v[[0, -1]] = (0.0, tank.length), (0.0, tank.width)
+    return Plane(u, v, par)
 
 
 def open_plane(tank: Tank) -> Array:

@@ -11,9 +11,10 @@ from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from corlume.core.geometry import Tank
-from corlume.core.judgement.figures import Ends, Figures, Light, Part, hottest, share_within
+from corlume.core.judgement.figures import Ends, Figures, Light, Part, finite_mean, hottest, share_within
 from corlume.core.judgement.intent import Intent, Places, Purpose, places_of, wanted_in
 from corlume.core.judgement.rings import RingRow, ring_row
 from corlume.core.judgement.verdicts import Case, Verdict, coral_verdict, judge
@@ -25,14 +26,16 @@ from corlume.services.points import same_tank, surfaces_of
 from corlume.services.spill import spilled
 from corlume.store.tanks import StoredTank
 
+Array = NDArray[np.float64]
+
 
 def figures(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> Figures:
     """Work out the figures by which a setup is judged."""
     tank, targets = same_tank(stored.lit_tank()), stored.targets
     plane, water, points = judged_planes(tank, fixtures)
-    parts = []
-    for places in judged_places(stored, intent):
-        par, (low, high) = par_in(tank, fixtures, places), wanted_in(places, intent, targets)
+    parts, judged = [], judged_places(stored, intent)
+    for places, par in zip(judged, _par_of(tank, fixtures, judged), strict=True):
+        low, high = wanted_in(places, intent, targets)
         parts.append(Part(places.key, places.name, low, high, Light.of(par), share_within(par, low, high)))
     watts = sum(f.power for f in fixtures)
     return Figures(
@@ -46,6 +49,13 @@ def figures(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> 
         watts=watts,
         price=stored.running.yearly(watts),
     )
+
+
+def mean_on_top(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
+    """Mean PAR over the plane at the rock top, as ``figures`` has it, and nothing else; 0 where all of it is rock."""
+    plane, _, _ = judged_planes(same_tank(stored.lit_tank()), fixtures)
+    mean = finite_mean(plane)
+    return mean if mean == mean else 0.0
 
 
 def case_of(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> Case:
@@ -78,6 +88,19 @@ def judged_places(stored: StoredTank, intent: Intent) -> tuple[Places, ...]:
 @lru_cache(maxsize=64)
 def _places(tank: Tank, purpose: Purpose, strong: float, zones: tuple[WantedZone, ...]) -> tuple[Places, ...]:
     return places_of(tank, purpose, strong, surfaces_of(tank), open_plane(tank), zones)
+
+
+def _par_of(tank: Tank, fixtures: Sequence[Fixture], judged: tuple[Places, ...]) -> list[Array]:
+    """PAR (n,) at the points of each of some places, asked for in one go."""
+    if not judged:
+        return []
+    par = par_in(tank, fixtures, _together(judged))
+    return np.split(par, np.cumsum([len(places.points) for places in judged])[:-1])
+
+
+@lru_cache(maxsize=64)
+def _together(judged: tuple[Places, ...]) -> Places:
+    return Places("all", "all that is judged", np.concatenate([places.points for places in judged]))
 
 
 def rings(stored: StoredTank, fixtures: Sequence[Fixture], depths: Sequence[float]) -> list[RingRow]:

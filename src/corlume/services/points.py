@@ -32,13 +32,13 @@ class Place:
 
 @dataclass(frozen=True, slots=True)
 class PlaneSpec:
-    """Which points of a tank: a drawn slice, the plane, volume or rings that verdicts use, all surfaces, places, one
-    point.
+    """Which points of a tank: a drawn slice, the plane at the rock top ("judge"), the same with the water below it
+    ("judged"), a plane for rings, all surfaces, places, one point.
 
     ``coarse`` asks for half the nodes along each axis of a slice.
     """
 
-    kind: Literal["plan", "front", "side", "judge", "volume", "ring", "surfaces", "places", "point"]
+    kind: Literal["plan", "front", "side", "judge", "judged", "ring", "surfaces", "places", "point"]
     at: float | int | Place | Places = 0.0
     coarse: bool = False
 
@@ -87,8 +87,10 @@ def points_of(tank: Tank, spec: PlaneSpec) -> Array:
         case "judge", _:
             depth = tank.rock_top()
             return grid(tank, (42, 20, 1), depths=(depth, depth))
-        case "volume", _:
-            return grid(tank, (20, 10, 7), depths=(tank.rock_top(), tank.sand_depth))
+        case "judged", _:
+            # the plane and the water below it in one go: asking for points one time too many costs as much as hundreds
+            water = grid(tank, (20, 10, 7), depths=(tank.rock_top(), tank.sand_depth))
+            return np.concatenate([points_of(tank, PlaneSpec("judge")).reshape(-1, 3), water.reshape(-1, 3)])
         case "ring", float() as depth:
             return grid(tank, (24, 15, 1), depths=(depth, depth))
         case ("plan" | "front" | "side") as kind, float() as at:

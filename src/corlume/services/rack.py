@@ -10,11 +10,10 @@ from itertools import pairwise
 from corlume.core.geometry import Tank
 from corlume.core.hanging.layout import PATCH, balanced, count_for, patches
 from corlume.core.hanging.module import Axis, Layout, Module
-from corlume.core.judgement.intent import BY_GOAL
 from corlume.core.scene import Fixture
 from corlume.core.units import CM
 from corlume.reference.catalogue import FixtureKindEntry
-from corlume.services.judge import figures
+from corlume.services.judge import mean_on_top
 from corlume.services.lights import changed
 from corlume.store.tanks import StoredTank
 
@@ -120,7 +119,7 @@ def _counts_by_light(stored: StoredTank, rack: Rack) -> dict[str, int]:
     """No rule of count is known to us for tubes and bars: as many as bring the band, by the light of the middle one."""
     height = min(stored.tank.room_height - CLEARANCE, 0.25)
     alone = rack.hung(stored.tank, rack.layout((0.5 * rack.side,), height))
-    mean = figures(stored, alone, BY_GOAL).mean
+    mean = mean_on_top(stored, alone)
     band = stored.targets.goal_band()
     least, most = (max(1, math.ceil(par / mean)) if mean > 0 else MOST for par in (band.low, band.high))
     return {"reaches the band, by its light": least, "reaches its upper end": most}

@@ -11,7 +11,7 @@ from corlume.core.judgement.figures import Figures
 from corlume.core.judgement.intent import BY_GOAL, Intent
 from corlume.core.scene import Fixture
 from corlume.reference.catalogue import FixtureKindEntry, fixture_kinds
-from corlume.services.judge import figures
+from corlume.services.judge import figures, mean_on_top
 from corlume.services.rack import CLEARANCE, Rack, by_rule, column_counts, rack_of
 from corlume.services.steps import STEPS, Steps
 from corlume.services.wish import Wish, WishGoal
@@ -109,7 +109,7 @@ def _start(bench: _Bench, kind: FixtureKindEntry, rack: Rack, rule: str, why: st
     stored, intent = bench.stored, bench.intent
     band, hung = intent.top(stored.targets), rack.hung(stored.tank, layout)
     full, fixed = (
-        figures(stored, lit, intent).mean for lit in (hung, [replace(f, output=0.0) if f.dimmable else f for f in hung])
+        mean_on_top(stored, lit) for lit in (hung, [replace(f, output=0.0) if f.dimmable else f for f in hung])
     )
     share = (0.5 * (band.low + band.high) - fixed) / (full - fixed) if full > fixed else 1.0
     share = round(min(1.0, max(0.0, share)), 2)

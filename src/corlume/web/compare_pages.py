@@ -42,7 +42,7 @@ def show_kinds(request: Request, db: Db, measure: Unit, tank_id: RowId) -> HTMLR
     for option in options:
         fixtures = tuple(Kept(k, fixture) for k, fixture in enumerate(option.fixtures))
         setup = StoredSetup(0, option.name, True, fixtures)
-        pictures[option.key] = draw_card(replace(stored, setups=(setup,)))
+        pictures[option.key] = draw_card(replace(stored, setups=(setup,)), small=True)
     intent = stored.setup().intent
     context = {
         "stored": stored,

@@ -224,7 +224,7 @@ def _page(
         "starts": [
             (
                 start,
-                _picture(stored, start.fixtures),
+                _picture(stored, start.fixtures, small=True),
                 coral_change(stored, start.fixtures),
                 _graded(stored, start.figures, setup.intent),
             )
@@ -236,9 +236,9 @@ def _page(
     return page(request, "hang.html", context, tank=stored, status=422 if errors else 200)
 
 
-def _picture(stored: StoredTank, fixtures: Any, *, zones: bool = False) -> Any:
+def _picture(stored: StoredTank, fixtures: Any, *, zones: bool = False, small: bool = False) -> Any:
     setup = StoredSetup(0, "", True, tuple(Kept(k, f) for k, f in enumerate(fixtures)))
-    return draw_card(replace(stored, setups=(setup,)), zones=zones)
+    return draw_card(replace(stored, setups=(setup,)), zones=zones, small=small)
 
 
 def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
