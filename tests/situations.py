@@ -15,7 +15,7 @@ from corlume.core.judgement.intent import BY_GOAL, Intent
 from corlume.core.judgement.targets import SCHOOLS, LightTargets
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.optics.lens import LensKey, with_lens
-from corlume.core.scene import Coral, Fixture, Scene, Setup
+from corlume.core.scene import Coral, Fixture, Scene, Seat, Setup
 from corlume.core.site import Site
 from corlume.core.units import INCH
 from corlume.reference.catalogue import fixture_kinds
@@ -85,7 +85,7 @@ class Situation:
 
 
 CUBE, SIX_FEET = tank(24), tank(72)
-BRACED = tank(braces=(Brace(22 * INCH, 26 * INCH, 0.0, 24 * INCH),))
+BRACED = tank(braces=(Brace(22 * INCH, 0.0, 4 * INCH, 24 * INCH),))
 LOW_CANOPY = tank(room_height=14 * INCH)
 ROCKY = tank(rocks=pillars(12, 36))
 EVENNESS = r"(Uniformity|Spread at rock top|Ends against middle)[^:]*: [^.]*, (fair|poor)"
@@ -341,7 +341,7 @@ SITUATIONS = (
     Situation(
         "A torch in light for Acropora", row("cluster", (12, 36), 12, 0.9),
         (r"Corals in their light: 1 of 2, poor", r"Torch at \d+, too strong by \d+"), ("Acropora at",), ROCKY,
-        corals=(Coral(replace(ACRO, par_low=150, par_high=500), (12 * INCH, 12 * INCH, 8 * INCH)),
-                Coral(TORCH, (36 * INCH, 12 * INCH, 8 * INCH))),
+        corals=(Coral(replace(ACRO, par_low=150, par_high=500), Seat(12 * INCH, 12 * INCH, 8 * INCH)),
+                Coral(TORCH, Seat(36 * INCH, 12 * INCH, 8 * INCH))),
     ),
 )  # fmt: skip

@@ -192,7 +192,7 @@ def test_one_rock_does_not_hide_a_dark_corner(stored: StoredTank) -> None:
 
 
 def test_lamp_over_a_brace_is_told_what_the_brace_takes(stored: StoredTank) -> None:
-    braced = replace(stored, tank=replace(stored.tank, braces=(Brace(0.57, 0.65, 0.0, 0.6),)))
+    braced = replace(stored, tank=replace(stored.tank, braces=(Brace(0.57, 0.0, 0.08, 0.6),)))
     over = [replace(f, emitter=replace(f.emitter, fwhm=110 * DEGREE)) for f in lamps(0.61, height=0.15)]
     finding = next(f for f in found_in(braced, over).findings if f.fault.key == "brace")
     # by the budget of the very light, which the field is held against elsewhere

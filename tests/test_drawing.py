@@ -21,14 +21,14 @@ from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.services.fields import Plane
 from corlume.services.points import Place
-from corlume.store.tanks import Kept
+from corlume.store.tables import Kept
 from corlume.web.drawing.lamps import _apart, draw_dimensions, draw_fixtures, draw_probe, letter
 from corlume.web.drawing.light import draw_light, isoline_levels
 from corlume.web.drawing.sheet import View, lay_out, lay_out_pair
 from corlume.web.drawing.svg import el
 from corlume.web.drawing.tank import draw_frame, draw_rock
 
-TANK = Tank(1.2, 0.6, 0.5, room_height=0.6, rim_inset=0.02, back=Pane("plain", 0.1), braces=(Brace(0.5, 0.6, 0, 0.6),),
+TANK = Tank(1.2, 0.6, 0.5, room_height=0.6, rim_inset=0.02, back=Pane("plain", 0.1), braces=(Brace(0.5, 0, 0.1, 0.6),),
             rocks=(Rock(0.3, 0.2, 0.0, 0.3, 0.2, 0.3, "<Pillar>"),))  # fmt: skip
 TARGETS = LightTargets()
 CM, INCH = Measure("cm"), Measure("in")

@@ -46,7 +46,13 @@ def tank(pane: Pane = BLACK, **changes: object) -> Tank:
 
 def lamp(x: float = 0.3, y: float = 0.3, height: float = 0.25, **changes: object) -> Emitter:
     """A Lambert face of 10 x 10 cm that gives 1 umol/s."""
-    values: dict[str, object] = {"kind": "led_cluster", "ppf": 1.0, "fwhm": 120 * DEGREE, "length": 0.1, "width": 0.1}
+    values: dict[str, object] = {
+        "technology": "led_cluster",
+        "ppf": 1.0,
+        "fwhm": 120 * DEGREE,
+        "length": 0.1,
+        "width": 0.1,
+    }
     return Emitter(**(values | {"x": x, "y": y, "height": height} | changes))  # type: ignore[arg-type]
 
 
@@ -81,7 +87,7 @@ def test_rectangle_without_water_matches_its_configuration_factor() -> None:
 
 def test_line_source_without_water_matches_its_integral() -> None:
     air = tank(index=1.0, length=2.0)
-    tube = lamp(1.0, 0.3, 0.2, kind="t5_tube", length=1.15, width=0.001)
+    tube = lamp(1.0, 0.3, 0.2, technology="t5_tube", length=1.15, width=0.001)
     h = 0.5
 
     def lambert(s: float) -> float:
@@ -222,8 +228,8 @@ def test_fixtures_add_up_and_dim_linearly() -> None:
 
 
 def test_lamp_aside_and_turned_faces_keep_their_light() -> None:
-    tube = lamp(0.3, 0.3, 0.2, kind="t5_tube", length=0.5, width=0.04)
-    turned = lamp(0.3, 0.3, 0.2, kind="t5_tube", length=0.5, width=0.04, turn=90 * DEGREE)
+    tube = lamp(0.3, 0.3, 0.2, technology="t5_tube", length=0.5, width=0.04)
+    turned = lamp(0.3, 0.3, 0.2, technology="t5_tube", length=0.5, width=0.04, turn=90 * DEGREE)
     assert par(tank(), tube, (0.5, 0.3, 0.2)) == pytest.approx(par(tank(), turned, (0.3, 0.5, 0.2)), rel=1e-6)
     assert par(tank(), lamp(x=-0.3), (0.3, 0.3, 0.3))[0] > 0
 
@@ -233,7 +239,7 @@ def test_rock_and_brace_block_and_rim_cuts() -> None:
     under, beside = (0.3, 0.3, 0.5), (0.55, 0.3, 0.5)
     assert par(shade, lamp(), under)[0] == 0.0
     assert par(shade, lamp(), beside) == pytest.approx(par(tank(), lamp(), beside))
-    braced = tank(rim_height=0.02, braces=(Brace(0.2, 0.4, 0.0, 0.6),))
+    braced = tank(rim_height=0.02, braces=(Brace(0.2, 0.0, 0.2, 0.6),))
     assert par(braced, lamp(), (0.3, 0.3, 0.1))[0] < 0.05 * par(tank(), lamp(), (0.3, 0.3, 0.1))[0]
     assert flux_budget(braced, lamp()).spilled > flux_budget(tank(), lamp()).spilled + 0.1
     rimmed = tank(rim_height=0.02, rim_inset=0.1)
@@ -273,7 +279,10 @@ def test_field_agrees_with_photons_followed_one_by_one(name: str) -> None:
     box = Tank(
         *size, deepest, rim_height=0.03, sand=0.0, water=Water("plain", attenuation=0.1), rock_albedo=0.0, **panes,
         sand_albedo=bright, rocks=case.get("rocks", BLOCKS), colonies=tuple(Colony(*disc) for disc in discs),
-        braces=tuple(Brace(*b) for b in ([case["brace"]] if "brace" in case else []) + strips),
+        braces=tuple(
+            Brace(x0, y0, x1 - x0, y1 - y0, *height)
+            for x0, x1, y0, y1, *height in ([case["brace"]] if "brace" in case else []) + strips
+        ),
     )  # fmt: skip
     rocks = [(b.x0, b.x1, b.y0, b.y1, b.top, b.bottom) for b in box.boxes()]
     scene = {"size": size, "n": 1.34, "loss": 0.1, "rim": 0.03, "rocks": rocks, "brace": None, **case} | {
@@ -351,7 +360,7 @@ def test_sphere_sees_the_floor_as_a_lambert_face() -> None:
 
 def test_ledge_leaves_what_comes_from_outside_its_cone() -> None:
     medium, under = Medium.of(tank()), np.array([(0.3, 0.3, 0.4)])
-    tube = lamp(0.3, 0.3, 0.2, kind="t5_tube", length=0.58, width=0.03)
+    tube = lamp(0.3, 0.3, 0.2, technology="t5_tube", length=0.58, width=0.03)
     soft, hard = (channel_fields(medium, e, under, ledge=0.4)[0, 0] / unit_field(medium, e, under)[0]
                   for e in (tube, lamp(height=0.2)))  # fmt: skip
     assert hard == 0.0
@@ -413,7 +422,7 @@ def test_quadrature_stands_still_when_refined() -> None:
     shapes = product(("led_cluster", "t5_tube"), (0.12, 0.25))
     for kind, height in shapes:
         length, width = (0.18, 0.18) if kind == "led_cluster" else (0.55, 0.06)
-        emitter = lamp(height=height, kind=kind, length=length, width=width)
+        emitter = lamp(height=height, technology=kind, length=length, width=width)
         used = unit_field(Medium.of(glass), emitter, points)
         refined = unit_field(Medium.of(glass), emitter, points, step=0.05)
         assert np.sqrt(np.mean((used / refined - 1) ** 2)) < 0.005

@@ -151,4 +151,4 @@ def test_catalogue_is_plausible() -> None:
     # published lamp efficacies, from memory: fluorescent about 1.1 umol/J at best, halide up to 1.46, LED up to 2.3
     best = {"t5_tube": 1.1, "power_compact": 0.95, "halide": 1.46, "led_cluster": 2.3, "led_bar": 2.3}
     for fixture in (part for kind in fixture_kinds().values() for part in kind.parts):
-        assert 0.5 < fixture.emitter.ppf / fixture.watts <= best[fixture.emitter.kind]
+        assert 0.5 < fixture.emitter.ppf / fixture.watts <= best[fixture.emitter.technology]

@@ -131,7 +131,7 @@ def test_best_with_what_hangs_moves_frames_as_one_piece_and_leaves_the_rest(stor
     tubes = [replace(f, dimmable=False) for f in frame[1:3]]
     assert {f.frame for f in moved} == {"Rack"}
     only = last(stored, wish, setup=[replace(f, frame="") for f in tubes]).best[0]
-    assert {f.emitter.kind for f in only.fixtures} == {"t5_tube"}  # nothing dims: what hangs most often is moved
+    assert {f.emitter.technology for f in only.fixtures} == {"t5_tube"}  # nothing dims: what hangs most often is moved
 
 
 def test_too_many_of_a_kind_cannot_be_moved(stored: StoredTank) -> None:

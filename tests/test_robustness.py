@@ -19,10 +19,9 @@ from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
 from corlume.core.judgement.zones import surfaces
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.water import Water
-from corlume.core.scene import Coral, Fixture, Running, Scene, Setup
+from corlume.core.scene import Coral, Fixture, Running, Scene, Seat, Setup
 from corlume.core.units import DEGREE
-from corlume.formats.scene import read_scene
-from corlume.formats.scene_writer import write_scene
+from corlume.formats.scene import read_scene, write_scene
 from corlume.reference.catalogue import coral_cards, fixture_kinds
 from corlume.services import corals, fields, hang, tanks
 from corlume.services.demo import demo_scene
@@ -40,7 +39,7 @@ DARK = Pane("plain", 0.0)
 
 def scene(name: str, tank: Tank, *fixtures: Fixture) -> Scene:
     place = (tank.length / 2, tank.width / 2, tank.water_depth / 2)
-    stock = (Coral(coral_cards()["Zoanthus"], place), Coral(coral_cards()["Galaxea"]))
+    stock = (Coral(coral_cards()["Zoanthus"], Seat(*place)), Coral(coral_cards()["Galaxea"]))
     return Scene(name, tank, setups=(Setup("Only", fixtures, True),), corals=stock)
 
 
@@ -59,7 +58,7 @@ ODD = [
     scene("Black", Tank(0.8, 0.4, 0.4, sand_albedo=0, rock_albedo=0, **dict.fromkeys(SIDES, DARK)), lamp()),
     scene("Rock out of the water", Tank(0.8, 0.4, 0.4, rocks=(Rock(0.3, 0.1, 0, 0.2, 0.2, 0.42),)), lamp()),
     scene("All rock", Tank(0.8, 0.4, 0.4, rocks=(Rock(0, 0, 0, 0.8, 0.4, 0.4),)), lamp()),
-    scene("All brace", Tank(0.8, 0.4, 0.4, braces=(Brace(0.0, 0.8, 0.0, 0.4),)), lamp()),
+    scene("All brace", Tank(0.8, 0.4, 0.4, braces=(Brace(0.0, 0.0, 0.8, 0.4),)), lamp()),
     scene("Steep", Tank(0.8, 0.4, 0.4), lamp(roll=70 * DEGREE, pitch=-40 * DEGREE, turn=1.0, height=0.5)),
     scene("Murky", Tank(0.8, 0.4, 0.4, water=Water("plain", attenuation=5.0, index=1.5), cover=0.05), lamp()),
     scene("Like air", Tank(0.8, 0.4, 0.4, water=Water("plain", index=1.0)), lamp()),

@@ -12,8 +12,7 @@ from corlume.core.units import CM
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import Measure, parse_number
 from corlume.formats.points import read_points
-from corlume.formats.scene import MAX_BYTES, read_scene, scene_schema
-from corlume.formats.scene_writer import write_scene
+from corlume.formats.scene import MAX_BYTES, read_scene, scene_schema, write_scene
 from corlume.services.demo import demo_scene
 
 ROOT = Path(__file__).parent.parent
@@ -37,7 +36,7 @@ def test_demo_shows_every_kind_of_thing() -> None:
     assert len(scene.setups) == 3
     assert len(scene.corals) == 24
     assert 0 < sum(c.place is None for c in scene.corals) < 24
-    assert {f.emitter.kind for s in scene.setups for f in s.fixtures} == {"led_cluster", "t5_tube", "halide"}
+    assert {f.emitter.technology for s in scene.setups for f in s.fixtures} == {"led_cluster", "t5_tube", "halide"}
     assert scene.tank.braces
     assert len(scene.tank.rocks) >= 6
 

@@ -17,7 +17,7 @@ from corlume.core.optics.lobe import lobe_exponent, round_lobe, width_at_half
 from corlume.core.optics.softness import shadow_edge
 from corlume.core.optics.water import Water
 from corlume.core.optics.wear import condition
-from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, overlaps, shaded
+from corlume.core.scene import Coral, Fixture, Running, Scene, Seat, Setup, overlaps, shaded
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import coral_cards, fixture_kinds
@@ -26,7 +26,7 @@ from corlume.services.fields import par_at, slice_plane
 from corlume.services.points import Place
 from corlume.services.probe import read_probe
 from corlume.store.database import Database
-from corlume.store.tanks import NotFound
+from corlume.store.tables import NotFound
 
 FACE = Emitter("led_cluster", 200, 110 * DEGREE, 0.18, 0.14, 0.4, 0.3, 0.22)
 TANK = Tank(1.0, 0.6, 0.5, rocks=(Rock(0.2, 0.2, 0.0, 0.2, 0.2, 0.3, "Pillar"), Rock(0.6, 0.2, 0.4, 0.2, 0.2, 0.12)))
@@ -74,7 +74,7 @@ def test_every_broken_rule_is_told_at_once_in_the_keepers_words() -> None:
     assert faults(Tank, length=1.0, width=0.5, water_depth=0.5, rim_inset=0.3, sand=0.4).keys() == {"rim_inset", "sand"}
     assert (
         "over the tank"
-        in faults(Tank, length=1.0, width=0.5, water_depth=0.5, braces=(Brace(0.9, 1.2, 0, 0.5),))["braces.0"]
+        in faults(Tank, length=1.0, width=0.5, water_depth=0.5, braces=(Brace(0.9, 0, 0.3, 0.5),))["braces.0"]
     )
     assert (
         "over the rim"
@@ -84,14 +84,14 @@ def test_every_broken_rule_is_told_at_once_in_the_keepers_words() -> None:
         "kind": "must be glass or plain",
         "factor": "must be from 0 % to 100 %, not 150 %",
     }
-    assert faults(Brace, x0=0.5, x1=0.4, y0=0, y1=0.5)["x1"].endswith("not 40 cm")
+    assert faults(Brace, x=0.5, y=0, length=-0.1, width=0.5)["length"].endswith("not -10 cm")
     assert faults(Fixture, emitter=FACE, output=0.5, dimmable=False)["output"].startswith("is on or off")
     assert faults(Running, hours=25.0, price=-1.0, currency="").keys() == {"hours", "price", "currency"}
 
 
 def test_scene_refuses_what_does_not_belong_together() -> None:
     card = coral_cards()["Zoanthus"]
-    outside = Coral(card, (2.0, 0.3, 0.1))
+    outside = Coral(card, Seat(2.0, 0.3, 0.1))
     assert "corals.0.x" in faults(Scene, name="x", tank=TANK, corals=(outside,))
     assert "setups" in faults(Scene, name="x", tank=TANK, setups=(Setup("a", in_use=True), Setup("b", in_use=True)))
     high = Fixture(replace(FACE, height=2.0))
@@ -168,9 +168,9 @@ def test_new_fixtures_hang_clear_of_each_other_and_under_the_ceiling(db: Databas
     for _ in range(3):
         lights.add_fixture(db, 1, setup, "cluster-small")
     emitters = [k.value.emitter for k in tanks.open_tank(db, 1).setup(setup).fixtures]
-    tubes = [e for e in emitters if e.kind == "t5_tube"]
+    tubes = [e for e in emitters if e.technology == "t5_tube"]
     assert len({round(e.y, 3) for e in tubes}) == 4
-    clusters = [e for e in emitters if e.kind == "led_cluster"]
+    clusters = [e for e in emitters if e.technology == "led_cluster"]
     assert len({(round(e.x, 3), round(e.y, 3)) for e in clusters}) == 3
 
 
@@ -271,7 +271,9 @@ def test_light_leans_the_way_the_face_does() -> None:
     _, _, right, left = core_field.unit_field(medium, replace(FACE, x=0.5, pitch=30 * DEGREE), places)
     assert back > 1.5 * front
     assert right > 1.5 * left
-    assert faults(Emitter, kind="t5_tube", ppf=50, fwhm=2.0, length=1.1, width=0.05, x=0, y=0, height=0.2, pitch=0.6)
+    assert faults(
+        Emitter, technology="t5_tube", ppf=50, fwhm=2.0, length=1.1, width=0.05, x=0, y=0, height=0.2, pitch=0.6
+    )
 
 
 def test_kinds_come_to_the_same_par_and_differ_as_keepers_say(db: Database) -> None:

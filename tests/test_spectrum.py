@@ -109,13 +109,13 @@ def test_lumens_of_a_white_led_become_photons_by_its_own_spectrum(key: str) -> N
 def test_imported_lumens_go_by_the_led_or_by_the_file_before_it() -> None:
     lobe = fixture_kinds()["cluster"].parts[0].emitter.shape()
     data = write_lm63("Lamp", lobe, length=0.2, width=0.1, watts=99).encode()
-    fluxes = {light: read_import(data, kind="led_cluster", light=light).fixture.emitter.ppf
+    fluxes = {light: read_import(data, technology="led_cluster", light=light).fixture.emitter.ppf
               for light in ("led-b4", "led-v1", "fluorescent")}  # fmt: skip
     # CIE B4 71.7, V1 53.1 lux per PAR, where a fluorescent lamp has 74
     assert fluxes["fluorescent"] / fluxes["led-b4"] == pytest.approx(71.66 / 74.0, rel=0.005)
     assert fluxes["fluorescent"] / fluxes["led-v1"] == pytest.approx(53.08 / 74.0, rel=0.005)
     flat = b"400,1\n550,1\n700,1\n"
-    own = read_import(data, kind="led_cluster", light="fluorescent", spectrum=flat).fixture.emitter
+    own = read_import(data, technology="led_cluster", light="fluorescent", spectrum=flat).fixture.emitter
     assert own.ppf != pytest.approx(fluxes["fluorescent"], rel=0.05)
     assert own.channels[0].spectrum == read_spectrum(flat)
 

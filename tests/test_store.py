@@ -19,7 +19,8 @@ from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Brace, Rock
 from corlume.services import corals, demo, lights, setups, tanks
 from corlume.store.database import Database, Unusable
-from corlume.store.tanks import NotFound, StoredTank
+from corlume.store.tables import NotFound
+from corlume.store.tanks import StoredTank
 
 
 def edits(db: Database, step: int) -> None:
@@ -48,7 +49,7 @@ def edits(db: Database, step: int) -> None:
         case 8:
             tanks.save_rock(db, 1, None, Rock(0.1, 0.1, 0.0, 0.1, 0.1, 0.1, "Pebble"))
         case 9:
-            tanks.add_brace(db, 1, Brace(0.2, 0.25, 0.0, 0.65))
+            tanks.add_brace(db, 1, Brace(0.2, 0.0, 0.05, 0.65))
         case _:
             args = {"name": f"Tank {step}", "tank": tank.tank, "targets": tank.targets, "running": tank.running}
             tanks.save_tank(db, 1, **args)
@@ -135,7 +136,7 @@ def test_migrations_run_once_and_must_not_change(tmp_path: Path) -> None:
     Database(path)
     Database(path)
     connection = sqlite3.connect(path)
-    assert connection.execute("SELECT count(*) FROM migrations").fetchone() == (10,)
+    assert connection.execute("SELECT count(*) FROM migrations").fetchone() == (11,)
     with connection:
         connection.execute("UPDATE migrations SET hash = 'other'")
     connection.close()

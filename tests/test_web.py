@@ -18,7 +18,7 @@ SCENES = Path(__file__).parent / "scenes"
 NEW = {
     "name": "Cellar", "length": "90", "width": "45", "water_depth": "42", "rim_height": "3", "rim_inset": "0",
     "room_height": "80", "sand": "3", "sand_flow": "", "sand_albedo": "30", "rock_albedo": "10",
-    "cover": "100", "attenuation": "0.06", "water": "plain", "index": "1.34", "temperature": "25", "salinity": "35",
+    "cover": "100", "attenuation": "0.06", "kind": "plain", "index": "1.34", "temperature": "25", "salinity": "35",
     "yellowing": "0.05", "ripple": "still",
     "goal": "lps", "school": "strict",
     "left_pane": "used", "right_pane": "used", "front_pane": "own", "front_return": "62", "front_kind": "plain",
@@ -108,7 +108,7 @@ def test_tank_form_round_trips_and_school_gives_way_to_own_limits(client: TestCl
         "lps_low": "75", "lps_high": "150", "sps_low": "200", "sps_high": "350", "ceiling": "500",
         "name": before.name, "length": "150", "width": "65", "water_depth": "56", "rim_height": "4", "price": "0.31",
         "room_height": "75", "sand": "4", "sand_flow": "low", "goal": "mixed", "school": "moderate",
-        "water": "sea", "temperature": "25.5", "yellowing": "0.06", "ripple": "in-use", "colony_shade": "on",
+        "kind": "sea", "temperature": "25.5", "yellowing": "0.06", "ripple": "in-use", "colony_shade": "on",
         "left_pane": "algae", "right_pane": "algae", "front_pane": "used",
     }  # fmt: skip
     assert client.post("/tanks/1", data=same).status_code == 303
@@ -312,7 +312,7 @@ def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db:
     assert "lm taken as daylight" in text
     client.post("/tanks/1/setups/1/add", data={"kind": sheet.split("/")[-1]})
     hung = tanks.open_tank(db, 1).setup(1).fixtures[-1].value
-    assert (hung.name, hung.emitter.kind) == ("Test strip", "led_bar")
+    assert (hung.name, hung.emitter.technology) == ("Test strip", "led_bar")
     assert hung.emitter.lobe is not None
     assert client.get("/tanks/1/chart?setup=1").status_code == 200
     assert client.get(f"{sheet}/lm63").text.startswith("IES:LM-63-2019")

@@ -17,7 +17,7 @@ from corlume.core.judgement.intent import Intent
 from corlume.core.scene import Scene, Setup
 from corlume.core.units import CM, DEGREE
 from corlume.formats.measure import LengthUnit, Measure
-from corlume.formats.scene_writer import write_scene
+from corlume.formats.scene import write_scene
 from corlume.reference.catalogue import fixture_kinds
 from corlume.services.corals import coral_change
 from corlume.services.hang import search

@@ -21,7 +21,7 @@ from corlume.services import tanks
 from corlume.services.fields import warm_up
 from corlume.settings import Settings
 from corlume.store.database import Database, Unusable
-from corlume.store.tanks import NotFound
+from corlume.store.tables import NotFound
 
 
 @click.group()

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Annotated, Literal
 
-from corlume.core.errors import NAME, Rules
+from corlume.core.declared import Choice, Length, Par, Text, limits
 
 Group = Literal["soft", "lps", "sps", "low_light"]
 GROUPS: dict[Group, str] = {
@@ -16,8 +16,8 @@ GROUPS: dict[Group, str] = {
 }
 Level = Literal["low", "medium", "high"]
 Aggression = Literal["peaceful", "moderate", "aggressive"]
-FLOW_WANTS: tuple[Level, ...] = ("low", "medium", "high")
-AGGRESSIONS: tuple[Aggression, ...] = ("peaceful", "moderate", "aggressive")
+FLOWS_WANTED: dict[Level, str] = {"low": "low", "medium": "medium", "high": "high"}
+AGGRESSIONS: dict[Aggression, str] = {"peaceful": "peaceful", "moderate": "moderate", "aggressive": "aggressive"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,30 +33,21 @@ class CoralCard:
     size : diameter when mature, as kept in tanks [m].
     """
 
-    name: str
-    group: Group
-    par_low: float
-    par_high: float
-    flow: Level
-    aggression: Aggression
-    reach: float
-    size: float
-    note: str = ""
+    name: Annotated[str, Text("Name", least=1)]
+    group: Annotated[Group, Choice("Group", GROUPS, column="coral_group")]
+    par_low: Annotated[float, Par("PAR from", 0.0, 1500.0)]
+    par_high: Annotated[float, Par("PAR to", 1.0, 2000.0)]
+    flow: Annotated[Level, Choice("Flow", FLOWS_WANTED)]
+    aggression: Annotated[Aggression, Choice("Aggression", AGGRESSIONS)]
+    reach: Annotated[float, Length("Sweepers", 0.0, 0.5, about="how far they go past its edge")]
+    size: Annotated[float, Length("Mature size", 0.005, 1.5, about="diameter")]
+    note: Annotated[str, Text("Note", 500)] = ""
 
     def __post_init__(self) -> None:
-        rules = Rules()
-        rules.text("name", self.name, NAME, least=1)
-        rules.text("note", self.note, 500)
-        rules.that(self.group in GROUPS, "group", "must be one of " + ", ".join(GROUPS))
-        rules.between("par_low", self.par_low, 0.0, 1500.0, "plain")
-        rules.between("par_high", self.par_high, 1.0, 2000.0, "plain")
+        rules = limits(self)
         rules.that(
             self.par_high > self.par_low, "par_high", f"must be more than {self.par_low:g}, where the band starts"
         )
-        rules.that(self.flow in FLOW_WANTS, "flow", "must be low, medium or high")
-        rules.that(self.aggression in AGGRESSIONS, "aggression", "must be peaceful, moderate or aggressive")
-        rules.between("reach", self.reach, 0.0, 0.5, "length")
-        rules.between("size", self.size, 0.005, 1.5, "length")
         rules.finish()
 
 

@@ -7,7 +7,17 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 Quantity = Literal[
-    "length", "angle", "share", "flux", "power", "attenuation", "wavelength", "temperature", "salinity", "plain"
+    "length",
+    "angle",
+    "share",
+    "fraction",
+    "flux",
+    "power",
+    "attenuation",
+    "wavelength",
+    "temperature",
+    "salinity",
+    "plain",
 ]
 
 

@@ -9,19 +9,20 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.errors import NAME, Rules
+from corlume.core.declared import Choice, Flag, Length, Many, Number, Part, Share, Text, limits
 from corlume.core.optics.water import Water
 
 PaneKind = Literal["glass", "plain"]
 Flow = Literal["", "low", "medium", "high"]
-FLOWS: tuple[Flow, ...] = ("", "low", "medium", "high")
+FLOWS: dict[Flow, str] = {"": "not noted", "low": "low", "medium": "medium", "high": "high"}
 RockForm = Literal["block", "arch", "mound"]
-ROCK_FORMS: tuple[RockForm, ...] = ("block", "arch", "mound")
+ROCK_FORMS: dict[RockForm, str] = {"block": "block", "arch": "arch", "mound": "mound"}
+PANE_KINDS: dict[PaneKind, str] = {"glass": "glass", "plain": "plain"}
 SIDES = ("left", "right", "front", "back")
 
 
@@ -36,36 +37,46 @@ class Pane:
     factor : 0..1 [-].
     """
 
-    kind: PaneKind = "glass"
-    factor: float = 0.85
+    kind: Annotated[
+        PaneKind,
+        Choice(
+            "Pane",
+            PANE_KINDS,
+            about="glass: by Fresnel (water, glass, air) times `return`; plain: `return` at every angle",
+        ),
+    ] = "glass"
+    factor: Annotated[float, Number("Return", 0.0, 1.0, "fraction", file="return")] = 0.85
 
     def __post_init__(self) -> None:
-        rules = Rules()
-        rules.that(self.kind in ("glass", "plain"), "kind", "must be glass or plain")
-        rules.between("factor", self.factor, 0.0, 1.0, "share")
-        rules.finish()
+        limits(self).finish()
 
 
 @dataclass(frozen=True, slots=True)
 class Brace:
-    """A strip that blocks light: x0..x1 by y0..y1 [m], at rim height or ``height`` above the water [m].
+    """A strip that blocks light, from its left front corner x, y over its ``length`` and ``width``, at rim height or
+    ``height`` above the water [m].
 
     Braces of the tank lie at its rim; the edge of a canopy, a cross bar or a shelf over the tank lies higher.
     """
 
-    x0: float
-    x1: float
-    y0: float
-    y1: float
-    height: float | None = None
+    x: Annotated[float, Length("x", -10.0, 15.0)]
+    y: Annotated[float, Length("y", -10.0, 15.0)]
+    length: Annotated[float, Length("length", 0.001, 15.0)]
+    width: Annotated[float, Length("width", 0.001, 15.0)]
+    height: Annotated[float | None, Length("above water", 0.0, 3.0, about="left open for a brace at the rim")] = None
+
+    @property
+    def x1(self) -> float:
+        """Its right end [m]."""
+        return self.x + self.length
+
+    @property
+    def y1(self) -> float:
+        """Its back edge [m]."""
+        return self.y + self.width
 
     def __post_init__(self) -> None:
-        rules = Rules()
-        rules.that(self.x1 > self.x0, "x1", "must lie to the right of where the brace starts", "length", self.x1)
-        rules.that(self.y1 > self.y0, "y1", "must lie behind where the brace starts", "length", self.y1)
-        if self.height is not None:
-            rules.between("height", self.height, 0.0, 3.0, "length")
-        rules.finish()
+        limits(self).finish()
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,26 +110,18 @@ class Rock:
     an opening under it along its longer side; "mound" for a heap that narrows upwards in steps.
     """
 
-    x: float
-    y: float
-    base: float
-    length: float
-    width: float
-    height: float
-    name: str = ""
-    flow: Flow = ""
-    form: RockForm = "block"
+    x: Annotated[float, Length("x", 0.0, 10.0)]
+    y: Annotated[float, Length("y", 0.0, 10.0)]
+    base: Annotated[float, Length("base", 0.0, 10.0, about="underside above the bottom pane", blank=0.0)]
+    length: Annotated[float, Length("length", 0.005, 10.0)]
+    width: Annotated[float, Length("width", 0.005, 10.0)]
+    height: Annotated[float, Length("height", 0.005, 10.0)]
+    name: Annotated[str, Text("Name")] = ""
+    flow: Annotated[Flow, Choice("flow on top", FLOWS)] = ""
+    form: Annotated[RockForm, Choice("form", ROCK_FORMS)] = "block"
 
     def __post_init__(self) -> None:
-        rules = Rules()
-        for name in ("length", "width", "height"):
-            rules.between(name, getattr(self, name), 0.005, 10.0, "length")
-        for name in ("x", "y", "base"):
-            rules.between(name, getattr(self, name), 0.0, 10.0, "length")
-        rules.text("name", self.name, NAME)
-        rules.that(self.flow in FLOWS, "flow", "must be low, medium or high, or be left open")
-        rules.that(self.form in ROCK_FORMS, "form", "must be block, arch or mound")
-        rules.finish()
+        limits(self).finish()
 
     def top_depth(self, water_depth: float) -> float:
         """Depth of its highest face below the water line [m]; negative when it stands out of the water."""
@@ -190,37 +193,35 @@ class Tank:
     colonies : these corals; see ``scene.shaded``.
     """
 
-    length: float
-    width: float
-    water_depth: float
-    rim_height: float = 0.03
-    rim_inset: float = 0.0
-    room_height: float = 0.9
-    sand: float = 0.03
-    sand_flow: Flow = ""
-    sand_albedo: float = 0.3
-    rock_albedo: float = 0.1
-    cover: float = 1.0
-    water: Water = field(default_factory=Water)
-    left: Pane = field(default_factory=Pane)
-    right: Pane = field(default_factory=Pane)
-    front: Pane = field(default_factory=Pane)
-    back: Pane = field(default_factory=Pane)
-    braces: tuple[Brace, ...] = ()
-    rocks: tuple[Rock, ...] = ()
-    colony_shade: bool = False
+    length: Annotated[float, Length("Length", 0.1, 5.0, about="inside, left to right")]
+    width: Annotated[float, Length("Width", 0.1, 5.0, about="inside, front to back")]
+    water_depth: Annotated[float, Length("Water depth", 0.05, 2.0, about="bottom pane to water line")]
+    rim_height: Annotated[float, Length("Rim above water", 0.0, 0.5, about="top of the panes")] = 0.03
+    rim_inset: Annotated[float, Length("Rim or eurobrace", about="how far it reaches in from each pane")] = 0.0
+    room_height: Annotated[float, Length("Room above", 0.05, 5.0, about="water line to canopy or ceiling")] = 0.9
+    sand: Annotated[float, Length("Sand bed", about="its depth")] = 0.03
+    sand_flow: Annotated[Flow, Choice("Flow over the sand", FLOWS)] = ""
+    sand_albedo: Annotated[float, Number("Sand sends back", 0.0, 0.95, "fraction", about="pale 30 to 40, dark 5")] = 0.3
+    rock_albedo: Annotated[
+        float, Number("Rock sends back", 0.0, 0.95, "fraction", about="grown over 10, bare and pale 30")
+    ] = 0.1
+    cover: Annotated[
+        float, Share("Lid or mesh lets pass", 0.05, 1.0, about="open 100, mesh 80 to 95, clear lid 90")
+    ] = 1.0
+    water: Annotated[Water, Part(file="water")] = field(default_factory=Water)
+    left: Annotated[Pane, Part(file="panes.left", prefix="left_")] = field(default_factory=Pane)
+    right: Annotated[Pane, Part(file="panes.right", prefix="right_")] = field(default_factory=Pane)
+    front: Annotated[Pane, Part(file="panes.front", prefix="front_")] = field(default_factory=Pane)
+    back: Annotated[Pane, Part(file="panes.back", prefix="back_")] = field(default_factory=Pane)
+    braces: Annotated[tuple[Brace, ...], Many()] = ()
+    rocks: Annotated[tuple[Rock, ...], Many()] = ()
+    colony_shade: Annotated[
+        bool, Flag("Placed corals shade what lies under them, as discs of their mature size", file="coral_shade")
+    ] = False
     colonies: tuple[Colony, ...] = ()
 
     def __post_init__(self) -> None:
-        rules = Rules()
-        rules.between("length", self.length, 0.1, 5.0, "length")
-        rules.between("width", self.width, 0.1, 5.0, "length")
-        rules.between("water_depth", self.water_depth, 0.05, 2.0, "length")
-        rules.between("rim_height", self.rim_height, 0.0, 0.5, "length")
-        rules.between("room_height", self.room_height, 0.05, 5.0, "length")
-        rules.between("sand_albedo", self.sand_albedo, 0.0, 0.95, "share")
-        rules.between("rock_albedo", self.rock_albedo, 0.0, 0.95, "share")
-        rules.between("cover", self.cover, 0.05, 1.0, "share")
+        rules = limits(self)
         rules.finish()  # what follows is measured against the sizes above
         rules.that(
             0 <= self.rim_inset < 0.4 * min(self.length, self.width),
@@ -236,15 +237,14 @@ class Tank:
             "length",
             self.sand,
         )
-        rules.that(self.sand_flow in FLOWS, "sand_flow", "must be low, medium or high, or be left open")
         for i, brace in enumerate(self.braces):
             # at the rim a brace rests on the panes; the edge of a canopy may hang outside of them
             room = 0.0 if brace.height is None else EDGE_ROOM
             inside = (
-                brace.x0 >= -room
-                and brace.x1 <= self.length + room
-                and brace.y0 >= -room
-                and brace.y1 <= self.width + room
+                brace.x >= -room
+                and brace.x1 <= self.length + room + 1e-9
+                and brace.y >= -room
+                and brace.y1 <= self.width + room + 1e-9
             )
             rules.that(inside, f"braces.{i}", "must lie over the tank" + " or beside it" * (room > 0))
         for i, rock in enumerate(self.rocks):
@@ -323,4 +323,4 @@ class Tank:
 
     def strips(self) -> list[tuple[float, float, float, float, float]]:
         """Braces and edges over the water that block light: x0, x1, y0, y1 and height above the water [m]."""
-        return [(b.x0, b.x1, b.y0, b.y1, self.rim_height if b.height is None else b.height) for b in self.braces]
+        return [(b.x, b.x1, b.y, b.y1, self.rim_height if b.height is None else b.height) for b in self.braces]

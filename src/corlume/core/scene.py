@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Annotated, NamedTuple
 
 from corlume.core.coral import CoralCard
-from corlume.core.errors import NAME, FieldError, Rules
+from corlume.core.declared import Flag, Length, Many, Number, Own, Part, Share, Text, limits
+from corlume.core.errors import FieldError, Rules
 from corlume.core.geometry import Colony, Tank
 from corlume.core.judgement.intent import BY_GOAL, Intent
 from corlume.core.judgement.targets import LightTargets
@@ -38,16 +40,18 @@ class Fixture:
     wear : answers of ``wear`` as pairs of question and answer, from which the condition came; empty when it was typed.
     """
 
-    emitter: Emitter
-    output: float = 1.0
-    watts: float = 0.0
-    name: str = ""
-    dimmable: bool = True
-    frame: str = ""
-    condition: float = 1.0
-    levels: tuple[float, ...] = ()
-    weight: float = 0.0
-    wear: tuple[tuple[str, str], ...] = ()
+    emitter: Annotated[Emitter, Part()]
+    output: Annotated[float, Share("Output", 0.0, 1.0)] = 1.0
+    watts: Annotated[float, Number("Power", 0.0, 5000.0, "power", about="at full output")] = 0.0
+    name: Annotated[str, Text("Name")] = ""
+    dimmable: Annotated[bool, Flag("Dims")] = True
+    frame: Annotated[str, Text("Frame", about="rack or frame; fixtures of one frame move together")] = ""
+    condition: Annotated[float, Share("Condition", 0.1, 1.0, about="what age, salt and dirt leave of its light")] = 1.0
+    levels: Annotated[tuple[float, ...], Own(file="channels")] = ()
+    weight: Annotated[
+        float, Number("Weight", 0.0, 200.0, unit="kg", about="0 when not known", file="weight_kg", empty=0.0)
+    ] = 0.0
+    wear: Annotated[tuple[tuple[str, str], ...], Own()] = ()
 
     @property
     def strengths(self) -> tuple[float, ...]:
@@ -72,13 +76,7 @@ class Fixture:
         return self.output * self.watts * sum(a * b for a, b in zip(self.levels or (1.0,), shares, strict=True))
 
     def __post_init__(self) -> None:
-        rules = Rules()
-        rules.text("name", self.name, NAME)
-        rules.text("frame", self.frame, NAME)
-        rules.between("output", self.output, 0.0, 1.0, "share")
-        rules.between("watts", self.watts, 0.0, 5000.0, "power")
-        rules.between("condition", self.condition, 0.1, 1.0, "share")
-        rules.between("weight", self.weight, 0.0, 200.0)
+        rules = limits(self)
         for level in self.levels:
             rules.between("levels", level, 0.0, 1.0, "share")
         rules.that(
@@ -93,7 +91,7 @@ class Fixture:
             "share",
             self.output,
         )
-        rules.errors += wear_errors(self.emitter.kind, dict(self.wear))
+        rules.errors += wear_errors(self.emitter.technology, dict(self.wear))
         rules.finish()
 
 
@@ -178,60 +176,63 @@ def reaches(fixtures: Iterable[Fixture]) -> list[float]:
 class Setup:
     """One variant of the lights over a tank, and what it is meant for; exactly one of a tank is the one in use."""
 
-    name: str
-    fixtures: tuple[Fixture, ...] = ()
-    in_use: bool = False
-    intent: Intent = BY_GOAL
+    name: Annotated[str, Text("Name", least=1)]
+    fixtures: Annotated[tuple[Fixture, ...], Many()] = ()
+    in_use: Annotated[bool, Flag("In use", blank=True)] = False
+    intent: Annotated[Intent, Part(file="meant_for")] = BY_GOAL
 
 
 @dataclass(frozen=True, slots=True)
 class Running:
     """What it costs to run: hours a day at full schedule [h], price of electricity [currency/kWh]."""
 
-    hours: float = 9.0
-    price: float = 0.30
-    currency: str = "EUR"
+    hours: Annotated[float, Number("Full light", 0.0, 24.0, unit="hours a day", file="hours_per_day")] = 9.0
+    price: Annotated[float, Number("Electricity", 0.0, 1000.0, unit="per kWh", file="price_per_kwh")] = 0.30
+    currency: Annotated[str, Text("Currency", 8, least=1)] = "EUR"
 
     def __post_init__(self) -> None:
-        rules = Rules()
-        rules.between("hours", self.hours, 0.0, 24.0)
-        rules.between("price", self.price, 0.0, 1000.0)
-        rules.text("currency", self.currency, 8, least=1)
-        rules.finish()
+        limits(self).finish()
 
     def yearly(self, watts: float) -> float:
         """Price of a year at a mean power [currency]."""
         return watts / 1000 * self.hours * 365 * self.price
 
 
+class Seat(NamedTuple):
+    """Where a coral sits: its foot from the left pane, from the front pane, and under the water line [m]."""
+
+    x: Annotated[float, Length("From left")]
+    y: Annotated[float, Length("From front")]
+    depth: Annotated[float, Length("Depth")]
+
+
 @dataclass(frozen=True, slots=True)
 class Coral:
-    """A coral that the keeper owns: its card, and its place (x, y, depth) [m] or None while it waits."""
+    """A coral that the keeper owns: its card, and where it sits, or None while it waits."""
 
-    card: CoralCard
-    place: tuple[float, float, float] | None = None
+    card: Annotated[CoralCard, Part()]
+    place: Annotated[Seat | None, Part(file="place")] = None
 
 
 @dataclass(frozen=True, slots=True)
 class Scene:
     """All that one file holds: a tank with its setups, its corals, the light wanted, and the place where it stands."""
 
-    name: str
-    tank: Tank
-    targets: LightTargets = field(default_factory=LightTargets)
-    running: Running = field(default_factory=Running)
-    setups: tuple[Setup, ...] = (Setup("As it hangs", in_use=True),)
-    corals: tuple[Coral, ...] = ()
-    wanted: tuple[WantedZone, ...] = ()
-    site: Site = field(default_factory=Site)
+    name: Annotated[str, Text("Name", least=1, file="tank.name")]
+    tank: Annotated[Tank, Part(file="tank")]
+    targets: Annotated[LightTargets, Part(file="targets")] = field(default_factory=LightTargets)
+    running: Annotated[Running, Part(file="running")] = field(default_factory=Running)
+    setups: Annotated[tuple[Setup, ...], Many()] = (Setup("As it hangs", in_use=True),)
+    corals: Annotated[tuple[Coral, ...], Many()] = ()
+    wanted: Annotated[tuple[WantedZone, ...], Many()] = ()
+    site: Annotated[Site, Part(file="site")] = field(default_factory=Site)
 
     def lit_tank(self) -> Tank:
         """The tank as the light meets it: with the shade of its corals where the keeper asks for that."""
         return shaded(self.tank, self.corals)
 
     def __post_init__(self) -> None:
-        rules = Rules()
-        rules.text("name", self.name, NAME, least=1)
+        rules = limits(self)
         rules.that(bool(self.setups), "setups", "must hold at least one setup")
         rules.that(sum(s.in_use for s in self.setups) == 1, "setups", "must have exactly one setup in use")
         rules.errors += place_errors(self.tank, self.corals)

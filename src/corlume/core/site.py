@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Annotated
 
-from corlume.core.errors import Rules
+from corlume.core.declared import Length, Number, limits
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,23 +17,19 @@ class Site:
     and its distance ``away`` from the front pane [m]; ``gap`` behind the tank [m].
     """
 
-    volts: float = 230.0
-    breaker: float = 16.0
-    others: float = 200.0
-    lead: float = 0.0
-    stand: float = 1.3
-    eye: float = 1.2
-    away: float = 2.0
-    gap: float = 0.06
+    volts: Annotated[float, Number("Mains", 90.0, 260.0, unit="V")] = 230.0
+    breaker: Annotated[float, Number("Breaker", 1.0, 63.0, unit="A", file="breaker_a")] = 16.0
+    others: Annotated[
+        float,
+        Number("Other load", 0.0, 10_000.0, "power", file="other_watts", about="what else is on the circuit"),
+    ] = 200.0
+    lead: Annotated[float, Length("Lead", 0.0, 10.0, about="between two chained fixtures; 0 when each has its own")] = (
+        0.0
+    )
+    stand: Annotated[float, Length("Water line", 0.1, 3.0, about="above the floor")] = 1.3
+    eye: Annotated[float, Length("Seated eye", 0.3, 2.5, about="above the floor")] = 1.2
+    away: Annotated[float, Length("It sits", 0.2, 10.0, about="from the front pane")] = 2.0
+    gap: Annotated[float, Length("Gap behind", 0.0, 3.0, about="the back pane")] = 0.06
 
     def __post_init__(self) -> None:
-        rules = Rules()
-        rules.between("volts", self.volts, 90.0, 260.0)
-        rules.between("breaker", self.breaker, 1.0, 63.0)
-        rules.between("others", self.others, 0.0, 10_000.0, "power")
-        rules.between("lead", self.lead, 0.0, 10.0, "length")
-        rules.between("stand", self.stand, 0.1, 3.0, "length")
-        rules.between("eye", self.eye, 0.3, 2.5, "length")
-        rules.between("away", self.away, 0.2, 10.0, "length")
-        rules.between("gap", self.gap, 0.0, 3.0, "length")
-        rules.finish()
+        limits(self).finish()

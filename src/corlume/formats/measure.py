@@ -77,7 +77,7 @@ class Measure:
                 return self.length(value)
             case "angle":
                 return f"{trim(value / DEGREE, 1)} degrees"
-            case "share":
+            case "share" | "fraction":
                 return f"{trim(100 * value, 1)} %"
             case "flux":
                 return f"{trim(value, 1)} \u00b5mol/s"

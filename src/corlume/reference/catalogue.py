@@ -113,7 +113,7 @@ def fixture_kinds() -> dict[str, FixtureKindEntry]:
 def _fixture(row: Any) -> Fixture:
     rings = row.get("rings")
     emitter = Emitter(
-        kind=row["kind"],
+        technology=row["kind"],
         ppf=row["ppf"],
         fwhm=row["fwhm_deg"] * DEGREE,
         length=row["length_cm"] * CM,

@@ -9,8 +9,8 @@ from itertools import count
 from pathlib import Path
 from sqlite3 import connect
 
-from corlume.store import shelf
 from corlume.store.database import Database, Unusable, check_file, copy_file, pour
+from corlume.store.tables import OWN_FIXTURES
 from corlume.store.tanks import list_tanks
 
 
@@ -55,7 +55,7 @@ def contents(db: Database) -> Contents:
         return Contents(
             tanks=tuple(one.name for one in found),
             faulty=tuple(one.name for one in faulty),
-            fixtures=len(shelf.own_fixtures(connection)),
+            fixtures=len(OWN_FIXTURES.load(connection)),
             edits=connection.execute("SELECT count(*) FROM edits").fetchone()[0],
         )
 

@@ -20,7 +20,8 @@ from corlume.services.points import Place
 from corlume.services.setups import add_setup
 from corlume.services.steps import STEPS, Steps
 from corlume.store.database import Database
-from corlume.store.tanks import NotFound, StoredTank, load_tank
+from corlume.store.tables import NotFound
+from corlume.store.tanks import StoredTank, load_tank
 
 MOST_TUBES = 12
 
@@ -186,7 +187,7 @@ def _option(stored: StoredTank, key: str, name: str, words: str, fixtures: list[
         cost=sum(prices[f.name] for f in fixtures),
         edge=shadow_edge(tank, [(f.emitter, f.strength) for f in fixtures], middle),
         heat=sum(flux_budget(tank, f.emitter).entered * _joules(f) for f in fixtures),
-        lamps=sum(about[f.emitter.kind].price * lamp_years / about[f.emitter.kind].life for f in fixtures),
+        lamps=sum(about[f.emitter.technology].price * lamp_years / about[f.emitter.technology].life for f in fixtures),
         dimmable="yes" if dims == {True} else "no" if dims == {False} else "in part",
         strong=about[words].strong,
         weak=about[words].weak,

@@ -15,13 +15,13 @@ from corlume.core.judgement.intent import Places
 from corlume.core.judgement.placement import Reason, ZoneFit, check_place, fit_zones, light_miss, stung
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.zones import Zone, find_zones
-from corlume.core.scene import Coral, Fixture, check_count
+from corlume.core.scene import Coral, Fixture, Seat, check_count
 from corlume.services.fields import par_at, par_in, surface_par
 from corlume.services.points import same_tank, surfaces_of
-from corlume.store import rows
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
-from corlume.store.tanks import Kept, StoredTank, load_tank
+from corlume.store.tables import CORALS, Kept
+from corlume.store.tanks import StoredTank, load_tank
 
 
 @dataclass(frozen=True, slots=True)
@@ -220,7 +220,7 @@ def add_coral(db: Database, tank_id: int, card: CoralCard) -> int:
     with db.writing() as connection:
         check_count("corals", len(load_tank(connection, tank_id).corals) + 1)
         edit = Edit(connection, tank_scope(tank_id), f"add {card.name}")
-        return edit.insert("corals", {"tank_id": tank_id, **rows.coral_row(Coral(card))})
+        return CORALS.insert(edit, Coral(card), tank_id)
 
 
 def change_card(db: Database, tank_id: int, coral_id: int, card: CoralCard) -> None:
@@ -228,7 +228,7 @@ def change_card(db: Database, tank_id: int, coral_id: int, card: CoralCard) -> N
     with db.writing() as connection:
         coral = load_tank(connection, tank_id).coral(coral_id).value
         edit = Edit(connection, tank_scope(tank_id), f"change {card.name}")
-        edit.update("corals", coral_id, rows.coral_row(replace(coral, card=card)))
+        CORALS.update(edit, coral_id, replace(coral, card=card))
 
 
 def place_coral(db: Database, tank_id: int, coral_id: int, place: tuple[float, float, float] | None) -> None:
@@ -236,11 +236,11 @@ def place_coral(db: Database, tank_id: int, coral_id: int, place: tuple[float, f
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         coral = stored.coral(coral_id).value
-        moved = Coral(coral.card, place)
+        moved = Coral(coral.card, place and Seat(*place))
         replace(stored.scene(), corals=(moved,))
         verb = "take up" if place is None else "place" if coral.place is None else "move"
         edit = Edit(connection, tank_scope(tank_id), f"{verb} {coral.card.name}")
-        edit.update("corals", coral_id, rows.coral_row(moved))
+        CORALS.update(edit, coral_id, moved)
 
 
 def send_to_zone(

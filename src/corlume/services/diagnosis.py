@@ -15,7 +15,7 @@ from corlume.core.judgement.diagnosis import WEAK, Fault, LightMap, Scope, diagn
 from corlume.core.judgement.figures import Figures
 from corlume.core.judgement.intent import Intent
 from corlume.core.optics.budget import front_share
-from corlume.core.optics.lens import LENSED, lens_on, with_lens
+from corlume.core.optics.lens import lens_on, with_lens
 from corlume.core.scene import Fixture, Setup, fixture_errors, overlaps
 from corlume.core.units import DEGREE
 from corlume.services.corals import CoralChange, coral_change
@@ -26,7 +26,8 @@ from corlume.services.setups import add_setup
 from corlume.services.spill import taken_by_braces
 from corlume.services.steps import STEPS, Steps
 from corlume.store.database import Database
-from corlume.store.tanks import NotFound, StoredTank, load_tank
+from corlume.store.tables import NotFound
+from corlume.store.tanks import StoredTank, load_tank
 
 SHALLOW = 0.05
 """Just under the surface, where narrow beams leave gaps [m]."""
@@ -238,7 +239,7 @@ def _dim_middle(room: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
 
 def _no_lens(_: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
     def bare(f: Fixture) -> Fixture:
-        if f.emitter.kind not in LENSED or lens_on(f.emitter).passes == 1.0 or lens_on(f.emitter).fwhm > 2.1:
+        if not f.emitter.made_by.lensed or lens_on(f.emitter).passes == 1.0 or lens_on(f.emitter).fwhm > 2.1:
             return f
         return replace(f, emitter=with_lens(f.emitter, "none"))
 
@@ -266,9 +267,9 @@ def _off_brace(room: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
     def clear(f: Fixture) -> Fixture:
         e, (half, _) = f.emitter, f.emitter.half_extent()
         for brace in room.tank.braces:
-            if brace.x0 - half < e.x < brace.x1 + half and e.length < LONGEST_MOVED:
-                left, right = brace.x0 - half - 0.02, brace.x1 + half + 0.02
-                at = left if e.x - brace.x0 <= brace.x1 - e.x else right
+            if brace.x - half < e.x < brace.x1 + half and e.length < LONGEST_MOVED:
+                left, right = brace.x - half - 0.02, brace.x1 + half + 0.02
+                at = left if e.x - brace.x <= brace.x1 - e.x else right
                 grain = room.steps.grain
                 at = (math.floor if at == left else math.ceil)(at / grain) * grain
                 return replace(f, emitter=replace(e, x=at))

@@ -17,7 +17,7 @@ from corlume.core.judgement.figures import Figures, Light
 from corlume.core.judgement.intent import BLANKETS
 from corlume.core.judgement.wanted import Met
 from corlume.core.optics.field import grid
-from corlume.core.optics.lens import LENSED, LENSES, LensKey, lens_on
+from corlume.core.optics.lens import LENSES, LensKey, lens_on
 from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.core.words import letter
@@ -175,7 +175,7 @@ class Case:
     def variants(self, layout: Layout) -> list[Layout]:
         """The same with other lenses, where it is of LEDs, and with its outer columns leaned inward."""
         parts = self.rack.module.parts
-        leds = [part.emitter for part in parts if part.emitter.kind in LENSED]
+        leds = [part.emitter for part in parts if part.emitter.made_by.lensed]
         others = [replace(layout, lens=key) for key in TRIED if any(lens_on(e) != LENSES[key] for e in leds)]
         if len(layout.places) > 1 and len(parts) == 1:
             others.append(replace(layout, lean=LEAN, middle=0.5 * self.rack.side))
@@ -250,7 +250,7 @@ def _own(setup: Sequence[Fixture]) -> tuple[list[list[Fixture]], tuple[Fixture, 
 
 def _likeness(fixture: Fixture) -> tuple[str, float, float, float]:
     e = fixture.emitter
-    return e.kind, e.ppf, e.fwhm, round(e.length, 4)
+    return e.technology, e.ppf, e.fwhm, round(e.length, 4)
 
 
 def grid_places(side: float, step: float) -> tuple[float, ...]:
@@ -344,5 +344,7 @@ def reasoned(case: Case, found: Found, setup: Sequence[Fixture]) -> Found:
 def cost_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
     """Electricity and lamps over ``YEARS`` [currency]; what fixtures cost to buy comes on top."""
     running, about = stored.running, lamp_kinds()
-    lamps = sum(about[f.emitter.kind].price * running.hours * 365 / about[f.emitter.kind].life for f in fixtures)
+    lamps = sum(
+        about[f.emitter.technology].price * running.hours * 365 / about[f.emitter.technology].life for f in fixtures
+    )
     return YEARS * (running.yearly(sum(f.power for f in fixtures)) + lamps)

@@ -12,15 +12,15 @@ from corlume.core.errors import InvalidInput, Rules
 from corlume.core.geometry import Tank
 from corlume.core.hanging.frame import carry
 from corlume.core.optics.emitter import Emitter
-from corlume.core.optics.lens import LENSED, LENSES, with_lens
+from corlume.core.optics.lens import LENSES, with_lens
 from corlume.core.optics.wear import condition
 from corlume.core.scene import Fixture, check_count, fixture_errors, overlaps
 from corlume.core.words import plain
 from corlume.services.shelf import entry
-from corlume.store import rows
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
-from corlume.store.tanks import Kept, StoredSetup, load_tank
+from corlume.store.tables import FIXTURES, Kept
+from corlume.store.tanks import StoredSetup, load_tank
 
 _EMITTER_FIELDS = {f.name for f in fields(Emitter)}
 
@@ -34,13 +34,13 @@ def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
     rules = Rules()
     emitter = fixture.emitter
     if "wear" in values:
-        left = condition(emitter.kind, values["wear"])
+        left = condition(emitter.technology, values["wear"])
         values = {**values, "wear": tuple(values["wear"].items()), "condition": round(left, 3)}
     elif "condition" in values:
         # a typed condition has no answers behind it
         values = {"wear": (), **values}
     if "lens" in values:
-        rules.that(values["lens"] in LENSES and emitter.kind in LENSED, "lens", "is not one that can be put on it")
+        rules.that(values["lens"] in LENSES and emitter.made_by.lensed, "lens", "is not one that can be put on it")
         rules.finish()
         emitter = with_lens(emitter, values["lens"])
         values = {k: v for k, v in values.items() if k != "lens"}
@@ -106,7 +106,7 @@ def change_fixtures(db: Database, tank_id: int, setup_id: int, changes: Mapping[
         names = pairs[0][1].value.name if len(pairs) == 1 else f"{len(pairs)} fixtures"
         edit = Edit(connection, tank_scope(tank_id), f"{_verb(pairs[0][0].value, pairs[0][1].value)} {names}")
         for _, new in pairs:
-            edit.update("fixtures", new.id, rows.fixture_row(new.value))
+            FIXTURES.update(edit, new.id, new.value)
 
 
 def _verb(old: Fixture, new: Fixture) -> str:
@@ -130,7 +130,7 @@ def add_fixture(db: Database, tank_id: int, setup_id: int, kind_key: str) -> int
             frame = _free_name(kind.name, {k.value.frame for k in setup.fixtures})
             parts = [replace(part, frame=frame) for part in parts]
         edit = Edit(connection, tank_scope(tank_id), f"add {kind.name}")
-        ids = [edit.insert("fixtures", {"setup_id": setup_id, **rows.fixture_row(p)}) for p in parts]
+        ids = [FIXTURES.insert(edit, part, setup_id) for part in parts]
         return ids[0]
 
 
@@ -148,7 +148,7 @@ def copy_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> 
         check_count("fixtures", len(setup.fixtures) + 1)
         [fixture] = _hung(stored.tank, [original], [k.value for k in setup.fixtures])
         edit = Edit(connection, tank_scope(tank_id), f"copy {fixture.name}")
-        return edit.insert("fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
+        return FIXTURES.insert(edit, fixture, setup_id)
 
 
 def _hung(tank: Tank, parts: Sequence[Fixture], others: Sequence[Fixture]) -> list[Fixture]:

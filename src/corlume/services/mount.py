@@ -8,9 +8,10 @@ from dataclasses import dataclass, replace
 from corlume.core.errors import InvalidInput, Rules
 from corlume.core.hanging.mounting import Check, Hanger, Mark, check_mounting, draw_marks, find_hangers
 from corlume.core.site import Site
-from corlume.store import rows
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
+from corlume.store.rows import row_of
+from corlume.store.tables import FIXTURES
 from corlume.store.tanks import StoredSetup, StoredTank, load_tank
 
 ORDER = (
@@ -71,6 +72,6 @@ def save_place(db: Database, tank_id: int, setup_id: int, site: Site, weights: M
         if site == stored.site and not changed:
             return
         edit = Edit(connection, tank_scope(tank_id), "change what is known for the mounting")
-        edit.update("tanks", tank_id, rows.site_row(site))
+        edit.update("tanks", tank_id, row_of(site))
         for fixture_id, fixture in changed.items():
-            edit.update("fixtures", fixture_id, rows.fixture_row(fixture))
+            FIXTURES.update(edit, fixture_id, fixture)

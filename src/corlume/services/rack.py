@@ -21,7 +21,6 @@ CLEARANCE = 3 * CM
 """Least room left over a fixture under canopy or ceiling [m]; ours."""
 LONGEST_MODULE = 0.7
 """Longest face that is hung along the tank as a module, and not across it as a tube or bar [m]; ours."""
-LONG = ("led_bar", "t5_tube", "power_compact")
 MOST = 8
 """Most columns that are laid side by side."""
 
@@ -75,7 +74,7 @@ class Rack:
 def rack_of(tank: Tank, parts: Sequence[Fixture]) -> Rack:
     """Lay a fixture, or the parts of a frame, over a tank."""
     module, emitter = Module.of(parts), parts[0].emitter
-    if len(parts) == 1 and (emitter.kind in LONG or emitter.length > LONGEST_MODULE):
+    if len(parts) == 1 and (emitter.made_by.long or emitter.length > LONGEST_MODULE):
         # as many end to end as there is room for
         length = 2 * module.half_extent()[0]
         fit = max(1, math.floor(tank.length / length + 0.05))

@@ -13,8 +13,7 @@ from corlume.core.hanging.module import Layout
 from corlume.core.judgement.figures import Ends, Figures, Hottest, Light, Part
 from corlume.core.judgement.wanted import Met, WantedZone
 from corlume.core.scene import Setup
-from corlume.formats.scene import read_fixture
-from corlume.formats.scene_writer import write_fixture
+from corlume.formats.fixture_file import read_fixture, write_fixture
 from corlume.services import shelf
 from corlume.services.hang import search
 from corlume.services.hanging import Found, Step
@@ -25,7 +24,8 @@ from corlume.services.wish import Wish, check_wish, intent_of
 from corlume.store import searches
 from corlume.store.database import Database, Unusable
 from corlume.store.searches import SearchRow
-from corlume.store.tanks import NotFound, load_tank
+from corlume.store.tables import NotFound
+from corlume.store.tanks import load_tank
 
 _log = logging.getLogger(__name__)
 _UNDER_WAY: dict[tuple[str, int], threading.Event] = {}

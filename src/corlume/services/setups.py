@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from corlume.core.errors import NAME, Rules
+from dataclasses import replace
+
+from corlume.core.declared import limits_of
+from corlume.core.errors import Rules
 from corlume.core.judgement.intent import Intent, intent_errors
 from corlume.core.scene import Setup, check_count, reaches
-from corlume.store import rows
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
+from corlume.store.rows import row_of
+from corlume.store.tables import FIXTURES, SETUPS
 from corlume.store.tanks import load_tank
 
 
@@ -18,10 +22,9 @@ def add_setup(db: Database, tank_id: int, setup: Setup, *, label: str = "") -> i
         check_count("setups", len(taken) + 1)
         check_count("fixtures", len(setup.fixtures))
         edit = Edit(connection, tank_scope(tank_id), label or f"add setup {setup.name}")
-        own = {"tank_id": tank_id, "name": _free(setup.name, taken), "in_use": 0}
-        setup_id = edit.insert("setups", own | rows.intent_row(setup.intent))
+        setup_id = SETUPS.insert(edit, replace(setup, name=_free(setup.name, taken), in_use=False), tank_id)
         for fixture in setup.fixtures:
-            edit.insert("fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
+            FIXTURES.insert(edit, fixture, setup_id)
         return setup_id
 
 
@@ -35,9 +38,7 @@ def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
 
 def rename_setup(db: Database, tank_id: int, setup_id: int, name: str) -> None:
     """Give a setup another name."""
-    rules = Rules()
-    rules.text("name", name, NAME, least=1)
-    rules.finish()
+    limits_of(Setup, name=name).finish()
     with db.writing() as connection:
         load_tank(connection, tank_id).setup(setup_id)
         edit = Edit(connection, tank_scope(tank_id), f"rename setup to {name.strip()}")
@@ -64,8 +65,8 @@ def remove_setup(db: Database, tank_id: int, setup_id: int) -> None:
         rules.finish()
         edit = Edit(connection, tank_scope(tank_id), f"remove setup {setup.name}")
         for kept in setup.fixtures:
-            edit.delete("fixtures", kept.id)
-        edit.delete("setups", setup_id)
+            FIXTURES.delete(edit, kept.id)
+        SETUPS.delete(edit, setup_id)
 
 
 def save_intent(db: Database, tank_id: int, setup_id: int, intent: Intent) -> None:
@@ -77,7 +78,7 @@ def save_intent(db: Database, tank_id: int, setup_id: int, intent: Intent) -> No
         rules.errors += intent_errors(stored.tank, intent, reaches(setup.hung), [kept.value for kept in stored.wanted])
         rules.finish()
         edit = Edit(connection, tank_scope(tank_id), f"change what {setup.name} is meant for")
-        edit.update("setups", setup_id, rows.intent_row(intent))
+        edit.update("setups", setup_id, row_of(intent))
 
 
 def _free(name: str, taken: set[str]) -> str:

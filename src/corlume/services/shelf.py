@@ -6,10 +6,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from corlume.core.errors import NAME, Rules
+from corlume.core.declared import limits_of
+from corlume.core.errors import Rules
 from corlume.core.geometry import Pane, Tank
 from corlume.core.optics.conversion import photon_flux
-from corlume.core.optics.emitter import Channel, Emitter, FixtureKind
+from corlume.core.optics.emitter import Channel, Emitter
 from corlume.core.optics.field import Medium, unit_field
 from corlume.core.optics.lobe import width_at_half
 from corlume.core.optics.spectrum import (
@@ -20,18 +21,19 @@ from corlume.core.optics.spectrum import (
     photon_yield,
     usable_share,
 )
+from corlume.core.optics.technology import TechnologyKey
+from corlume.core.own_fixture import OwnFixture
 from corlume.core.scene import Fixture
+from corlume.formats.fixture_file import read_fixture, write_fixture
 from corlume.formats.photometry import read_photometry, write_lm63
-from corlume.formats.scene import read_fixture
-from corlume.formats.scene_writer import write_fixture
-from corlume.formats.shelf_file import ShelfItem, read_shelf, write_shelf
+from corlume.formats.shelf_file import read_shelf, write_shelf
 from corlume.formats.spectra import read_spectrum
 from corlume.reference.catalogue import FixtureKindEntry, fixture_kinds
 from corlume.reference.spectra import lamp_spectra, luminosity, weightings, white_leds
 from corlume.store import journal, shelf
 from corlume.store.database import Database
 from corlume.store.journal import SHELF_SCOPE, Steps
-from corlume.store.tanks import NotFound
+from corlume.store.tables import OWN_FIXTURES, NotFound
 
 HEIGHTS = (0.15, 0.2, 0.3, 0.45, 0.6)
 PROBE_DEPTH = 0.15
@@ -50,8 +52,11 @@ class Footprint:
 def entries(db: Database) -> list[FixtureKindEntry]:
     """The keeper's own fixtures first, then the catalogue."""
     with db.reading() as connection:
-        own = shelf.own_fixtures(connection)
-    kept = [FixtureKindEntry(f"own-{o.id}", o.fixture.name, (o.fixture,), o.price, o.mount) for o in own]
+        own = OWN_FIXTURES.load(connection)
+    kept = [
+        FixtureKindEntry(f"own-{o.id}", o.value.fixture.name, (o.value.fixture,), o.value.price, o.value.mount)
+        for o in own
+    ]
     return kept + list(fixture_kinds().values())
 
 
@@ -68,7 +73,7 @@ def source_of(db: Database, key: str) -> str:
     if not key.startswith("own-"):
         return ""
     with db.reading() as connection:
-        return shelf.own_fixture(connection, int(key.removeprefix("own-"))).source
+        return OWN_FIXTURES.get(connection, int(key.removeprefix("own-"))).value.source
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,7 +87,7 @@ class Brought:
 def read_import(
     data: bytes,
     *,
-    kind: FixtureKind,
+    technology: TechnologyKey,
     ppf: float | None = None,
     light: str = "",
     colours: str = "",
@@ -127,7 +132,7 @@ def read_import(
         factor = lux_per_ppfd(shape, luminosity())
         ppf, how = lumens / factor, f"{lumens:.0f} lm by way of {named}, {factor:.1f} lux per PAR"
     emitter = Emitter(
-        kind=kind,
+        technology=technology,
         ppf=ppf,
         fwhm=min(2.9, max(0.2, width_at_half(lobe))),
         length=max(0.01, found.length or found.width),
@@ -159,16 +164,13 @@ def put(
     db: Database, brought: Brought, *, name: str = "", weight: float = 0.0, price: float = 0.0, mount: str = ""
 ) -> str:
     """Put a fixture on the shelf; returns its key. ``InvalidInput`` for a weight or price that cannot be."""
-    rules = Rules()
-    rules.between("weight", weight, 0.0, 200.0)
-    rules.between("price", price, 0.0, 100_000.0)
-    rules.text("name", name, NAME)
-    rules.text("mount", mount, NAME)
+    rules = limits_of(Fixture, weight=weight, name=name)
+    rules.errors += limits_of(OwnFixture, price=price, mount=mount).errors
     rules.finish()
     fixture = replace(brought.fixture, name=name.strip() or brought.fixture.name, weight=weight)
+    own = OwnFixture(fixture, brought.source, price, mount.strip())
     with db.writing() as connection:
-        own_id = shelf.put_on_shelf(connection, fixture, brought.source, price=price, mount=mount.strip())
-        return f"own-{own_id}"
+        return f"own-{shelf.put_on_shelf(connection, [own], f'put {fixture.name} on the shelf')[0]}"
 
 
 def export_photometry(db: Database, key: str) -> str:
@@ -181,15 +183,15 @@ def export_photometry(db: Database, key: str) -> str:
 def export_own(db: Database) -> str:
     """All own fixtures as a JSON file, with everything that is known of them."""
     with db.reading() as connection:
-        own = shelf.own_fixtures(connection)
-    return write_shelf([ShelfItem(o.fixture, o.source, o.price, o.mount) for o in own])
+        own = OWN_FIXTURES.load(connection)
+    return write_shelf([kept.value for kept in own])
 
 
 def import_own(db: Database, data: bytes) -> int:
     """Put all fixtures of such a file on the shelf, in one step of undo; returns how many. ``BadFile`` otherwise."""
     items = read_shelf(data)
     with db.writing() as connection:
-        shelf.put_all(connection, [(one.fixture, one.source, one.price, one.mount) for one in items])
+        shelf.put_on_shelf(connection, items, f"put {len(items)} fixtures on the shelf")
     return len(items)
 
 

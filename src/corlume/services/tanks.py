@@ -8,12 +8,13 @@ from corlume.core.errors import InvalidInput, Rules
 from corlume.core.geometry import Brace, Rock, Tank
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.scene import Running, Scene, Setup, check_count
-from corlume.formats.scene import read_scene
-from corlume.formats.scene_writer import write_scene
-from corlume.store import journal, rows
+from corlume.formats.scene import read_scene, write_scene
+from corlume.store import journal
 from corlume.store.database import Database
 from corlume.store.journal import TANKS_SCOPE, Edit, Steps, tank_scope
-from corlume.store.tanks import NotFound, StoredTank, Unreadable, add_tank, list_tanks, load_tank, part_of, remove_tank
+from corlume.store.rows import row_of
+from corlume.store.tables import BRACES, ROCKS, NotFound
+from corlume.store.tanks import StoredTank, Unreadable, add_tank, list_tanks, load_tank, part_of, remove_tank
 
 
 def all_tanks(db: Database) -> list[StoredTank]:
@@ -51,9 +52,9 @@ def open_tank(db: Database, tank_id: int) -> StoredTank:
         return load_tank(connection, tank_id)
 
 
-def create_tank(db: Database, name: str, tank: Tank, targets: LightTargets) -> int:
+def create_tank(db: Database, name: str, tank: Tank, targets: LightTargets, running: Running) -> int:
     """Store a new tank with one empty setup; returns its id."""
-    scene = Scene(name, tank, targets, setups=(Setup("As it hangs", in_use=True),))
+    scene = Scene(name, tank, targets, running, setups=(Setup("As it hangs", in_use=True),))
     with db.writing() as connection:
         return add_tank(connection, scene, f"new tank {name}")
 
@@ -93,7 +94,7 @@ def save_tank(db: Database, tank_id: int, *, name: str, tank: Tank, targets: Lig
         stored = load_tank(connection, tank_id)
         replace(stored.scene(), name=name, tank=tank, targets=targets, running=running)
         edit = Edit(connection, tank_scope(tank_id), "change the tank")
-        edit.update("tanks", tank_id, rows.tank_row(name, tank, targets, running))
+        edit.update("tanks", tank_id, {"name": name, **row_of(tank), **row_of(targets), **row_of(running)})
 
 
 def save_rock(db: Database, tank_id: int, rock_id: int | None, rock: Rock) -> int:
@@ -105,8 +106,8 @@ def save_rock(db: Database, tank_id: int, rock_id: int | None, rock: Rock) -> in
         edit = Edit(connection, tank_scope(tank_id), f"{'add' if rock_id is None else 'change'} {rock.name or 'rock'}")
         if rock_id is None:
             check_count("rocks", len(stored.rocks) + 1)
-            return edit.insert("rocks", {"tank_id": tank_id, **rows.rock_row(rock)})
-        edit.update("rocks", stored.rock(rock_id).id, rows.rock_row(rock))
+            return ROCKS.insert(edit, rock, tank_id)
+        ROCKS.update(edit, stored.rock(rock_id).id, rock)
         return rock_id
 
 
@@ -124,7 +125,7 @@ def add_brace(db: Database, tank_id: int, brace: Brace) -> int:
         check_count("braces", len(stored.braces) + 1)
         _check_part(stored.tank, "braces", (*stored.tank.braces, brace))
         edit = Edit(connection, tank_scope(tank_id), "add a brace")
-        return edit.insert("braces", {"tank_id": tank_id, **rows.brace_row(brace)})
+        return BRACES.insert(edit, brace, tank_id)
 
 
 def delete_brace(db: Database, tank_id: int, brace_id: int) -> None:

@@ -12,9 +12,9 @@ from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.wanted import Met, WantedZone, meet, zone_errors
 from corlume.core.scene import Fixture
 from corlume.services.fields import par_at
-from corlume.store import rows
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
+from corlume.store.tables import WANTED
 from corlume.store.tanks import StoredTank, load_tank
 
 MOST_ZONES = 60
@@ -54,7 +54,7 @@ def draw_zone(db: Database, tank_id: int, purpose: Purpose, box: Box) -> int:
         zone = WantedZone(name, x, y, length, width, top, bottom, low, high)
         _check(stored, zone, None)
         edit = Edit(connection, tank_scope(tank_id), f"draw zone {name}")
-        return edit.insert("wanted", {"tank_id": tank_id, **rows.wanted_row(zone)})
+        return WANTED.insert(edit, zone, tank_id)
 
 
 def _cut(tank: Tank, box: Box) -> Box:
@@ -72,7 +72,7 @@ def save_zone(db: Database, tank_id: int, zone_id: int, zone: WantedZone) -> Non
         _check(stored, zone, zone_id)
         if kept.value != zone:
             edit = Edit(connection, tank_scope(tank_id), f"change zone {zone.name}")
-            edit.update("wanted", zone_id, rows.wanted_row(zone))
+            WANTED.update(edit, zone_id, zone)
 
 
 def remove_zone(db: Database, tank_id: int, zone_id: int) -> None:
@@ -87,7 +87,7 @@ def remove_zone(db: Database, tank_id: int, zone_id: int) -> None:
             f"is the last one, and the setup {meant} is meant for zones drawn by hand: change that first",
         )
         rules.finish()
-        Edit(connection, tank_scope(tank_id), f"remove zone {name}").delete("wanted", zone_id)
+        WANTED.delete(Edit(connection, tank_scope(tank_id), f"remove zone {name}"), zone_id)
 
 
 def _check(stored: StoredTank, zone: WantedZone, zone_id: int | None) -> None:

@@ -8,9 +8,14 @@ from dataclasses import dataclass
 from typing import Any
 
 Row = dict[str, Any]
-TABLES = ("tanks", "braces", "rocks", "setups", "fixtures", "corals", "own_fixtures", "searches", "wanted")
+_TABLES = {"tanks", "searches"}
 KEEP = 1000
 """Edits kept in each scope; older ones can no longer be undone."""
+
+
+def journaled(table: str) -> None:
+    """Let a table's rows be written through the journal."""
+    _TABLES.add(table)
 
 
 def tank_scope(tank_id: int) -> str:
@@ -166,6 +171,6 @@ def read_row(connection: sqlite3.Connection, table: str, row_id: int) -> Row:
 
 def _known(table: str) -> str:
     """Table names go into SQL text, so only our own pass."""
-    if table not in TABLES:
+    if table not in _TABLES:
         raise ValueError(f"no journal for table {table}")
     return table

@@ -1,148 +1,102 @@
-"""Core objects to rows and back."""
+"""Kept things to rows and back, by their declaration; what is kept by a way of its own is JSON text."""
 
 from __future__ import annotations
 
+import datetime
 import json
 import sqlite3
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, NamedTuple, TypeVar
 
-from corlume.core.coral import CoralCard
-from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
-from corlume.core.judgement.intent import Intent
-from corlume.core.judgement.targets import LightTargets
-from corlume.core.judgement.wanted import WantedZone
+from corlume.core.declared import Field, Item, Own, Part, items, per_class
 from corlume.core.optics.emitter import ONE_CHANNEL, Channel, Emitter
 from corlume.core.optics.lobe import Lobe, RingLobe, TableLobe
 from corlume.core.optics.spectrum import BandSpectrum, Spectrum, TableSpectrum
-from corlume.core.optics.water import Water
-from corlume.core.scene import Coral, Fixture, Running
-from corlume.core.site import Site
+from corlume.core.scene import Fixture
 
 Row = dict[str, Any]
-
-_TANK = (
-    "length",
-    "width",
-    "water_depth",
-    "rim_height",
-    "rim_inset",
-    "room_height",
-    "sand",
-    "sand_flow",
-    "cover",
-    "sand_albedo",
-    "rock_albedo",
-)
-_WATER = ("temperature", "salinity", "yellowing", "attenuation", "ripple")
-_TARGETS = ("lps_low", "lps_high", "sps_low", "sps_high", "ceiling", "goal", "school")
-_RUNNING = ("hours", "price", "currency")
-_SITE = ("volts", "breaker", "others", "lead", "stand", "eye", "away", "gap")
-_WANTED = ("name", "x", "y", "length", "width", "top", "bottom", "low", "high")
-_BRACE = ("x0", "x1", "y0", "y1", "height")
-_ROCK = ("x", "y", "base", "length", "width", "height", "name", "flow", "form")
-_EMITTER = ("kind", "ppf", "fwhm", "length", "width", "x", "y", "height", "turn", "roll", "pitch")
-_CARD = ("name", "par_low", "par_high", "flow", "aggression", "reach", "size", "note")
+T = TypeVar("T")
 
 
-def _take(source: object, names: tuple[str, ...]) -> Row:
-    return {name: getattr(source, name) for name in names}
+class Column(NamedTuple):
+    """A declared field under its name in the database, and the parts that lead to it."""
+
+    name: str
+    item: Item
+    owner: type
+    path: tuple[str, ...]
 
 
-def _pick(row: sqlite3.Row, names: tuple[str, ...]) -> Row:
-    return {name: row[name] for name in names}
+@per_class
+def columns(cls: type) -> tuple[Column, ...]:
+    """The columns of a kept thing, those of its parts among them."""
+    return tuple(_columns(cls, (), ""))
 
 
-def tank_row(name: str, tank: Tank, targets: LightTargets, running: Running) -> Row:
-    """Columns of ``tanks``; rocks and braces have tables of their own."""
-    row = {"name": name, **_take(tank, _TANK), **_take(tank.water, _WATER)}
-    row |= {"water_kind": tank.water.kind, "refractive_index": tank.water.index, "colony_shade": int(tank.colony_shade)}
-    for side, pane in zip(SIDES, tank.panes(), strict=True):
-        row |= {f"{side}_kind": pane.kind, f"{side}_factor": pane.factor}
-    return row | _take(targets, _TARGETS) | _take(running, _RUNNING)
+def _columns(cls: type, path: tuple[str, ...], prefix: str) -> Iterator[Column]:
+    for item in items(cls):
+        match item.spec:
+            case Field(column=name):
+                yield Column(prefix + (name or item.name), item, cls, path)
+            case Own():
+                yield Column(prefix + item.name, item, cls, path)
+            case Part(prefix=inner):
+                yield from _columns(item.type, (*path, item.name), prefix + inner)
 
 
-def tank_from(row: sqlite3.Row, rocks: tuple[Rock, ...], braces: tuple[Brace, ...]) -> Tank:
-    """The tank of a row, with its rocks and braces."""
-    values = _pick(row, _TANK)
-    values |= {side: Pane(row[f"{side}_kind"], row[f"{side}_factor"]) for side in SIDES}
-    water = Water(kind=row["water_kind"], index=row["refractive_index"], **_pick(row, _WATER))
-    return Tank(**values, water=water, colony_shade=bool(row["colony_shade"]), rocks=rocks, braces=braces)
+def row_of(thing: Any) -> Row:
+    """The columns of a kept thing with what they hold."""
+    row: Row = {}
+    for column in columns(type(thing)):
+        holder = thing
+        for name in column.path:
+            holder = None if holder is None else getattr(holder, name)
+        row[column.name] = None if holder is None else _stored(column, getattr(holder, column.item.name))
+    return row
 
 
-def targets_from(row: sqlite3.Row) -> LightTargets:
-    """The light targets of a tank's row."""
-    return LightTargets(**_pick(row, _TARGETS))
+def _stored(column: Column, value: Any) -> Any:
+    match column.item.spec:
+        case Own():
+            return OWN[column.owner, column.item.name].write(value)
+        case Field(sort="flag"):
+            return int(value)
+        case Field(sort="date" | "time"):
+            return None if value is None else value.isoformat()
+    return value
 
 
-def running_from(row: sqlite3.Row) -> Running:
-    """The running costs of a tank's row."""
-    return Running(**_pick(row, _RUNNING))
+def thing_of(cls: type[T], row: Mapping[str, Any] | sqlite3.Row, **given: Any) -> T:
+    """The kept thing of a row; ``given`` are its lists, which stand in tables of their own."""
+    return _thing_of(cls, row, "", given)
 
 
-def site_row(site: Site) -> Row:
-    """Columns of ``tanks`` that tell of the place where it stands."""
-    return _take(site, _SITE)
+def _thing_of(cls: type[T], row: Any, prefix: str, given: Mapping[str, Any]) -> T:
+    values = dict(given)
+    for item in items(cls):
+        match item.spec:
+            case Field(column=name):
+                values[item.name] = _read(item, row[prefix + (name or item.name)])
+            case Own():
+                values[item.name] = OWN[cls, item.name].read(row[prefix + item.name])
+            case Part(prefix=inner):
+                named = (prefix + inner + column.name for column in columns(item.type)) if item.optional else ()
+                gone = item.optional and all(row[name] is None for name in named)
+                values[item.name] = None if gone else _thing_of(item.type, row, prefix + inner, {})
+    return cls(**values)
 
 
-def site_from(row: sqlite3.Row) -> Site:
-    """The place of a tank's row."""
-    return Site(**_pick(row, _SITE))
-
-
-def intent_row(intent: Intent) -> Row:
-    """Columns of ``setups`` that tell what it is meant for."""
-    return {
-        "purpose": intent.purpose, "top_low": intent.low, "top_high": intent.high, "strong_end": intent.end,
-    }  # fmt: skip
-
-
-def intent_from(row: sqlite3.Row) -> Intent:
-    """What the setup of a row is meant for."""
-    return Intent(row["purpose"], row["top_low"], row["top_high"], row["strong_end"])
-
-
-def wanted_row(zone: WantedZone) -> Row:
-    """Columns of ``wanted`` but for the tank."""
-    return _take(zone, _WANTED)
-
-
-def wanted_from(row: sqlite3.Row) -> WantedZone:
-    """The wanted zone of a row."""
-    return WantedZone(**_pick(row, _WANTED))
-
-
-def brace_row(brace: Brace) -> Row:
-    """Columns of ``braces`` but for the tank."""
-    return _take(brace, _BRACE)
-
-
-def brace_from(row: sqlite3.Row) -> Brace:
-    """The brace of a row."""
-    return Brace(**_pick(row, _BRACE))
-
-
-def rock_row(rock: Rock) -> Row:
-    """Columns of ``rocks`` but for the tank."""
-    return _take(rock, _ROCK)
-
-
-def rock_from(row: sqlite3.Row) -> Rock:
-    """The rock of a row."""
-    return Rock(**_pick(row, _ROCK))
-
-
-def fixture_row(fixture: Fixture) -> Row:
-    """Columns of ``fixtures`` but for the setup."""
-    own = {"name": fixture.name, "output": fixture.output, "watts": fixture.watts, "dimmable": int(fixture.dimmable)}
-    own |= {"weight": fixture.weight}
-    own |= {"frame": fixture.frame, "condition": fixture.condition, "lobe": _lobe_text(fixture.emitter.lobe)}
-    own |= {
-        "channels": _channels_text(fixture.emitter.channels),
-        "levels": json.dumps(fixture.levels) if fixture.levels else None,
-        "wear": json.dumps(dict(fixture.wear)) if fixture.wear else None,
-    }
-    return own | _take(fixture.emitter, _EMITTER)
+def _read(item: Item, value: Any) -> Any:
+    match item.spec:
+        case Field(sort="flag"):
+            return bool(value)
+        case Field(sort="date") if value is not None:
+            return datetime.date.fromisoformat(value)
+        case Field(sort="time") if value is not None:
+            return datetime.time.fromisoformat(value)
+    return value
 
 
 def fixture_from(row: sqlite3.Row) -> Fixture:
@@ -155,7 +109,7 @@ class _Same:
 
     def __init__(self, row: sqlite3.Row) -> None:
         self.row = row
-        self.said = tuple(row[name] for name in row.keys() if name not in ("id", "setup_id"))  # noqa: SIM118
+        self.said = tuple(row[column.name] for column in columns(Fixture))
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, _Same) and self.said == other.said
@@ -166,20 +120,15 @@ class _Same:
 
 @lru_cache(maxsize=400)
 def _fixture_from(same: _Same) -> Fixture:
-    row = same.row
-    emitter = Emitter(**_pick(row, _EMITTER), lobe=_lobe_from(row["lobe"]), channels=_channels_from(row["channels"]))
-    return Fixture(
-        emitter,
-        row["output"],
-        row["watts"],
-        row["name"],
-        bool(row["dimmable"]),
-        row["frame"],
-        row["condition"],
-        tuple(json.loads(row["levels"])) if row["levels"] else (),
-        row["weight"],
-        tuple(json.loads(row["wear"]).items()) if row["wear"] else (),
-    )
+    return thing_of(Fixture, same.row)
+
+
+@dataclass(frozen=True, slots=True)
+class OwnColumn:
+    """How a value of its own becomes text, or nothing, and comes back."""
+
+    write: Callable[[Any], str | None]
+    read: Callable[[str | None], Any]
 
 
 def _channels_text(channels: tuple[Channel, ...]) -> str | None:
@@ -229,13 +178,14 @@ def _lobe_from(text: str | None) -> Lobe | None:
     return TableLobe(tuple(read["theta"]), tuple(read["phi"]), tuple(tuple(row) for row in read["values"]))
 
 
-def coral_row(coral: Coral) -> Row:
-    """Columns of ``corals`` but for the tank."""
-    x, y, depth = coral.place or (None, None, None)
-    return {**_take(coral.card, _CARD), "coral_group": coral.card.group, "x": x, "y": y, "depth": depth}
-
-
-def coral_from(row: sqlite3.Row) -> Coral:
-    """The coral of a row."""
-    card = CoralCard(**_pick(row, _CARD), group=row["coral_group"])
-    return Coral(card, None if row["x"] is None else (row["x"], row["y"], row["depth"]))
+OWN = {
+    (Emitter, "lobe"): OwnColumn(_lobe_text, _lobe_from),
+    (Emitter, "channels"): OwnColumn(_channels_text, _channels_from),
+    (Fixture, "levels"): OwnColumn(
+        lambda levels: json.dumps(levels) if levels else None, lambda text: tuple(json.loads(text)) if text else ()
+    ),
+    (Fixture, "wear"): OwnColumn(
+        lambda wear: json.dumps(dict(wear)) if wear else None,
+        lambda text: tuple(json.loads(text).items()) if text else (),
+    ),
+}

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from corlume.store.journal import insert_row
-from corlume.store.tanks import NotFound
+from corlume.store.tables import NotFound
 
 KEEP = 20
 """Searches kept for each tank."""

@@ -6,7 +6,7 @@ import sqlite3
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from itertools import count
-from typing import Generic, TypeVar
+from typing import TypeVar
 
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import Brace, Rock, Tank
@@ -15,14 +15,11 @@ from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, shaded
 from corlume.core.site import Site
-from corlume.store import rows
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
+from corlume.store.rows import row_of, thing_of
+from corlume.store.tables import BRACES, CORALS, FIXTURES, OF_SCENE, ROCKS, SETUPS, WANTED, Kept, NotFound, found
 
 T = TypeVar("T")
-
-
-class NotFound(LookupError):
-    """Raised for an id that is not there, or no longer."""
 
 
 class Unreadable(Exception):
@@ -31,14 +28,6 @@ class Unreadable(Exception):
     def __init__(self, tank_id: int, name: str, faults: tuple[FieldError, ...]) -> None:
         self.id, self.name, self.faults = tank_id, name, faults
         super().__init__(f"tank {tank_id} does not read")
-
-
-@dataclass(frozen=True, slots=True)
-class Kept(Generic[T]):
-    """A core object with the id it is stored under."""
-
-    id: int
-    value: T
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +47,7 @@ class StoredSetup:
 
     def fixture(self, fixture_id: int) -> Kept[Fixture]:
         """The fixture of that id; ``NotFound`` otherwise."""
-        return _find(self.fixtures, fixture_id, "fixture")
+        return found(self.fixtures, fixture_id, "fixture")
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,19 +75,19 @@ class StoredTank:
 
     def rock(self, rock_id: int) -> Kept[Rock]:
         """The rock of that id; ``NotFound`` otherwise."""
-        return _find(self.rocks, rock_id, "rock")
+        return found(self.rocks, rock_id, "rock")
 
     def brace(self, brace_id: int) -> Kept[Brace]:
         """The brace of that id; ``NotFound`` otherwise."""
-        return _find(self.braces, brace_id, "brace")
+        return found(self.braces, brace_id, "brace")
 
     def coral(self, coral_id: int) -> Kept[Coral]:
         """The coral of that id; ``NotFound`` otherwise."""
-        return _find(self.corals, coral_id, "coral")
+        return found(self.corals, coral_id, "coral")
 
     def zone(self, zone_id: int) -> Kept[WantedZone]:
         """The wanted zone of that id; ``NotFound`` otherwise."""
-        return _find(self.wanted, zone_id, "zone")
+        return found(self.wanted, zone_id, "zone")
 
     def lit_tank(self, *, but: int | None = None) -> Tank:
         """The tank as the light meets it, with the shade of its corals where it is set to have it, one left out."""
@@ -110,13 +99,6 @@ class StoredTank:
         corals = tuple(kept.value for kept in self.corals)
         wanted = tuple(kept.value for kept in self.wanted)
         return Scene(self.name, self.tank, self.targets, self.running, setups, corals, wanted, self.site)
-
-
-def _find(kept: tuple[Kept[T], ...], wanted: int, what: str) -> Kept[T]:
-    for one in kept:
-        if one.id == wanted:
-            return one
-    raise NotFound(f"no {what} {wanted} in this tank")
 
 
 def unstored(scene: Scene) -> StoredTank:
@@ -144,13 +126,13 @@ def unstored(scene: Scene) -> StoredTank:
 def list_tanks(connection: sqlite3.Connection) -> tuple[list[StoredTank], list[Unreadable]]:
     """Every tank that was not removed, oldest first; and those that do not read."""
     ids = connection.execute("SELECT id FROM tanks WHERE removed = 0 ORDER BY id").fetchall()
-    found, faulty = list[StoredTank](), list[Unreadable]()
+    tanks, faulty = list[StoredTank](), list[Unreadable]()
     for row in ids:
         try:
-            found.append(load_tank(connection, row["id"]))
+            tanks.append(load_tank(connection, row["id"]))
         except Unreadable as error:
             faulty.append(error)
-    return found, faulty
+    return tanks, faulty
 
 
 def load_tank(connection: sqlite3.Connection, tank_id: int) -> StoredTank:
@@ -169,33 +151,35 @@ def load_tank(connection: sqlite3.Connection, tank_id: int) -> StoredTank:
 
 def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
     tank_id = row["id"]
-
-    def children(table: str) -> list[sqlite3.Row]:
-        return connection.execute(f"SELECT * FROM {table} WHERE tank_id = ? ORDER BY id", (tank_id,)).fetchall()
-
-    rocks = tuple(Kept(r["id"], rows.rock_from(r)) for r in children("rocks"))
-    braces = tuple(Kept(r["id"], rows.brace_from(r)) for r in children("braces"))
-    fixtures: dict[int, list[Kept[Fixture]]] = {}
+    rocks, braces = ROCKS.load(connection, tank_id), BRACES.load(connection, tank_id)
+    fixtures: dict[int, list[sqlite3.Row]] = {}
     for r in connection.execute(
         "SELECT fixtures.* FROM fixtures JOIN setups ON setups.id = setup_id WHERE tank_id = ? ORDER BY fixtures.id",
         (tank_id,),
     ):
-        fixtures.setdefault(r["setup_id"], []).append(Kept(r["id"], rows.fixture_from(r)))
+        fixtures.setdefault(r["setup_id"], []).append(r)
+    setups = connection.execute("SELECT * FROM setups WHERE tank_id = ? ORDER BY id", (tank_id,)).fetchall()
     return StoredTank(
         id=tank_id,
         name=row["name"],
-        tank=rows.tank_from(row, tuple(r.value for r in rocks), tuple(b.value for b in braces)),
-        targets=rows.targets_from(row),
-        running=rows.running_from(row),
+        tank=thing_of(Tank, row, rocks=tuple(r.value for r in rocks), braces=tuple(b.value for b in braces)),
+        targets=thing_of(LightTargets, row),
+        running=thing_of(Running, row),
         rocks=rocks,
         braces=braces,
         setups=tuple(
-            StoredSetup(r["id"], r["name"], bool(r["in_use"]), tuple(fixtures.get(r["id"], ())), rows.intent_from(r))
-            for r in children("setups")
+            StoredSetup(
+                s["id"],
+                s["name"],
+                bool(s["in_use"]),
+                FIXTURES.kept(fixtures.get(s["id"], [])),
+                thing_of(Intent, s),
+            )
+            for s in setups
         ),
-        corals=tuple(Kept(r["id"], rows.coral_from(r)) for r in children("corals")),
-        wanted=tuple(Kept(r["id"], rows.wanted_from(r)) for r in children("wanted")),
-        site=rows.site_from(row),
+        corals=CORALS.load(connection, tank_id),
+        wanted=WANTED.load(connection, tank_id),
+        site=thing_of(Site, row),
     )
 
 
@@ -205,21 +189,17 @@ def add_tank(connection: sqlite3.Connection, scene: Scene, label: str | None) ->
     The rows go in hidden and the edit uncovers them, so that undoing the edit hides the tank with
     everything done to it since, and redoing brings all of it back.
     """
-    columns = rows.tank_row(scene.name, scene.tank, scene.targets, scene.running) | rows.site_row(scene.site)
-    tank_id = insert_row(connection, "tanks", {**columns, "removed": int(label is not None)})
-    for rock in scene.tank.rocks:
-        insert_row(connection, "rocks", {"tank_id": tank_id, **rows.rock_row(rock)})
-    for brace in scene.tank.braces:
-        insert_row(connection, "braces", {"tank_id": tank_id, **rows.brace_row(brace)})
+    tank_id = insert_row(connection, "tanks", {**row_of(scene), "removed": int(label is not None)})
+    for table, values in ((ROCKS, scene.tank.rocks), (BRACES, scene.tank.braces)):
+        for value in values:
+            table.put(connection, value, tank_id)  # type: ignore[arg-type]
     for setup in scene.setups:
-        values = {"tank_id": tank_id, "name": setup.name, "in_use": int(setup.in_use)} | rows.intent_row(setup.intent)
-        setup_id = insert_row(connection, "setups", values)
+        setup_id = SETUPS.put(connection, setup, tank_id)
         for fixture in setup.fixtures:
-            insert_row(connection, "fixtures", {"setup_id": setup_id, **rows.fixture_row(fixture)})
-    for coral in scene.corals:
-        insert_row(connection, "corals", {"tank_id": tank_id, **rows.coral_row(coral)})
-    for zone in scene.wanted:
-        insert_row(connection, "wanted", {"tank_id": tank_id, **rows.wanted_row(zone)})
+            FIXTURES.put(connection, fixture, setup_id)
+    for table in OF_SCENE:
+        for value in getattr(scene, table.name):
+            table.put(connection, value, tank_id)
     if label is not None:
         Edit(connection, TANKS_SCOPE, label).update("tanks", tank_id, {"removed": 0})
     return tank_id

@@ -14,7 +14,8 @@ from corlume.core.errors import InvalidInput
 from corlume.formats.faults import in_words
 from corlume.settings import Settings
 from corlume.store.database import Database, Unusable
-from corlume.store.tanks import NotFound, Unreadable
+from corlume.store.tables import NotFound
+from corlume.store.tanks import Unreadable
 from corlume.web import (
     backup_pages,
     chart_pages,

@@ -6,11 +6,10 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, Field
 
 from corlume.core.errors import Rules
-from corlume.core.judgement.intent import PURPOSES, Intent, in_words
-from corlume.core.optics.emitter import MOST_CHANNELS
+from corlume.core.judgement.intent import Intent, in_words
 from corlume.formats.measure import Measure
 from corlume.services import lights, setups, shelf, tanks
 from corlume.services.corals import coral_change
@@ -20,36 +19,12 @@ from corlume.services.points import Place
 from corlume.store.database import Database
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web import chart_view
-from corlume.web.forms import Form, read_fixture_changes
+from corlume.web.forms.fixture import FixtureChange, read_fixture_changes
+from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.site import Db, FormData, RowId, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}")
 Metres = Annotated[float, Field(allow_inf_nan=False)]
-Typed = Metres | str | None
-
-
-class FixtureChange(BaseModel):
-    """Changed fields of a fixture: numbers in SI, or text as the keeper typed it."""
-
-    model_config = ConfigDict(extra="forbid")
-    x: Typed = None
-    y: Typed = None
-    height: Typed = None
-    turn: Typed = None
-    roll: Typed = None
-    pitch: Typed = None
-    condition: Typed = None
-    frame: str | None = None
-    output: Typed = None
-    name: str | None = None
-    ppf: Typed = None
-    fwhm: Typed = None
-    length: Typed = None
-    width: Typed = None
-    watts: Typed = None
-    levels: list[Annotated[float, Field(ge=0.0, le=1.0)]] | None = Field(None, max_length=MOST_CHANNELS)
-    wear: dict[str, str] | None = Field(None, max_length=12)
-    lens: str | None = None
 
 
 class ProbeAt(BaseModel):
@@ -119,6 +94,7 @@ def _page(
         parts = chart_view.first_parts(stored, coarse, sheet, shown, probe, selected, measure)
     else:
         parts = chart_view.moving_parts(stored, sheet, shown, probe, selected, measure)
+    values = bad.data if bad else shown_values(shown.intent, measure)
     context = {
         "stored": stored,
         "setup": shown,
@@ -133,28 +109,19 @@ def _page(
         "kinds": shelf.entries(db),
         "snap": 0.01 if measure.unit == "cm" else 0.0127,
         "meant": in_words(shown.intent.meant(stored.targets.goal)),
-        "choices": [(key, name) for key, (name, _) in PURPOSES.items()],
-        "values": bad.data if bad else _shown_intent(shown.intent, measure),
-        "errors": bad.errors if bad else {},
+        "intent": asked(Intent, values, bad.errors if bad else {}, measure),
+        "wrong": bad,
         "change": None if coarse or shown.in_use else coral_change(stored, shown.hung),
     }
     return page(request, "chart.html", context, tank=stored, status=422 if bad else 200)
-
-
-def _shown_intent(intent: Intent, measure: Measure) -> dict[str, str]:
-    own = {"low": f"{intent.low:g}", "high": f"{intent.high:g}"} if intent.high else {}
-    return {"purpose": intent.purpose, **own, "end": measure.number(intent.end) if intent.end else ""}
 
 
 @router.post("/setups/{setup_id}/intent")
 def intend(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, data: FormData) -> Response:
     """Say what a setup is meant for."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
-    low, high = (form.number(name) if form.text(name) else 0.0 for name in ("low", "high"))
-    end = form.length("end", stored.setup(setup_id).intent.end) if form.text("end") else 0.0
-    purpose: Any = form.text("purpose")
-    intent = None if form.errors else form.build(Intent, purpose=purpose, low=low, high=high, end=end)
-    if intent:
+    intent = form.read(Intent, stored.setup(setup_id).intent)
+    if intent and form.ok:
         form.attempt(lambda: setups.save_intent(db, tank_id, setup_id, intent))
     if form.errors:
         return _page(request, db, stored, stored.setup(setup_id), bad=form)

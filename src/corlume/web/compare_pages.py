@@ -12,7 +12,8 @@ from corlume.services import compare, tanks
 from corlume.services.corals import coral_change
 from corlume.services.judge import told
 from corlume.services.steps import STEPS
-from corlume.store.tanks import Kept, StoredSetup
+from corlume.store.tables import Kept
+from corlume.store.tanks import StoredSetup
 from corlume.web.drawing.card import draw_card
 from corlume.web.site import Db, RowId, Unit, go, page
 

@@ -8,19 +8,20 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel
 
-from corlume.core.coral import AGGRESSIONS, FLOW_WANTS, GROUPS, CoralCard
+from corlume.core.coral import GROUPS, CoralCard
 from corlume.core.judgement.placement import nearest_miss
-from corlume.core.scene import Coral
+from corlume.core.scene import Coral, Seat
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import coral_cards
 from corlume.services import corals, tanks
 from corlume.services.fields import surface_par
 from corlume.services.points import surfaces_of
-from corlume.store.tanks import NotFound, StoredTank
+from corlume.store.tables import NotFound
+from corlume.store.tanks import StoredTank
 from corlume.web.drawing.corals import draw_corals, draw_surfaces, draw_zones
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
-from corlume.web.forms import Form
+from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.site import Db, FormData, RowId, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals")
@@ -52,23 +53,10 @@ def add(db: Db, tank_id: RowId, form: FormData) -> Response:
 @router.post("/{coral_id}/card")
 def change_card(request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: RowId, data: FormData) -> Response:
     """Change what is known of a coral."""
-    form = Form(data, measure)
-    stored = tanks.open_tank(db, tank_id)
-    old = stored.coral(coral_id).value.card
-    card = form.build(
-        CoralCard,
-        name=form.text("name"),
-        group=form.text("group"),
-        par_low=form.number("par_low"),
-        par_high=form.number("par_high"),
-        flow=form.text("flow"),
-        aggression=form.text("aggression"),
-        reach=form.length("reach", old.reach),
-        size=form.length("size", old.size),
-        note=old.note,
-    )
-    if card is None or form.errors:
-        return _corals(request, stored, coral_id, values=form.data, errors=form.errors, status=422)
+    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
+    card = form.read(CoralCard, stored.coral(coral_id).value.card)
+    if card is None or not form.ok:
+        return _corals(request, stored, coral_id, form=form)
     corals.change_card(db, tank_id, coral_id, card)
     return go(f"/tanks/{tank_id}/corals?coral={coral_id}")
 
@@ -87,11 +75,11 @@ def put(request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: RowId
     form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
     old = stored.coral(coral_id).value.place or (None, None, None)
     x, y = form.length("at_x", old[0]), form.length("at_y", old[1])
-    if not form.errors:
+    if form.ok:
         form.attempt(lambda: corals.place_coral(db, tank_id, coral_id, corals.resting_place(stored.tank, x, y)))
         form.errors = {f"at_{name}" if name in ("x", "y") else name: text for name, text in form.errors.items()}
     if form.errors:
-        return _corals(request, stored, coral_id, values=form.data, errors=form.errors, status=422)
+        return _corals(request, stored, coral_id, form=form)
     return go(f"/tanks/{tank_id}/corals?coral={coral_id}")
 
 
@@ -118,25 +106,9 @@ def remove(db: Db, tank_id: RowId, coral_id: RowId) -> RedirectResponse:
     return go(f"/tanks/{tank_id}/corals")
 
 
-def card_fields(card: CoralCard, measure: Measure) -> dict[str, str]:
-    """What the card form shows."""
-    return {
-        "name": card.name,
-        "group": card.group,
-        "par_low": f"{card.par_low:g}",
-        "par_high": f"{card.par_high:g}",
-        "flow": card.flow,
-        "aggression": card.aggression,
-        "reach": measure.number(card.reach),
-        "size": measure.number(card.size),
-    }
-
-
 def _fields(coral: Coral, measure: Measure) -> dict[str, str]:
     """What the forms of a coral show: its card, and its place or where one is offered first."""
-    place = coral.place or (None, None)
-    at = {f"at_{axis}": "" if v is None else measure.number(v) for axis, v in zip("xy", place[:2], strict=True)}
-    return card_fields(coral.card, measure) | at
+    return shown_values(coral.card, measure) | (shown_values(coral.place, measure, "at_") if coral.place else {})
 
 
 def _corals(
@@ -144,9 +116,7 @@ def _corals(
     stored: StoredTank,
     selected: int | None,
     *,
-    values: dict[str, str] | None = None,
-    errors: dict[str, str] | None = None,
-    status: int = 200,
+    form: Form | None = None,
 ) -> HTMLResponse:
     measure = measure_of(request)
     fixtures = [kept.value for kept in stored.setup().fixtures]
@@ -158,6 +128,8 @@ def _corals(
     fits = corals.fits(stored, fixtures, chosen.id) if chosen else []
     sheet = lay_out_pair(stored.tank)
     lit = list(zip(surfaces_of(stored.tank), surface_par(stored.lit_tank(), fixtures), strict=True))
+    values = (_fields(chosen.coral, measure) if chosen else {}) | (form.data if form else {})
+    errors = form.errors if form else {}
     context: dict[str, Any] = {
         "stored": stored,
         "states": states,
@@ -176,10 +148,9 @@ def _corals(
         "bands": stored.targets.bands(),
         "cards": coral_cards(),
         "groups": GROUPS,
-        "flows": FLOW_WANTS,
-        "aggressions": AGGRESSIONS,
-        "values": (_fields(chosen.coral, measure) if chosen else {}) | (values or {}),
-        "errors": errors or {},
+        "card_form": asked(CoralCard, values, errors, measure),
+        "seat_form": asked(Seat, values, errors, measure, prefix="at_"),
+        "wrong": form,
         "rules": {"light": "light", "room": "no room", "flow": "flow", "neighbour": "stung"},
     }
-    return page(request, "corals.html", context, tank=stored, status=status)
+    return page(request, "corals.html", context, tank=stored, status=422 if form else 200)

@@ -33,11 +33,12 @@ from corlume.services.starting import default_wish, starting_points
 from corlume.services.steps import STEPS
 from corlume.services.wish import GOALS, MEANS, ZONES, Means, Wish, WishGoal, band_for, intent_of
 from corlume.store.database import Database
-from corlume.store.tanks import Kept, NotFound, StoredSetup, StoredTank
+from corlume.store.tables import Kept, NotFound
+from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.card import draw_card
 from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.trade import draw_trade
-from corlume.web.forms import Form
+from corlume.web.forms.form import Form
 from corlume.web.site import Db, FormData, RowId, Unit, go, measure_of, page, templates
 
 router = APIRouter(prefix="/tanks/{tank_id}/hang")
@@ -76,7 +77,7 @@ def begin(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormDat
     wish = replace(_read_wish(form), grain=STEPS[measure.unit].grain)
     if wish.goal == setup.intent.meant(stored.targets.goal):
         wish = replace(wish, end=setup.intent.end)
-    if not form.errors:
+    if form.ok:
         form.attempt(lambda: searches.begin(db, tank_id, setup.id, wish))
     if form.errors:
         newest = searches.newest(db, tank_id)

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import fields
-from typing import Any, Literal
+from typing import Literal
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
@@ -16,11 +15,10 @@ from corlume.formats.mount_drawing import PAGES, TRUE, draw_mount, fitted_scale,
 from corlume.services import tanks
 from corlume.services.mount import MountSheet, mount_sheet, save_place
 from corlume.store.tanks import StoredSetup, StoredTank
-from corlume.web.forms import Form
+from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.site import Db, FormData, RowId, Unit, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/setups/{setup_id}/mount")
-LENGTHS = ("lead", "stand", "eye", "away", "gap")
 
 
 @router.get("")
@@ -37,11 +35,10 @@ def save(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowI
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
     form = Form(data, measure)
-    values = {f.name: _read(form, f.name, stored.site) for f in fields(Site)}
-    site = None if form.errors else form.build(Site, **values)
+    site = form.read(Site, stored.site)
     names = {kept.id: f"weight-{kept.id}" for kept in setup.fixtures}
     weights = {i: form.number(name) if form.text(name) else 0.0 for i, name in names.items() if name in form.data}
-    if site and not form.errors:
+    if site and form.ok:
         form.attempt(lambda: save_place(db, tank_id, setup_id, site, weights))
     if form.errors:
         return _page(request, stored, setup, form.data, form.errors, measure)
@@ -93,6 +90,7 @@ def _page(
         "drawing": to_svg(draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, scale)),
         "letter": letter,
         "hung": _hung(sheet, measure),
+        "site": asked(Site, values, errors, measure),
         "values": values,
         "errors": errors,
         "scale": TRUE / scale,
@@ -141,16 +139,9 @@ def _tables(sheet: MountSheet, measure: Measure) -> list[tuple[str, list[list[st
     ]  # fmt: skip
 
 
-def _read(form: Form, name: str, old: Site) -> Any:
-    return form.length(name, getattr(old, name)) if name in LENGTHS else form.number(name)
-
-
 def _shown(site: Site, setup: StoredSetup, measure: Measure) -> dict[str, str]:
-    shown = {
-        f.name: measure.number(getattr(site, f.name)) if f.name in LENGTHS else f"{getattr(site, f.name):g}"
-        for f in fields(Site)
-    }
-    return shown | {f"weight-{k.id}": f"{k.value.weight:g}" if k.value.weight else "" for k in setup.fixtures}
+    weights = {f"weight-{k.id}": shown_values(k.value, measure)["weight"] for k in setup.fixtures}
+    return shown_values(site, measure) | weights
 
 
 def _file(data: bytes, kind: str, name: str, ending: str) -> Response:

@@ -5,15 +5,16 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import replace
-from typing import Any, get_args
+from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from corlume.core.errors import InvalidInput
 from corlume.core.optics.conversion import LUX_PER_PPFD
-from corlume.core.optics.emitter import FixtureKind
 from corlume.core.optics.lobe import width_at_half
+from corlume.core.optics.technology import TECHNOLOGIES
+from corlume.core.own_fixture import OwnFixture
 from corlume.core.scene import Fixture
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number
@@ -21,20 +22,14 @@ from corlume.reference.catalogue import lamp_kinds
 from corlume.reference.spectra import lamp_spectra, weightings, white_leds
 from corlume.services import shelf
 from corlume.store.database import Database
-from corlume.store.tanks import NotFound
+from corlume.store.tables import NotFound
 from corlume.web.drawing.polar import draw_polar
 from corlume.web.drawing.spectrum import draw_spectrum
-from corlume.web.forms import Form
-from corlume.web.site import Db, Files, FormData, Unit, go, page
+from corlume.web.forms.form import Form, asked
+from corlume.web.site import Db, Files, FormData, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/shelf")
-KIND_NAMES: dict[str, str] = {
-    "led_cluster": "LED cluster",
-    "led_bar": "LED bar",
-    "t5_tube": "T5 tube",
-    "power_compact": "Power compact",
-    "halide": "Metal halide",
-}
+KIND_NAMES = {key: technology.name for key, technology in TECHNOLOGIES.items()}
 
 
 @router.get("")
@@ -51,11 +46,7 @@ def preview_file(request: Request, db: Db, measure: Unit, sent: Files) -> Respon
     kind, light, colours = (typed.get(name, "") for name in ("kind", "light", "colours"))
     if not files.get("file"):
         faults.append("No file was chosen, or it is empty.")
-    offered = (
-        kind in get_args(FixtureKind)
-        and light in (*LUX_PER_PPFD, *white_leds(), "")
-        and colours in (*lamp_spectra(), "")
-    )
+    offered = kind in TECHNOLOGIES and light in (*LUX_PER_PPFD, *white_leds(), "") and colours in (*lamp_spectra(), "")
     if not offered:
         faults.append("The kind of fixture or of light is not one of those offered.")
     ppf = None
@@ -68,7 +59,7 @@ def preview_file(request: Request, db: Db, measure: Unit, sent: Files) -> Respon
         try:
             brought = shelf.read_import(
                 files["file"],
-                kind=kind,  # type: ignore[arg-type]
+                technology=kind,  # type: ignore[arg-type]
                 ppf=ppf,
                 light=light,
                 colours=colours,
@@ -94,7 +85,7 @@ def put_on_shelf(request: Request, db: Db, measure: Unit, data: FormData) -> Res
         return _shelf(request, db, ["What was read from the file is no longer kept: bring the file in again."])
     weight, price = (form.number(name) if form.text(name) else 0.0 for name in ("weight", "price"))
     about = {"name": form.text("name"), "weight": weight, "price": price, "mount": form.text("mount")}
-    key = form.attempt(lambda: shelf.put(db, brought, **about)) if not form.errors else None  # type: ignore[arg-type]
+    key = form.attempt(lambda: shelf.put(db, brought, **about)) if form.ok else None  # type: ignore[arg-type]
     return go(f"/shelf/{key}") if key else _preview(request, brought, int(draft), form)
 
 
@@ -120,12 +111,14 @@ def import_own(request: Request, db: Db, sent: Files) -> Response:
 
 
 def _preview(request: Request, brought: shelf.Brought, draft: int, form: Form | None = None) -> HTMLResponse:
+    values = form.data if form else {"name": brought.fixture.name}
+    errors = form.errors if form else {}
     context = {
         "sheets": [_sheet(brought.fixture)],
         "brought": brought,
         "draft": draft,
-        "values": form.data if form else {"name": brought.fixture.name},
-        "errors": form.errors if form else {},
+        "fixture_form": asked(Fixture, values, errors, measure_of(request)),
+        "own_form": asked(OwnFixture, values, errors, measure_of(request)),
         "probe_depth": shelf.PROBE_DEPTH,
         "weightings": weightings(),
     }
@@ -173,8 +166,8 @@ def _sheet(part: Fixture) -> dict[str, Any]:
     shape, colours = part.emitter.shape(), shelf.colours(part)
     return {
         "part": part,
-        "kind": KIND_NAMES[part.emitter.kind],
-        "lamp": lamp_kinds()[part.emitter.kind],
+        "kind": part.emitter.made_by.name,
+        "lamp": lamp_kinds()[part.emitter.technology],
         "polar": draw_polar(shape),
         "along": width_at_half(shape),
         "across": width_at_half(shape, math.pi / 2),
@@ -196,7 +189,9 @@ def _shelf(
     groups = {"Your own": [e for e in entries if e.key.startswith("own-")]}
     for kind, name in KIND_NAMES.items():
         groups[name] = [
-            e for e in entries if len(e.parts) == 1 and e.parts[0].emitter.kind == kind and not e.key.startswith("own-")
+            e
+            for e in entries
+            if len(e.parts) == 1 and e.parts[0].emitter.technology == kind and not e.key.startswith("own-")
         ]
     groups["Hybrid frames"] = [e for e in entries if len(e.parts) > 1]
     context = {

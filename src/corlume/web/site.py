@@ -20,6 +20,7 @@ from corlume.services import tanks
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank, Unreadable
 from corlume.web.assets import asset
+from corlume.web.forms.form import Sent
 from corlume.web.guard import MAX_BODY
 from corlume.web.stations import STATIONS
 
@@ -53,15 +54,21 @@ def measure_of(request: Request) -> Measure:
     return Measure(cast(LengthUnit, unit if unit in ("cm", "in") else "cm"))
 
 
-async def form_data(request: Request) -> dict[str, str]:
-    """The texts of a submitted form; of a field that comes twice the last one counts, as browsers send it."""
+async def form_data(request: Request) -> Sent:
+    """The texts of a submitted form; of a field that comes twice the last one counts, and the other is told."""
     return (await _sent(request, files=0))[0]
 
 
-async def _sent(request: Request, files: int) -> tuple[dict[str, str], dict[str, bytes]]:
+async def _sent(request: Request, files: int) -> tuple[Sent, dict[str, bytes]]:
     try:
         async with request.form(max_files=files, max_fields=200, max_part_size=MAX_BODY) as form:
-            texts = {key: value for key, value in form.items() if isinstance(value, str)}
+            texts = Sent((key, value) for key, value in form.multi_items() if isinstance(value, str))
+            # a box that is not ticked sends the nothing that lies before it
+            texts.twice = {
+                key: (value, texts[key])
+                for key, value in form.multi_items()
+                if isinstance(value, str) and value and value != texts[key]
+            }
             uploads = {key: await value.read() for key, value in form.items() if not isinstance(value, str)}
     except HTTPException as error:
         raise HTTPException(400, "The form was cut off on its way, or holds more than it may.") from error
@@ -74,7 +81,7 @@ async def _sent(request: Request, files: int) -> tuple[dict[str, str], dict[str,
 class Upload:
     """A form with files: read as it comes, so that what is done with them holds nobody else up."""
 
-    texts: dict[str, str]
+    texts: Sent
     files: dict[str, bytes]
 
 
@@ -85,7 +92,7 @@ async def uploaded(request: Request) -> Upload:
 
 Db = Annotated[Database, Depends(database)]
 Unit = Annotated[Measure, Depends(measure_of)]
-FormData = Annotated[dict[str, str], Depends(form_data)]
+FormData = Annotated[Sent, Depends(form_data)]
 Files = Annotated[Upload, Depends(uploaded)]
 RowId = Annotated[int, Field(ge=0, le=2**63 - 1)]
 """An id of the database, whose numbers end there."""

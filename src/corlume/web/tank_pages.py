@@ -5,16 +5,16 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from pydantic import BaseModel, Field
+from pydantic import Field, RootModel
 
-from corlume.core.geometry import Rock, Tank
+from corlume.core.geometry import Brace, Rock, Tank
 from corlume.core.judgement.targets import SCHOOLS, LightTargets
 from corlume.core.optics.water import Water
-from corlume.core.scene import Running
+from corlume.core.scene import Running, Scene
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import Measure
 from corlume.services import tanks
@@ -24,33 +24,16 @@ from corlume.web.drawing.card import draw_card
 from corlume.web.drawing.grips import draw_grips
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
-from corlume.web.forms import (
-    PANE_CHOICES,
-    RIPPLES,
-    Form,
-    read_brace,
-    read_rock,
-    read_running,
-    read_tank,
-    read_targets,
-    rock_fields,
-    tank_fields,
-)
+from corlume.web.forms.form import Asked, Form, asked, shown_values
+from corlume.web.forms.tank import PANE_CHOICES, RIPPLES, read_name, read_tank, read_targets, tank_fields
 from corlume.web.site import Db, Files, FormData, RowId, Unit, go, measure_of, page, told
 
 router = APIRouter()
 Metres = Annotated[float, Field(allow_inf_nan=False)]
 
 
-class RockShape(BaseModel):
-    """Changed measures of a rock [m]."""
-
-    x: Metres | None = None
-    y: Metres | None = None
-    base: Metres | None = None
-    length: Metres | None = None
-    width: Metres | None = None
-    height: Metres | None = None
+RockShape = RootModel[dict[Literal["x", "y", "base", "length", "width", "height"], Metres]]
+"""Changed measures of a rock [m]."""
 
 
 NEW_TANK = Tank(length=1.2, width=0.55, water_depth=0.5, water=Water(ripple=0.1))
@@ -73,11 +56,10 @@ def new_tank(request: Request, measure: Unit) -> HTMLResponse:
 def create_tank(request: Request, db: Db, measure: Unit, data: FormData) -> Response:
     """Store a new tank."""
     form = Form(data, measure)
-    tank, targets = read_tank(form, None), read_targets(form, None)
-    if not form.text("name"):
-        form.errors["name"] = "is empty: give the tank a name to know it by"
-    if tank and targets and not form.errors:
-        tank_id = form.attempt(lambda: tanks.create_tank(db, form.text("name"), tank, targets))
+    tank, targets, running = read_tank(form, None), read_targets(form, None), form.read(Running)
+    name = read_name(form)
+    if tank and targets and running and form.ok:
+        tank_id = form.attempt(lambda: tanks.create_tank(db, name, tank, targets, running))
         if tank_id is not None:
             return go(f"/tanks/{tank_id}/chart")
     return _tank_form(request, None, form.data, form.errors, status=422)
@@ -108,9 +90,14 @@ def save_tank(request: Request, db: Db, measure: Unit, tank_id: RowId, data: For
     """Change a tank."""
     stored = tanks.open_tank(db, tank_id)
     form = Form(data, measure)
-    tank, targets, running = read_tank(form, stored.tank), read_targets(form, stored.targets), read_running(form)
-    if tank and targets and running and not form.errors:
-        values: dict[str, Any] = {"name": form.text("name"), "tank": tank, "targets": targets, "running": running}
+    tank, targets, running = (
+        read_tank(form, stored.tank),
+        read_targets(form, stored.targets),
+        form.read(Running, stored.running),
+    )
+    name = read_name(form)
+    if tank and targets and running and form.ok:
+        values: dict[str, Any] = {"name": name, "tank": tank, "targets": targets, "running": running}
         form.attempt(lambda: tanks.save_tank(db, tank_id, **values))
         if not form.errors:
             return go(f"/tanks/{tank_id}")
@@ -124,8 +111,8 @@ def save_rock(
 ) -> Response:
     """Add a rock or change one."""
     form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
-    rock = read_rock(form, stored.rock(rock_id).value if rock_id else None)
-    if rock and not form.errors:
+    rock = form.read(Rock, stored.rock(rock_id).value if rock_id else None)
+    if rock and form.ok:
         form.attempt(lambda: tanks.save_rock(db, tank_id, rock_id, rock))
     return _part_answer(request, stored, form, "rock", rock_id)
 
@@ -134,7 +121,8 @@ def save_rock(
 def shape_rock(db: Db, tank_id: RowId, rock_id: RowId, body: RockShape) -> JSONResponse:
     """Move or resize a rock by hand."""
     rock = tanks.open_tank(db, tank_id).rock(rock_id).value
-    tanks.save_rock(db, tank_id, rock_id, replace(rock, **body.model_dump(exclude_none=True)))
+    moved: dict[str, Any] = {str(name): value for name, value in body.root.items()}
+    tanks.save_rock(db, tank_id, rock_id, replace(rock, **moved))
     return JSONResponse({"saved": rock_id})
 
 
@@ -149,8 +137,8 @@ def remove_rock(db: Db, tank_id: RowId, rock_id: RowId) -> RedirectResponse:
 def add_brace(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData) -> Response:
     """Add a brace."""
     form = Form(data, measure)
-    brace = read_brace(form)
-    if brace and not form.errors:
+    brace = form.read(Brace)
+    if brace and form.ok:
         form.attempt(lambda: tanks.add_brace(db, tank_id, brace))
     return _part_answer(request, tanks.open_tank(db, tank_id), form, "brace", None)
 
@@ -229,6 +217,18 @@ def show_tanks(request: Request, db: Database, *, faults: Sequence[str] = ()) ->
     return page(request, "tanks.html", context, status=422 if faults else 200)
 
 
+ASKED = {"scene": Scene, "tank": Tank, "water": Water, "targets": LightTargets, "running": Running}
+
+
+def _row(
+    cls: type, part: str, part_id: int | None, thing: object, bad: dict[str, Any] | None, measure: Measure
+) -> tuple[int | None, dict[str, Asked], dict[str, str]]:
+    """The form of a rock or a brace: its id, its fields, and what is wrong with what was typed there."""
+    typed = bad if bad and (bad["part"], bad["id"]) == (part, part_id) else None
+    errors = typed["errors"] if typed else {}
+    return part_id, asked(cls, typed["values"] if typed else shown_values(thing, measure), errors, measure), errors
+
+
 def _fields(stored: StoredTank, measure: Measure) -> dict[str, str]:
     return tank_fields(stored.name, stored.tank, stored.targets, stored.running, measure)
 
@@ -243,20 +243,26 @@ def _tank_form(
     status: int = 200,
 ) -> HTMLResponse:
     measure = measure_of(request)
+    shown = {*tank_fields("", NEW_TANK, LightTargets(), Running(), measure)}
     context: dict[str, Any] = {
         "stored": stored,
         "values": values,
         "errors": errors,
-        "others": {key: text for key, text in errors.items() if key not in values},
+        "others": {key: text for key, text in errors.items() if key not in shown},
+        "asks": {key: asked(cls, values, errors, measure) for key, cls in ASKED.items()},
         "panes": PANE_CHOICES,
         "schools": SCHOOLS,
         "ripples": [(key, text) for key, (text, _) in RIPPLES.items()],
-        "bad": bad or {},
     }
     if stored:
-        context["rocks"] = [(kept.id, rock_fields(kept.value, measure)) for kept in stored.rocks]
+        rocks: list[tuple[int | None, Rock]] = [(kept.id, kept.value) for kept in stored.rocks]
         blank = Rock(0.1, 0.1, 0.0, 0.3, 0.2, min(0.25, 0.5 * stored.tank.water_depth), "")
-        context["blank_rock"] = rock_fields(blank, measure)
+        context["rocks"] = [
+            _row(Rock, "rock", rock_id, rock, bad, measure) for rock_id, rock in [*rocks, (None, blank)]
+        ]
+        middle = stored.tank.length / 2
+        strip = Brace(middle - 0.04, 0.0, 0.08, stored.tank.width)
+        context["brace"] = _row(Brace, "brace", None, strip, bad, measure)
         sheet = lay_out_pair(stored.tank, width=430, height=440)
         context["sheet"] = sheet
         tank = stored.tank

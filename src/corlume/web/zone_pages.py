@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
@@ -11,19 +11,17 @@ from pydantic import BaseModel, Field
 from corlume.core.geometry import Tank
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.units import INCH
-from corlume.formats.measure import Measure
 from corlume.services import tanks
 from corlume.services.wanted import PURPOSES, Box, Purpose, draw_zone, light_for, remove_zone, save_zone, zones_met
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.grips import draw_zones
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
-from corlume.web.forms import Form
+from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.site import Db, FormData, RowId, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/zones")
 Metres = Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]
-LENGTHS = ("x", "y", "length", "width", "top", "bottom")
 
 
 class Drawn(BaseModel):
@@ -78,11 +76,8 @@ def draw(db: Db, tank_id: RowId, body: Drawn) -> JSONResponse:
 def change(request: Request, db: Db, measure: Unit, tank_id: RowId, zone_id: RowId, data: FormData) -> Response:
     """Change a zone by its numbers."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
-    old = stored.zone(zone_id).value
-    values: dict[str, Any] = {name: form.length(name, getattr(old, name)) for name in LENGTHS}
-    values |= {name: form.number(name) for name in ("low", "high")}
-    zone = form.build(WantedZone, name=form.text("name"), **values)
-    if zone and not form.errors:
+    zone = form.read(WantedZone, stored.zone(zone_id).value)
+    if zone and form.ok:
         form.attempt(lambda: save_zone(db, tank_id, zone_id, zone))
     if form.errors:
         return _page(request, stored, bad=(zone_id, form))
@@ -125,8 +120,9 @@ def _page(request: Request, stored: StoredTank, *, bad: tuple[int, Form] | None 
     met = {one.zone.name: one for one in zones_met(stored, stored.setup().hung)}
     for kept in stored.wanted:
         form = bad[1] if bad and bad[0] == kept.id else None
-        values = form.data if form else _shown(kept.value, measure)
-        zones.append((kept, values, form.errors if form else {}, met.get(kept.value.name)))
+        values = form.data if form else shown_values(kept.value, measure)
+        fields = asked(WantedZone, values, form.errors if form else {}, measure)
+        zones.append((kept, fields, form, met.get(kept.value.name)))
     context = {
         "stored": stored,
         "sheet": sheet,
@@ -138,8 +134,3 @@ def _page(request: Request, stored: StoredTank, *, bad: tuple[int, Form] | None 
         "last": bad[1].errors.get("zone") if bad else None,
     }
     return page(request, "zones.html", context, tank=stored, status=422 if bad else 200)
-
-
-def _shown(zone: WantedZone, measure: Measure) -> dict[str, str]:
-    shown = {name: measure.number(getattr(zone, name)) for name in LENGTHS}
-    return shown | {"name": zone.name, "low": f"{zone.low:g}", "high": f"{zone.high:g}"}

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from corlume.core.errors import InvalidInput
 from corlume.core.optics.field import Medium, channel_fields
-from corlume.core.optics.lens import LENSED, LensKey, with_lens
+from corlume.core.optics.lens import LensKey, with_lens
 from corlume.core.scene import Fixture, overlaps
 
 Array = NDArray[np.float64]
@@ -91,7 +91,7 @@ class Module:
     def lensed(self, lens: LensKey) -> Module:
         """The same with other lenses on its LEDs."""
         return Module(
-            tuple(replace(p, emitter=with_lens(p.emitter, lens)) if p.emitter.kind in LENSED else p for p in self.parts)
+            tuple(replace(p, emitter=with_lens(p.emitter, lens)) if p.emitter.made_by.lensed else p for p in self.parts)
         )
 
     def leaned(self, angle: float, along: Axis) -> Module:

@@ -172,7 +172,7 @@ def _canopy(tank: Tank, fixtures: Sequence[Fixture]) -> Check:
 
 
 def _heat(tank: Tank, fixtures: Sequence[Fixture]) -> list[Check]:
-    halides = [f for f in fixtures if f.emitter.kind == "halide"]
+    halides = [f for f in fixtures if f.emitter.made_by.arc]
     if not halides:
         return []
     gap = min(tank.room_height - f.emitter.height - BODY for f in halides)

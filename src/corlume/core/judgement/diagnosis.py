@@ -239,7 +239,7 @@ def _brace(scope: Scope) -> Fault | None:
 
 def _short_tubes(scope: Scope) -> Fault | None:
     tank, ends = scope.tank, scope.figures.ends
-    tubes = [f for f in scope.lit if f.emitter.kind in ("t5_tube", "power_compact") and not f.emitter.turn]
+    tubes = [f for f in scope.lit if f.emitter.made_by.wears == "tube" and not f.emitter.turn]
     if not tubes:
         return None
     left, right = (

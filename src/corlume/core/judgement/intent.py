@@ -8,11 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, Literal, get_args
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from corlume.core.declared import Choice, Length, Par, limits
 from corlume.core.errors import FieldError, Rules
 from corlume.core.geometry import Tank
 from corlume.core.judgement.targets import Band, Goal, LightTargets
@@ -55,17 +56,35 @@ class Intent:
     strong end from its pane [m], 0 for a third of the tank.
     """
 
-    purpose: Purpose = "goal"
-    low: float = 0.0
-    high: float = 0.0
-    end: float = 0.0
+    purpose: Annotated[Purpose, Choice("Meant for", {key: name for key, (name, _) in PURPOSES.items()})] = "goal"
+    low: Annotated[
+        float,
+        Par(
+            "On top from",
+            0.0,
+            2000.0,
+            file="par_low",
+            column="top_low",
+            about="0 for the band of the targets",
+            empty=0.0,
+        ),
+    ] = 0.0
+    high: Annotated[float, Par("to", 0.0, 2000.0, file="par_high", column="top_high", empty=0.0)] = 0.0
+    end: Annotated[
+        float,
+        Length(
+            "Strong end",
+            0.0,
+            5.0,
+            file="strong_end_cm",
+            column="strong_end",
+            about="0 for a third of the tank",
+            empty=0.0,
+        ),
+    ] = 0.0
 
     def __post_init__(self) -> None:
-        rules = Rules()
-        rules.that(self.purpose in get_args(Purpose), "purpose", "is not one of those offered")
-        rules.between("low", self.low, 0.0, 2000.0)
-        rules.between("high", self.high, 0.0, 2000.0)
-        rules.between("end", self.end, 0.0, 5.0, "length")
+        rules = limits(self)
         rules.that(self.low == 0 or self.high > 0, "high", "is open: give both ends of the light on top, or none")
         rules.that(self.high == 0 or self.low > 0, "low", "is open: give both ends of the light on top, or none")
         rules.that(

@@ -7,15 +7,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass, fields
 from itertools import pairwise
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.errors import Rules
+from corlume.core.declared import Choice, Par, limits
 
 Goal = Literal["lps", "sps", "mixed"]
-GOALS: tuple[Goal, ...] = ("lps", "sps", "mixed")
+GOALS: dict[Goal, str] = {"mixed": "Mixed", "lps": "Soft and LPS", "sps": "SPS"}
 LIMITS = ("lps_low", "lps_high", "sps_low", "sps_high", "ceiling")
 
 
@@ -36,23 +36,19 @@ class LightTargets:
     ``ceiling`` is the strongest light the keeper would run anywhere a coral sits.
     """
 
-    lps_low: float = 75.0
-    lps_high: float = 150.0
-    sps_low: float = 200.0
-    sps_high: float = 350.0
-    ceiling: float = 500.0
-    goal: Goal = "mixed"
-    school: str = "moderate"
+    lps_low: Annotated[float, Par("LPS from", 5.0, 2000.0)] = 75.0
+    lps_high: Annotated[float, Par("LPS to", 5.0, 2000.0)] = 150.0
+    sps_low: Annotated[float, Par("SPS from", 5.0, 2000.0)] = 200.0
+    sps_high: Annotated[float, Par("SPS to", 5.0, 2000.0)] = 350.0
+    ceiling: Annotated[float, Par("Never above", 5.0, 2000.0)] = 500.0
+    goal: Annotated[Goal, Choice("What will live there", GOALS)] = "mixed"
+    school: Annotated[str, Choice("Light targets", SCHOOL_NAMES)] = "moderate"
 
     def __post_init__(self) -> None:
-        rules = Rules()
-        for name in LIMITS:
-            rules.between(name, getattr(self, name), 5.0, 2000.0, "plain")
+        rules = limits(self)
         for below, above in pairwise(LIMITS):
             low, high = getattr(self, below), getattr(self, above)
             rules.that(high > low, above, f"must be more than {low:g}, the limit below it", "plain", high)
-        rules.that(self.goal in GOALS, "goal", "must be lps, sps or mixed")
-        rules.that(self.school in (*SCHOOLS, "own"), "school", "must be a known school, or own")
         rules.finish()
 
     def bands(self) -> tuple[Band, ...]:
@@ -111,6 +107,10 @@ SCHOOLS: dict[str, School] = {
         "SPS at 400 to 600 under whiter light. The explanation offered, that less of the white light is of "
         "use to the coral, is a guess.",
     ),
+}
+SCHOOL_NAMES = {
+    **{key: f"{school.name} school" for key, school in SCHOOLS.items()},
+    "own": "My own limits",
 }
 
 

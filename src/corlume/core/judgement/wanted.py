@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
 
+from corlume.core.declared import Length, Par, Text, limits
 from corlume.core.errors import FieldError, Rules
 from corlume.core.geometry import Tank
 from corlume.core.judgement.figures import share_within
@@ -30,31 +32,23 @@ class WantedZone:
     low, high : PAR wanted [umol/m2/s].
     """
 
-    name: str
-    x: float
-    y: float
-    length: float
-    width: float
-    top: float
-    bottom: float
-    low: float
-    high: float
+    name: Annotated[str, Text("Name", 40, least=1)]
+    x: Annotated[float, Length("Left end", 0.0, 5.0)]
+    y: Annotated[float, Length("Front edge", 0.0, 5.0)]
+    length: Annotated[float, Length("Length", 0.02, 5.0)]
+    width: Annotated[float, Length("Width", 0.02, 5.0)]
+    top: Annotated[float, Length("Depth from", 0.0, 2.0)]
+    bottom: Annotated[float, Length("Depth to", 0.0, 5.0)]
+    low: Annotated[float, Par("From", 0.0, 2000.0, file="par_low")]
+    high: Annotated[float, Par("To", 1.0, 2000.0, file="par_high")]
 
     def __post_init__(self) -> None:
-        rules = Rules()
-        rules.text("name", self.name, 40, least=1)
-        for name in ("length", "width"):
-            rules.between(name, getattr(self, name), 0.02, 5.0, "length")
-        for name in ("x", "y"):
-            rules.between(name, getattr(self, name), 0.0, 5.0, "length")
-        rules.between("top", self.top, 0.0, 2.0, "length")
+        rules = limits(self)
         rules.that(
             self.bottom >= self.top + 0.01, "bottom", "must lie below where the zone starts, {low}", "length",
             self.bottom, low=self.top,
         )  # fmt: skip
-        rules.between("low", self.low, 0.0, 2000.0)
         rules.that(self.high > self.low, "high", f"must be more than {self.low:g}, where it starts", "plain", self.high)
-        rules.between("high", self.high, 1.0, 2000.0)
         rules.finish()
 
     @property

@@ -5,19 +5,17 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Literal
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
 
+from corlume.core.declared import Angle, Choice, Length, Number, Own, limits
 from corlume.core.errors import Rules
 from corlume.core.optics.lobe import Lobe, round_lobe
 from corlume.core.optics.spectrum import Spectrum, photon_yield
+from corlume.core.optics.technology import TECHNOLOGIES, Technology, TechnologyKey
 from corlume.core.units import DEGREE
-
-FixtureKind = Literal["led_cluster", "led_bar", "t5_tube", "power_compact", "halide"]
-KINDS: tuple[FixtureKind, ...] = ("led_cluster", "led_bar", "t5_tube", "power_compact", "halide")
-
 
 MOST_CHANNELS = 12
 NARROW = 0.3
@@ -51,7 +49,7 @@ class Emitter:
 
     Parameters
     ----------
-    kind : what sort of lamp it is.
+    technology : what makes its light.
     ppf : photon flux at full output, 400-700 nm [umol/s].
     fwhm : full width of the lobe at half its maximum [rad].
     length, width : the face along its own axes [m].
@@ -65,36 +63,42 @@ class Emitter:
         known, taken as even over 400-700 nm, when nothing is said.
     """
 
-    kind: FixtureKind
-    ppf: float
-    fwhm: float
-    length: float
-    width: float
-    x: float
-    y: float
-    height: float
-    turn: float = 0.0
-    roll: float = 0.0
-    pitch: float = 0.0
-    lobe: Lobe | None = None
-    channels: tuple[Channel, ...] = ONE_CHANNEL
+    technology: Annotated[
+        TechnologyKey,
+        Choice("Technology", {key: t.name for key, t in TECHNOLOGIES.items()}, formerly=("kind",), column="kind"),
+    ]
+    ppf: Annotated[float, Number("PPF", 0.1, 20_000.0, "flux", about="photon flux of 400 to 700 nm at full output")]
+    fwhm: Annotated[
+        float,
+        Angle("FWHM", 10 * DEGREE, 170 * DEGREE, about="full width of the lobe at half maximum; 120 is Lambert's"),
+    ]
+    length: Annotated[float, Length("Face length", 0.001, 4.0, about="light-giving face along its own axis")]
+    width: Annotated[float, Length("Face width", 0.001, 2.0, about="light-giving face across")]
+    x: Annotated[float, Length("From left", -10.0, 15.0, about="its centre, from the inside of the left pane")]
+    y: Annotated[float, Length("From front", -10.0, 15.0, about="its centre, from the inside of the front pane")]
+    height: Annotated[float, Length("Above water", about="the light-giving face above the water line")]
+    turn: Annotated[
+        float, Angle("Turned", -360 * DEGREE, 360 * DEGREE, about="long axis from the x axis, about the vertical")
+    ] = 0.0
+    roll: Annotated[
+        float,
+        Angle("Roll", -75 * DEGREE, 75 * DEGREE, about="leaned about the long axis; positive sends light to the back"),
+    ] = 0.0
+    pitch: Annotated[
+        float,
+        Angle(
+            "Pitch", -75 * DEGREE, 75 * DEGREE, about="leaned about the short axis; positive sends light to the right"
+        ),
+    ] = 0.0
+    lobe: Annotated[Lobe | None, Own()] = None
+    channels: Annotated[tuple[Channel, ...], Own()] = ONE_CHANNEL
 
     def __post_init__(self) -> None:
-        rules = Rules()
-        rules.that(self.kind in KINDS, "kind", "must be one of " + ", ".join(KINDS))
-        rules.between("ppf", self.ppf, 0.1, 20_000.0, "flux")
-        rules.between("fwhm", self.fwhm, 10 * DEGREE, 170 * DEGREE, "angle")
-        rules.between("length", self.length, 0.001, 4.0, "length")
-        rules.between("width", self.width, 0.001, 2.0, "length")
-        rules.between("x", self.x, -10.0, 15.0, "length")
-        rules.between("y", self.y, -10.0, 15.0, "length")
+        rules = limits(self)
         if math.isfinite(self.height) and self.height <= 0:
             rules.that(False, "height", "is under water: it must hang above the water line", "length", self.height)
         else:
             rules.between("height", self.height, 0.01, 5.0, "length")
-        rules.between("turn", self.turn, -360 * DEGREE, 360 * DEGREE, "angle")
-        rules.between("roll", self.roll, -75 * DEGREE, 75 * DEGREE, "angle")
-        rules.between("pitch", self.pitch, -75 * DEGREE, 75 * DEGREE, "angle")
         rules.that(0 < len(self.channels) <= MOST_CHANNELS, "channels", f"must be one to {MOST_CHANNELS}")
         shares = sum(channel.share for channel in self.channels)
         rules.that(
@@ -107,7 +111,14 @@ class Emitter:
 
     def __hash__(self) -> int:
         # lobe and channels are long to hash, and fixtures that differ in them alone are few
-        return hash((self.kind, self.ppf, self.fwhm, self.length, self.x, self.y, self.height, self.turn, self.roll))
+        return hash(
+            (self.technology, self.ppf, self.fwhm, self.length, self.x, self.y, self.height, self.turn, self.roll)
+        )
+
+    @property
+    def made_by(self) -> Technology:
+        """What makes its light, with its properties."""
+        return TECHNOLOGIES[self.technology]
 
     def axes(self) -> NDArray[np.float64]:
         """The long axis, the short axis and the normal that light follows, rows of x, y, upwards [-]."""

@@ -14,8 +14,6 @@ from corlume.core.optics.lobe import width_at_half
 from corlume.core.units import DEGREE
 
 LensKey = Literal["60", "80", "90", "120", "none", "diffuser"]
-LENSED = ("led_cluster", "led_bar")
-"""Kinds of light that other lenses can be put on."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,8 +17,6 @@ Array = NDArray[np.float64]
 RIPPLE_LENGTHS = (0.035, 0.045, 0.06, 0.08, 0.105)
 """Lengths of the ripples that pumps make, from crest to crest, each with an even part of the slope [m]: our own
 estimate."""
-ARC_SHARE, ARC_SIZE = 0.35, 0.03
-"""Share of a halide's light that comes straight from its arc, and the arc's size [m]: our own estimates."""
 _DIRECTIONS = (np.arange(16) + 0.5) / 16 * math.pi
 
 
@@ -55,9 +53,8 @@ def flicker(
     washed = np.sinc(image * (emitter.length * (long[:2] @ waves))) * np.sinc(
         image * (emitter.width * (short[:2] @ waves))
     )
-    if emitter.kind == "halide":
-        arc = np.sinc(image * ARC_SIZE * np.hypot(*waves))
-        washed = ARC_SHARE * arc + (1 - ARC_SHARE) * washed
+    if arc := emitter.made_by.arc:
+        washed = arc.share * np.sinc(image * arc.size * np.hypot(*waves)) + (1 - arc.share) * washed
     first = lens * np.sqrt(np.mean((np.repeat(k, len(_DIRECTIONS)) * washed) ** 2, axis=-1))
     result: Array = first / np.sqrt(1 + first * first)
     return result

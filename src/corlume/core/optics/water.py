@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.errors import Rules
+from corlume.core.declared import Choice, Number, limits
 from corlume.core.optics.spectrum import WAVELENGTHS, Spectrum, photon_shares
 
 Array = NDArray[np.float64]
 WaterKind = Literal["sea", "plain"]
+WATER_KINDS: dict[WaterKind, str] = {"sea": "By wavelength", "plain": "Two plain numbers"}
 
 PURE_NODES = np.arange(400.0, 701.0, 10.0)
 PURE_ABSORPTION = np.array((
@@ -43,24 +44,29 @@ class Water:
     ripple : root mean square slope of the surface, both axes together [-]; 0 with pumps off, about 0.1 in use.
     """
 
-    kind: WaterKind = "sea"
-    temperature: float = 25.0
-    salinity: float = 35.0
-    yellowing: float = 0.05
-    attenuation: float = 0.06
-    index: float = 1.34
-    ripple: float = 0.0
+    kind: Annotated[WaterKind, Choice("Index and loss", WATER_KINDS, column="water_kind")] = "sea"
+    temperature: Annotated[float, Number("Temperature", 0.0, 40.0, "temperature")] = 25.0
+    salinity: Annotated[float, Number("Salinity", 0.0, 45.0, "salinity", about="near parts per thousand")] = 35.0
+    yellowing: Annotated[
+        float,
+        Number("Yellowing", 0.0, 5.0, "attenuation", about="loss at 440 nm: polished 0, carbon 0.05, old 0.3"),
+    ] = 0.05
+    attenuation: Annotated[
+        float, Number("Attenuation", 0.0, 5.0, "attenuation", about="0.06 is clear aquarium water")
+    ] = 0.06
+    index: Annotated[
+        float,
+        Number(
+            "Refractive index", 1.0, 1.5, about="sea water 1.34", file="refractive_index", column="refractive_index"
+        ),
+    ] = 1.34
+    ripple: Annotated[
+        float,
+        Number("Slope of ripples", 0.0, 0.4, file="ripple_slope", about="root mean square; 0 with pumps off"),
+    ] = 0.0
 
     def __post_init__(self) -> None:
-        rules = Rules()
-        rules.that(self.kind in ("sea", "plain"), "kind", "must be sea or plain")
-        rules.between("temperature", self.temperature, 0.0, 40.0, "temperature")
-        rules.between("salinity", self.salinity, 0.0, 45.0, "salinity")
-        rules.between("yellowing", self.yellowing, 0.0, 5.0, "attenuation")
-        rules.between("attenuation", self.attenuation, 0.0, 5.0, "attenuation")
-        rules.between("index", self.index, 1.0, 1.5)
-        rules.between("ripple", self.ripple, 0.0, 0.4)
-        rules.finish()
+        limits(self).finish()
 
     def index_at(self, wavelength: float = 550.0) -> float:
         """Refractive index relative to air at a wavelength [nm]."""

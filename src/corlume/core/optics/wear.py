@@ -11,60 +11,57 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from corlume.core.errors import FieldError, Rules
-from corlume.core.optics.emitter import KINDS, FixtureKind
-
-TUBES: tuple[FixtureKind, ...] = ("t5_tube", "power_compact")
-LEDS: tuple[FixtureKind, ...] = ("led_cluster", "led_bar")
+from corlume.core.optics.technology import TECHNOLOGIES, TechnologyKey, Wears
 
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """One thing that wears: the kinds of light it concerns, and its answers as key, words and factor [-]."""
+    """One thing that wears: the technologies it concerns, and its answers as key, words and factor [-]."""
 
     key: str
     label: str
-    kinds: tuple[FixtureKind, ...]
+    of: tuple[Wears, ...]
     answers: tuple[tuple[str, str, float], ...]
 
 
 QUESTIONS = (
-    Question("tube_age", "Tubes are", TUBES, (("new", "new", 1.0), ("half", "half a year old", 0.93),
+    Question("tube_age", "Tubes are", ("tube",), (("new", "new", 1.0), ("half", "half a year old", 0.93),
              ("year", "a year old", 0.85), ("older", "older than a year", 0.75))),
-    Question("cooling", "Tubes run", TUBES, (("cooled", "cooled by a fan", 1.0), ("still", "in still air", 0.92))),
-    Question("reflector", "Reflectors", TUBES, (("own", "one for each, bright", 1.0),
+    Question("cooling", "Tubes run", ("tube",), (("cooled", "cooled by a fan", 1.0), ("still", "in still air", 0.92))),
+    Question("reflector", "Reflectors", ("tube",), (("own", "one for each, bright", 1.0),
              ("dull", "shared, or dull", 0.85), ("none", "none", 0.6))),
-    Question("arc_age", "The lamp is", ("halide",), (("new", "new", 1.0), ("year", "a year old, 1,800 h", 0.85),
+    Question("arc_age", "The lamp is", ("arc",), (("new", "new", 1.0), ("year", "a year old, 1,800 h", 0.85),
              ("two", "two years old, 3,650 h", 0.7))),
-    Question("led_age", "The LEDs are", LEDS, (("new", "new", 1.0), ("three", "three years old", 0.95),
+    Question("led_age", "The LEDs are", ("led",), (("new", "new", 1.0), ("three", "three years old", 0.95),
              ("eight", "eight years old", 0.85))),
-    Question("glass", "Cover glass or lenses", KINDS, (("none", "as it came, clean", 1.0),
+    Question("glass", "Cover glass or lenses", ("tube", "arc", "led"), (("none", "as it came, clean", 1.0),
              ("clear", "a clear cover in front, clean", 0.92), ("salt", "salt or dust on it", 0.82))),
 )  # fmt: skip
 
 
-def questions(kind: FixtureKind) -> list[Question]:
-    """What wears in a kind of light."""
-    return [question for question in QUESTIONS if kind in question.kinds]
+def questions(technology: TechnologyKey) -> list[Question]:
+    """What wears in a technology."""
+    return [question for question in QUESTIONS if TECHNOLOGIES[technology].wears in question.of]
 
 
-def condition(kind: FixtureKind, answers: Mapping[str, str]) -> float:
+def condition(technology: TechnologyKey, answers: Mapping[str, str]) -> float:
     """Share of the light that is left [-]: the product of all factors; what is not answered counts as new.
 
     Raises ``InvalidInput`` for an answer that is not offered.
     """
     rules, share = Rules(), 1.0
-    rules.errors += wear_errors(kind, answers)
+    rules.errors += wear_errors(technology, answers)
     rules.finish()
-    for question in questions(kind):
+    for question in questions(technology):
         factors = {key: factor for key, _, factor in question.answers}
         share *= factors[answers.get(question.key, question.answers[0][0])]
     return share
 
 
-def wear_errors(kind: FixtureKind, answers: Mapping[str, str]) -> list[FieldError]:
+def wear_errors(technology: TechnologyKey, answers: Mapping[str, str]) -> list[FieldError]:
     """Tell which answers are none, by the field ``wear``."""
     rules = Rules()
-    offered = {question.key: question for question in questions(kind)}
+    offered = {question.key: question for question in questions(technology)}
     for key, answer in answers.items():
         rules.that(key in offered, "wear", f"asks nothing of this kind of light by the name of {key}")
         if key in offered:

@@ -9,7 +9,7 @@ from markupsafe import Markup
 from corlume.core.geometry import Box, Rock, Tank
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.wanted import WantedZone
-from corlume.store.tanks import Kept
+from corlume.store.tables import Kept
 from corlume.web.drawing.sheet import Sheet, View
 from corlume.web.drawing.svg import el, group
 from corlume.web.drawing.tank import outline, rect

@@ -13,7 +13,7 @@ from corlume.core.scene import Fixture
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.services.points import Place
-from corlume.store.tanks import Kept
+from corlume.store.tables import Kept
 from corlume.web.drawing.sheet import Sheet, View
 from corlume.web.drawing.svg import el, group, points_path
 

@@ -52,7 +52,7 @@ def draw_rock(view: View, tank: Tank, at: float) -> Markup:
         if cut:
             parts.append(rect(x, y, w, h, class_="rock-grain"))
     if view.kind == "plan":
-        parts += [_brace(view, b.x0, b.x1, b.y0, b.y1) for b in tank.braces]
+        parts += [_brace(view, b.x, b.x1, b.y, b.y1) for b in tank.braces]
         if tank.rim_inset > 0:
             parts.append(_rim(view, tank.rim_inset))
     return Markup("").join(parts)

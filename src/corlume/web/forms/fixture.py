@@ -1,0 +1,54 @@
+"""What the chart changes of a fixture: numbers in SI from a hand that drags, or text as the keeper typed it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Annotated, Any
+
+from pydantic import ConfigDict, Field, create_model
+
+from corlume.core import declared
+from corlume.core.declared import leaves
+from corlume.core.errors import FieldError, InvalidInput
+from corlume.core.optics.emitter import MOST_CHANNELS
+from corlume.core.scene import Fixture
+from corlume.core.words import plain
+from corlume.formats.measure import Measure
+from corlume.formats.typed import typed
+
+Typed = Annotated[float, Field(allow_inf_nan=False)] | str | None
+_TYPED: Any = {
+    item.name: (Typed if item.spec.sort == "number" else str | None, None)
+    for item in leaves(Fixture).values()
+    if isinstance(item.spec, declared.Field) and item.spec.sort in ("number", "text")
+}
+FixtureChange = create_model(
+    "FixtureChange",
+    __config__=ConfigDict(extra="forbid"),
+    __doc__="Changed fields of a fixture, answers about its wear, the levels of its channels, or another lens.",
+    levels=(list[Annotated[float, Field(ge=0.0, le=1.0)]] | None, Field(None, max_length=MOST_CHANNELS)),
+    wear=(dict[str, str] | None, Field(None, max_length=12)),
+    lens=(str | None, None),
+    **_TYPED,
+)
+
+
+def read_fixture_changes(values: Mapping[str, Any], measure: Measure) -> dict[str, Any]:
+    """Changes of a fixture in SI; ``InvalidInput`` has every text that cannot be read."""
+    read: dict[str, Any] = {}
+    errors: list[FieldError] = []
+    for name, value in values.items():
+        item = leaves(Fixture).get(name)
+        if name == "levels":
+            # all full is what a fixture has that was never touched
+            read[name] = tuple(value) if any(level != 1.0 for level in value) else ()
+        elif item and isinstance(item.spec, declared.Field) and isinstance(value, str):
+            try:
+                read[name] = typed(item.spec, value, measure)
+            except ValueError as error:
+                errors.append(FieldError(name, plain(str(error))))
+        else:
+            read[name] = value
+    if errors:
+        raise InvalidInput(errors)
+    return read
