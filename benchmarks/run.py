@@ -18,7 +18,7 @@ import numpy as np
 
 from benchmarks.clock import clock, reference, row, spent
 from corlume.core.geometry import Pane, Rock, Tank
-from corlume.core.hanging.levels import Aim
+from corlume.core.hanging.dimming import Aim
 from corlume.core.hanging.module import Module
 from corlume.core.hanging.search import Columns, Space, scan
 from corlume.core.optics.emitter import Emitter
@@ -26,12 +26,12 @@ from corlume.core.optics.field import Medium, channel_fields, combine, grid, uni
 from corlume.core.optics.water import Water
 from corlume.core.units import DEGREE
 from corlume.reference.catalogue import fixture_kinds
-from corlume.services.demo import demo_scene
-from corlume.services.fields import first_look, medium_of, warm_up
-from corlume.services.hang import search
-from corlume.services.judge import verdicts
-from corlume.services.starting import default_wish, starting_points
-from corlume.services.wish import Wish
+from corlume.services.advice.judge import verdicts
+from corlume.services.keeping.demo import demo_scene
+from corlume.services.light.fields import first_look, medium_of, warm_up
+from corlume.services.search.request import Wish
+from corlume.services.search.run import search
+from corlume.services.search.start_points import default_wish, starting_points
 from corlume.store.tanks import StoredTank, unstored
 
 

@@ -15,8 +15,8 @@ from pathlib import Path
 import pytest
 from starlette.testclient import TestClient
 
-from corlume.services import demo, tanks
-from corlume.services.fields import medium_of
+from corlume.services.keeping import demo, tanks
+from corlume.services.light.fields import medium_of
 from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank

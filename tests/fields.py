@@ -16,8 +16,8 @@ from corlume.core.geometry import Rock, Tank
 from corlume.core.optics.lobe import RingLobe
 from corlume.core.scene import Fixture
 from corlume.formats.scene import read_scene
-from corlume.services.demo import demo_scene
-from corlume.services.fields import par_at
+from corlume.services.keeping.demo import demo_scene
+from corlume.services.light.fields import par_at
 
 TABLE = Path(__file__).parent / "scenes" / "fields.json"
 

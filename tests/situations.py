@@ -16,7 +16,7 @@ from corlume.core.judgement.targets import SCHOOLS, LightTargets
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.optics.lens import LensKey, with_lens
 from corlume.core.scene import Coral, Fixture, Scene, Seat, Setup
-from corlume.core.site import Site
+from corlume.core.surroundings import Site
 from corlume.core.units import INCH
 from corlume.reference.catalogue import fixture_kinds
 

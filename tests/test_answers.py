@@ -17,8 +17,8 @@ from corlume.core.optics.emitter import Emitter
 from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
-from corlume.services import hang, hanging
-from corlume.services.reasons import reasons_for
+from corlume.services.search import candidate, run
+from corlume.services.search.explain import reasons_for
 
 FIGURES = Figures(
     0.2, Light(250.0, 150.0, 200.0, 290.0), Ends(200.0, 250.0, 210.0),
@@ -30,7 +30,7 @@ LAYOUT = Layout((0.3, 0.6, 0.9), 0.25, (0.3,), (0.7, 0.7, 0.7), off=0.1)
 
 @given(side=st.floats(0.1, 5.0), step=st.sampled_from([0.03, 0.04, 0.06, 0.08]))
 def test_places_of_a_grid_are_even_about_the_middle_and_inside(side: float, step: float) -> None:
-    places = hanging.grid_places(side, step)
+    places = candidate.grid_places(side, step)
     assert len(places) % 2 == 1
     assert len(places) >= 7
     assert places[len(places) // 2] == pytest.approx(side / 2, abs=1e-4)
@@ -44,11 +44,11 @@ def test_places_of_a_grid_are_even_about_the_middle_and_inside(side: float, step
 @given(low=st.floats(0.05, 1.0), span=st.floats(0.0, 1.0))
 def test_heights_of_a_grid_begin_and_end_at_the_limits(low: float, span: float) -> None:
     low, high = round(low, 3), round(low + span, 3)
-    heights = hanging.grid_heights((low, high))
+    heights = candidate.grid_heights((low, high))
     assert (heights[0], heights[-1]) == (low, high)
     assert list(heights) == sorted(set(heights))
-    assert all(b - a < hanging.HEIGHT_STEP + 0.011 for a, b in pairwise(heights))
-    few = hanging.few_of(heights)
+    assert all(b - a < candidate.HEIGHT_STEP + 0.011 for a, b in pairwise(heights))
+    few = candidate.few_of(heights)
     assert {few[0], few[-1]} == {low, high}
     assert len(few) <= 5
 
@@ -67,14 +67,14 @@ LAYOUTS = st.builds(
 def test_answers_differ_come_best_first_and_hold_every_count_that_there_is_room_for(
     pool: list[Layout], most: int
 ) -> None:
-    kept = hang.distinct(pool, most)
+    kept = run.distinct(pool, most)
     assert 1 <= len(kept) <= most
     for one, other in combinations(kept, 2):
         alike = len(one.places) == len(other.places) and abs(one.height - other.height) < 0.06
         assert not (alike and same_in_a_mirror(one.places, other.places, 0.06))
-    ranks = [one.merit * (1 - hanging.TIDY * one.mirrored) for one in kept]
+    ranks = [one.merit * (1 - candidate.TIDY * one.mirrored) for one in kept]
     assert ranks == sorted(ranks)
-    assert ranks[0] == min(one.merit * (1 - hanging.TIDY * one.mirrored) for one in pool)
+    assert ranks[0] == min(one.merit * (1 - candidate.TIDY * one.mirrored) for one in pool)
     counts = {len(one.places) for one in pool}
     assert len({len(one.places) for one in kept}) == min(most, len(counts))
 

@@ -15,9 +15,9 @@ from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.formats.measure import LengthUnit, Measure
 from corlume.reference.catalogue import fixture_kinds
-from corlume.services import lights, tanks
-from corlume.services.diagnosis import SLIDERS, Diagnosis, Remedy, find_faults
-from corlume.services.fields import surface_par
+from corlume.services.advice.diagnosis import SLIDERS, Diagnosis, Remedy, find_faults
+from corlume.services.keeping import hung_fixtures, tanks
+from corlume.services.light.fields import surface_par
 from corlume.services.steps import STEPS
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
@@ -172,7 +172,7 @@ def test_only_what_mends_a_fault_is_offered_for_it(stored: StoredTank) -> None:
 def test_a_setup_tried_is_named_by_its_move_without_slots(client: TestClient, db: Database) -> None:
     setup = tanks.open_tank(db, 1).setup(1)
     dim = {kept.id: {"output": 0.1} for kept in setup.fixtures}
-    lights.change_fixtures(db, 1, 1, dim)
+    hung_fixtures.change_fixtures(db, 1, 1, dim)
     found = find_faults(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup(1).hung, BY_GOAL)
     assert "brighten" in remedies(found)
     chart = client.post("/tanks/1/hang/try/brighten?setup=1").headers["location"]

@@ -19,8 +19,8 @@ from corlume.core.optics.emitter import Emitter
 from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
-from corlume.services.fields import Plane
-from corlume.services.points import Place
+from corlume.services.light.fields import Plane
+from corlume.services.light.points import Place
 from corlume.store.tables import Kept
 from corlume.web.drawing.lamps import _apart, draw_dimensions, draw_fixtures, draw_probe, letter
 from corlume.web.drawing.light import draw_light, isoline_levels

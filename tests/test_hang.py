@@ -18,11 +18,12 @@ from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE, INCH
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import fixture_kinds
-from corlume.services import hang, searches, tanks
-from corlume.services.cheapest import REACHED
-from corlume.services.fields import par_at
-from corlume.services.starting import starting_points
-from corlume.services.wish import Wish, aim_of
+from corlume.services.keeping import tanks
+from corlume.services.light.fields import par_at
+from corlume.services.search import jobs, run
+from corlume.services.search.cheapest import REACHED
+from corlume.services.search.request import Wish, aim_of
+from corlume.services.search.start_points import starting_points
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
 from tests.ruled import CLUSTER, RULED, last
@@ -96,7 +97,7 @@ def test_strong_end_is_strong_and_what_hangs_already_stays(stored: StoredTank) -
 
 def test_lenses_and_lean_are_tried_and_hang_as_found(stored: StoredTank) -> None:
     narrow = fixture_kinds()["cluster-narrow"]
-    *_, step = hang.search(stored, narrow, Wish("cluster-narrow", "even", (2, 2), (0.2, 0.3), (200, 350)))
+    *_, step = run.search(stored, narrow, Wish("cluster-narrow", "even", (2, 2), (0.2, 0.3), (200, 350)))
     best = step.best[0]
     # under a low ceiling 60 degree lenses leave gaps: wider ones come out ahead; common practice, no source
     lens = LENSES[best.layout.lens]  # type: ignore[index]
@@ -117,7 +118,7 @@ def test_grid_is_levelled_by_zones(stored: StoredTank, zones: str) -> None:
     start = next(one for one in starting_points(stored, small) if "grid" in one.rule)
     assert len(start.fixtures) == 8  # one for each square foot of 4 x 2
     wish = Wish("module-grid", "even", (1, 1), (0.2, 0.3), (200, 350), zones=zones, means="levels")  # type: ignore[arg-type]
-    *_, step = hang.search(stored, small, wish, setup=start.fixtures)
+    *_, step = run.search(stored, small, wish, setup=start.fixtures)
     found = step.best[0]
     outputs = {f.output for f in found.fixtures}
     assert len(outputs) <= {"each": 8, "rows": 2, "rings": 2}[zones]
@@ -128,7 +129,7 @@ def test_grid_is_levelled_by_zones(stored: StoredTank, zones: str) -> None:
         par_at(stored.tank, start.fixtures, aim.points)
     )
     with pytest.raises(InvalidInput):
-        list(hang.search(stored, small, wish, setup=[]))
+        list(run.search(stored, small, wish, setup=[]))
 
 
 def test_cheapest_reaches_the_band_for_the_least(stored: StoredTank) -> None:
@@ -194,7 +195,7 @@ def test_search_is_watched_adopted_and_kept(client: TestClient, db: Database) ->
     assert seen["state"] == "done"
     assert seen["done"] == 1.0
     assert "layouts judged" in seen["answers"]
-    found = searches.look(db, 1, 1).found
+    found = jobs.look(db, 1, 1).found
     chart = client.post("/tanks/1/hang/1/adopt/0").headers["location"]
     adopted = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
     assert [k.value.emitter.x for k in adopted.fixtures] == pytest.approx([f.emitter.x for f in found[0].fixtures])
@@ -206,12 +207,12 @@ def test_search_is_watched_adopted_and_kept(client: TestClient, db: Database) ->
 
 
 def test_stopped_search_keeps_what_it_found(db: Database) -> None:
-    number = searches.begin(db, 1, 1, Wish("cluster", "even", (2, 3), (0.2, 0.6), (200, 350)))
-    while not searches.look(db, 1, number).found:
+    number = jobs.begin(db, 1, 1, Wish("cluster", "even", (2, 3), (0.2, 0.6), (200, 350)))
+    while not jobs.look(db, 1, number).found:
         time.sleep(0.05)
-    searches.stop(db, 1, number)
+    jobs.stop(db, 1, number)
     for _ in range(200):
-        if (now := searches.look(db, 1, number)).state not in ("waiting", "running"):
+        if (now := jobs.look(db, 1, number)).state not in ("waiting", "running"):
             break
         time.sleep(0.05)
     assert now.state == "stopped"
@@ -244,10 +245,10 @@ def test_grid_goes_from_rule_to_setup_to_levels_by_ring(client: TestClient, db: 
     }  # fmt: skip
     assert client.post("/tanks/1/hang", data=form).headers["location"].startswith(f"/tanks/1/hang?setup={setup.id}")
     for _ in range(100):
-        if searches.look(db, 1, 1).state not in ("waiting", "running"):
+        if jobs.look(db, 1, 1).state not in ("waiting", "running"):
             break
         time.sleep(0.05)
-    [found] = searches.look(db, 1, 1).found
+    [found] = jobs.look(db, 1, 1).found
     assert len(found.fixtures) == 10
     assert len({f.output for f in found.fixtures}) <= 2
     assert f"Figures against {setup.name}" in client.get("/tanks/1/hang/1").json()["answers"]
@@ -272,4 +273,4 @@ def test_wish_that_cannot_be_is_refused_before_it_is_kept(client: TestClient, db
         page = client.post("/tanks/1/hang", data={**form, **change})
         assert page.status_code == 422
         assert words in page.text
-    assert searches.newest(db, 1) is None
+    assert jobs.newest(db, 1) is None

@@ -18,7 +18,7 @@ from starlette.testclient import TestClient
 from corlume.core.optics.lobe import TableLobe
 from corlume.core.scene import Fixture
 from corlume.formats.photometry import write_lm63
-from corlume.services import lights, shelf, tanks
+from corlume.services.keeping import hung_fixtures, shelf, tanks
 from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.web.app import create_app
@@ -99,7 +99,7 @@ def test_no_request_of_two_thousand_ends_in_an_answer_of_500(client: TestClient,
 def test_braces_in_names_are_braces_everywhere(client: TestClient, db: Database) -> None:
     names = ["Lamp {1}", "{away:>300000000}", "{distance}", "{{x}} %s {", "}"]
     for name, fixture in zip(names, tanks.open_tank(db, 1).setups[1].fixtures, strict=False):
-        lights.change_fixtures(db, 1, 2, {fixture.id: {"name": name}})
+        hung_fixtures.change_fixtures(db, 1, 2, {fixture.id: {"name": name}})
     scene = json.loads(tanks.export_tank(db, 1))
     for coral in scene["corals"]:
         coral["name"] = names[len(coral["name"]) % 5] + coral["name"][:20]

@@ -29,11 +29,13 @@ from corlume.core.units import INCH
 from corlume.formats.measure import LengthUnit
 from corlume.formats.scene import read_scene
 from corlume.reference.catalogue import coral_cards
-from corlume.services import corals, lights, searches, setups, tanks
-from corlume.services.judge import figures
-from corlume.services.starting import starting_points
+from corlume.services.advice import coral_sites
+from corlume.services.advice.judge import figures
+from corlume.services.keeping import hung_fixtures, setups, tanks
+from corlume.services.search import jobs
+from corlume.services.search.request import Wish
+from corlume.services.search.start_points import starting_points
 from corlume.services.steps import STEPS
-from corlume.services.wish import Wish
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
 from tests.ruled import CLUSTER, last
@@ -235,7 +237,7 @@ def test_every_figure_of_a_setup_is_the_same_on_every_page_and_command(
     assert first[4:8] == [again[title] for title in titles]
 
     # and so does an answer of the search, which is meant for what was searched for
-    search = searches.begin(db, 1, 1, Wish("cluster", "even", (1, 1), (0.2, 0.3), (200, 350), means="levels"))
+    search = jobs.begin(db, 1, 1, Wish("cluster", "even", (1, 1), (0.2, 0.3), (200, 350), means="levels"))
     ended(db, search)
     answer = plain(client.get(f"/tanks/1/hang/{search}").json()["answers"])
     chart = client.post(f"/tanks/1/hang/{search}/adopt/0").headers["location"]
@@ -249,14 +251,14 @@ def test_every_figure_of_a_setup_is_the_same_on_every_page_and_command(
 def ended(db: Database, search: int) -> None:
     """Wait until a search has ended."""
     for _ in range(400):
-        if searches.look(db, 1, search).state not in ("waiting", "running"):
+        if jobs.look(db, 1, search).state not in ("waiting", "running"):
             return
         time.sleep(0.05)
 
 
 def test_corals_that_leave_their_light_are_those_of_the_page_after_adopting(client: TestClient, db: Database) -> None:
     stored = tanks.open_tank(db, 1)
-    before = {state.id for state in corals.states(stored, stored.setup().hung) if wrong(state)}
+    before = {state.id for state in coral_sites.states(stored, stored.setup().hung) if wrong(state)}
     hang = client.get("/tanks/1/hang?kind=cluster").text
     told = re.search(r"(\d+) of (\d+) placed corals would leave", hang)
     assert told
@@ -264,19 +266,19 @@ def test_corals_that_leave_their_light_are_those_of_the_page_after_adopting(clie
     setup = int(chart.split("=")[1])
     # the chart of a setup that is not in use says it as well, before it is put to use
     assert told[0] in client.get(chart).text
-    change = corals.coral_change(stored, tanks.open_tank(db, 1).setup(setup).hung)
+    change = coral_sites.coral_change(stored, tanks.open_tank(db, 1).setup(setup).hung)
     client.post(f"/tanks/1/setups/{setup}/use")
     after = tanks.open_tank(db, 1)
-    out = {state.id for state in corals.states(after, after.setup().hung) if wrong(state)}
+    out = {state.id for state in coral_sites.states(after, after.setup().hung) if wrong(state)}
     assert len(out - before) == int(told[1]) == len(change.leave)
     assert client.get("/tanks/1/corals").text.count("wrong-light") == len(out) == change.out
-    reasons = {s.id: s.trouble[0].text for s in corals.states(after, after.setup().hung) if wrong(s)}
+    reasons = {s.id: s.trouble[0].text for s in coral_sites.states(after, after.setup().hung) if wrong(s)}
     for moved in change.leave:
         kept = stored.corals[moved.number - 1]
         assert f"by {max(1.0, abs(moved.miss)):.0f}." in reasons[kept.id]
 
 
-def wrong(state: corals.CoralState) -> bool:
+def wrong(state: coral_sites.CoralState) -> bool:
     """Whether a coral's trouble is its light."""
     return any(reason.rule == "light" for reason in state.trouble)
 
@@ -362,7 +364,7 @@ def test_last_zone_stays_while_a_setup_is_meant_for_zones(client: TestClient, db
 def test_intent_and_answers_about_wear_are_kept(client: TestClient, db: Database) -> None:
     setups.save_intent(db, 1, 1, Intent("strong_right", end=0.5))
     lamp = tanks.open_tank(db, 1).setup(1).fixtures[0]
-    lights.change_fixtures(db, 1, 1, {lamp.id: {"wear": {"led_age": "three", "glass": "salt"}}})
+    hung_fixtures.change_fixtures(db, 1, 1, {lamp.id: {"wear": {"led_age": "three", "glass": "salt"}}})
     worn = tanks.open_tank(db, 1).setup(1).fixtures[0].value
     assert dict(worn.wear) == {"led_age": "three", "glass": "salt"}
     assert worn.condition == pytest.approx(0.95 * 0.82, abs=1e-3)
@@ -377,7 +379,7 @@ def test_intent_and_answers_about_wear_are_kept(client: TestClient, db: Database
         assert setup.intent == Intent("strong_right", end=0.5)
     assert {f.wear for f in (copied.hung[0], again.fixtures[0])} == {worn.wear}
     # a condition that is typed has no answers behind it
-    lights.change_fixtures(db, 1, 1, {lamp.id: {"condition": 0.9}})
+    hung_fixtures.change_fixtures(db, 1, 1, {lamp.id: {"condition": 0.9}})
     assert tanks.open_tank(db, 1).setup(1).fixtures[0].value.wear == ()
 
 

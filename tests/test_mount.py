@@ -16,12 +16,12 @@ from starlette.testclient import TestClient
 from corlume.core.geometry import Tank
 from corlume.core.hanging.mounting import Check, check_mounting, find_hangers, support_load
 from corlume.core.scene import Fixture
-from corlume.core.site import Site
+from corlume.core.surroundings import Site
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import fixture_kinds
-from corlume.services import tanks
-from corlume.services.mount import mount_sheet
+from corlume.services.keeping import tanks
+from corlume.services.keeping.mount import mount_sheet
 from corlume.store.database import Database
 from corlume.web.drawing.lamps import letter
 from tests.ruled import CLUSTER, RULED

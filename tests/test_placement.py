@@ -19,8 +19,8 @@ from corlume.core.optics.emitter import Emitter
 from corlume.core.scene import Fixture, Running, Scene
 from corlume.core.units import DEGREE
 from corlume.reference.catalogue import coral_cards, fixture_kinds
-from corlume.services.fields import surface_par
-from corlume.services.judge import figures, verdicts
+from corlume.services.advice.judge import figures, verdicts
+from corlume.services.light.fields import surface_par
 from corlume.store.tanks import StoredTank, unstored
 
 TANK = Tank(

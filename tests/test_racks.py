@@ -17,12 +17,12 @@ from corlume.core.judgement.intent import BY_GOAL
 from corlume.core.scene import Fixture, overlaps
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import fixture_kinds
-from corlume.services import cheapest, hang
-from corlume.services.hanging import LEAST_LEVEL
-from corlume.services.judge import figures
-from corlume.services.rack import column_counts, rack_of
-from corlume.services.starting import default_wish, starting_points
-from corlume.services.wish import Wish
+from corlume.services.advice.judge import figures
+from corlume.services.search import cheapest, run
+from corlume.services.search.arrangement import column_counts, rack_of
+from corlume.services.search.candidate import LEAST_LEVEL
+from corlume.services.search.request import Wish
+from corlume.services.search.start_points import default_wish, starting_points
 from corlume.store.tanks import StoredTank
 from tests.ruled import CLUSTER, RULED, last
 
@@ -173,7 +173,7 @@ def test_reasons_are_worked_out_against_balanced_spacing(stored: StoredTank) -> 
 def test_default_wish_of_every_kind_can_be_searched(stored: StoredTank) -> None:
     for kind in KINDS.values():
         wish = default_wish(stored, kind)
-        first = next(hang.search(stored, kind, replace(wish, heights=(wish.heights[1], wish.heights[1]))))
+        first = next(run.search(stored, kind, replace(wish, heights=(wish.heights[1], wish.heights[1]))))
         assert first.judged > 0
         for found in first.best:
             assert not overlaps(found.fixtures)
@@ -192,10 +192,10 @@ def test_limits_of_power_money_and_height_are_never_broken(
     setup = [replace(bar, emitter=replace(bar.emitter, x=0.6, y=0.05, height=0.5))]
     heights = (round(low, 3), round(low + 0.06, 3))
     wish = Wish(key, goal, (1, 3), heights, (200, 350), True, beside=beside, watts=watts, money=money)  # type: ignore[arg-type]
-    steps: Iterator[hang.Step] = iter(())
+    steps: Iterator[run.Step] = iter(())
     refused = set()
     try:
-        steps = hang.search(stored, KINDS[key], wish, setup)
+        steps = run.search(stored, KINDS[key], wish, setup)
     except InvalidInput as error:
         refused = {e.field for e in error.errors}
     assert refused <= {"watts", "money"}
@@ -225,7 +225,7 @@ def test_budgets_that_buy_nothing_are_refused_by_field(
     setup = [replace(bar, emitter=replace(bar.emitter, x=0.6, y=0.05, height=0.5))]
     wish = replace(Wish(key, "even", (2, 3), (0.2, 0.3), (200, 350)), **change)  # type: ignore[arg-type]
     with pytest.raises(InvalidInput) as caught:
-        hang.search(stored, KINDS[key], wish, setup)
+        run.search(stored, KINDS[key], wish, setup)
     assert words in {e.field: Measure("cm").message(e) for e in caught.value.errors}[field]
 
 

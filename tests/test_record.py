@@ -28,9 +28,10 @@ from corlume.core.geometry import Rock
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.scene import MOST, Scene, Setup
 from corlume.formats.scene import read_scene
-from corlume.services import backup, corals, demo, lights, mount, searches, setups, shelf, tanks, wanted
-from corlume.services.hanging import Step
-from corlume.services.starting import default_wish
+from corlume.services.keeping import backup, corals, demo, hung_fixtures, mount, setups, shelf, tanks, wanted_zones
+from corlume.services.search import jobs
+from corlume.services.search.candidate import Step
+from corlume.services.search.start_points import default_wish
 from corlume.settings import Settings
 from corlume.store.database import Database, Unusable, check_file
 from corlume.store.lock import alone
@@ -74,9 +75,9 @@ def any_edit(db: Database, draw: random.Random) -> None:
     try:
         match kind:
             case "add":
-                lights.add_fixture(db, tank.id, setup.id, draw.choice(["bar", "cluster", "hybrid-60"]))
+                hung_fixtures.add_fixture(db, tank.id, setup.id, draw.choice(["bar", "cluster", "hybrid-60"]))
             case "move" if setup.fixtures:
-                lights.change_fixtures(db, tank.id, setup.id, {setup.fixtures[0].id: {"x": 0.3 + n / 5000}})
+                hung_fixtures.change_fixtures(db, tank.id, setup.id, {setup.fixtures[0].id: {"x": 0.3 + n / 5000}})
             case "copy":
                 setups.copy_setup(db, tank.id, setup.id)
             case "use":
@@ -95,7 +96,7 @@ def any_edit(db: Database, draw: random.Random) -> None:
             case "unrock" if tank.rocks:
                 tanks.delete_rock(db, tank.id, tank.rocks[-1].id)
             case "zone":
-                wanted.draw_zone(db, tank.id, "sps", (0.1, 0.1, 0.2, 0.2, 0.0, 0.3))
+                wanted_zones.draw_zone(db, tank.id, "sps", (0.1, 0.1, 0.2, 0.2, 0.0, 0.3))
             case "site":
                 mount.save_place(db, tank.id, setup.id, replace(tank.site, others=float(n)), {})
             case "tank":
@@ -184,7 +185,7 @@ def test_databases_of_every_earlier_form_come_up_with_their_data(dump: Path, tmp
         "take up Acropora tenuis",
         "remove Kept from before",
     )
-    assert searches.newest(db, 1) is None
+    assert jobs.newest(db, 1) is None
     lengthened(db, 1)
     after = tanks.open_tank(db, 1)
     assert tanks.undo(db, None)  # the removal
@@ -217,7 +218,7 @@ def test_searches_wait_for_their_turn_and_go_on_after_a_restart(
         yield Step(1.0, 7, (), ())
 
     def states() -> list[str]:
-        return sorted(searches.look(db, 1, number).state for number in ids)
+        return sorted(jobs.look(db, 1, number).state for number in ids)
 
     def until(wanted: list[str]) -> None:
         deadline = time.monotonic() + 10
@@ -225,12 +226,12 @@ def test_searches_wait_for_their_turn_and_go_on_after_a_restart(
             time.sleep(0.02)
         assert states() == wanted
 
-    monkeypatch.setattr("corlume.services.searches.search", slow)
-    ids = [searches.begin(db, 1, 1, wish) for _ in range(searches.MOST_UNDER_WAY)]
+    monkeypatch.setattr("corlume.services.search.jobs.search", slow)
+    ids = [jobs.begin(db, 1, 1, wish) for _ in range(jobs.MOST_UNDER_WAY)]
     until(["running"] + ["waiting"] * 4)
     with pytest.raises(InvalidInput, match="has to wait: 5 searches run or wait already"):
-        searches.begin(db, 1, 1, wish)
-    searches.stop(db, 1, ids[-1])
+        jobs.begin(db, 1, 1, wish)
+    jobs.stop(db, 1, ids[-1])
     until(["running", "stopped"] + ["waiting"] * 3)
     go.set()
     until(["done"] * 4 + ["stopped"])
@@ -326,13 +327,13 @@ def test_what_nobody_foresaw_gets_a_page_that_says_what_was_kept(
     def fail(*_: object, **__: object) -> None:
         raise ZeroDivisionError
 
-    monkeypatch.setattr("corlume.web.tank_pages.go", fail)
+    monkeypatch.setattr("corlume.web.pages.tank.go", fail)
     answer = client.post("/tanks/1/remove")
     assert answer.status_code == 500
     assert "Your last step was kept" in answer.text
     assert "Traceback" not in answer.text
     assert answer.headers["Content-Security-Policy"]
-    monkeypatch.setattr("corlume.services.tanks.remove_tank", fail)
+    monkeypatch.setattr("corlume.services.keeping.tanks.remove_tank", fail)
     assert "Your last step was not kept" in client.post("/tanks/1/remove").text
 
 
@@ -407,7 +408,7 @@ def test_more_than_a_tank_holds_is_refused_in_words_and_exported_all_the_same(cl
 
 KILLED = """
 import os, pathlib, random, signal, sys, time
-from corlume.services import backup, demo, lights, setups, tanks
+from corlume.services.keeping import backup, demo, hung_fixtures, setups, tanks
 from corlume.store.database import Database
 folder = pathlib.Path(sys.argv[1]); db = Database(folder / "a.db"); demo.seed(db)
 draw, said = random.Random(7), set()
@@ -416,10 +417,11 @@ for round in range(32):
     if (pid := os.fork()) == 0:
         os.close(read)
         while True:
-            fixture = lights.add_fixture(db, 1, 1, "bar")
+            fixture = hung_fixtures.add_fixture(db, 1, 1, "bar")
             os.write(write, f"{fixture}\\n".encode())
-            lights.change_fixtures(db, 1, 1, {fixture: {"x": draw.random()}})
-            lights.remove_fixture(db, 1, 1, fixture) if len(tanks.open_tank(db, 1).setup(1).fixtures) > 60 else None
+            hung_fixtures.change_fixtures(db, 1, 1, {fixture: {"x": draw.random()}})
+            if len(tanks.open_tank(db, 1).setup(1).fixtures) > 60:
+                hung_fixtures.remove_fixture(db, 1, 1, fixture)
     os.close(write)
     time.sleep(draw.uniform(0.01, 0.12))
     if round % 4 == 0:

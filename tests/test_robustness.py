@@ -23,9 +23,12 @@ from corlume.core.scene import Coral, Fixture, Running, Scene, Seat, Setup
 from corlume.core.units import DEGREE
 from corlume.formats.scene import read_scene, write_scene
 from corlume.reference.catalogue import coral_cards, fixture_kinds
-from corlume.services import corals, fields, hang, tanks
-from corlume.services.demo import demo_scene
-from corlume.services.starting import default_wish
+from corlume.services.advice import coral_sites
+from corlume.services.keeping import tanks
+from corlume.services.keeping.demo import demo_scene
+from corlume.services.light import fields
+from corlume.services.search import run
+from corlume.services.search.start_points import default_wish
 from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.store.tanks import unstored
@@ -190,9 +193,9 @@ def test_corals_drawing_shows_sites_only_where_the_coral_fits(db: Database) -> N
     stored = tanks.open_tank(db, 1)
     fixtures = [kept.value for kept in stored.setup().fixtures]
     sheet = lay_out_pair(stored.tank)
-    zones = corals.zones_of(stored.tank, stored.targets, fixtures)
-    fits = corals.fits(stored, fixtures, 15)
-    states = corals.states(stored, fixtures)
+    zones = coral_sites.zones_of(stored.tank, stored.targets, fixtures)
+    fits = coral_sites.fits(stored, fixtures, 15)
+    states = coral_sites.states(stored, fixtures)
     drawn = draw_zones(sheet.plan, zones, fits, states)
     assert drawn.count('class="site"') == sum(int(f.sites.sum()) for f in fits)
     assert draw_zones(sheet.plan, zones, [], states).count('class="site"') == 0
@@ -231,7 +234,7 @@ def test_search_over_odd_tanks_finds_something_or_says_why_not(odd: Scene) -> No
         )  # type: ignore[arg-type]
         refused, best = set(), ()
         try:
-            *_, step = hang.search(stored, kinds[key], wish, setup)
+            *_, step = run.search(stored, kinds[key], wish, setup)
             best = step.best
         except InvalidInput as error:
             refused = {e.rule.split(":")[0] for e in error.errors}

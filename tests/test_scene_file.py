@@ -13,7 +13,7 @@ from corlume.formats.faults import BadFile
 from corlume.formats.measure import Measure, parse_number
 from corlume.formats.points import read_points
 from corlume.formats.scene import MAX_BYTES, read_scene, scene_schema, write_scene
-from corlume.services.demo import demo_scene
+from corlume.services.keeping.demo import demo_scene
 
 ROOT = Path(__file__).parent.parent
 EXAMPLES = sorted((ROOT / "examples").glob("*.json"))

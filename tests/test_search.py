@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from scipy.optimize import lsq_linear, minimize
 
 from corlume.core.geometry import Pane, Tank
-from corlume.core.hanging.levels import Aim, best_levels
+from corlume.core.hanging.dimming import Aim, best_levels
 from corlume.core.hanging.module import Layout, Module
 from corlume.core.hanging.search import Columns, Space, evened, levelled, refine, same_in_a_mirror, scan
 from corlume.core.optics.field import Medium, grid

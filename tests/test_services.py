@@ -21,10 +21,12 @@ from corlume.core.scene import Coral, Fixture, Running, Scene, Seat, Setup, over
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import coral_cards, fixture_kinds
-from corlume.services import compare, corals, fields, layers, lights, setups, tanks
-from corlume.services.fields import par_at, slice_plane
-from corlume.services.points import Place
-from corlume.services.probe import read_probe
+from corlume.services.advice import coral_sites, technologies
+from corlume.services.keeping import corals, hung_fixtures, setups, tanks
+from corlume.services.light import fields, layers
+from corlume.services.light.fields import par_at, slice_plane
+from corlume.services.light.points import Place
+from corlume.services.light.probe import read_probe
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
 
@@ -162,11 +164,11 @@ def test_new_fixtures_hang_clear_of_each_other_and_under_the_ceiling(db: Databas
         )
     setup = setups.copy_setup(db, 1, 1)
     for kept in tanks.open_tank(db, 1).setup(setup).fixtures:
-        lights.remove_fixture(db, 1, setup, kept.id)
+        hung_fixtures.remove_fixture(db, 1, setup, kept.id)
     for _ in range(4):
-        lights.add_fixture(db, 1, setup, "t5-54")
+        hung_fixtures.add_fixture(db, 1, setup, "t5-54")
     for _ in range(3):
-        lights.add_fixture(db, 1, setup, "cluster-small")
+        hung_fixtures.add_fixture(db, 1, setup, "cluster-small")
     emitters = [k.value.emitter for k in tanks.open_tank(db, 1).setup(setup).fixtures]
     tubes = [e for e in emitters if e.technology == "t5_tube"]
     assert len({round(e.y, 3) for e in tubes}) == 4
@@ -175,7 +177,7 @@ def test_new_fixtures_hang_clear_of_each_other_and_under_the_ceiling(db: Databas
 
 
 def test_copied_fixture_is_alike_but_elsewhere(db: Database) -> None:
-    copy = lights.copy_fixture(db, 1, 1, 1)
+    copy = hung_fixtures.copy_fixture(db, 1, 1, 1)
     setup = tanks.open_tank(db, 1).setup(1)
     one, other = setup.fixture(1).value, setup.fixture(copy).value
     assert replace(other.emitter, x=0, y=0) == replace(one.emitter, x=0, y=0)
@@ -184,9 +186,9 @@ def test_copied_fixture_is_alike_but_elsewhere(db: Database) -> None:
 
 def test_unknown_things_are_not_found(db: Database) -> None:
     for attempt in (
-        lambda: lights.add_fixture(db, 1, 1, "no such kind"),
-        lambda: lights.add_fixture(db, 1, 99, "bar"),
-        lambda: lights.remove_fixture(db, 1, 1, 99),
+        lambda: hung_fixtures.add_fixture(db, 1, 1, "no such kind"),
+        lambda: hung_fixtures.add_fixture(db, 1, 99, "bar"),
+        lambda: hung_fixtures.remove_fixture(db, 1, 1, 99),
         lambda: tanks.delete_rock(db, 1, 99),
         lambda: tanks.delete_brace(db, 1, 99),
         lambda: corals.remove_coral(db, 1, 99),
@@ -197,7 +199,7 @@ def test_unknown_things_are_not_found(db: Database) -> None:
 
 
 def test_edit_that_changes_nothing_leaves_no_step(db: Database) -> None:
-    lights.change_fixtures(db, 1, 1, {1: {"x": tanks.open_tank(db, 1).setup(1).fixture(1).value.emitter.x}})
+    hung_fixtures.change_fixtures(db, 1, 1, {1: {"x": tanks.open_tank(db, 1).setup(1).fixture(1).value.emitter.x}})
     assert tanks.steps(db, 1).undo is None
 
 
@@ -216,7 +218,7 @@ def test_coral_comes_to_rest_on_the_highest_rock_or_the_sand() -> None:
 def test_states_follow_the_light_of_the_setup(db: Database) -> None:
     stored = tanks.open_tank(db, 1)
     bright, planned = (
-        {s.id: s for s in corals.states(stored, [k.value for k in setup.fixtures])} for setup in stored.setups[:2]
+        {s.id: s for s in coral_sites.states(stored, [k.value for k in setup.fixtures])} for setup in stored.setups[:2]
     )
     assert bright[3].par != planned[3].par
     assert [r.rule for r in bright[3].trouble] == ["light"]
@@ -227,14 +229,14 @@ def test_states_follow_the_light_of_the_setup(db: Database) -> None:
 def test_sending_to_a_zone_lands_on_a_site_that_fits(db: Database) -> None:
     stored = tanks.open_tank(db, 1)
     fixtures = [k.value for k in stored.setup().fixtures]
-    best = corals.fits(stored, fixtures, 15)[0]
-    place = corals.send_to_zone(db, 1, 15, best.zone.key, fixtures)
+    best = coral_sites.fits(stored, fixtures, 15)[0]
+    place = coral_sites.send_to_zone(db, 1, 15, best.zone.key, fixtures)
     after = tanks.open_tank(db, 1)
     assert after.coral(15).value.place == place
-    state = next(s for s in corals.states(after, fixtures) if s.id == 15)
+    state = next(s for s in coral_sites.states(after, fixtures) if s.id == 15)
     assert not state.trouble
     with pytest.raises(InvalidInput, match="no longer there"):
-        corals.send_to_zone(db, 1, 15, "Z99", fixtures)
+        coral_sites.send_to_zone(db, 1, 15, "Z99", fixtures)
 
 
 def test_catalogues_name_their_source_and_hang_as_they_are() -> None:
@@ -242,16 +244,16 @@ def test_catalogues_name_their_source_and_hang_as_they_are() -> None:
     assert {card.group for card in coral_cards().values()} == {"soft", "lps", "sps", "low_light"}
     for kind in fixture_kinds().values():
         for part in kind.parts:
-            assert lights.changed(Tank(2.0, 0.6, 0.5), part, {"x": 1.0, "y": 0.3}).name == part.name
+            assert hung_fixtures.changed(Tank(2.0, 0.6, 0.5), part, {"x": 1.0, "y": 0.3}).name == part.name
 
 
 def test_parts_of_a_frame_move_tilt_and_lift_as_one(db: Database) -> None:
-    first = lights.add_fixture(db, 1, 2, "hybrid-60")
+    first = hung_fixtures.add_fixture(db, 1, 2, "hybrid-60")
     parts = [k for k in tanks.open_tank(db, 1).setup(2).fixtures if k.value.frame]
     assert len(parts) == 5
     before = {k.id: np.array([k.value.emitter.x, k.value.emitter.y, k.value.emitter.height]) for k in parts}
     e = parts[0].value.emitter
-    lights.change_fixtures(db, 1, 2, {first: {"x": e.x + 0.1, "height": e.height + 0.2, "roll": 20 * DEGREE}})
+    hung_fixtures.change_fixtures(db, 1, 2, {first: {"x": e.x + 0.1, "height": e.height + 0.2, "roll": 20 * DEGREE}})
     after = {k.id: k.value.emitter for k in tanks.open_tank(db, 1).setup(2).fixtures if k.value.frame}
     for a, b in ((parts[0].id, parts[1].id), (parts[1].id, parts[4].id)):
         places = [np.array([after[i].x, after[i].y, after[i].height]) for i in (a, b)]
@@ -278,8 +280,8 @@ def test_light_leans_the_way_the_face_does() -> None:
 
 def test_kinds_come_to_the_same_par_and_differ_as_keepers_say(db: Database) -> None:
     stored = tanks.open_tank(db, 1)
-    options = {o.key: o for o in compare.compare_kinds(stored)}
-    wanted = compare.target_par(stored)
+    options = {o.key: o for o in technologies.compare_kinds(stored, stored.setup().intent)}
+    wanted = technologies.target_par(stored, stored.setup().intent)
     for key in ("led", "bars", "t5-led"):
         assert options[key].figures.mean == pytest.approx(wanted, rel=0.06)
     assert all(o.reached and o.strong and o.weak for o in options.values())
@@ -288,12 +290,12 @@ def test_kinds_come_to_the_same_par_and_differ_as_keepers_say(db: Database) -> N
     assert options["led"].lamps == 0 < options["t5"].lamps < options["halide"].lamps
     assert options["led"].figures.watts < options["t5"].figures.watts
     assert (options["led"].dimmable, options["t5"].dimmable, options["t5-led"].dimmable) == ("yes", "no", "in part")
-    setup_id = compare.adopt(db, 1, "t5")
+    setup_id = technologies.adopt(db, 1, "t5")
     adopted = tanks.open_tank(db, 1).setup(setup_id)
     assert [k.value for k in adopted.fixtures] == list(options["t5"].fixtures)
     assert tanks.undo(db, 1) == "add setup T5 tubes"
     with pytest.raises(NotFound):
-        compare.adopt(db, 1, "candles")
+        technologies.adopt(db, 1, "candles")
 
 
 def test_shadow_edge_of_a_point_is_none_and_of_a_line_is_geometry() -> None:
@@ -333,19 +335,19 @@ def test_fixtures_that_want_the_same_room_are_named(db: Database) -> None:
 
 def test_typed_width_replaces_a_lobe_of_rings_and_moving_keeps_it() -> None:
     rings = fixture_kinds()["cluster-rings"].parts[0]
-    assert lights.changed(TANK, rings, {"x": 0.5}).emitter.lobe == rings.emitter.lobe
-    plain = lights.changed(TANK, rings, {"fwhm": 60 * DEGREE}).emitter
+    assert hung_fixtures.changed(TANK, rings, {"x": 0.5}).emitter.lobe == rings.emitter.lobe
+    plain = hung_fixtures.changed(TANK, rings, {"fwhm": 60 * DEGREE}).emitter
     assert plain.lobe is None
     assert width_at_half(plain.shape()) == pytest.approx(60 * DEGREE, abs=0.01)
 
 
 def test_frame_that_does_not_fit_says_which_part_and_nothing_moves(db: Database) -> None:
-    lights.add_fixture(db, 1, 1, "hybrid-120")
+    hung_fixtures.add_fixture(db, 1, 1, "hybrid-120")
     setup = tanks.open_tank(db, 1).setup(1)
     cluster = next(k for k in setup.fixtures if k.value.frame)
     tilted = {cluster.id: {"pitch": 60 * DEGREE}}
     with pytest.raises(InvalidInput) as caught:
-        lights.change_fixtures(db, 1, 1, tilted)
+        hung_fixtures.change_fixtures(db, 1, 1, tilted)
     assert {e.field for e in caught.value.errors} == {"frame"}
     assert "does not fit: " in caught.value.errors[0].rule
     assert tanks.open_tank(db, 1).setup(1) == setup

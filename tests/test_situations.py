@@ -14,7 +14,7 @@ from click.testing import CliRunner
 
 from corlume.cli.main import main
 from corlume.formats.scene import write_scene
-from corlume.services.hanging import LEAST_LEVEL
+from corlume.services.search.candidate import LEAST_LEVEL
 from tests.situations import BRACED, SITUATIONS, Situation, grid, row, zone
 
 Row = dict[str, str]

@@ -34,7 +34,7 @@ from corlume.formats.photometry import write_lm63
 from corlume.formats.spectra import read_spectrum
 from corlume.reference.catalogue import fixture_kinds
 from corlume.reference.spectra import lamp_spectra, luminosity, weightings, white_leds
-from corlume.services.shelf import read_import
+from corlume.services.keeping.shelf import read_import
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")  # it warns of packages that it could use

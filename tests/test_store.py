@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Brace, Rock
-from corlume.services import corals, demo, lights, setups, tanks
+from corlume.services.keeping import corals, demo, hung_fixtures, setups, tanks
 from corlume.store.database import Database, Unusable
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredTank
@@ -30,12 +30,12 @@ def edits(db: Database, step: int) -> None:
     coral = tank.corals[step % len(tank.corals)] if tank.corals else None
     match step % 11:
         case 0:
-            lights.add_fixture(db, 1, setup.id, "bar")
+            hung_fixtures.add_fixture(db, 1, setup.id, "bar")
         case 1 if setup.fixtures:
-            lights.remove_fixture(db, 1, setup.id, setup.fixtures[0].id)
+            hung_fixtures.remove_fixture(db, 1, setup.id, setup.fixtures[0].id)
         case 2:
             changes = {f.id: {"x": 0.1 + 0.01 * (step % 7)} for f in setup.fixtures[:2]}
-            lights.change_fixtures(db, 1, setup.id, changes)
+            hung_fixtures.change_fixtures(db, 1, setup.id, changes)
         case 3:
             setups.copy_setup(db, 1, setup.id)
         case 4:
@@ -98,7 +98,7 @@ def test_half_an_edit_is_never_kept(db: Database) -> None:
     setup = before.setup()
     good, bad = setup.fixtures[0].id, setup.fixtures[1].id
     with pytest.raises(InvalidInput):
-        lights.change_fixtures(db, 1, setup.id, {good: {"x": 0.2}, bad: {"height": 9.0}})
+        hung_fixtures.change_fixtures(db, 1, setup.id, {good: {"x": 0.2}, bad: {"height": 9.0}})
     assert tanks.open_tank(db, 1) == before
     assert tanks.steps(db, 1).undo is None
 
@@ -115,9 +115,9 @@ def test_killed_process_keeps_what_it_acknowledged(tmp_path: Path) -> None:
     script = (
         "import sys, pathlib\n"
         "from corlume.store.database import Database\n"
-        "from corlume.services import demo, lights, setups\n"
+        "from corlume.services.keeping import demo, hung_fixtures\n"
         "db = Database(pathlib.Path(sys.argv[1])); demo.seed(db)\n"
-        "while True: print(lights.add_fixture(db, 1, 1, 'bar'), flush=True)\n"
+        "while True: print(hung_fixtures.add_fixture(db, 1, 1, 'bar'), flush=True)\n"
     )
     path = tmp_path / "crash.db"
     process = subprocess.Popen([sys.executable, "-c", script, str(path)], stdout=subprocess.PIPE, text=True)

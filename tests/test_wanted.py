@@ -17,11 +17,11 @@ from corlume.core.judgement.wanted import MOST_POINTS, WantedZone, meet
 from corlume.core.scene import Fixture
 from corlume.formats.measure import Measure
 from corlume.formats.scene import read_scene, write_scene
-from corlume.services import tanks
-from corlume.services.demo import demo_scene
-from corlume.services.fields import par_at
-from corlume.services.wanted import draw_zone, light_for, remove_zone, save_zone, zones_met
-from corlume.services.wish import Wish
+from corlume.services.keeping import tanks
+from corlume.services.keeping.demo import demo_scene
+from corlume.services.keeping.wanted_zones import draw_zone, light_for, remove_zone, save_zone, zones_met
+from corlume.services.light.fields import par_at
+from corlume.services.search.request import Wish
 from corlume.store.database import Database
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredTank

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from starlette.testclient import TestClient
 
-from corlume.services import shelf, tanks
+from corlume.services.keeping import shelf, tanks
 from corlume.store.database import Database
 from tests.test_photometry import GOOD
 

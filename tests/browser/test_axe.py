@@ -6,8 +6,9 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page
 
-from corlume.services import searches, shelf, tanks
-from corlume.services.starting import default_wish
+from corlume.services.keeping import shelf, tanks
+from corlume.services.search import jobs
+from corlume.services.search.start_points import default_wish
 from corlume.store.database import Database
 from tests.test_photometry import GOOD
 
@@ -29,7 +30,7 @@ def violations(page: Page) -> list[str]:
 @pytest.mark.parametrize("theme", ["day", "night"])
 def test_no_page_breaks_a_rule_of_access(page: Page, db: Database, address: str, theme: str) -> None:
     kind = shelf.entry(db, "cluster")
-    searches.begin(db, 1, 1, default_wish(tanks.open_tank(db, 1), kind))
+    jobs.begin(db, 1, 1, default_wish(tanks.open_tank(db, 1), kind))
     page.context.add_cookies([{"name": "theme", "value": theme, "url": address}])
     found = {}
     for path in PAGES:

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 
 from playwright.sync_api import Locator, Page, expect
 
-from corlume.services import tanks
+from corlume.services.keeping import tanks
 from corlume.store.database import Database
 from tests.test_photometry import GOOD
 

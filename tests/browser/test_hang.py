@@ -6,7 +6,7 @@ import re
 
 from playwright.sync_api import Page, expect
 
-from corlume.services import tanks
+from corlume.services.keeping import tanks
 from corlume.store.database import Database
 from tests.browser.test_chart import redrawn
 

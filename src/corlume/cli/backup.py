@@ -7,8 +7,8 @@ from pathlib import Path
 import click
 
 from corlume.cli.database import opened
-from corlume.services import backup as service
-from corlume.services.backup import Contents
+from corlume.services.keeping import backup as service
+from corlume.services.keeping.backup import Contents
 from corlume.store.database import Unusable
 from corlume.store.lock import alone
 

@@ -11,10 +11,10 @@ from corlume.core.hanging.mounting import check_mounting
 from corlume.core.judgement.intent import PURPOSES
 from corlume.core.judgement.rings import NAMES
 from corlume.formats.measure import LengthUnit, Measure
-from corlume.services.diagnosis import Diagnosis, find_faults
-from corlume.services.judge import rings, verdicts
+from corlume.services.advice.diagnosis import Diagnosis, find_faults
+from corlume.services.advice.judge import rings, verdicts
+from corlume.services.keeping.wanted_zones import zones_met
 from corlume.services.steps import STEPS
-from corlume.services.wanted import zones_met
 from corlume.store.tanks import unstored
 
 EASES = {"gone": "mends", "less": "eases"}

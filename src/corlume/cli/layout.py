@@ -19,12 +19,12 @@ from corlume.core.units import CM, DEGREE
 from corlume.formats.measure import LengthUnit, Measure
 from corlume.formats.scene import write_scene
 from corlume.reference.catalogue import fixture_kinds
-from corlume.services.corals import coral_change
-from corlume.services.hang import search
-from corlume.services.hanging import Found
-from corlume.services.starting import default_wish
+from corlume.services.advice.coral_sites import coral_change
+from corlume.services.search.candidate import Found
+from corlume.services.search.request import GOALS, MEANS, ZONES, Means, WishGoal, Zones, band_for, intent_of
+from corlume.services.search.run import search
+from corlume.services.search.start_points import default_wish
 from corlume.services.steps import STEPS
-from corlume.services.wish import GOALS, MEANS, ZONES, Means, WishGoal, Zones, band_for, intent_of
 from corlume.store.tanks import StoredTank, unstored
 
 COLUMNS = ("fixture", "count", "height_cm", "x_cm", "y_cm", "levels_percent", "lens", "lean_deg", "mean_par",

@@ -16,9 +16,9 @@ from corlume.cli.layout import layout
 from corlume.cli.par import par
 from corlume.formats.faults import BadFile
 from corlume.formats.scene import scene_schema
-from corlume.services import demo as demo_data
-from corlume.services import tanks
-from corlume.services.fields import warm_up
+from corlume.services.keeping import demo as demo_data
+from corlume.services.keeping import tanks
+from corlume.services.light.fields import warm_up
 from corlume.settings import Settings
 from corlume.store.database import Database, Unusable
 from corlume.store.tables import NotFound

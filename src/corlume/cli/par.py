@@ -16,7 +16,7 @@ from corlume.core.optics.field import Sensor, grid
 from corlume.core.units import CM
 from corlume.formats.faults import BadFile
 from corlume.formats.points import read_points
-from corlume.services.fields import par_at
+from corlume.services.light.fields import par_at
 
 MOST_POINTS = 2_000_000
 

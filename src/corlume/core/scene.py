@@ -15,7 +15,7 @@ from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.wanted import WantedZone, zone_errors
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.wear import wear_errors
-from corlume.core.site import Site
+from corlume.core.surroundings import Site
 
 MOST = {"setups": 30, "fixtures": 100, "rocks": 400, "braces": 50, "corals": 500, "wanted": 60}
 """How many of each a keeper can add to a tank, fixtures to a setup."""

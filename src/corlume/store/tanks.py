@@ -14,7 +14,7 @@ from corlume.core.judgement.intent import BY_GOAL, Intent
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, shaded
-from corlume.core.site import Site
+from corlume.core.surroundings import Site
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
 from corlume.store.rows import row_of, thing_of
 from corlume.store.tables import BRACES, CORALS, FIXTURES, OF_SCENE, ROCKS, SETUPS, WANTED, Kept, NotFound, found

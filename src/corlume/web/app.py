@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Sequence
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -16,45 +17,27 @@ from corlume.settings import Settings
 from corlume.store.database import Database, Unusable
 from corlume.store.tables import NotFound
 from corlume.store.tanks import Unreadable
-from corlume.web import (
-    backup_pages,
-    chart_pages,
-    compare_pages,
-    coral_pages,
-    hang_pages,
-    mount_pages,
-    setup_pages,
-    shelf_pages,
-    tank_pages,
-    zone_pages,
-)
 from corlume.web.assets import STATIC, SqueezePages
 from corlume.web.guard import Guard
-from corlume.web.site import error_page, measure_of, page, plain_page, told
+from corlume.web.page import error_page, measure_of, page, plain_page, told
+from corlume.web.stations import BESIDE, STATIONS, Station
 
 LOGGED = "What happened stands in corlume.log, beside the database."
 _log = logging.getLogger("corlume")
 MISSING = ("Nothing here", "This page, or what it showed, is not there. It may have been removed; undo brings it back.")
 
 
-def create_app(database: Database, settings: Settings) -> FastAPI:
-    """Build the application over a database."""
+def create_app(database: Database, settings: Settings, stations: Sequence[Station] = STATIONS) -> FastAPI:
+    """Build the application over a database, with its stations."""
     app = FastAPI(title="Corlume", docs_url=None, redoc_url=None, openapi_url=None)
     app.state.database = database
+    app.state.stations = stations
     hosts = [name.strip() for name in settings.hosts.split(",") if name.strip()]
     app.add_middleware(SqueezePages, minimum_size=1000, compresslevel=5)
     app.add_middleware(Guard, hosts=[*hosts, settings.host], last_resort=_not_foreseen)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    app.include_router(backup_pages.router)
-    app.include_router(tank_pages.router)
-    app.include_router(shelf_pages.router)
-    app.include_router(chart_pages.router)
-    app.include_router(compare_pages.router)
-    app.include_router(coral_pages.router)
-    app.include_router(hang_pages.router)
-    app.include_router(mount_pages.router)
-    app.include_router(setup_pages.router)
-    app.include_router(zone_pages.router)
+    for router in (*BESIDE, *(router for station in stations for router in station.routers)):
+        app.include_router(router)
 
     @app.get("/", include_in_schema=False)
     def home() -> RedirectResponse:
@@ -79,7 +62,7 @@ def create_app(database: Database, settings: Settings) -> FastAPI:
         faults = told(error, measure_of(request))
         if _wants_json(request):
             return JSONResponse({"errors": {}, "message": f"This tank does not read: {'; '.join(faults)}."}, 409)
-        return page(request, "unreadable.html", {"faulty": error, "faults": faults}, status=409)
+        return page(request, "tanks/unreadable.html", {"faulty": error, "faults": faults}, status=409)
 
     @app.exception_handler(HTTPException)
     def http_error(request: Request, error: Exception) -> Response:

@@ -1,27 +1,35 @@
-"""The stations of a tank in the order of the work: one list for the navigation of every page."""
+"""The stations of a tank in the order of the work: one list makes routes, navigation, scripts and access keys."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
+from fastapi import APIRouter
+
+from corlume.web.pages import backup, chart, corals, hang, kinds, mount, setups, shelf, tank, tanks, zones
+
 
 @dataclass(frozen=True, slots=True)
 class Station:
-    """A page of a tank: the key that pages call themselves by, its name, and its path under the tank's.
+    """A place of work: the key that its pages call themselves by, its name, and its path under the tank's.
 
-    ``by_setup`` tells whether it shows a setup that is looked at, and not only the one in use.
+    ``routers`` answer for it, those of its side pages among them; ``scripts`` are loaded by all of these.
     """
 
     key: str
     name: str
     path: str
-    by_setup: bool = False
+    routers: tuple[APIRouter, ...]
+    scripts: tuple[str, ...] = ()
 
 
 STATIONS = (
-    Station("tank", "Measures", ""),
-    Station("kinds", "Kinds", "/kinds"),
-    Station("hang", "Hang", "/hang", by_setup=True),
-    Station("chart", "Light chart", "/chart", by_setup=True),
-    Station("corals", "Corals", "/corals"),
+    Station("tank", "Tank", "", (tank.router,), ("boxes.js",)),
+    Station("kinds", "Kinds", "/kinds", (kinds.router,)),
+    Station("hang", "Hang", "/hang", (hang.router, mount.router, zones.router), ("hang.js", "boxes.js")),
+    Station("chart", "Chart", "/chart", (chart.router, setups.router), chart.SCRIPTS),
+    Station("corals", "Corals", "/corals", (corals.router,), ("corals.js",)),
 )
+"""A tank opens at its chart."""
+BESIDE = (tanks.router, shelf.router, backup.router)
+"""What belongs to no tank."""

@@ -17,7 +17,7 @@ import numpy as np
 from corlume.core.geometry import Tank
 from corlume.core.optics.emitter import Emitter
 from corlume.core.scene import Fixture
-from corlume.core.site import Site
+from corlume.core.surroundings import Site
 from corlume.core.units import INCH
 from corlume.core.words import plain
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from markupsafe import Markup
 
-from corlume.services.fields import slice_plane, small_plane
+from corlume.services.light.fields import slice_plane, small_plane
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.light import draw_bands
 from corlume.web.drawing.sheet import View

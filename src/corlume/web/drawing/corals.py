@@ -11,7 +11,7 @@ from corlume.core.geometry import Tank
 from corlume.core.judgement.placement import ZoneFit
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.zones import Surface, Zone
-from corlume.services.corals import CoralState
+from corlume.services.advice.coral_sites import CoralState
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group
 

@@ -11,7 +11,7 @@ from markupsafe import Markup
 from numpy.typing import NDArray
 
 from corlume.core.geometry import Tank
-from corlume.services.fields import Plane
+from corlume.services.light.fields import Plane
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group, pieces_path
 

@@ -12,7 +12,7 @@ from corlume.core.optics.lobe import width_at_half
 from corlume.core.scene import Fixture
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
-from corlume.services.points import Place
+from corlume.services.light.points import Place
 from corlume.store.tables import Kept
 from corlume.web.drawing.sheet import Sheet, View
 from corlume.web.drawing.svg import el, group, points_path

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from corlume.core.judgement.targets import Band
-from corlume.services.fields import Plane
+from corlume.services.light.fields import Plane
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group, pieces_path
 

@@ -8,7 +8,7 @@ import numpy as np
 from markupsafe import Markup
 
 from corlume.core.optics.spectrum import PAR_HIGH, PAR_LOW, WAVELENGTHS, photon_shares
-from corlume.services.shelf import Colour
+from corlume.services.keeping.shelf import Colour
 from corlume.web.drawing.svg import el, group, points_path
 
 WIDTH, HEIGHT, LEFT, BOTTOM, TOP = 460.0, 168.0, 14.0, 30.0, 16.0

@@ -6,6 +6,8 @@ document.addEventListener("alpine:init", () => {
     init() {
       const data = this.$el.dataset;
       this.post = data.post;
+      // the setup looked at, as it stands behind an address
+      this.along = data.along;
       this.selected = data.selected;
       this.plan = JSON.parse(data.plan);
       this.drag = null;
@@ -49,7 +51,7 @@ document.addEventListener("alpine:init", () => {
       const drag = this.drag;
       this.drag = null;
       if (!drag) return;
-      if (drag.mark && !drag.moved) window.location = `${this.post}?coral=${drag.id}`;
+      if (drag.mark && !drag.moved) this.choose(drag.id);
       else if (drag.mark) this.put(drag.id, event, drag.mark);
       else if (drag.moved) return;
       else if (drag.id) this.put(drag.id, event);
@@ -62,7 +64,7 @@ document.addEventListener("alpine:init", () => {
       if (!mark) return;
       if (event.key === "Enter" || event.key === " ") {
         event.preventDefault();
-        window.location = `${this.post}?coral=${mark.dataset.coral}`;
+        this.choose(mark.dataset.coral);
         return;
       }
       const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
@@ -79,6 +81,10 @@ document.addEventListener("alpine:init", () => {
         this.nudge = null;
         this.place(mark.dataset.coral, x, y, mark);
       }, 450);
+    },
+
+    choose(id) {
+      window.location = `${this.post}?coral=${id}${this.along.replace("?", "&")}`;
     },
 
     letGo() {
@@ -99,7 +105,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     async place(id, x, y, mark) {
-      const { ok, answer } = await send(`${this.post}/${id}/place`, { x, y });
+      const { ok, answer } = await send(`${this.post}/${id}/place${this.along}`, { x, y });
       if (ok) {
         window.location = answer.next;
         return;

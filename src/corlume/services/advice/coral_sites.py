@@ -1,0 +1,231 @@
+"""Send corals to places: the keeper's corals, the zones of the light, and where each coral fits."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+
+from corlume.core.coral import PlacedCoral
+from corlume.core.errors import Rules
+from corlume.core.geometry import Colony, Tank
+from corlume.core.judgement.intent import Places
+from corlume.core.judgement.placement import Reason, ZoneFit, check_place, fit_zones, light_miss, stung
+from corlume.core.judgement.targets import LightTargets
+from corlume.core.judgement.zones import Zone, find_zones
+from corlume.core.scene import Coral, Fixture
+from corlume.services.keeping.corals import place_coral
+from corlume.services.light.fields import par_at, par_in, surface_par
+from corlume.services.light.points import same_tank, surfaces_of
+from corlume.store.database import Database
+from corlume.store.tables import Kept
+from corlume.store.tanks import StoredTank, load_tank
+
+
+@dataclass(frozen=True, slots=True)
+class CoralState:
+    """One of the keeper's corals as it stands: its PAR [umol/m2/s] and the rules' answers, when placed."""
+
+    id: int
+    coral: Coral
+    par: float | None
+    reasons: tuple[Reason, ...]
+
+    @property
+    def trouble(self) -> tuple[Reason, ...]:
+        """The rules that its place breaks."""
+        return tuple(r for r in self.reasons if r.answer == "no")
+
+
+def zones_of(tank: Tank, targets: LightTargets, fixtures: Sequence[Fixture]) -> list[Zone]:
+    """The zones of a setup."""
+    return find_zones(tank, targets, list(zip(surfaces_of(tank), surface_par(tank, fixtures), strict=True)))
+
+
+def states(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[CoralState]:
+    """Every coral of the tank, each placed one held against the rules."""
+    result, light = [], coral_light(stored, fixtures)
+    for kept in stored.corals:
+        coral = kept.value
+        if coral.place is None:
+            result.append(CoralState(kept.id, coral, None, ()))
+            continue
+        others, flow = _placed(stored, but=kept.id), _flow_at(stored.tank, coral.place)
+        reasons = check_place(stored.tank, coral.card, coral.place, light[kept.id], flow, others)
+        result.append(CoralState(kept.id, coral, light[kept.id], tuple(reasons)))
+    return result
+
+
+def coral_light(stored: StoredTank, fixtures: Sequence[Fixture]) -> dict[int, float]:
+    """PAR at every placed coral by its id [umol/m2/s], each under the shade of the others."""
+    placed = [(kept.id, kept.value.place) for kept in stored.corals if kept.value.place is not None]
+    if not placed:
+        return {}
+    seats = _seats(tuple(place for _, place in placed))
+    par = par_in(same_tank(stored.lit_tank()), fixtures, seats)
+    return {coral_id: float(p) for (coral_id, _), p in zip(placed, par, strict=True)}
+
+
+@lru_cache(maxsize=64)
+def _seats(points: tuple[tuple[float, float, float], ...]) -> Places:
+    """The places of corals, the same ones as long as nobody is moved, so that their light is remembered."""
+    return Places("corals", "where corals sit", np.array(points))
+
+
+@dataclass(frozen=True, slots=True)
+class Moved:
+    """A placed coral whose light would change: its number in the list, its PAR before and after [umol/m2/s], and by how
+    much it would then miss its band, more than 0 too strong and less too weak.
+    """
+
+    number: int
+    coral: Coral
+    before: float
+    after: float
+    miss: float
+
+
+@dataclass(frozen=True, slots=True)
+class CoralChange:
+    """What other light does to the placed corals: who would leave their band, come back into it, and stay out of it.
+
+    ``placed`` is how many there are.
+    """
+
+    placed: int
+    leave: tuple[Moved, ...]
+    back: tuple[Moved, ...]
+    stay_out: tuple[Moved, ...]
+
+    @property
+    def out(self) -> int:
+        """How many would be out of their band."""
+        return len(self.leave) + len(self.stay_out)
+
+    @property
+    def words(self) -> str:
+        """All of it in a sentence; nothing where no coral is placed."""
+        if not self.placed:
+            return ""
+        their = "its" if len(self.leave) == 1 else "their"
+        told = [f"{len(self.leave)} of {self.placed} placed corals would leave {their} light"]
+        if not self.leave:
+            told = [f"No coral of the {self.placed} placed would leave its light"]
+        if self.stay_out:
+            told.append(f"{len(self.stay_out)} stay{'s' * (len(self.stay_out) == 1)} out of it")
+        if self.back:
+            told.append(f"{len(self.back)} would come back into it")
+        return ", ".join(told)
+
+    @property
+    def named(self) -> list[str]:
+        """Those that would leave their light, the furthest first, each with what it would read."""
+        return [
+            f"{m.number} {m.coral.card.name}: {m.before:.0f} to {m.after:.0f} PAR, too "
+            f"{'strong' if m.miss > 0 else 'weak'} by {max(1.0, abs(m.miss)):.0f}"
+            for m in self.leave
+        ]
+
+
+def coral_change(stored: StoredTank, after: Sequence[Fixture], before: Sequence[Fixture] | None = None) -> CoralChange:
+    """What hanging other lights would do to the corals, against the setup in use unless another is given."""
+    now = coral_light(stored, stored.setup().hung if before is None else before)
+    then = coral_light(stored, after)
+    leave, back, out = list[Moved](), list[Moved](), list[Moved]()
+    for number, kept in enumerate(stored.corals, 1):
+        if kept.id not in now:
+            continue
+        card = kept.value.card
+        was, miss = light_miss(card, now[kept.id]), light_miss(card, then[kept.id])
+        moved = Moved(number, kept.value, now[kept.id], then[kept.id], miss)
+        if miss or was:
+            (leave if not was else back if not miss else out).append(moved)
+    return CoralChange(len(now), *(tuple(sorted(some, key=lambda m: -abs(m.miss))) for some in (leave, back, out)))
+
+
+def fits(stored: StoredTank, fixtures: Sequence[Fixture], coral_id: int) -> list[ZoneFit]:
+    """Hold one coral against every zone, its own present place left out."""
+    zones = zones_of(stored.lit_tank(but=coral_id), stored.targets, fixtures)
+    return fit_zones(stored.tank, stored.coral(coral_id).value.card, zones, _placed(stored, but=coral_id))
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """What a coral would do to its neighbours at the site that it would be sent to.
+
+    ``stung`` are those that would reach each other; ``shaded`` those that would lose more than a tenth of their light
+    under it when grown, with their PAR before and after [umol/m2/s].
+    """
+
+    stung: tuple[str, ...]
+    shaded: tuple[tuple[str, float, float], ...]
+
+
+SHADED = 0.9
+"""A neighbour counts as shaded when it keeps less than this share of its light [-]."""
+
+
+def effects(
+    stored: StoredTank, fixtures: Sequence[Fixture], coral_id: int, found: Sequence[ZoneFit]
+) -> dict[str, Effect]:
+    """What sending a coral to each zone would do to the others, by the key of the zone."""
+    others = _placed(stored, but=coral_id)
+    card = stored.coral(coral_id).value.card
+    if not others:
+        return {}
+    points = np.array([(o.x, o.y, o.depth) for o in others])
+    tank = stored.lit_tank(but=coral_id)
+    before = par_at(tank, fixtures, points)
+    result = {}
+    for fit in found:
+        place = site_of(fit)
+        shaded: tuple[tuple[str, float, float], ...] = ()
+        if stored.tank.colony_shade:
+            under = replace(tank, colonies=(*tank.colonies, Colony(*place, 0.5 * card.size)))
+            after = par_at(under, fixtures, points)
+            readings = zip(others, before, after, strict=True)
+            shaded = tuple((o.card.name, float(b), float(a)) for o, b, a in readings if a < SHADED * b)
+        result[fit.zone.key] = Effect(tuple(o.card.name for o in stung(card, place, others)), shaded)
+    return result
+
+
+def site_of(fit: ZoneFit) -> tuple[float, float, float]:
+    """Where a coral goes that is sent to a zone: its best site, or the middle of the zone when no site fits [m]."""
+    points, at = fit.zone.points, fit.best
+    if at is None:
+        at = int(np.linalg.norm(points - points.mean(axis=0), axis=1).argmin())
+    x, y, depth = (float(v) for v in points[at])
+    return x, y, depth
+
+
+def send_to_zone(
+    db: Database, tank_id: int, coral_id: int, zone_key: str, fixtures: Sequence[Fixture]
+) -> tuple[float, float, float]:
+    """Put a coral on the best site of a zone, or in its middle when no site fits; returns the place."""
+    with db.reading() as connection:
+        stored = load_tank(connection, tank_id)
+    rules = Rules()
+    found = [fit for fit in fits(stored, fixtures, coral_id) if fit.zone.key == zone_key]
+    rules.that(bool(found), "zone", "is no longer there: the light or the rock has changed")
+    rules.finish()
+    place = site_of(found[0])
+    place_coral(db, tank_id, coral_id, place)
+    return place
+
+
+def _placed(stored: StoredTank, *, but: int) -> list[PlacedCoral]:
+    def one(kept: Kept[Coral]) -> PlacedCoral | None:
+        place = kept.value.place
+        return None if place is None or kept.id == but else PlacedCoral(kept.id, kept.value.card, *place)
+
+    return [placed for kept in stored.corals if (placed := one(kept))]
+
+
+def _flow_at(tank: Tank, place: tuple[float, float, float]) -> str:
+    x, y, depth = place
+    for box in tank.boxes():
+        if box.covers(x, y) and abs(box.top - depth) < 0.02:
+            return box.flow
+    return tank.sand_flow if depth > tank.sand_depth - 0.02 else ""

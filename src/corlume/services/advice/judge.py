@@ -1,0 +1,111 @@
+"""Judge a setup of a keeper's tank: its figures and verdicts, one truth for every page and command.
+
+Light falls into the tank with the shade of its corals, where it is set to have it; for a tank without, pass one whose
+corals were taken out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.geometry import Tank
+from corlume.core.judgement.figures import Ends, Figures, Light, Part, finite_mean, hottest, share_within
+from corlume.core.judgement.intent import Intent, Places, Purpose, places_of, wanted_in
+from corlume.core.judgement.rings import RingRow, ring_row
+from corlume.core.judgement.verdicts import Case, Verdict, coral_verdict, judge
+from corlume.core.judgement.wanted import WantedZone
+from corlume.core.scene import Fixture
+from corlume.services.advice.coral_sites import coral_change
+from corlume.services.light.fields import judged_planes, open_plane, par_in, ring_planes
+from corlume.services.light.points import same_tank, surfaces_of
+from corlume.services.light.spill import spilled
+from corlume.store.tanks import StoredTank
+
+Array = NDArray[np.float64]
+
+
+def figures(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> Figures:
+    """Work out the figures by which a setup is judged."""
+    tank, targets = same_tank(stored.lit_tank()), stored.targets
+    plane, water, points = judged_planes(tank, fixtures)
+    parts, judged = [], judged_places(stored, intent)
+    for places, par in zip(judged, _par_of(tank, fixtures, judged), strict=True):
+        low, high = wanted_in(places, intent, targets)
+        parts.append(Part(places.key, places.name, low, high, Light.of(par), share_within(par, low, high)))
+    watts = sum(f.power for f in fixtures)
+    return Figures(
+        depth=tank.rock_top(),
+        plane=Light.of(plane),
+        ends=Ends.of(plane),
+        parts=tuple(parts),
+        volume_share=share_within(water, *targets.volume_band()),
+        hottest=hottest(np.concatenate([plane.ravel(), water]), points),
+        spill=spilled(tank, fixtures),
+        watts=watts,
+        price=stored.running.yearly(watts),
+    )
+
+
+def mean_on_top(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
+    """Mean PAR over the plane at the rock top, as ``figures`` has it, and nothing else; 0 where all of it is rock."""
+    plane, _, _ = judged_planes(same_tank(stored.lit_tank()), fixtures)
+    mean = finite_mean(plane)
+    return mean if mean == mean else 0.0
+
+
+def case_of(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> Case:
+    """What a setup is judged by."""
+    return Case(figures(stored, fixtures, intent), stored.targets, intent)
+
+
+def verdicts(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> list[Verdict]:
+    """Judge a setup, and how the corals sit in its light."""
+    found = told(stored, case_of(stored, fixtures, intent))
+    placed = coral_change(stored, fixtures, fixtures)
+    if placed.placed:
+        found.insert(-1, coral_verdict(placed.placed, [(m.coral.card.name, m.after, m.miss) for m in placed.stay_out]))
+    return found
+
+
+def told(stored: StoredTank, case: Case) -> list[Verdict]:
+    """The verdicts of what was worked out already."""
+    return judge(case, money=stored.running.currency, hours=stored.running.hours)
+
+
+def judged_places(stored: StoredTank, intent: Intent) -> tuple[Places, ...]:
+    """The places that a setup is judged by; the same ones as long as tank, zones and intent are the same."""
+    bare = replace(stored.tank, colonies=())
+    purpose = intent.meant(stored.targets.goal)
+    zones = tuple(kept.value for kept in stored.wanted) if purpose == "zones" else ()
+    return _places(bare, purpose, intent.strong(bare), zones)
+
+
+@lru_cache(maxsize=64)
+def _places(tank: Tank, purpose: Purpose, strong: float, zones: tuple[WantedZone, ...]) -> tuple[Places, ...]:
+    return places_of(tank, purpose, strong, surfaces_of(tank), open_plane(tank), zones)
+
+
+def _par_of(tank: Tank, fixtures: Sequence[Fixture], judged: tuple[Places, ...]) -> list[Array]:
+    """PAR (n,) at the points of each of some places, asked for in one go."""
+    if not judged:
+        return []
+    par = par_in(tank, fixtures, _together(judged))
+    return np.split(par, np.cumsum([len(places.points) for places in judged])[:-1])
+
+
+@lru_cache(maxsize=64)
+def _together(judged: tuple[Places, ...]) -> Places:
+    return Places("all", "all that is judged", np.concatenate([places.points for places in judged]))
+
+
+def rings(stored: StoredTank, fixtures: Sequence[Fixture], depths: Sequence[float]) -> list[RingRow]:
+    """The trade's table of rings at those of some depths [m] that lie over the sand."""
+    tank = same_tank(stored.lit_tank())
+    shown = [depth for depth in depths if depth < tank.sand_depth]
+    planes = ring_planes(tank, fixtures, shown)
+    return [ring_row(plane, depth) for plane, depth in zip(planes, shown, strict=True)]

@@ -1,0 +1,1 @@
+"""What the keeper keeps: written down, changed, undone, brought in and taken out."""

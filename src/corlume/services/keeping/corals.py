@@ -1,0 +1,64 @@
+"""Corals in the books: added, changed, placed, taken up and removed."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from corlume.core.coral import CoralCard
+from corlume.core.errors import Rules
+from corlume.core.geometry import Tank
+from corlume.core.scene import Coral, Seat, check_count
+from corlume.store.database import Database
+from corlume.store.journal import Edit, tank_scope
+from corlume.store.tables import CORALS
+from corlume.store.tanks import load_tank
+
+
+def resting_place(tank: Tank, x: float, y: float) -> tuple[float, float, float]:
+    """Where a coral let go over (x, y) comes to rest: the highest rock top there, or the sand [m].
+
+    ``InvalidInput`` when it is outside the tank or over rock that stands out of the water.
+    """
+    rules = Rules()
+    rules.between("x", x, 0.0, tank.length, "length")
+    rules.between("y", y, 0.0, tank.width, "length")
+    depths = [box.top for box in tank.boxes() if box.covers(x, y)]
+    depth = min([tank.sand_depth, *depths])
+    rules.that(depth > 0, "y", "is rock that stands out of the water: nothing can sit there")
+    rules.finish()
+    return x, y, depth
+
+
+def add_coral(db: Database, tank_id: int, card: CoralCard) -> int:
+    """Add a coral that waits for a place; returns its id."""
+    with db.writing() as connection:
+        check_count("corals", len(load_tank(connection, tank_id).corals) + 1)
+        edit = Edit(connection, tank_scope(tank_id), f"add {card.name}")
+        return CORALS.insert(edit, Coral(card), tank_id)
+
+
+def change_card(db: Database, tank_id: int, coral_id: int, card: CoralCard) -> None:
+    """Change what is known of a coral; its place stays."""
+    with db.writing() as connection:
+        coral = load_tank(connection, tank_id).coral(coral_id).value
+        edit = Edit(connection, tank_scope(tank_id), f"change {card.name}")
+        CORALS.update(edit, coral_id, replace(coral, card=card))
+
+
+def place_coral(db: Database, tank_id: int, coral_id: int, place: tuple[float, float, float] | None) -> None:
+    """Put a coral somewhere, or take it back to those that wait; any place in the water is allowed."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        coral = stored.coral(coral_id).value
+        moved = Coral(coral.card, place and Seat(*place))
+        replace(stored.scene(), corals=(moved,))
+        verb = "take up" if place is None else "place" if coral.place is None else "move"
+        edit = Edit(connection, tank_scope(tank_id), f"{verb} {coral.card.name}")
+        CORALS.update(edit, coral_id, moved)
+
+
+def remove_coral(db: Database, tank_id: int, coral_id: int) -> None:
+    """Take a coral out of the books."""
+    with db.writing() as connection:
+        coral = load_tank(connection, tank_id).coral(coral_id).value
+        Edit(connection, tank_scope(tank_id), f"remove {coral.card.name}").delete("corals", coral_id)

@@ -1,0 +1,190 @@
+"""Hang the lights: fixtures added, moved, dimmed and removed."""
+
+from __future__ import annotations
+
+from collections.abc import Container, Mapping, Sequence
+from dataclasses import fields, replace
+from typing import Any
+
+import numpy as np
+
+from corlume.core.errors import InvalidInput, Rules
+from corlume.core.geometry import Tank
+from corlume.core.hanging.frame import carry
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.lens import LENSES, with_lens
+from corlume.core.optics.wear import condition
+from corlume.core.scene import Fixture, check_count, fixture_errors, overlaps
+from corlume.core.words import plain
+from corlume.services.keeping.shelf import entry
+from corlume.store.database import Database
+from corlume.store.journal import Edit, tank_scope
+from corlume.store.tables import FIXTURES, Kept
+from corlume.store.tanks import StoredSetup, load_tank
+
+_EMITTER_FIELDS = {f.name for f in fields(Emitter)}
+
+
+def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
+    """A fixture with some fields changed, checked against its own rules and the room's.
+
+    ``values`` may hold fields of ``Fixture`` and of its ``Emitter``, answers about ``wear`` in place of its
+    condition, or the key of a ``lens``; ``InvalidInput`` has every fault.
+    """
+    rules = Rules()
+    emitter = fixture.emitter
+    if "wear" in values:
+        left = condition(emitter.technology, values["wear"])
+        values = {**values, "wear": tuple(values["wear"].items()), "condition": round(left, 3)}
+    elif "condition" in values:
+        # a typed condition has no answers behind it
+        values = {"wear": (), **values}
+    if "lens" in values:
+        rules.that(values["lens"] in LENSES and emitter.made_by.lensed, "lens", "is not one that can be put on it")
+        rules.finish()
+        emitter = with_lens(emitter, values["lens"])
+        values = {k: v for k, v in values.items() if k != "lens"}
+    if "fwhm" in values:
+        # whoever types a width wants the plain lobe of that width, not the measured one
+        values = {"lobe": None, **values}
+    try:
+        emitter = replace(emitter, **{k: v for k, v in values.items() if k in _EMITTER_FIELDS})
+    except InvalidInput as error:
+        rules.errors += error.errors
+    try:
+        fixture = replace(fixture, emitter=emitter, **{k: v for k, v in values.items() if k not in _EMITTER_FIELDS})
+    except InvalidInput as error:
+        rules.errors += error.errors
+    rules.errors += fixture_errors(tank, fixture)
+    rules.finish()
+    return fixture
+
+
+def draft(tank: Tank, setup: StoredSetup, drafts: Mapping[int, Mapping[str, Any]]) -> StoredSetup:
+    """The setup as it would be with some fixtures changed; what hangs in a changed fixture's frame comes along."""
+    now = {kept.id: kept.value for kept in setup.fixtures}
+    for fixture_id, values in drafts.items():
+        was = setup.fixture(fixture_id).value
+        now[fixture_id] = changed(tank, was, values)
+        rest = [k for k in setup.fixtures if was.frame and k.value.frame == was.frame and k.id not in drafts]
+        if now[fixture_id].emitter != was.emitter and "frame" not in values:
+            carried = _carried(was, now[fixture_id], [k.value for k in rest])
+            for kept, emitter in zip(rest, carried, strict=True):
+                now[kept.id] = _fitted(tank, replace(kept.value, emitter=emitter))
+    return replace(setup, fixtures=tuple(Kept(kept.id, now[kept.id]) for kept in setup.fixtures))
+
+
+def _carried(was: Fixture, now: Fixture, rest: Sequence[Fixture]) -> list[Emitter]:
+    """The rest of a frame after one part was moved; ``InvalidInput`` names the frame when a part has no room."""
+    try:
+        return carry(was.emitter, now.emitter, [part.emitter for part in rest])
+    except InvalidInput as error:
+        raise InvalidInput(
+            replace(e, field="frame", rule=f"does not fit: a part of it {e.rule}") for e in error.errors
+        ) from error
+
+
+def _fitted(tank: Tank, part: Fixture) -> Fixture:
+    """A part that came along with its frame, checked against the room; ``InvalidInput`` names the part."""
+    rules = Rules()
+    rules.errors += [
+        replace(e, field="frame", rule=f"does not fit: {plain(part.name)} {e.rule}") for e in fixture_errors(tank, part)
+    ]
+    rules.finish()
+    return part
+
+
+def change_fixtures(db: Database, tank_id: int, setup_id: int, changes: Mapping[int, Mapping[str, Any]]) -> None:
+    """Change fixtures for good, all of them in one step of undo."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        before = stored.setup(setup_id)
+        after = draft(stored.tank, before, changes)
+        pairs = [(old, new) for old, new in zip(before.fixtures, after.fixtures, strict=True) if old.value != new.value]
+        if not pairs:
+            return
+        names = pairs[0][1].value.name if len(pairs) == 1 else f"{len(pairs)} fixtures"
+        edit = Edit(connection, tank_scope(tank_id), f"{_verb(pairs[0][0].value, pairs[0][1].value)} {names}")
+        for _, new in pairs:
+            FIXTURES.update(edit, new.id, new.value)
+
+
+def _verb(old: Fixture, new: Fixture) -> str:
+    """Name what was done to a fixture: dimmed, moved, or changed in some other way."""
+    if replace(new, output=old.output, levels=old.levels) == old:
+        return "dim"
+    e, was = new.emitter, old.emitter
+    moved = replace(e, x=was.x, y=was.y, height=was.height, turn=was.turn, roll=was.roll, pitch=was.pitch)
+    return "move" if replace(new, emitter=moved) == old else "change"
+
+
+def add_fixture(db: Database, tank_id: int, setup_id: int, kind_key: str) -> int:
+    """Hang a fixture of the catalogue where it is free of the others; returns its id, a hybrid's first part's."""
+    kind = entry(db, kind_key)
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        setup = stored.setup(setup_id)
+        check_count("fixtures", len(setup.fixtures) + len(kind.parts))
+        parts = _hung(stored.tank, kind.parts, [k.value for k in setup.fixtures])
+        if len(parts) > 1:
+            frame = _free_name(kind.name, {k.value.frame for k in setup.fixtures})
+            parts = [replace(part, frame=frame) for part in parts]
+        edit = Edit(connection, tank_scope(tank_id), f"add {kind.name}")
+        ids = [FIXTURES.insert(edit, part, setup_id) for part in parts]
+        return ids[0]
+
+
+def _free_name(name: str, taken: Container[str]) -> str:
+    """The name, or the name with the first number that is free."""
+    return next(n for k in range(1, 10_000) if (n := f"{name[:70]}{f' {k}' * (k > 1)}") not in taken)
+
+
+def copy_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> int:
+    """Hang a second fixture like one that is there; returns its id."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        setup = stored.setup(setup_id)
+        original = setup.fixture(fixture_id).value
+        check_count("fixtures", len(setup.fixtures) + 1)
+        [fixture] = _hung(stored.tank, [original], [k.value for k in setup.fixtures])
+        edit = Edit(connection, tank_scope(tank_id), f"copy {fixture.name}")
+        return FIXTURES.insert(edit, fixture, setup_id)
+
+
+def _hung(tank: Tank, parts: Sequence[Fixture], others: Sequence[Fixture]) -> list[Fixture]:
+    """Hang a fixture, or a frame by its parts, at the first place where nothing else is.
+
+    Modules go along the tank from its middle, long ones one behind the other; when a height is full, the next is tried
+    a hand higher, up to the canopy. ``InvalidInput`` when there is no room left.
+    """
+    shares = (0.5, 0.25, 0.75, *(k / 20 for k in (7, 13, 3, 17, 9, 11, 1, 19, 5, 15)))
+    first = parts[0].emitter
+    long = first.length > 0.5 * tank.length
+    places = [(s, t) for t in shares for s in (shares if not long else (0.5,))]
+    lowest = min(first.height, tank.room_height)
+    for height in np.arange(lowest, tank.room_height + 1e-9, HIGHER):
+        for along, across in places:
+            x, y = along * tank.length, across * tank.width
+            emitter = replace(first, x=x, y=y, height=float(height))
+            carried = [emitter, *carry(first, emitter, [part.emitter for part in parts[1:]])]
+            hung = [replace(part, emitter=e) for part, e in zip(parts, carried, strict=True)]
+            if any(fixture_errors(tank, part) for part in hung):
+                continue
+            mine = len(hung)
+            if not any(i < mine <= j for i, j in overlaps([*hung, *others])):
+                return hung
+    rules = Rules()
+    rules.that(False, "fixtures", "have taken all the room up to the canopy: move one, or take one down, first")
+    rules.finish()
+    return []
+
+
+HIGHER = 0.1
+"""How much higher a fixture is hung when there is no room left at its own height [m]."""
+
+
+def remove_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> None:
+    """Take a fixture down."""
+    with db.writing() as connection:
+        fixture = load_tank(connection, tank_id).setup(setup_id).fixture(fixture_id).value
+        Edit(connection, tank_scope(tank_id), f"remove {fixture.name}").delete("fixtures", fixture_id)

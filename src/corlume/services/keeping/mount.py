@@ -1,0 +1,77 @@
+"""The mounting sheet of a setup: what hangs where, what it weighs, whether it can hang so, and in which order."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from corlume.core.errors import InvalidInput, Rules
+from corlume.core.hanging.mounting import Check, Hanger, Mark, check_mounting, draw_marks, find_hangers
+from corlume.core.surroundings import Site
+from corlume.store.database import Database
+from corlume.store.journal import Edit, tank_scope
+from corlume.store.rows import row_of
+from corlume.store.tables import FIXTURES
+from corlume.store.tanks import StoredSetup, StoredTank, load_tank
+
+ORDER = (
+    "Power off and unplugged; lamps cool; cover the water.",
+    "Mark the drill points on the ceiling or rail, from the left pane and from the back pane; check both diagonals.",
+    "Hold them against the fixture's own hanging points, which go before the sheet's.",
+    "Find structure behind every mark; set anchors rated for the load, two independent supports for each fixture.",
+    "Hang the fixtures high and empty of cords; set the height of each face from the water line, all corners alike.",
+    "Second support on each; pull on it with the fixture's own weight before letting go.",
+    "Leads with drip loops, plugs above the water and out of splash; earth and residual-current protection.",
+    "Shield glass in place before power. Start dim, and look for glare from where you sit.",
+    "Measure at the rock top before you call it done; then change slowly.",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class MountSheet:
+    """All that the sheet shows; ``parts`` are names with their counts."""
+
+    marks: tuple[Mark, ...]
+    hangers: tuple[Hanger, ...]
+    checks: tuple[Check, ...]
+    parts: tuple[tuple[str, int], ...]
+    order: tuple[str, ...]
+
+
+def mount_sheet(stored: StoredTank, setup: StoredSetup) -> MountSheet:
+    """Work out the sheet of a setup."""
+    fixtures = [kept.value for kept in setup.fixtures]
+    parts: dict[str, int] = {}
+    for f in fixtures:
+        parts[f.name] = parts.get(f.name, 0) + 1
+    hangers = find_hangers(stored.tank, fixtures)
+    supports = 2 * len(hangers)
+    listed = (*parts.items(), ("supports, each rated as in the table", supports), ("anchors into structure", supports))
+    checks = tuple(check_mounting(stored.tank, fixtures, stored.site))
+    return MountSheet(draw_marks(stored.tank, fixtures), hangers, checks, listed if fixtures else (), ORDER)
+
+
+def save_place(db: Database, tank_id: int, setup_id: int, site: Site, weights: Mapping[int, float]) -> None:
+    """Keep what the keeper knows of the place, and what each fixture of a setup weighs, by its id [kg].
+
+    ``InvalidInput`` names a weight as ``weight-`` and the fixture's id.
+    """
+    rules = Rules()
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        changed = {}
+        for kept in stored.setup(setup_id).fixtures:
+            try:
+                weighed = replace(kept.value, weight=weights.get(kept.id, kept.value.weight))
+            except InvalidInput as error:
+                rules.errors += [replace(e, field=f"weight-{kept.id}") for e in error.errors]
+                continue
+            if weighed != kept.value:
+                changed[kept.id] = weighed
+        rules.finish()
+        if site == stored.site and not changed:
+            return
+        edit = Edit(connection, tank_scope(tank_id), "change what is known for the mounting")
+        edit.update("tanks", tank_id, row_of(site))
+        for fixture_id, fixture in changed.items():
+            FIXTURES.update(edit, fixture_id, fixture)

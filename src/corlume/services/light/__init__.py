@@ -1,0 +1,1 @@
+"""What the light is: at points, in slices, by layers; all of it remembered."""

@@ -1,0 +1,177 @@
+"""PAR of a setup at points of a tank.
+
+Unit fields are remembered for each fixture and channel, so that a dimmer costs nothing and a moved fixture
+recomputes that one alone, and those that it shades. The light falls into the tank that is given: a keeper's tank is
+``StoredTank.lit_tank``, with the shade of its corals; the one without is asked for by name.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.geometry import Tank
+from corlume.core.hanging.dimming import Aim, best_levels
+from corlume.core.judgement.intent import Places
+from corlume.core.memory import remembered
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.field import Medium, Sensor, Strip, channel_fields, grid, unit_field
+from corlume.core.scene import Fixture, bodies_below
+from corlume.services.light.points import PlaneSpec, SliceKind, axes_of, points_of, rock_mask, surfaces_of
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Plane:
+    """A slice through the tank: node positions along its two axes [m] and PAR (nu, nv); NaN inside rock and sand."""
+
+    u: Array
+    v: Array
+    par: Array
+
+
+def first_look(tank: Tank) -> Tank | None:
+    """The tank without the light that its floor sends back, for a first drawing; None when all of it is known."""
+    if medium_of.knows(replace(tank, colonies=())):  # type: ignore[attr-defined]
+        return None
+    return replace(tank, sand_albedo=0.0, rock_albedo=0.0)
+
+
+def par_at(tank: Tank, fixtures: Sequence[Fixture], points: Array, *, sensor: Sensor = "planar") -> Array:
+    """PAR (n,) at points (n, 3) anywhere in the water, nothing remembered."""
+    medium, total = medium_of(tank), np.zeros(len(points))
+    for i, f in enumerate(fixtures):
+        if f.output > 0:
+            found = channel_fields(medium, f.emitter, points, sensor=sensor, bodies=bodies_below(fixtures, i))
+            total += _mixed(f.strengths, found)
+    return total
+
+
+def slice_plane(tank: Tank, fixtures: Sequence[Fixture], kind: SliceKind, at: float, *, coarse: bool = False) -> Plane:
+    """PAR on a slice: plan at a depth, front elevation at a y, side elevation at an x [m]."""
+    spec = PlaneSpec(kind, at, coarse)
+    u, v = axes_of(tank, kind, coarse)
+    return Plane(u, v, masked(tank, fixtures, spec))
+
+
+def surface_par(tank: Tank, fixtures: Sequence[Fixture]) -> list[Array]:
+    """PAR (nx, ny) on the cells of every surface of ``surfaces_of``, in its order."""
+    total = total_of(tank, fixtures, PlaneSpec("surfaces"))
+    shapes = [surface.free.shape for surface in surfaces_of(tank)]
+    ends = np.cumsum([0, *(math.prod(shape) for shape in shapes)])
+    return [total[start:end].reshape(shape) for start, end, shape in zip(ends, ends[1:], shapes, strict=False)]
+
+
+def judged_planes(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[Array, Array, Array]:
+    """PAR over the plane at the rock top (nx, ny) and over the water below it (n,), rock as NaN; and the points of both
+    (m, 3), one after the other.
+    """
+    spec, top = PlaneSpec("judged"), points_of(tank, PlaneSpec("judge"))
+    par, count = masked(tank, fixtures, spec), top[..., 0].size
+    return par[:count].reshape(top.shape[:2]), par[count:], points_of(tank, spec)
+
+
+def small_plane(tank: Tank, fixtures: Sequence[Fixture]) -> Plane:
+    """The plane at the rock top by the points that judgements use, for small pictures: it costs nothing more.
+
+    The outermost points stand for the edges, half a step from them.
+    """
+    points, (par, _, _) = points_of(tank, PlaneSpec("judge")), judged_planes(tank, fixtures)
+    u, v = points[:, 0, 0, 0].copy(), points[0, :, 0, 1].copy()
+    u[[0, -1]], v[[0, -1]] = (0.0, tank.length), (0.0, tank.width)
+    return Plane(u, v, par)
+
+
+def open_plane(tank: Tank) -> Array:
+    """Points (n, 3) of the plane at the rock top that do not lie in rock."""
+    spec = PlaneSpec("judge")
+    free: Array = points_of(tank, spec)[~rock_mask(tank, spec)]
+    return free
+
+
+def par_in(tank: Tank, fixtures: Sequence[Fixture], places: Places) -> Array:
+    """PAR (n,) at the points of some places, remembered as long as these are the same ones."""
+    return total_of(tank, fixtures, PlaneSpec("places", places))
+
+
+def ring_planes(tank: Tank, fixtures: Sequence[Fixture], depths: Sequence[float]) -> list[Array]:
+    """PAR (nx, ny) over planes at some depths [m], rock as NaN, for the table by rings."""
+    return [masked(tank, fixtures, PlaneSpec("ring", float(depth)))[:, :, 0] for depth in depths]
+
+
+def masked(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
+    """PAR of a setup at points, NaN inside rock and sand [umol/m2/s]."""
+    return np.where(rock_mask(tank, spec), np.nan, total_of(tank, fixtures, spec))
+
+
+def total_of(
+    tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec, *, sensor: Sensor = "planar", ledge: float = 0.0
+) -> Array:
+    """PAR of a setup at points; with a ``ledge``, what still gets under a plate of that width over its height [-]."""
+    total = np.zeros(points_of(tank, spec).shape[:-1])
+    for i, f in enumerate(fixtures):
+        if f.output > 0:
+            total += part_of(tank, fixtures, i, spec, sensor=sensor, ledge=ledge)
+    return total
+
+
+def part_of(
+    tank: Tank,
+    fixtures: Sequence[Fixture],
+    index: int,
+    spec: PlaneSpec,
+    *,
+    sensor: Sensor = "planar",
+    ledge: float = 0.0,
+) -> Array:
+    """What one of the fixtures brings, shaded by those that hang lower."""
+    f = fixtures[index]
+    unit = unit_of(tank, f.emitter, spec, sensor, ledge, bodies_below(fixtures, index))
+    return _mixed(f.strengths, unit)
+
+
+def _mixed(strengths: Sequence[float], unit: Array) -> Array:
+    """Channels (c, ...) each times its strength, added up; not by linear algebra, whose threads spin for so little."""
+    total: Array = strengths[0] * unit[0]
+    for strength, channel in zip(strengths[1:], unit[1:], strict=True):
+        total += strength * channel
+    return total
+
+
+@remembered(96_000_000)
+def unit_of(
+    tank: Tank,
+    emitter: Emitter,
+    spec: PlaneSpec,
+    sensor: Sensor = "planar",
+    ledge: float = 0.0,
+    bodies: tuple[Strip, ...] = (),
+) -> Array:
+    """PAR (channels, ...) of each channel of an emitter at full output at points, past the bodies that hang lower."""
+    return channel_fields(medium_of(tank), emitter, points_of(tank, spec), sensor=sensor, ledge=ledge, bodies=bodies)
+
+
+@remembered(96_000_000)
+def medium_of(tank: Tank) -> Medium:
+    """The tank as the kernel reads it, remembered: what its floor sends back takes a second to work out."""
+    if tank.colonies:
+        # what comes back from the floor does not wait for a coral to be moved
+        bare = medium_of(replace(tank, colonies=()))
+        discs = np.array([(c.x, c.y, c.depth, c.radius) for c in tank.colonies])
+        return replace(bare, discs=discs)
+    return Medium.of(tank)
+
+
+def warm_up() -> None:
+    """Compile every kernel, or load it from its cache, by solving one small tank."""
+    tank = Tank(length=0.5, width=0.4, water_depth=0.3)
+    emitter = Emitter("led_cluster", 10.0, 2.0, 0.1, 0.1, 0.25, 0.2, 0.2)
+    medium, points = Medium.of(tank), grid(tank, (4, 4, 2)).reshape(-1, 3)
+    field = unit_field(medium, emitter, points)
+    channel_fields(medium, emitter, points, sensor="scalar")
+    best_levels(field[None, :], Aim(points, field, np.ones(len(points))))

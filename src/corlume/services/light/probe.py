@@ -1,0 +1,76 @@
+"""What the probe says at one point of the water."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.geometry import Tank
+from corlume.core.judgement.targets import Band, LightTargets
+from corlume.core.optics.conversion import daily_light
+from corlume.core.optics.spectrum import WAVELENGTHS, mixed, usable_share
+from corlume.core.scene import Fixture, bodies_below
+from corlume.reference.spectra import weightings
+from corlume.services.light.fields import total_of, unit_of
+from corlume.services.light.layers import flicker_at
+from corlume.services.light.points import Place, PlaneSpec, points_of
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """What the probe says: PAR, its parts by fixture, the daily dose (DLI) [mol/m2/d] and the band.
+
+    ``scalar`` is what a sphere would read; ``flicker`` the standard deviation over the mean with ripples [-];
+    ``usable`` the share of the light by each weighting of ``weightings()``, as it arrives at this depth [-].
+    """
+
+    place: Place
+    par: float
+    scalar: float
+    flicker: float
+    usable: dict[str, float]
+    parts: tuple[float, ...]
+    dose: float
+    band: Band
+    in_rock: bool
+
+
+def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, hours: float, place: Place) -> Reading:
+    """Read PAR at one point of the water."""
+    spec = PlaneSpec("point", place)
+    by_channel = [
+        np.asarray(f.strengths) * unit_of(tank, f.emitter, spec, bodies=bodies_below(fixtures, i))[:, 0]
+        for i, f in enumerate(fixtures)
+    ]
+    parts = tuple(float(p.sum()) for p in by_channel)
+    par = sum(parts)
+    return Reading(
+        place=place,
+        par=par,
+        scalar=float(total_of(tank, fixtures, spec, sensor="scalar")[0]),
+        flicker=flicker_at(tank, fixtures, place),
+        usable=_usable(tank, fixtures, by_channel, place.depth),
+        parts=parts,
+        dose=daily_light(par, hours),
+        band=targets.band_at(par),
+        in_rock=bool(tank.in_rock(points_of(tank, spec))[0]),
+    )
+
+
+def _usable(tank: Tank, fixtures: Sequence[Fixture], by_channel: Sequence[Array], depth: float) -> dict[str, float]:
+    """Share of the light at a depth that each published weighting counts, by the colours of every channel there."""
+    channels = [channel for f in fixtures for channel in f.emitter.channels]
+    if any(channel.spectrum is None for channel in channels) or not sum(map(np.sum, by_channel)):
+        return {}
+    left = np.exp(-depth * tank.water.absorption())
+    shares = np.zeros_like(WAVELENGTHS)
+    for channel, par in zip(channels, np.concatenate(by_channel), strict=True):
+        colours = mixed([channel.spectrum], [1.0]) * left
+        shares += par * colours / colours.sum()
+    shares /= shares.sum()
+    return {w.name: usable_share(shares, (w.wavelengths, w.weights)) for w in weightings()}

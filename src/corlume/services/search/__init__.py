@@ -1,0 +1,1 @@
+"""The search for a layout, from the request to answers that explain themselves."""

@@ -1,0 +1,124 @@
+"""How a kind of fixture is laid over a tank: modules along it, long tubes and bars side by side from front to back."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+from corlume.core.geometry import Tank
+from corlume.core.hanging.layout import PATCH, balanced, count_for, patches
+from corlume.core.hanging.module import Axis, Layout, Module
+from corlume.core.scene import Fixture
+from corlume.core.units import CM
+from corlume.reference.catalogue import FixtureKindEntry
+from corlume.services.advice.judge import mean_on_top
+from corlume.services.keeping.hung_fixtures import changed
+from corlume.store.tanks import StoredTank
+
+CLEARANCE = 3 * CM
+"""Least room left over a fixture under canopy or ceiling [m]; ours."""
+LONGEST_MODULE = 0.7
+"""Longest face that is hung along the tank as a module, and not across it as a tube or bar [m]; ours."""
+MOST = 8
+"""Most columns that are laid side by side."""
+
+
+@dataclass(frozen=True, slots=True)
+class Rack:
+    """A module over a tank: the axis along which its columns lie, that side's length and the rows [m]."""
+
+    module: Module
+    along: Axis
+    side: float
+    rows: tuple[float, ...]
+
+    @property
+    def gap(self) -> float:
+        """Least distance of neighbouring columns [m]."""
+        return 2 * self.module.half_extent()[0 if self.along == "x" else 1] + 1 * CM
+
+    @property
+    def most(self) -> int:
+        """How many columns the side has room for, ``MOST`` at most."""
+        return min(MOST, max(1, math.floor(self.side / self.gap)))
+
+    def apart(self, places: Sequence[float]) -> bool:
+        """Whether columns at these places leave each other room."""
+        return all(b - a >= self.gap - 1e-9 for a, b in pairwise(places))
+
+    def packed(self, count: int) -> tuple[float, ...]:
+        """Places as close as bodies allow, about the middle [m]."""
+        return tuple(0.5 * self.side + (k - 0.5 * (count - 1)) * self.gap for k in range(count))
+
+    def layout(self, places: Sequence[float], height: float) -> Layout:
+        """A layout at full output."""
+        return Layout(tuple(places), height, self.rows, (1.0,) * len(places), along=self.along)
+
+    def hung(self, tank: Tank, layout: Layout, *, others: Sequence[Fixture] = (), down: bool = False) -> list[Fixture]:
+        """The fixtures of a layout as they would be stored: in whole percent, rounded ``down`` where a limit of power
+        must hold; the parts of each frame under a name that none of the ``others`` has.
+        """
+        parts, whole = len(self.module.parts), math.floor if down else round
+        taken = {other.frame for other in others}
+        names = [name for n in range(1, 99) if (name := f"Frame {n}") not in taken]
+        hung = []
+        for k, fixture in enumerate(layout.fixtures(self.module)):
+            frame = names[k // parts] if parts > 1 else ""
+            output = whole(100 * fixture.output + 1e-9) / 100
+            hung.append(changed(tank, replace(fixture, output=output, frame=frame), {}))
+        return hung
+
+
+def rack_of(tank: Tank, parts: Sequence[Fixture]) -> Rack:
+    """Lay a fixture, or the parts of a frame, over a tank."""
+    module, emitter = Module.of(parts), parts[0].emitter
+    if len(parts) == 1 and (emitter.made_by.long or emitter.length > LONGEST_MODULE):
+        # as many end to end as there is room for
+        length = 2 * module.half_extent()[0]
+        fit = max(1, math.floor(tank.length / length + 0.05))
+        rows = tuple((k + 0.5) / fit * tank.length for k in range(fit))
+        return Rack(module, "y", tank.width, rows)
+    return Rack(module, "x", tank.length, balanced(patches(tank.length, tank.width)[1], tank.width))
+
+
+def by_rule(rack: Rack) -> bool:
+    """Whether the trade's rule of cover speaks of such a fixture: one module, not a tube, a bar or a frame."""
+    return rack.along == "x" and len(rack.module.parts) == 1
+
+
+def column_counts(stored: StoredTank, kind: FixtureKindEntry) -> dict[int, str]:
+    """Counts of columns to begin with, fewest first, each with whose rule it is."""
+    tank, rack = stored.tank, rack_of(stored.tank, kind.parts)
+    if by_rule(rack):
+        along, across = patches(tank.length, tank.width)
+        least, most = count_for(stored.targets.goal, tank.length, tank.width)
+        rules = {
+            "rule of cover": along,
+            "least for the goal": -(-least // across),
+            "most for the goal": -(-most // across),
+        }
+    elif len(kind.parts) > 1:
+        rules = {
+            "a frame for each of its own lengths": max(
+                1, round(tank.length / max(PATCH, 2 * rack.module.half_extent()[0]))
+            )
+        }
+    else:
+        rules = _counts_by_light(stored, rack)
+    counts = sorted({max(1, min(rack.most, count)) for count in rules.values()})
+    return {
+        count: " and ".join(rule for rule, asks in rules.items() if max(1, min(rack.most, asks)) == count).capitalize()
+        for count in counts
+    }
+
+
+def _counts_by_light(stored: StoredTank, rack: Rack) -> dict[str, int]:
+    """No rule of count is known to us for tubes and bars: as many as bring the band, by the light of the middle one."""
+    height = min(stored.tank.room_height - CLEARANCE, 0.25)
+    alone = rack.hung(stored.tank, rack.layout((0.5 * rack.side,), height))
+    mean = mean_on_top(stored, alone)
+    band = stored.targets.goal_band()
+    least, most = (max(1, math.ceil(par / mean)) if mean > 0 else MOST for par in (band.low, band.high))
+    return {"reaches the band, by its light": least, "reaches its upper end": most}

@@ -1,0 +1,350 @@
+"""A search in the making, and what it finds: one module over one tank, judged, priced and given its reasons."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.errors import Rules
+from corlume.core.hanging.layout import balanced
+from corlume.core.hanging.module import Layout
+from corlume.core.hanging.search import Columns, Space, evened, levelled, refine, scan, snapped
+from corlume.core.judgement.figures import Figures, Light
+from corlume.core.judgement.intent import BLANKETS
+from corlume.core.judgement.wanted import Met
+from corlume.core.optics.field import grid
+from corlume.core.optics.lens import LENSES, LensKey, lens_on
+from corlume.core.scene import Fixture
+from corlume.core.units import DEGREE
+from corlume.core.words import letter
+from corlume.reference.catalogue import FixtureKindEntry, lamp_kinds
+from corlume.services.advice.judge import figures
+from corlume.services.keeping.wanted_zones import zones_met
+from corlume.services.light.fields import medium_of, par_at
+from corlume.services.light.points import same_tank
+from corlume.services.light.spill import taken_by_braces
+from corlume.services.search.arrangement import MOST, Rack, rack_of
+from corlume.services.search.explain import Reason, reasons_for
+from corlume.services.search.request import PLANE, Wish, aim_of, intent_of
+from corlume.store.tanks import StoredTank
+
+Array = NDArray[np.float64]
+YEARS = 5
+MOST_FOUND = 5
+"""How many clearly different layouts make the answer, at most."""
+WASTE = 4e-5
+"""What a watt counts against a layout, in units of its squared miss [1/W]; near 15 % off, 100 W weigh 1.3 %; ours."""
+TIDY = 0.05
+"""How much better by merit a lopsided layout must be than its own mirror image, and one with other lenses or a lean
+than the same without [-]; ours."""
+TRIED: tuple[LensKey, ...] = ("60", "90", "none")
+LEAN = 10 * DEGREE
+"""Lenses and lean [rad] that are tried on the best layout."""
+LEAST_LEVEL = 0.1
+"""Level below which a fixture counts as idle: none is offered that hangs to be so [-]; ours."""
+BRACED = 0.1
+"""Share of a fixture's light that a brace may take before an answer says so [-]; ours."""
+GRID_STEP, FINE_STEP = 0.04, 0.03
+"""Distance of the places that are tried along the tank, and from front to back [m]."""
+HEIGHT_STEP, EDGE = 0.03, 0.05
+"""Distance of the heights that are tried, and how near to a pane a middle may hang [m]."""
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """One layout of the answer: its fixtures, its figures, and what binds it.
+
+    ``running`` is what electricity and lamps come to over ``YEARS``, ``buy`` what its fixtures cost, 0 when that is not
+    known, and ``cost`` both together [currency]; ``met`` is how it meets the zones drawn by hand, ``reasons`` why it
+    comes out as it does.
+    """
+
+    name: str
+    fixtures: tuple[Fixture, ...]
+    layout: Layout
+    figures: Figures
+    running: float
+    buy: float
+    binds: tuple[str, ...]
+    met: tuple[Met, ...] = ()
+    reasons: tuple[Reason, ...] = ()
+
+    @property
+    def cost(self) -> float:
+        """All that it costs over ``YEARS`` [currency]."""
+        return self.running + self.buy
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """How far a search is: share done [-], layouts judged, best layouts so far, and the trade-off by height.
+
+    ``curve`` holds height [m], uniformity (tenth percentile to mean) [-] and PAR at the rock top by 100 W of the best
+    layout at each height.
+    """
+
+    done: float
+    judged: int
+    best: tuple[Found, ...]
+    curve: tuple[tuple[float, float, float], ...]
+
+
+@dataclass(frozen=True)
+class Case:
+    """A search in the making: a module over a tank, what it is for, and what stays beside it.
+
+    ``mine`` is what hangs now and is to be hung better, from the first column to the last; otherwise empty.
+    """
+
+    stored: StoredTank
+    name: str
+    price: float
+    wish: Wish
+    rack: Rack
+    space: Space
+    columns: Columns
+    mine: tuple[Fixture, ...] = ()
+
+    @classmethod
+    def of(
+        cls, stored: StoredTank, kind: FixtureKindEntry, wish: Wish, setup: Sequence[Fixture], *, coarse: bool = False
+    ) -> Case:
+        tank, counts, rules = stored.tank, wish.counts, Rules()
+        name, price, parts = kind.name, kind.price, kind.parts
+        stay, mine = tuple(setup) if wish.beside else (), list[list[Fixture]]()
+        if wish.means == "own":
+            mine, stay = _own(setup)
+            parts = tuple(mine[0])
+            name, price = parts[0].frame or parts[0].name, 0.0
+        rack = rack_of(tank, parts)
+        if mine:
+            # as many again as hang now: in the rows where they share them evenly, or else in one
+            middle = 0.5 * (tank.width if rack.along == "x" else tank.length)
+            rows = rack.rows if len(mine) % len(rack.rows) == 0 else (middle,)
+            rack, counts = replace(rack, rows=rows), (len(mine) // len(rows), len(mine) // len(rows))
+            mine.sort(key=lambda unit: getattr(unit[0].emitter, rack.along))
+        else:
+            counts = _paid(wish, price, counts, len(rack.rows), rules)
+        budget = _budget(wish, rack, counts[0], stay, rules)
+        rules.finish()
+        step = (2 if coarse else 1) * (GRID_STEP if rack.along == "x" else FINE_STEP)
+        heights = grid_heights(wish.heights)
+        space = Space(
+            counts=tuple(range(counts[0], counts[1] + 1)),
+            places=grid_places(rack.side, step),
+            heights=few_of(heights) if coarse else heights,
+            rows=rack.rows,
+            gap=rack.gap,
+            symmetric=wish.symmetric,
+            waste=WASTE,
+            along=rack.along,
+            others=stay,
+            budget=budget,
+            least=LEAST_LEVEL,
+        )
+        lit = stored.lit_tank()
+        aim = aim_of(stored, wish, (lambda points: par_at(lit, stay, points)) if stay else None)
+        columns = Columns(medium_of(lit), rack.module, aim)
+        return cls(stored, name, price, wish, rack, space, columns, tuple(f for unit in mine for f in unit))
+
+    def hung(self, layout: Layout) -> list[Fixture]:
+        """The fixtures of a layout as they would be stored; what the keeper has keeps its names, weights and wear."""
+        hung = self.rack.hung(self.stored.tank, layout, others=self.space.others, down=bool(self.wish.watts))
+        if not self.mine:
+            return hung
+        return [
+            replace(f, name=own.name, weight=own.weight, condition=own.condition, wear=own.wear, frame=own.frame)
+            for f, own in zip(hung, self.mine, strict=True)
+        ]
+
+    def scan(self) -> Iterator[tuple[int, list[Layout]]]:
+        """Judge the grid, height by height."""
+        return scan(self.columns, self.space)
+
+    def refined(self, layout: Layout) -> list[Layout]:
+        """A layout moved freely, unless only mirror images are wanted, and as its own mirror image."""
+        found = [self._refine(evened(layout, self.rack.side), mirrored=True)]
+        if not self.wish.symmetric:
+            found.append(self._refine(layout))
+        return [one for one in found if one]
+
+    def variants(self, layout: Layout) -> list[Layout]:
+        """The same with other lenses, where it is of LEDs, and with its outer columns leaned inward."""
+        parts = self.rack.module.parts
+        leds = [part.emitter for part in parts if part.emitter.made_by.lensed]
+        others = [replace(layout, lens=key) for key in TRIED if any(lens_on(e) != LENSES[key] for e in leds)]
+        if len(layout.places) > 1 and len(parts) == 1:
+            others.append(replace(layout, lean=LEAN, middle=0.5 * self.rack.side))
+        # a leaned face that would hang into the water comes back as None
+        return [found for one in others if (found := self._refine(one, mirrored=True))]
+
+    def snapped(self, layout: Layout) -> Layout:
+        """A layout at places and a height that are round in the keeper's unit."""
+        return snapped(self.columns, self.space, layout, self.wish.grain)
+
+    def _refine(self, layout: Layout, *, mirrored: bool = False) -> Layout | None:
+        return refine(self.columns, self.space, layout, mirrored=mirrored)
+
+
+def _paid(wish: Wish, price: float, counts: tuple[int, int], rows: int, rules: Rules) -> tuple[int, int]:
+    """The counts of columns that the money buys."""
+    if not wish.money:
+        return counts
+    rules.that(price > 0, "money", "cannot be kept to: this fixture has no price on the shelf")
+    most = math.floor(wish.money / (price * rows)) if price else counts[1]
+    rules.that(
+        most >= counts[0],
+        "money",
+        f"is too little: {counts[0] * rows} at {price:g} each come to {counts[0] * rows * price:g}",
+        "plain",
+        wish.money,
+    )
+    return counts[0], max(counts[0], min(most, counts[1]))
+
+
+def _budget(wish: Wish, rack: Rack, least: int, stay: Sequence[Fixture], rules: Rules) -> float:
+    """What the modules may take together, after what stays [W]."""
+    if not wish.watts:
+        return float("inf")
+    left = wish.watts - sum(f.power for f in stay)
+    always = least * len(rack.rows) * sum(watts for dims, watts in rack.module.groups() if not dims)
+    rules.that(left > 0, "watts", "is no more than what hangs already takes, {low}", "power", wish.watts,
+               low=wish.watts - left)  # fmt: skip
+    rules.that(
+        left <= 0 or always <= left, "watts", "is too little: what does not dim takes {low}", "power", wish.watts,
+        low=always + wish.watts - left,
+    )  # fmt: skip
+    return left
+
+
+def few_of(heights: tuple[float, ...]) -> tuple[float, ...]:
+    """Five of some heights, for a first look."""
+    picked = np.unique(np.linspace(0, len(heights) - 1, 5).round().astype(int))
+    return tuple(heights[i] for i in picked)
+
+
+def _own(setup: Sequence[Fixture]) -> tuple[list[list[Fixture]], tuple[Fixture, ...]]:
+    """What hangs most often, a list of parts for each, and what stays beside it; what dims goes before what does not.
+
+    The parts of a frame count as one.
+    """
+    units: dict[str, list[Fixture]] = {}
+    for i, f in enumerate(setup):
+        units.setdefault(f.frame or f"alone {i}", []).append(f)
+    alike: dict[tuple[object, ...], list[list[Fixture]]] = {}
+    for unit in units.values():
+        alike.setdefault(tuple(sorted(_likeness(f) for f in unit)), []).append(unit)
+    rules = Rules()
+    rules.that(bool(alike), "means", "needs a setup in which something hangs")
+    rules.finish()
+    mine = max(alike.values(), key=lambda same: (any(f.dimmable for f in same[0]), len(same)))
+    rules.that(len(mine) <= MOST, "means", f"can move at most {MOST} of a kind", "plain", len(mine))
+    rules.finish()
+    moved = {id(f) for unit in mine for f in unit}
+    return mine, tuple(f for f in setup if id(f) not in moved)
+
+
+def _likeness(fixture: Fixture) -> tuple[str, float, float, float]:
+    e = fixture.emitter
+    return e.technology, e.ppf, e.fwhm, round(e.length, 4)
+
+
+def grid_places(side: float, step: float) -> tuple[float, ...]:
+    """Places about the middle of a side, in even steps; so that refining by halves meets the same ones again [m]."""
+    half = 0.5 * side - min(EDGE, 0.1 * side)
+    step = min(step, half / 4)
+    reach = math.floor(half / step + 1e-9)
+    return tuple(round(0.5 * side + k * step, 4) for k in range(-reach, reach + 1))
+
+
+def grid_heights(limits: tuple[float, float]) -> tuple[float, ...]:
+    """Heights from the lowest to the highest allowed, in even steps but for the last [m]."""
+    low, high = limits
+    steps = math.floor((high - low) / HEIGHT_STEP + 1e-9)
+    found = [round(low + k * HEIGHT_STEP, 4) for k in range(steps + 1)]
+    if steps and high - found[-1] < 0.01:
+        found.pop()
+    return (*found, high) if high > low else (low,)
+
+
+def trade(case: Case, layout: Layout) -> tuple[float, float, float]:
+    """Height, uniformity at the rock top, and mean PAR there by 100 W of a layout."""
+    tank, top = case.stored.tank, case.stored.tank.rock_top()
+    points = grid(tank, (*PLANE, 1), depths=(top, top))
+    fixtures = layout.fixtures(case.rack.module)
+    fields = [
+        layout.fields(case.columns.medium, case.rack.module, place, points.reshape(-1, 3)) for place in layout.places
+    ]
+    groups = case.rack.module.groups()
+    par = sum(
+        (level if dims else 1.0) * field[g]
+        for field, level in zip(fields, layout.levels, strict=True)
+        for g, (dims, _) in enumerate(groups)
+    )
+    light = Light.of(np.where(tank.in_rock(points), np.nan, np.asarray(par).reshape(points.shape[:-1])))
+    watts = sum(f.power for f in fixtures)
+    return layout.height, light.tenth_share, 100 * light.mean / watts if watts else 0.0
+
+
+def judged(case: Case, layout: Layout) -> Found:
+    """An answer as the chart would judge it, with what binds it."""
+    stored, space = case.stored, case.space
+    everything = (*case.hung(layout), *space.others)
+    figured = figures(stored, everything, intent_of(stored, case.wish))
+    binds = [
+        f"{part.name[0].upper()}{part.name[1:]}: {part.light.mean:.0f} PAR on average where {part.low:g} to "
+        f"{part.high:g} is wanted"
+        for part in figured.parts
+        if part.key != "low" and not 0.95 * part.low <= part.light.mean <= 1.05 * part.high
+    ]
+    if layout.height >= space.heights[-1] - 1e-6:
+        binds.append("The upper limit of height binds: higher would be more even")
+    if layout.height <= space.heights[0] + 1e-6 and len(space.heights) > 1:
+        binds.append("The lower limit of height binds: lower would give more light")
+    if any(level > 0.995 for level in layout.levels) and case.rack.module.dims:
+        binds.append("Full output binds: stronger or more fixtures would come nearer")
+    if len(layout.places) > 1 and min(np.diff(layout.places)) <= space.gap + 0.005:
+        binds.append("The bodies bind: they touch")
+    if figured.watts > 0.98 * case.wish.watts > 0:
+        binds.append("The limit of power binds: more watts would come nearer")
+    if case.wish.money and case.price and len(layout.places) == space.counts[-1] < case.wish.counts[1]:
+        binds.append("The money binds: one more would cost over it")
+    binds += braced(stored, everything)
+    buy = case.price * len(layout.places) * len(layout.rows)
+    met = tuple(zones_met(stored, everything))
+    return Found(case.name, everything, layout, figured, cost_of(stored, everything), buy, tuple(binds), met)
+
+
+def braced(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[str]:
+    """What braces take of the light of fixtures that hang over them."""
+    taken = taken_by_braces(same_tank(stored.lit_tank()), fixtures)
+    told = [f"{100 * share:.0f} % of {letter(i)}" for i, share in enumerate(taken) if share >= BRACED]
+    return [f"What lies over the water takes light: {', '.join(told)}"] * bool(told)
+
+
+def reasoned(case: Case, found: Found, setup: Sequence[Fixture]) -> Found:
+    """An answer with its reasons, held against balanced spacing at its own best levels and against what hangs now."""
+    stored, layout, rack = case.stored, found.layout, case.rack
+    places = tuple(
+        round(round(x / case.wish.grain) * case.wish.grain, 6) for x in balanced(len(layout.places), rack.side)
+    )
+    even = replace(layout, places=places)
+    rule, room = None, len(layout.places) > 1 and min(np.diff(even.places)) >= rack.gap
+    if room and all(even.fits(rack.module, place, case.space.others) for place in even.places):
+        even = levelled(case.columns, case.space, even)
+        rule = figures(stored, [*case.hung(even), *case.space.others], intent_of(stored, case.wish))
+    told = reasons_for(layout, even, found.figures, rule, setup, blanket=case.wish.goal in BLANKETS)
+    return replace(found, reasons=tuple(told))
+
+
+def cost_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
+    """Electricity and lamps over ``YEARS`` [currency]; what fixtures cost to buy comes on top."""
+    running, about = stored.running, lamp_kinds()
+    lamps = sum(
+        about[f.emitter.technology].price * running.hours * 365 / about[f.emitter.technology].life for f in fixtures
+    )
+    return YEARS * (running.yearly(sum(f.power for f in fixtures)) + lamps)

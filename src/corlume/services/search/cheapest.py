@@ -1,0 +1,66 @@
+"""Cheapest over five years: every fixture of the shelf that has a price, scanned over the tank."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+
+from corlume.core.errors import InvalidInput
+from corlume.core.hanging.module import Layout
+from corlume.core.scene import Fixture
+from corlume.reference.catalogue import FixtureKindEntry
+from corlume.services.search.arrangement import by_rule, column_counts, rack_of
+from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, Case, Found, Step, cost_of, judged
+from corlume.services.search.request import Wish
+from corlume.store.tanks import StoredTank
+
+REACHED = 0.6
+"""Share of the rock top in the band from which the search for the cheapest takes it as reached [-]; ours."""
+
+
+def cheapest(
+    stored: StoredTank, wish: Wish, kinds: Sequence[FixtureKindEntry], setup: Sequence[Fixture]
+) -> Iterator[Step]:
+    """Scan every kind of fixture that has a price; those that reach the band come first, cheapest first.
+
+    Modules are tried in the counts of the wish; of tubes, bars and frames that many would mean something else, and
+    they are tried in the counts that they begin with.
+    """
+    able = sorted((kind for kind in kinds if kind.price), key=lambda kind: kind.price)
+    seen, found, limit = 0, list[Found](), float("inf")
+    for k, kind in enumerate(able):
+        rack, counts = rack_of(stored.tank, kind.parts), list(column_counts(stored, kind))
+        if by_rule(rack):
+            counts = [min(rack.most, count) for count in wish.counts]
+        try:
+            bare = replace(wish, counts=(counts[0], counts[-1]), symmetric=True)
+            case = Case.of(stored, kind, bare, setup, coarse=True)
+        except InvalidInput:  # it takes more power or money than there is
+            continue
+        pool: list[Layout] = []
+        for number, layouts in case.scan():
+            seen += number
+            pool += [one for one in layouts if min(one.levels) > LEAST_LEVEL or not rack.module.dims]
+        for count in case.space.counts:
+            best = min((one for one in pool if len(one.places) == count), key=lambda one: one.merit, default=None)
+            best = best and case.snapped(best)
+            if best is not None and _money(case, best) < limit:
+                found.append(judged(case, best))
+        found = sorted(found, key=_cheapness)[:MOST_FOUND]
+        # what costs more than five that reach the band is not worth working out
+        limit = found[-1].cost if sum(map(_reached, found)) == MOST_FOUND else limit
+        yield Step((k + 1) / len(able), seen, tuple(found), ())
+
+
+def _cheapness(one: Found) -> tuple[bool, float]:
+    """What reaches the band by its money, and after that what comes closest to it."""
+    return not _reached(one), one.cost if _reached(one) else -one.figures.coverage
+
+
+def _reached(one: Found) -> bool:
+    return one.figures.coverage >= REACHED
+
+
+def _money(case: Case, layout: Layout) -> float:
+    hung = layout.fixtures(case.rack.module)
+    return cost_of(case.stored, [*hung, *case.space.others]) + case.price * len(layout.places) * len(layout.rows)

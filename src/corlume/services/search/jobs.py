@@ -1,0 +1,219 @@
+"""Run a search beside the pages: begun, watched, stopped; what it has found is kept as it goes."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from corlume.core.errors import Rules
+from corlume.core.hanging.module import Layout
+from corlume.core.judgement.figures import Ends, Figures, Hottest, Light, Part
+from corlume.core.judgement.wanted import Met, WantedZone
+from corlume.core.scene import Setup
+from corlume.formats.fixture_file import read_fixture, write_fixture
+from corlume.services.keeping import shelf
+from corlume.services.keeping.setups import add_setup
+from corlume.services.search.candidate import Found, Step
+from corlume.services.search.dimming import LEVELS
+from corlume.services.search.explain import Reason
+from corlume.services.search.request import Wish, check_wish, intent_of
+from corlume.services.search.run import search
+from corlume.store import searches
+from corlume.store.database import Database, Unusable
+from corlume.store.searches import SearchRow
+from corlume.store.tables import NotFound
+from corlume.store.tanks import load_tank
+
+_log = logging.getLogger(__name__)
+_UNDER_WAY: dict[tuple[str, int], threading.Event] = {}
+_TURN = threading.Semaphore(1)
+"""One search runs at a time; the kernels use every core already."""
+MOST_UNDER_WAY = 5
+"""Searches that may run or wait at once."""
+_STARTING = threading.Lock()
+
+
+@dataclass(frozen=True, slots=True)
+class Search:
+    """A search as a page shows it; its state is waiting, running, done, stopped, failed, or cut off by a restart."""
+
+    id: int
+    setup_id: int
+    wish: Wish
+    state: str
+    done: float
+    judged: int
+    found: tuple[Found, ...]
+    curve: tuple[tuple[float, float, float], ...]
+
+
+def begin(db: Database, tank_id: int, setup_id: int, wish: Wish) -> int:
+    """Begin a search in a thread of its own; returns its id. ``InvalidInput`` for a wish that cannot be."""
+    steps = _steps(db, tank_id, setup_id, wish)
+    with _STARTING:
+        _check_room(db)
+        with db.writing() as connection:
+            search_id = searches.add_search(connection, tank_id, setup_id, asdict(wish))
+        _start(db, search_id, steps)
+    return search_id
+
+
+def resume(db: Database, tank_id: int, search_id: int) -> None:
+    """Take up a search that a restart cut off: from its beginning, with what it had found kept until it finds again."""
+    found = look(db, tank_id, search_id)
+    if found.state != "cut":
+        return
+    with db.reading() as connection:
+        setup_id = next((s.id for s in load_tank(connection, tank_id).setups if s.id == found.setup_id), None)
+    steps = _steps(db, tank_id, setup_id, found.wish)
+    with _STARTING:
+        _check_room(db)
+        with db.writing() as connection:
+            searches.take_up(connection, search_id, "waiting")
+        _start(db, search_id, steps)
+
+
+def _steps(db: Database, tank_id: int, setup_id: int | None, wish: Wish) -> Iterator[Step]:
+    kinds = shelf.entries(db)
+    kind = next((entry for entry in kinds if entry.key == wish.kind), None)
+    with db.reading() as connection:
+        stored = load_tank(connection, tank_id)
+    check_wish(stored, kind, wish)
+    assert kind is not None
+    return search(stored, kind, wish, [kept.value for kept in stored.setup(setup_id).fixtures], kinds)
+
+
+def _check_room(db: Database) -> None:
+    rules, many = Rules(), sum(path == str(db.path) for path, _ in _UNDER_WAY)
+    words = f"has to wait: {many} searches run or wait already, and no more do at once. Stop one, or let them end"
+    rules.that(many < MOST_UNDER_WAY, "goal", words)
+    rules.finish()
+
+
+def _start(db: Database, search_id: int, steps: Iterator[Step]) -> None:
+    key, stop = (str(db.path), search_id), threading.Event()
+    _UNDER_WAY[key] = stop
+
+    def run() -> None:
+        state = "failed"
+        try:
+            state = _run(db, search_id, steps, stop)
+        except Exception:
+            _log.exception("search %d failed", search_id)
+        finally:
+            try:
+                with db.writing() as connection:
+                    searches.end_search(connection, search_id, state)
+            except Unusable:
+                _log.exception("search %d ended and that could not be kept", search_id)
+            _UNDER_WAY.pop(key, None)
+
+    threading.Thread(target=run, name=f"search {search_id}", daemon=True).start()
+
+
+def _run(db: Database, search_id: int, steps: Iterator[Step], stop: threading.Event) -> str:
+    """Wait for a turn, then go step by step; returns how it ended."""
+    while not _TURN.acquire(timeout=0.2):
+        if stop.is_set():
+            return "stopped"
+    try:
+        with db.writing() as connection:
+            searches.take_up(connection, search_id, "running")
+        for step in steps:
+            _keep(db, search_id, step)
+            if stop.is_set():
+                return "stopped"
+        return "done"
+    finally:
+        _TURN.release()
+
+
+def _keep(db: Database, search_id: int, step: Step) -> None:
+    found = [{**asdict(one), "fixtures": [write_fixture(f) for f in one.fixtures]} for one in step.best]
+    with db.writing() as connection:
+        searches.keep_progress(connection, search_id, step.done, step.judged, found, [list(c) for c in step.curve])
+
+
+def stop(db: Database, tank_id: int, search_id: int) -> None:
+    """Stop a search after the step it is at; what it has found stays."""
+    with db.reading() as connection:
+        searches.load_search(connection, tank_id, search_id)
+    event = _UNDER_WAY.get((str(db.path), search_id))
+    if event:
+        event.set()
+
+
+def newest(db: Database, tank_id: int) -> Search | None:
+    """The newest search of a tank."""
+    try:
+        return look(db, tank_id, None)
+    except NotFound:
+        return None
+
+
+def look(db: Database, tank_id: int, search_id: int | None) -> Search:
+    """A search as it stands, or the newest; ``NotFound`` otherwise, and for one that does not read: it is dropped."""
+    with db.reading() as connection:
+        row = searches.load_search(connection, tank_id, search_id)
+    try:
+        return _read(db, row)
+    except (KeyError, TypeError, ValueError, AttributeError) as error:
+        _log.warning("search %d does not read and was dropped", row.id, exc_info=True)
+        with db.writing() as connection:
+            searches.drop_search(connection, row.id)
+        raise NotFound(f"no search {row.id}") from error
+
+
+def _read(db: Database, row: SearchRow) -> Search:
+    # one whose thread went down with the program is cut off, whatever it last said
+    gone = row.state in ("waiting", "running") and (str(db.path), row.id) not in _UNDER_WAY
+    wish = Wish(**_tuples(row.wish))
+    found = tuple(_found(one) for one in row.found)
+    curve = tuple((h, e, p) for h, e, p in row.curve)
+    return Search(row.id, row.setup_id, wish, "cut" if gone else row.state, row.done, row.judged, found, curve)
+
+
+def _tuples(data: dict[str, Any]) -> dict[str, Any]:
+    return {key: tuple(value) if isinstance(value, list) else value for key, value in data.items()}
+
+
+def _found(data: dict[str, Any]) -> Found:
+    return Found(
+        name=data["name"],
+        fixtures=tuple(read_fixture(text) for text in data["fixtures"]),
+        layout=Layout(**_tuples(data["layout"])),
+        figures=_figures(data["figures"]),
+        running=data["running"],
+        buy=data["buy"],
+        binds=tuple(data["binds"]),
+        reasons=tuple(Reason(**one) for one in data.get("reasons", ())),
+        met=tuple(Met(**{**met, "zone": WantedZone(**met["zone"])}) for met in data.get("met", ())),
+    )
+
+
+def _figures(data: dict[str, Any]) -> Figures:
+    parts = tuple(Part(**{**part, "light": Light(**part["light"])}) for part in data["parts"])
+    spot = Hottest(**data["hottest"]) if data["hottest"] else None
+    plane, ends = Light(**data["plane"]), Ends(**data["ends"])
+    return Figures(**{**data, "plane": plane, "ends": ends, "parts": parts, "hottest": spot})
+
+
+def adopt(db: Database, tank_id: int, search_id: int, number: int) -> int:
+    """Make a setup of one of the layouts found, meant for what was searched for; returns the setup's id."""
+    search = look(db, tank_id, search_id)
+    if not 0 <= number < len(search.found):
+        raise NotFound(f"no layout {number} in the search")
+    with db.reading() as connection:
+        intent = intent_of(load_tank(connection, tank_id), search.wish)
+    one = search.found[number]
+    return add_setup(db, tank_id, Setup(_setup_name(one), one.fixtures, intent=intent))
+
+
+def _setup_name(found: Found) -> str:
+    if found.name == LEVELS:
+        return found.name
+    count = f"{len(found.layout.places) * len(found.layout.rows)} x "
+    return f"{count}{found.name[:60]}, searched"

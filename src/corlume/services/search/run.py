@@ -1,0 +1,116 @@
+"""How many, how high, how far apart: the search from a keeper's wish to layouts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from corlume.core.hanging.module import Layout
+from corlume.core.hanging.search import same_in_a_mirror
+from corlume.core.scene import Fixture
+from corlume.reference.catalogue import FixtureKindEntry
+from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, TIDY, Case, Step, judged, reasoned, trade
+from corlume.services.search.cheapest import cheapest
+from corlume.services.search.dimming import level_setup
+from corlume.services.search.request import Wish, check_wish
+from corlume.store.tanks import StoredTank
+
+MOST_REFINED, LEAST_FOUND = 6, 3
+"""How many layouts of the grid are refined, and how many different ones make the answer at least."""
+NEAR = 0.02
+"""How much further off what is wanted a layout may be than the nearest, and yet come first for its fewer fixtures, as a
+share of what is wanted [-]; ours."""
+
+
+def search(
+    stored: StoredTank,
+    kind: FixtureKindEntry,
+    wish: Wish,
+    setup: Sequence[Fixture] = (),
+    kinds: Sequence[FixtureKindEntry] = (),
+) -> Iterator[Step]:
+    """Search for layouts, height by height, then refine the best: a step at a time, so that it can be stopped.
+
+    ``setup`` is what hangs now, for the goals that keep it, and ``kinds`` the shelf, for the goal that chooses from
+    it. ``InvalidInput`` at once for a wish that cannot be.
+    """
+    check_wish(stored, kind, wish)
+    match wish.means:
+        case "cheapest":
+            return cheapest(stored, wish, kinds or [kind], setup)
+        case "levels":
+            return iter((level_setup(stored, wish, setup),))
+    return _steps(Case.of(stored, kind, wish, setup), setup)
+
+
+def _steps(case: Case, setup: Sequence[Fixture]) -> Iterator[Step]:
+    """Scan, refine, and try lenses and lean."""
+    seen, pool = 0, list[Layout]()
+    curve: list[tuple[float, float, float]] = []
+    for k, (number, layouts) in enumerate(case.scan()):
+        seen += number
+        pool += lively(case, layouts)
+        if layouts:
+            curve.append(trade(case, min(layouts, key=lambda one: one.merit)))
+        done = 0.8 * (k + 1) / len(case.space.heights)
+        yield Step(done, seen, tuple(judged(case, one) for one in distinct(pool, 1)), tuple(curve))
+    # a frame costs as many fields as it has parts
+    chosen = distinct(pool, MOST_REFINED if len(case.rack.module.parts) == 1 else LEAST_FOUND)
+    better: list[Layout] = []
+    for k, layout in enumerate(chosen):
+        better += lively(case, case.refined(layout))
+        found = tuple(judged(case, one) for one in distinct(better, MOST_FOUND))
+        yield Step(0.8 + 0.15 * (k + 1) / len(chosen), seen, found, tuple(curve))
+    if better:
+        best = distinct(better, 1)[0]
+        better += [one for one in lively(case, case.variants(best)) if one.merit < (1 - TIDY) * best.merit]
+        answers = distinct(better, MOST_FOUND)
+        if len(answers) < LEAST_FOUND:
+            # all went to the same best: what else there is stands as the grid had it
+            answers = distinct([*better, *pool], LEAST_FOUND)
+        answers = fewest_first([case.snapped(one) for one in answers])
+        found = tuple(reasoned(case, judged(case, one), setup) for one in answers)
+        yield Step(1.0, seen, found, tuple(curve))
+
+
+def lively(case: Case, layouts: Sequence[Layout]) -> list[Layout]:
+    """Those in which nothing is hung to idle at the least level that is allowed; what hangs already stays anyway."""
+    if case.mine or not case.rack.module.dims:
+        return list(layouts)
+    return [one for one in layouts if min(one.levels) > LEAST_LEVEL + 0.005]
+
+
+def fewest_first(layouts: Sequence[Layout]) -> list[Layout]:
+    """Layouts that come within ``NEAR`` of the nearest by their fewest columns, then the others, nearest first."""
+    nearest = min((one.off for one in layouts), default=0.0)
+
+    def order(one: Layout) -> tuple[bool, int, float]:
+        near = one.off <= nearest + NEAR
+        return not near, len(one.places) * near, _rank(one)
+
+    return sorted(layouts, key=order)
+
+
+def distinct(pool: Sequence[Layout], most: int) -> list[Layout]:
+    """The best layouts that differ from each other in count, by 6 cm of height, or by 6 cm of spacing, best first.
+
+    The best of every count goes before the second of any, as fewer or more is what a keeper asks about first.
+    """
+    ranked = sorted(pool, key=_rank)
+    firsts = {len(one.places): one for one in reversed(ranked)}
+    kept: list[Layout] = []
+    for one in [*sorted(firsts.values(), key=_rank), *ranked]:
+        if len(kept) < most and all(_differs(one, other) for other in kept):
+            kept.append(one)
+    return sorted(kept, key=_rank)
+
+
+def _rank(layout: Layout) -> float:
+    return layout.merit * (1 - TIDY * layout.mirrored)
+
+
+def _differs(one: Layout, other: Layout) -> bool:
+    if len(one.places) != len(other.places) or abs(one.height - other.height) >= 0.06:
+        return True
+    if (one.lens, one.lean) != (other.lens, other.lean):
+        return True
+    return not same_in_a_mirror(one.places, other.places, 0.06)

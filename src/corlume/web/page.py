@@ -1,0 +1,167 @@
+"""What all pages share: the database, the keeper's preferences, templates, error answers."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from html import escape
+from pathlib import Path
+from typing import Annotated, Any, cast
+
+from fastapi import Depends, HTTPException, Query, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.templating import Jinja2Templates
+from pydantic import Field
+
+from corlume import __version__
+from corlume.formats.measure import LengthUnit, Measure
+from corlume.services.keeping import tanks
+from corlume.store.database import Database
+from corlume.store.tanks import StoredSetup, StoredTank, Unreadable
+from corlume.web.assets import asset
+from corlume.web.forms.form import Sent
+from corlume.web.guard import MAX_BODY
+
+HERE = Path(__file__).parent
+templates = Jinja2Templates(directory=HERE / "templates")
+templates.env.globals |= {"version": __version__, "asset": asset}
+templates.env.trim_blocks = templates.env.lstrip_blocks = True
+
+
+def _signed(change: float) -> str:
+    """A whole number with its sign, or 0; nothing when it is not a number."""
+    return "" if math.isnan(change) else f"{round(change):+,d}" if round(change) else "0"
+
+
+def _whole(value: float, unit: str = "") -> str:
+    """A whole number with its unit, or words when there is no reading to tell it from."""
+    return "no reading" if math.isnan(value) else f"{value:,.0f}{' ' * bool(unit)}{unit}"
+
+
+templates.env.filters |= {"signed": _signed, "whole": _whole}
+
+
+def database(request: Request) -> Database:
+    """The database of this application."""
+    return cast(Database, request.app.state.database)
+
+
+def measure_of(request: Request) -> Measure:
+    """The keeper's unit of length, from a cookie of this device."""
+    unit = request.cookies.get("unit", "cm")
+    return Measure(cast(LengthUnit, unit if unit in ("cm", "in") else "cm"))
+
+
+async def form_data(request: Request) -> Sent:
+    """The texts of a submitted form; of a field that comes twice the last one counts, and the other is told."""
+    return (await _sent(request, files=0))[0]
+
+
+async def _sent(request: Request, files: int) -> tuple[Sent, dict[str, bytes]]:
+    try:
+        async with request.form(max_files=files, max_fields=200, max_part_size=MAX_BODY) as form:
+            texts = Sent((key, value) for key, value in form.multi_items() if isinstance(value, str))
+            # a box that is not ticked sends the nothing that lies before it
+            texts.twice = {
+                key: (value, texts[key])
+                for key, value in form.multi_items()
+                if isinstance(value, str) and value and value != texts[key]
+            }
+            uploads = {key: await value.read() for key, value in form.items() if not isinstance(value, str)}
+    except HTTPException as error:
+        raise HTTPException(400, "The form was cut off on its way, or holds more than it may.") from error
+    except (LookupError, ValueError) as error:  # a set of characters that there is not, or bytes that are none of it
+        raise HTTPException(400, "The form came in characters that cannot be read.") from error
+    return texts, uploads
+
+
+@dataclass(frozen=True, slots=True)
+class Upload:
+    """A form with files: read as it comes, so that what is done with them holds nobody else up."""
+
+    texts: Sent
+    files: dict[str, bytes]
+
+
+async def uploaded(request: Request) -> Upload:
+    """The texts and files of a submitted form."""
+    return Upload(*await _sent(request, files=2))
+
+
+Db = Annotated[Database, Depends(database)]
+Unit = Annotated[Measure, Depends(measure_of)]
+FormData = Annotated[Sent, Depends(form_data)]
+Files = Annotated[Upload, Depends(uploaded)]
+RowId = Annotated[int, Field(ge=0, le=2**63 - 1)]
+"""An id of the database, whose numbers end there."""
+Looked = Annotated[RowId | None, Query(alias="setup")]
+"""The setup that is looked at; without one, that in use."""
+
+
+def along(path: str, setup_id: int | None) -> str:
+    """A path that goes on with the setup that is looked at; without one, that in use is meant."""
+    if setup_id is None:
+        return path
+    path, mark, place = path.partition("#")
+    return f"{path}{'&' if '?' in path else '?'}setup={setup_id}{mark}{place}"
+
+
+def page(
+    request: Request,
+    name: str,
+    context: Mapping[str, Any],
+    *,
+    tank: StoredTank | None = None,
+    setup: StoredSetup | None = None,
+    status: int = 200,
+) -> HTMLResponse:
+    """Render a page with what every page needs; ``setup`` is the one of the tank that is looked at."""
+    db, looked = database(request), setup or (tank and tank.setup())
+    kept = looked.id if looked and not looked.in_use else None
+    common = {
+        "measure": measure_of(request),
+        "theme": "night" if request.cookies.get("theme") == "night" else "day",
+        "steps": tanks.steps(db, tank.id if tank else None),
+        "stations": request.app.state.stations,
+        "tank_of_page": tank,
+        "looked": looked,
+        "along": lambda path: along(path, kept),
+        "here": request.url.path + (f"?{request.url.query}" if request.url.query else ""),
+    }
+    return templates.TemplateResponse(request, name, {**common, **context}, status_code=status)
+
+
+def error_page(request: Request, status: int, title: str, text: str) -> Response:
+    """A page of our own for what went wrong."""
+    return page(request, "error.html", {"title": title, "text": text}, status=status)
+
+
+def plain_page(title: str, text: str, status: int) -> HTMLResponse:
+    """A page of our own that needs nothing but itself, for when the database or the templates fail."""
+    return HTMLResponse(
+        '<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Corlume</title>'
+        '<meta name="viewport" content="width=device-width, initial-scale=1">'
+        f'<link rel="stylesheet" href="{asset("app.css")}"></head><body class="bg-paper text-ink min-h-screen">'
+        f'<main class="grow"><section class="narrow"><h1>{escape(title)}</h1><p class="mt-3">{escape(text)}</p>'
+        '<p class="mt-5"><a class="button" href="/tanks">To the tanks</a></p></section></main></body></html>',
+        status,
+    )
+
+
+def told(faulty: Unreadable, measure: Measure) -> list[str]:
+    """What is wrong with a tank that does not read, in the keeper's units."""
+    found = []
+    for error in faulty.faults:
+        part, _, rest = error.field.partition(".")
+        number = rest.partition(".")[0]
+        one = {"rocks": "Rock", "braces": "Brace"}.get(part)
+        name = f"{one} {int(number) + 1}" if one and number.isdecimal() else error.field.replace("_", " ")
+        found.append(f"{name} {measure.message(error)}")
+    return found
+
+
+def go(path: str, setup_id: int | None = None) -> RedirectResponse:
+    """Send the browser on after a post, to the setup that was looked at; only to pages of ours."""
+    local = path.startswith("/") and not path.startswith("//") and "\\" not in path
+    return RedirectResponse(along(path, setup_id) if local else "/tanks", status_code=303)

@@ -1,0 +1,1 @@
+"""Pages, named after their addresses."""

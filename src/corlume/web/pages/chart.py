@@ -1,0 +1,182 @@
+"""The light chart: its page, and the answers to what is done on it."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from pydantic import BaseModel, Field
+
+from corlume.core.errors import Rules
+from corlume.core.judgement.intent import Intent, in_words
+from corlume.formats.measure import Measure
+from corlume.services.advice.coral_sites import coral_change
+from corlume.services.keeping import hung_fixtures, setups, shelf, tanks
+from corlume.services.light.fields import first_look
+from corlume.services.light.layers import LAYERS, Layer
+from corlume.services.light.points import Place
+from corlume.store.database import Database
+from corlume.store.tanks import StoredSetup, StoredTank
+from corlume.web.forms.fixture import FixtureChange, read_fixture_changes
+from corlume.web.forms.form import Form, asked, shown_values
+from corlume.web.page import Db, FormData, RowId, Unit, go, measure_of, page
+from corlume.web.pages import chart_view
+
+router = APIRouter(prefix="/tanks/{tank_id}")
+SCRIPTS = ("chart.js",)
+Metres = Annotated[float, Field(allow_inf_nan=False)]
+
+
+class ProbeAt(BaseModel):
+    """The probe [m]."""
+
+    x: Metres
+    y: Metres
+    depth: Metres
+
+
+class ChartRequest(BaseModel):
+    """Where the probe is, which fixture is selected, what is changed, and whether a hand is still at it."""
+
+    probe: ProbeAt
+    selected: int | None = None
+    layer: Layer = "par"
+    dragging: bool = False
+    changes: dict[int, FixtureChange] = Field(default={}, max_length=200)
+
+
+def _changes(request: ChartRequest, measure: Measure) -> dict[int, dict[str, Any]]:
+    return {
+        fixture_id: read_fixture_changes(change.model_dump(exclude_none=True), measure)
+        for fixture_id, change in request.changes.items()
+    }
+
+
+def _probe(stored: StoredTank, at: ProbeAt) -> Place:
+    rules = Rules()
+    tank = stored.tank
+    for name, value, limit in (
+        ("x", at.x, tank.length),
+        ("y", at.y, tank.width),
+        ("depth", at.depth, tank.water_depth),
+    ):
+        rules.between(name, value, -1e-6, limit + 1e-6, "length")
+    rules.finish()
+    return Place(*(max(0.0, v) for v in (at.x, at.y, at.depth)))
+
+
+@router.get("/chart")
+def chart(
+    request: Request, db: Db, tank_id: RowId, setup: RowId | None = None, fixture: RowId | None = None
+) -> HTMLResponse:
+    """The light chart of a setup."""
+    stored = tanks.open_tank(db, tank_id)
+    return _page(request, db, stored, stored.setup(setup), fixture)
+
+
+def _page(
+    request: Request,
+    db: Database,
+    stored: StoredTank,
+    shown: StoredSetup,
+    fixture: int | None = None,
+    bad: Form | None = None,
+) -> HTMLResponse:
+    """The chart, with what was typed and what is wrong with it when what a setup is meant for cannot be."""
+    measure = measure_of(request)
+    selected = fixture if any(f.id == fixture for f in shown.fixtures) else None
+    if selected is None and shown.fixtures:
+        selected = shown.fixtures[0].id
+    sheet = chart_view.sheet_of(stored, shown)
+    probe = chart_view.default_probe(stored)
+    coarse = first_look(stored.lit_tank()) if shown.fixtures else None
+    if coarse:
+        parts = chart_view.first_parts(stored, coarse, sheet, shown, probe, selected, measure)
+    else:
+        parts = chart_view.moving_parts(stored, sheet, shown, probe, selected, measure)
+    values = bad.data if bad else shown_values(shown.intent, measure)
+    context = {
+        "stored": stored,
+        "setup": shown,
+        "coarse": coarse is not None,
+        "selected": selected,
+        "probe": probe,
+        "sheet": sheet,
+        "parts": parts,
+        "frame": chart_view.frame(stored, sheet, measure),
+        "panel": chart_view.panel(stored, shown, selected, measure),
+        "layers": LAYERS,
+        "kinds": shelf.entries(db),
+        "snap": 0.01 if measure.unit == "cm" else 0.0127,
+        "meant": in_words(shown.intent.meant(stored.targets.goal)),
+        "intent": asked(Intent, values, bad.errors if bad else {}, measure),
+        "wrong": bad,
+        "change": None if coarse or shown.in_use else coral_change(stored, shown.hung),
+    }
+    return page(request, "chart/chart.html", context, tank=stored, setup=shown, status=422 if bad else 200)
+
+
+@router.post("/setups/{setup_id}/intent")
+def intend(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, data: FormData) -> Response:
+    """Say what a setup is meant for."""
+    stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
+    intent = form.read(Intent, stored.setup(setup_id).intent)
+    if intent and form.ok:
+        form.attempt(lambda: setups.save_intent(db, tank_id, setup_id, intent))
+    if form.errors:
+        return _page(request, db, stored, stored.setup(setup_id), bad=form)
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
+
+
+@router.post("/setups/{setup_id}/light")
+def light(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, body: ChartRequest) -> JSONResponse:
+    """The chart as it would be with some changes; nothing is stored."""
+    stored = tanks.open_tank(db, tank_id)
+    setup = stored.setup(setup_id)
+    drafted = hung_fixtures.draft(stored.tank, setup, _changes(body, measure))
+    sheet = chart_view.sheet_of(stored, setup)
+    probe = _probe(stored, body.probe)
+    parts = chart_view.moving_parts(
+        stored, sheet, drafted, probe, body.selected, measure, body.layer, coarse=body.dragging and bool(body.changes)
+    )
+    if not body.changes:
+        parts["panel"] = chart_view.panel(stored, setup, body.selected, measure)
+    return JSONResponse(chart_view.as_json(parts))
+
+
+@router.post("/setups/{setup_id}/fixtures")
+def change_fixtures(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, body: ChartRequest) -> JSONResponse:
+    """Change fixtures for good, and answer with the chart as it is then."""
+    hung_fixtures.change_fixtures(db, tank_id, setup_id, _changes(body, measure))
+    stored = tanks.open_tank(db, tank_id)
+    setup = stored.setup(setup_id)
+    sheet = chart_view.sheet_of(stored, setup)
+    steps = tanks.steps(db, tank_id)
+    probe = _probe(stored, body.probe)
+    parts = chart_view.moving_parts(stored, sheet, setup, probe, body.selected, measure, body.layer)
+    parts |= chart_view.frame(stored, sheet, measure)
+    parts |= {"panel": chart_view.panel(stored, setup, body.selected, measure)}
+    parts |= {"undo": steps.undo or "", "redo": steps.redo or ""}
+    return JSONResponse(chart_view.as_json(parts))
+
+
+@router.post("/setups/{setup_id}/add")
+def add_fixture(db: Db, tank_id: RowId, setup_id: RowId, form: FormData) -> RedirectResponse:
+    """Hang another fixture."""
+    fixture_id = hung_fixtures.add_fixture(db, tank_id, setup_id, form.get("kind", ""))
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={fixture_id}")
+
+
+@router.post("/setups/{setup_id}/fixtures/{fixture_id}/copy")
+def copy_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId) -> RedirectResponse:
+    """Hang a second fixture like this one."""
+    copy_id = hung_fixtures.copy_fixture(db, tank_id, setup_id, fixture_id)
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={copy_id}")
+
+
+@router.post("/setups/{setup_id}/fixtures/{fixture_id}/remove")
+def remove_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId) -> RedirectResponse:
+    """Take a fixture down."""
+    hung_fixtures.remove_fixture(db, tank_id, setup_id, fixture_id)
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")

@@ -1,0 +1,215 @@
+"""The light chart in pieces: what the page shows, and what a change replaces."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any
+
+from corlume.core.geometry import Tank
+from corlume.core.hanging.mounting import splashed
+from corlume.core.judgement.rings import NAMES
+from corlume.core.judgement.targets import Band
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.lens import LENSES
+from corlume.core.optics.wear import questions
+from corlume.core.scene import Fixture, beside, overlaps
+from corlume.core.words import letter
+from corlume.formats.measure import Measure
+from corlume.services.advice.judge import rings, verdicts
+from corlume.services.light.fields import Plane, slice_plane
+from corlume.services.light.layers import FLICKERS, LAYERS, PARTS, SHADES, Layer, layer_plane
+from corlume.services.light.points import Place, same_tank
+from corlume.services.light.probe import Reading, read_probe
+from corlume.services.steps import STEPS
+from corlume.store.tanks import StoredSetup, StoredTank
+from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe
+from corlume.web.drawing.light import draw_light
+from corlume.web.drawing.sheet import Sheet, lay_out
+from corlume.web.drawing.tank import draw_caption, draw_frame, draw_rock
+from corlume.web.page import templates
+
+
+def default_probe(stored: StoredTank) -> Place:
+    """Where the probe starts: over the middle of the tank at the height of the rock top."""
+    return Place(stored.tank.length / 2, stored.tank.width / 2, stored.tank.rock_top())
+
+
+def sheet_of(stored: StoredTank, setup: StoredSetup) -> Sheet:
+    """The sheet for a stored setup; drafts do not change it, so that nothing jumps in mid-drag."""
+    return lay_out(stored.tank, max((f.value.emitter.height for f in setup.fixtures), default=0.0))
+
+
+def moving_parts(
+    stored: StoredTank,
+    sheet: Sheet,
+    setup: StoredSetup,
+    probe: Place,
+    selected: int | None,
+    measure: Measure,
+    layer: Layer = "par",
+    *,
+    coarse: bool = False,
+) -> dict[str, str]:
+    """Everything that a drag, a dimmer or the probe changes: light, rock, marks, readout, verdicts.
+
+    In mid-drag the drawings may be ``coarse``: fewer nodes, no lines or labels but the limits of the bands, and nothing
+    of what a hand on a fixture does not change.
+    """
+    tank, targets = same_tank(stored.lit_tank()), stored.targets
+    fixtures = setup.hung
+    chosen = next((i for i, kept in enumerate(setup.fixtures) if kept.id == selected), None)
+    bands = {"share": PARTS, "shadow": SHADES, "soft": PARTS, "flicker": FLICKERS}.get(layer) or targets.bands()
+    planes = [
+        layer_plane(tank, fixtures, view.kind, at, layer, chosen, coarse=coarse)
+        for view, at in zip(sheet.views(), _slices(probe), strict=True)
+    ]
+    parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure, coarse=coarse)
+    parts |= _marked(sheet, setup, probe, selected)
+    if not coarse:
+        parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=_title(layer, chosen))
+    judged = verdicts(stored, fixtures, setup.intent) if fixtures else []
+    parts["verdicts"] = templates.get_template("chart/verdicts.html").render(verdicts=judged, measure=measure)
+    if not coarse:
+        parts["rings"] = _rings(stored, setup, measure) if fixtures else ""
+    return parts
+
+
+def _rings(stored: StoredTank, setup: StoredSetup, measure: Measure) -> str:
+    """The trade's table of rings, with the band of every reading."""
+    table = rings(stored, setup.hung, STEPS[measure.unit].rings)
+    return templates.get_template("chart/rings.html").render(
+        rows=table, names=NAMES, band_at=stored.targets.band_at, measure=measure
+    )
+
+
+def first_parts(
+    stored: StoredTank,
+    tank: Tank,
+    sheet: Sheet,
+    setup: StoredSetup,
+    probe: Place,
+    selected: int | None,
+    measure: Measure,
+) -> dict[str, str]:
+    """The same as a first look, by a tank whose floor sends nothing back: coarse, and without verdicts."""
+    fixtures, bands = setup.hung, stored.targets.bands()
+    planes = [
+        slice_plane(tank, fixtures, view.kind, at, coarse=True)
+        for view, at in zip(sheet.views(), _slices(probe), strict=True)
+    ]
+    parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure) | _marked(sheet, setup, probe, selected)
+    parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title="")
+    parts |= {"verdicts": FIRST_LOOK, "rings": ""}
+    return parts
+
+
+FIRST_LOOK = (
+    '<p class="verdict-empty">A first look, without the light that sand and rock send back. '
+    "All of it follows, with the figures.</p>"
+)
+
+
+def _slices(probe: Place) -> tuple[float, float, float]:
+    """Where the plan, the front and the side view cut through the probe [m]."""
+    return probe.depth, probe.y, probe.x
+
+
+def _drawn(
+    stored: StoredTank,
+    tank: Tank,
+    sheet: Sheet,
+    setup: StoredSetup,
+    probe: Place,
+    planes: Sequence[Plane],
+    bands: Sequence[Band],
+    measure: Measure,
+    *,
+    coarse: bool = False,
+) -> dict[str, str]:
+    """Light and rock in the views, what hangs where in numbers, and what the probe reads."""
+    parts: dict[str, str] = {}
+    fixtures = setup.hung
+    for view, at, plane in zip(sheet.views(), _slices(probe), planes, strict=True):
+        parts[f"light-{view.kind}"] = draw_light(view, plane, bands, coarse=coarse)
+        if not coarse:
+            parts[f"rock-{view.kind}"] = draw_rock(view, tank, at) + draw_caption(view, at, measure)
+    if not coarse or [kept.value.emitter for kept in setup.fixtures] != _hung(stored, setup.id):
+        parts["dimensions"] = draw_dimensions(sheet, setup.fixtures, measure)
+    parts["depth-out"] = measure.length(probe.depth)
+    reading = read_probe(tank, fixtures, stored.targets, stored.running.hours, probe)
+    parts["readout"] = _readout(stored, fixtures, reading, measure)
+    parts["spoken"] = f"{reading.par:.0f} PAR at the probe, {reading.band.name}"
+    parts["notes"] = templates.get_template("chart/notes.html").render(
+        overlaps=overlaps(fixtures), beside=beside(stored.tank, fixtures), letter=letter, measure=measure
+    )
+    return parts
+
+
+def _hung(stored: StoredTank, setup_id: int) -> list[Emitter]:
+    """The faces of a setup as they are kept."""
+    return [kept.value.emitter for setup in stored.setups if setup.id == setup_id for kept in setup.fixtures]
+
+
+def _marked(sheet: Sheet, setup: StoredSetup, probe: Place, selected: int | None) -> dict[str, str]:
+    return {"marks": draw_probe(sheet, probe) + draw_fixtures(sheet, setup.fixtures, selected)}
+
+
+def _title(layer: Layer, chosen: int | None) -> str:
+    """What the legend's numbers are, where they are not plain PAR."""
+    if layer == "share" and chosen is not None:
+        return f"Share of {letter(chosen)} in the light, %"
+    own = {"par": "", "scalar": "PAR on a sphere", "flicker": "Flicker, %"}
+    own["soft"] = "Light that gets under a plate as wide as it hangs high, %"
+    return own.get(layer, f"{LAYERS[layer]} of the light, %")
+
+
+def _readout(stored: StoredTank, fixtures: Sequence[Fixture], reading: Reading, measure: Measure) -> str:
+    shares = [
+        (letter(i), fixture.name, part, part / reading.par if reading.par > 0 else 0.0)
+        for i, (fixture, part) in enumerate(zip(fixtures, reading.parts, strict=True))
+    ]
+    shares.sort(key=lambda share: -share[2])
+    near = [c.value for c in stored.corals if c.value.place is not None and _close(c.value.place, reading.place)]
+    return templates.get_template("chart/readout.html").render(
+        reading=reading,
+        shares=shares,
+        bands=stored.targets.bands(),
+        near=near,
+        measure=measure,
+        hours=stored.running.hours,
+    )
+
+
+def _close(place: tuple[float, float, float], probe: Place) -> bool:
+    x, y, depth = place
+    return (x - probe.x) ** 2 + (y - probe.y) ** 2 + (depth - probe.depth) ** 2 < 0.08**2
+
+
+def panel(stored: StoredTank, setup: StoredSetup, selected: int | None, measure: Measure) -> str:
+    """The list of fixtures with their dimmers, and the fields of the selected one."""
+    return templates.get_template("chart/fixtures.html").render(
+        stored=stored,
+        setup=setup,
+        selected=selected,
+        measure=measure,
+        letter=letter,
+        questions=questions,
+        lenses=LENSES,
+        splashed=splashed,
+    )
+
+
+def frame(stored: StoredTank, sheet: Sheet, measure: Measure) -> dict[str, str]:
+    """What stays while fixtures move: the drawing's frame and its box."""
+    return {
+        "frame": draw_frame(sheet, stored.tank, measure),
+        "viewbox": f"0 0 {sheet.width:.0f} {sheet.height:.0f}",
+        "views": json.dumps([asdict(view) for view in sheet.views()]),
+    }
+
+
+def as_json(parts: dict[str, Any]) -> dict[str, str]:
+    """Plain strings for an answer."""
+    return {key: str(value) for key, value in parts.items()}

@@ -1,0 +1,165 @@
+"""Corals: cards, zones, where each fits, and placing them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from pydantic import BaseModel
+
+from corlume.core.coral import GROUPS, CoralCard
+from corlume.core.judgement.placement import nearest_miss
+from corlume.core.scene import Coral, Seat
+from corlume.formats.measure import Measure
+from corlume.reference.catalogue import coral_cards
+from corlume.services.advice import coral_sites
+from corlume.services.keeping import corals, tanks
+from corlume.services.light.fields import surface_par
+from corlume.services.light.points import surfaces_of
+from corlume.store.tables import NotFound
+from corlume.store.tanks import StoredTank
+from corlume.web.drawing.corals import draw_corals, draw_surfaces, draw_zones
+from corlume.web.drawing.sheet import lay_out_pair
+from corlume.web.drawing.tank import draw_frame, draw_rock
+from corlume.web.forms.form import Form, asked, shown_values
+from corlume.web.page import Db, FormData, Looked, RowId, Unit, along, go, measure_of, page
+
+router = APIRouter(prefix="/tanks/{tank_id}/corals")
+
+
+class DropAt(BaseModel):
+    """Where a coral was let go, seen from above [m]."""
+
+    x: float
+    y: float
+
+
+@router.get("")
+def corals_page(
+    request: Request, db: Db, tank_id: RowId, setup: Looked = None, coral: RowId | None = None
+) -> HTMLResponse:
+    """The corals of a tank, in the light of the setup that is looked at."""
+    return _corals(request, tanks.open_tank(db, tank_id), setup, coral)
+
+
+@router.post("/add")
+def add(db: Db, tank_id: RowId, form: FormData, setup: Looked = None) -> Response:
+    """Add a coral from the bundled cards."""
+    card = coral_cards().get(form.get("card", ""))
+    if card is None:
+        raise NotFound("no such card")
+    coral_id = corals.add_coral(db, tank_id, card)
+    return go(f"/tanks/{tank_id}/corals?coral={coral_id}", setup)
+
+
+@router.post("/{coral_id}/card")
+def change_card(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: RowId, data: FormData, setup: Looked = None
+) -> Response:
+    """Change what is known of a coral."""
+    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
+    card = form.read(CoralCard, stored.coral(coral_id).value.card)
+    if card is None or not form.ok:
+        return _corals(request, stored, setup, coral_id, form=form)
+    corals.change_card(db, tank_id, coral_id, card)
+    return go(f"/tanks/{tank_id}/corals?coral={coral_id}", setup)
+
+
+@router.post("/{coral_id}/place")
+def place(db: Db, tank_id: RowId, coral_id: RowId, body: DropAt, setup: Looked = None) -> JSONResponse:
+    """Put a coral where it was let go."""
+    stored = tanks.open_tank(db, tank_id)
+    corals.place_coral(db, tank_id, coral_id, corals.resting_place(stored.tank, body.x, body.y))
+    return JSONResponse({"next": along(f"/tanks/{tank_id}/corals?coral={coral_id}", setup)})
+
+
+@router.post("/{coral_id}/put")
+def put(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: RowId, data: FormData, setup: Looked = None
+) -> Response:
+    """Put a coral at a place that was typed: it comes to rest on what lies there."""
+    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
+    old = stored.coral(coral_id).value.place or (None, None, None)
+    x, y = form.length("at_x", old[0]), form.length("at_y", old[1])
+    if form.ok:
+        form.attempt(lambda: corals.place_coral(db, tank_id, coral_id, corals.resting_place(stored.tank, x, y)))
+        form.errors = {f"at_{name}" if name in ("x", "y") else name: text for name, text in form.errors.items()}
+    if form.errors:
+        return _corals(request, stored, setup, coral_id, form=form)
+    return go(f"/tanks/{tank_id}/corals?coral={coral_id}", setup)
+
+
+@router.post("/{coral_id}/send")
+def send(db: Db, tank_id: RowId, coral_id: RowId, form: FormData, setup: Looked = None) -> RedirectResponse:
+    """Put a coral on the best site of a zone."""
+    stored = tanks.open_tank(db, tank_id)
+    fixtures = stored.setup(setup).hung
+    coral_sites.send_to_zone(db, tank_id, coral_id, form.get("zone", ""), fixtures)
+    return go(f"/tanks/{tank_id}/corals?coral={coral_id}", setup)
+
+
+@router.post("/{coral_id}/lift")
+def lift(db: Db, tank_id: RowId, coral_id: RowId, setup: Looked = None) -> RedirectResponse:
+    """Take a coral back to those that wait."""
+    corals.place_coral(db, tank_id, coral_id, None)
+    return go(f"/tanks/{tank_id}/corals?coral={coral_id}", setup)
+
+
+@router.post("/{coral_id}/remove")
+def remove(db: Db, tank_id: RowId, coral_id: RowId, setup: Looked = None) -> RedirectResponse:
+    """Take a coral out of the books."""
+    corals.remove_coral(db, tank_id, coral_id)
+    return go(f"/tanks/{tank_id}/corals", setup)
+
+
+def _fields(coral: Coral, measure: Measure) -> dict[str, str]:
+    """What the forms of a coral show: its card, and its place or where one is offered first."""
+    return shown_values(coral.card, measure) | (shown_values(coral.place, measure, "at_") if coral.place else {})
+
+
+def _corals(
+    request: Request,
+    stored: StoredTank,
+    setup_id: int | None,
+    selected: int | None,
+    *,
+    form: Form | None = None,
+) -> HTMLResponse:
+    measure = measure_of(request)
+    setup = stored.setup(setup_id)
+    fixtures = setup.hung
+    states = coral_sites.states(stored, fixtures)
+    chosen = next((s for s in states if s.id == selected), None)
+    if selected is not None and chosen is None:
+        raise NotFound(f"no coral {selected}")
+    zones = coral_sites.zones_of(stored.lit_tank(), stored.targets, fixtures)
+    fits = coral_sites.fits(stored, fixtures, chosen.id) if chosen else []
+    sheet = lay_out_pair(stored.tank)
+    lit = list(zip(surfaces_of(stored.tank), surface_par(stored.lit_tank(), fixtures), strict=True))
+    values = (_fields(chosen.coral, measure) if chosen else {}) | (form.data if form else {})
+    errors = form.errors if form else {}
+    context: dict[str, Any] = {
+        "stored": stored,
+        "states": states,
+        "chosen": chosen,
+        "zones": zones,
+        "fits": fits,
+        "effects": coral_sites.effects(stored, fixtures, chosen.id, fits) if chosen else {},
+        "miss": nearest_miss(chosen.coral.card, fits) if chosen else None,
+        "snap": 0.01 if measure.unit == "cm" else 0.0127,
+        "sheet": sheet,
+        "surfaces": draw_surfaces(sheet.plan, lit, stored.targets),
+        "frame": draw_frame(sheet, stored.tank, measure),
+        "rock_front": draw_rock(sheet.front, stored.tank, stored.tank.width / 2),
+        "zone_marks": draw_zones(sheet.plan, zones, fits, states),
+        "coral_marks": [draw_corals(view, stored.tank, states, selected) for view in sheet.views()],
+        "bands": stored.targets.bands(),
+        "cards": coral_cards(),
+        "groups": GROUPS,
+        "card_form": asked(CoralCard, values, errors, measure),
+        "seat_form": asked(Seat, values, errors, measure, prefix="at_"),
+        "wrong": form,
+        "rules": {"light": "light", "room": "no room", "flow": "flow", "neighbour": "stung"},
+    }
+    return page(request, "corals/corals.html", context, tank=stored, setup=setup, status=422 if form else 200)

@@ -1,0 +1,299 @@
+"""Hang: starting points by rule, the search for a better layout, and its answers."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from markupsafe import Markup
+
+from corlume.core.errors import InvalidInput
+from corlume.core.judgement.figures import Figures
+from corlume.core.judgement.intent import Intent
+from corlume.core.judgement.verdicts import Case, Verdict
+from corlume.core.optics.lens import LENSES
+from corlume.core.scene import Setup
+from corlume.core.words import letter
+from corlume.formats.measure import Measure
+from corlume.reference.catalogue import FixtureKindEntry
+from corlume.services.advice.coral_sites import coral_change
+from corlume.services.advice.diagnosis import find_faults, try_remedy
+from corlume.services.advice.judge import figures, told
+from corlume.services.keeping import shelf, tanks
+from corlume.services.keeping.setups import add_setup
+from corlume.services.light.fields import slice_plane
+from corlume.services.search import jobs
+from corlume.services.search.arrangement import rack_of
+from corlume.services.search.candidate import LEAST_LEVEL, YEARS, cost_of
+from corlume.services.search.jobs import Search
+from corlume.services.search.request import GOALS, MEANS, ZONES, Means, Wish, WishGoal, band_for, intent_of
+from corlume.services.search.run import NEAR
+from corlume.services.search.start_points import default_wish, starting_points
+from corlume.services.steps import STEPS
+from corlume.store.database import Database
+from corlume.store.tables import Kept, NotFound
+from corlume.store.tanks import StoredSetup, StoredTank
+from corlume.web.drawing.card import draw_card
+from corlume.web.drawing.difference import NAMES, difference_plan
+from corlume.web.drawing.trade import draw_trade
+from corlume.web.forms.form import Form
+from corlume.web.page import Db, FormData, RowId, Unit, go, measure_of, page, templates
+
+router = APIRouter(prefix="/tanks/{tank_id}/hang")
+
+
+@router.get("")
+def show_hang(
+    request: Request,
+    db: Db,
+    measure: Unit,
+    tank_id: RowId,
+    kind: str = "cluster",
+    setup: RowId | None = None,
+    goal: WishGoal | None = None,
+    means: Means | None = None,
+) -> HTMLResponse:
+    """Faults of a setup, starting points, the wish, and the newest search."""
+    stored = tanks.open_tank(db, tank_id)
+    newest = jobs.newest(db, tank_id)
+    entry = _kind(db, kind)
+    shown, measured = stored.setup(setup), STEPS[measure.unit]
+    wish = default_wish(stored, entry, measured, shown.intent)
+    if newest and newest.wish.kind == entry.key and newest.setup_id == shown.id:
+        wish = newest.wish
+    if goal and goal != wish.goal:
+        wish = replace(wish, goal=goal, band=band_for(stored, goal))
+    wish = replace(wish, means=means or wish.means)
+    return _page(request, db, stored, shown, entry, _fields(wish, measure), {}, newest)
+
+
+@router.post("")
+def begin(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData) -> Response:
+    """Begin a search."""
+    stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
+    setup = _setup(stored, form.text("setup"))
+    wish = replace(_read_wish(form), grain=STEPS[measure.unit].grain)
+    if wish.goal == setup.intent.meant(stored.targets.goal):
+        wish = replace(wish, end=setup.intent.end)
+    if form.ok:
+        form.attempt(lambda: jobs.begin(db, tank_id, setup.id, wish))
+    if form.errors:
+        newest = jobs.newest(db, tank_id)
+        return _page(request, db, stored, setup, _kind(db, form.text("kind")), form.data, form.errors, newest)
+    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&kind={wish.kind}#answers")
+
+
+@router.post("/start/{number}")
+def adopt_start(db: Db, measure: Unit, tank_id: RowId, number: RowId, data: FormData) -> RedirectResponse:
+    """Make a setup of a starting point and open its chart."""
+    entry, stored = _kind(db, data.get("kind", "")), tanks.open_tank(db, tank_id)
+    intent = _setup(stored, data.get("setup", "")).intent
+    starts = starting_points(stored, entry, intent, STEPS[measure.unit])
+    if not 0 <= number < len(starts):
+        raise NotFound(f"no starting point {number}")
+    setup = Setup(f"{starts[number].name[:50]}: {starts[number].rule}", starts[number].fixtures, intent=intent)
+    return go(f"/tanks/{tank_id}/chart?setup={add_setup(db, tank_id, setup)}")
+
+
+@router.post("/try/{key}")
+def try_it(db: Db, measure: Unit, tank_id: RowId, key: str, setup: RowId) -> RedirectResponse:
+    """Make a setup of what a remedy would do to another, and open its chart."""
+    return go(f"/tanks/{tank_id}/chart?setup={try_remedy(db, tank_id, setup, key, STEPS[measure.unit])}")
+
+
+@router.get("/faults")
+def faults(request: Request, db: Db, tank_id: RowId, setup: RowId | None = None) -> JSONResponse:
+    """What is wrong with the light of a setup, and what each remedy would do; it takes a second to work out."""
+    stored, measure = tanks.open_tank(db, tank_id), measure_of(request)
+    shown = stored.setup(setup)
+    found = find_faults(stored, shown.hung, shown.intent, STEPS[measure.unit])
+    titles = {finding.fault.key: finding.fault.title for finding in found.findings}
+    context = {"found": found, "titles": titles, "stored": stored, "setup": shown, "measure": measure}
+    return JSONResponse({"html": templates.get_template("hang/faults.html").render(**context)})
+
+
+@router.get("/{search_id}")
+def watch(request: Request, db: Db, tank_id: RowId, search_id: RowId) -> JSONResponse:
+    """How far a search is, with its answers as they stand."""
+    found = jobs.look(db, tank_id, search_id)
+    stored = tanks.open_tank(db, tank_id)
+    return JSONResponse(
+        {"state": found.state, "done": found.done, "answers": _answers(stored, found, measure_of(request))}
+    )
+
+
+@router.post("/{search_id}/stop")
+def stop(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
+    """Stop a search; what it has found stays."""
+    jobs.stop(db, tank_id, search_id)
+    stopped = jobs.look(db, tank_id, search_id)
+    setup = _searched(tanks.open_tank(db, tank_id), stopped)
+    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&kind={stopped.wish.kind}#answers")
+
+
+@router.post("/{search_id}/resume")
+def resume(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
+    """Take up a search that a restart cut off."""
+    jobs.resume(db, tank_id, search_id)
+    found = jobs.look(db, tank_id, search_id)
+    setup = _searched(tanks.open_tank(db, tank_id), found)
+    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&kind={found.wish.kind}#answers")
+
+
+@router.post("/{search_id}/adopt/{number}")
+def adopt(db: Db, tank_id: RowId, search_id: RowId, number: RowId) -> RedirectResponse:
+    """Make a setup of a layout and open its chart."""
+    return go(f"/tanks/{tank_id}/chart?setup={jobs.adopt(db, tank_id, search_id, number)}")
+
+
+def _setup(stored: StoredTank, chosen: str) -> StoredSetup:
+    """The setup of a form's field, or the one in use."""
+    return stored.setup(int(chosen) if re.fullmatch(r"[0-9]{1,18}", chosen) else None)
+
+
+def _kind(db: Database, key: str) -> FixtureKindEntry:
+    kinds = shelf.entries(db)
+    return next((entry for entry in kinds if entry.key == key), kinds[0])
+
+
+def _fields(wish: Wish, measure: Measure) -> dict[str, str]:
+    return {
+        "kind": wish.kind,
+        "goal": wish.goal,
+        "means": wish.means,
+        "groups": wish.groups,
+        "count_low": str(wish.counts[0]),
+        "count_high": str(wish.counts[1]),
+        "height_low": measure.number(wish.heights[0]),
+        "height_high": measure.number(wish.heights[1]),
+        "band_low": f"{wish.band[0]:g}",
+        "band_high": f"{wish.band[1]:g}",
+        "symmetric": "on" if wish.symmetric else "",
+        "zones": wish.zones,
+        "beside": "on" if wish.beside else "",
+        "watts": f"{wish.watts:g}" if wish.watts else "",
+        "money": f"{wish.money:g}" if wish.money else "",
+    }
+
+
+def _read_wish(form: Form) -> Wish:
+    counts = [form.number(f"count_{end}") for end in ("low", "high")]
+    for end, number in zip(("low", "high"), counts, strict=True):
+        if number == number and number != int(number):
+            form.errors.setdefault(f"count_{end}", "must be a whole number")
+    heights = [form.length(f"height_{end}") for end in ("low", "high")]
+    band = [form.number(f"band_{end}") for end in ("low", "high")]
+    least, most = (0 if n != n else int(min(n, 99)) for n in counts)
+    watts, money = (form.number(name) if form.text(name) else 0.0 for name in ("watts", "money"))
+    goal: Any = form.text("goal")
+    zones: Any = form.text("zones") or "each"
+    means: Any = form.text("means") or "new"
+    return Wish(
+        form.text("kind"), goal, (least, most), (heights[0], heights[1]), (band[0], band[1]),
+        form.text("symmetric") == "on", zones, form.text("beside") == "on", watts, money, means,
+        form.text("groups"),
+    )  # fmt: skip
+
+
+def _page(
+    request: Request,
+    db: Database,
+    stored: StoredTank,
+    setup: StoredSetup,
+    entry: FixtureKindEntry,
+    values: dict[str, str],
+    errors: dict[str, str],
+    newest: Search | None,
+) -> HTMLResponse:
+    measure = measure_of(request)
+    starts = starting_points(stored, entry, setup.intent, STEPS[measure.unit])
+    context = {
+        "stored": stored,
+        "setup": setup,
+        "entry": entry,
+        "kinds": shelf.entries(db),
+        "goals": [(key, name, *band_for(stored, key)) for key, (name, _) in GOALS.items()],
+        "means": [(key, name) for key, (name, _) in MEANS.items()],
+        "meanings": [*GOALS.values(), *MEANS.values()],
+        "count_hint": "along the tank" if rack_of(stored.tank, entry.parts).along == "x" else "side by side",
+        "zones": list(ZONES.items()),
+        "top": setup.intent.top(stored.targets),
+        "values": values,
+        "errors": errors,
+        "starts": [
+            (
+                start,
+                _picture(stored, start.fixtures, small=True),
+                coral_change(stored, start.fixtures),
+                _graded(stored, start.figures, setup.intent),
+            )
+            for start in starts
+        ],
+        "search": newest,
+        "answers": _answers(stored, newest, measure) if newest else "",
+    }
+    return page(request, "hang/hang.html", context, tank=stored, setup=setup, status=422 if errors else 200)
+
+
+def _picture(stored: StoredTank, fixtures: Any, *, zones: bool = False, small: bool = False) -> Any:
+    setup = StoredSetup(0, "", True, tuple(Kept(k, f) for k, f in enumerate(fixtures)))
+    return draw_card(replace(stored, setups=(setup,)), zones=zones, small=small)
+
+
+def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
+    """What a search has found, against the setup that it began from."""
+    setup = _searched(stored, found)
+    now, intent = setup.hung, intent_of(stored, found.wish)
+    settled = found.state not in ("waiting", "running")
+    try:
+        pictures = [_picture(stored, one.fixtures, zones=found.wish.goal == "zones") for one in found.found]
+        # they take a moment each: not while the search runs
+        differences = _differences(stored, setup, found) if settled else []
+        changes = [coral_change(stored, one.fixtures) for one in found.found] if settled else []
+    except InvalidInput:
+        pictures, differences, changes = [], [], []
+    return templates.get_template("hang/answers.html").render(
+        stored=stored,
+        search=found,
+        years=YEARS,
+        now=figures(stored, now, intent) if now else None,
+        grades=[_graded(stored, one.figures, intent) for one in found.found],
+        changes=changes,
+        lenses=LENSES,
+        cost_now=cost_of(stored, now),
+        pictures=pictures,
+        differences=differences,
+        steps=NAMES,
+        against=setup.name,
+        goal=GOALS[found.wish.goal][0],
+        means=MEANS[found.wish.means][0],
+        near=NEAR,
+        least=LEAST_LEVEL,
+        letter=letter,
+        curve=draw_trade(found.curve, measure),
+        measure=measure,
+    )
+
+
+def _graded(stored: StoredTank, figured: Figures, intent: Intent) -> dict[str, Verdict]:
+    """The verdicts of figures that were worked out already, as the chart would give them."""
+    return {verdict.key: verdict for verdict in told(stored, Case(figured, stored.targets, intent))}
+
+
+def _searched(stored: StoredTank, found: Search) -> StoredSetup:
+    """The setup that a search began from, or the one in use when that is gone."""
+    return next((s for s in stored.setups if s.id == found.setup_id), stored.setup())
+
+
+def _differences(stored: StoredTank, setup: StoredSetup, found: Search) -> list[Markup]:
+    """For each layout what it changes at the rock top; nothing when nothing hangs now."""
+    tank, now = stored.lit_tank(), setup.hung
+    base = slice_plane(tank, now, "plan", tank.rock_top())
+    label = f"PAR of this layout less that of {setup.name}"
+    return [
+        difference_plan(tank, slice_plane(tank, one.fixtures, "plan", tank.rock_top()), base, width=250, label=label)
+        for one in found.found * bool(now)
+    ]

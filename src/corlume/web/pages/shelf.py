@@ -1,0 +1,214 @@
+"""The fixtures shelf: list, a fixture's sheet, import and export of photometry."""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import replace
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from corlume.core.errors import InvalidInput
+from corlume.core.optics.conversion import LUX_PER_PPFD
+from corlume.core.optics.lobe import width_at_half
+from corlume.core.optics.technology import TECHNOLOGIES
+from corlume.core.own_fixture import OwnFixture
+from corlume.core.scene import Fixture
+from corlume.formats.faults import BadFile
+from corlume.formats.measure import parse_number
+from corlume.reference.catalogue import lamp_kinds
+from corlume.reference.spectra import lamp_spectra, weightings, white_leds
+from corlume.services.keeping import shelf
+from corlume.store.database import Database
+from corlume.store.tables import NotFound
+from corlume.web.drawing.polar import draw_polar
+from corlume.web.drawing.spectrum import draw_spectrum
+from corlume.web.forms.form import Form, asked
+from corlume.web.page import Db, Files, FormData, Unit, go, measure_of, page
+
+router = APIRouter(prefix="/shelf")
+KIND_NAMES = {key: technology.name for key, technology in TECHNOLOGIES.items()}
+
+
+@router.get("")
+def show_shelf(request: Request, db: Db) -> HTMLResponse:
+    """All fixtures."""
+    return _shelf(request, db)
+
+
+@router.post("/import")
+def preview_file(request: Request, db: Db, measure: Unit, sent: Files) -> Response:
+    """Show what a photometry file holds, before it goes on the shelf."""
+    files, typed = sent.files, sent.texts
+    faults: list[str] = []
+    kind, light, colours = (typed.get(name, "") for name in ("kind", "light", "colours"))
+    if not files.get("file"):
+        faults.append("No file was chosen, or it is empty.")
+    offered = kind in TECHNOLOGIES and light in (*LUX_PER_PPFD, *white_leds(), "") and colours in (*lamp_spectra(), "")
+    if not offered:
+        faults.append("The kind of fixture or of light is not one of those offered.")
+    ppf = None
+    if typed.get("ppf", "").strip():
+        try:
+            ppf = parse_number(typed["ppf"])
+        except ValueError as error:
+            faults.append(f"PPF {error}.")
+    if not faults:
+        try:
+            brought = shelf.read_import(
+                files["file"],
+                technology=kind,  # type: ignore[arg-type]
+                ppf=ppf,
+                light=light,
+                colours=colours,
+                spectrum=files.get("spectrum", b""),
+                dimmable=typed.get("dimmable") == "on",
+            )
+            return _preview(request, brought, shelf.keep_draft(db, brought))
+        except BadFile as error:
+            faults = [str(fault) for fault in error.faults]
+        except InvalidInput as error:
+            faults = [f"{e.field.upper() if e.field == 'ppf' else e.field} {measure.message(e)}." for e in error.errors]
+    return _shelf(request, db, faults, typed)
+
+
+@router.post("/put")
+def put_on_shelf(request: Request, db: Db, measure: Unit, data: FormData) -> Response:
+    """Put a fixture that was looked at on the shelf."""
+    form = Form(data, measure)
+    draft = form.text("draft")
+    try:
+        brought = shelf.draft(db, int(draft) if re.fullmatch(r"[0-9]{1,18}", draft) else 0)
+    except NotFound:
+        return _shelf(request, db, ["What was read from the file is no longer kept: bring the file in again."])
+    weight, price = (form.number(name) if form.text(name) else 0.0 for name in ("weight", "price"))
+    about = {"name": form.text("name"), "weight": weight, "price": price, "mount": form.text("mount")}
+    key = form.attempt(lambda: shelf.put(db, brought, **about)) if form.ok else None  # type: ignore[arg-type]
+    return go(f"/shelf/{key}") if key else _preview(request, brought, int(draft), form)
+
+
+@router.get("/own")
+def export_own(db: Db) -> Response:
+    """All own fixtures as a JSON file."""
+    headers = {"Content-Disposition": 'attachment; filename="fixtures.json"'}
+    return Response(shelf.export_own(db), media_type="application/json", headers=headers)
+
+
+@router.post("/own")
+def import_own(request: Request, db: Db, sent: Files) -> Response:
+    """Put the fixtures of such a file on the shelf."""
+    data = sent.files.get("file", b"")
+    faults = ["No file was chosen, or it is empty."]
+    if data:
+        try:
+            shelf.import_own(db, data)
+            return go("/shelf")
+        except BadFile as error:
+            faults = [str(fault) for fault in error.faults]
+    return _shelf(request, db, faults)
+
+
+def _preview(request: Request, brought: shelf.Brought, draft: int, form: Form | None = None) -> HTMLResponse:
+    values = form.data if form else {"name": brought.fixture.name}
+    errors = form.errors if form else {}
+    context = {
+        "sheets": [_sheet(brought.fixture)],
+        "brought": brought,
+        "draft": draft,
+        "fixture_form": asked(Fixture, values, errors, measure_of(request)),
+        "own_form": asked(OwnFixture, values, errors, measure_of(request)),
+        "probe_depth": shelf.PROBE_DEPTH,
+        "weightings": weightings(),
+    }
+    return page(request, "shelf/import.html", context, status=422 if form else 200)
+
+
+@router.post("/undo")
+@router.post("/redo")
+def step(request: Request, db: Db) -> RedirectResponse:
+    """Undo or redo on the shelf."""
+    (shelf.undo if request.url.path.endswith("/undo") else shelf.redo)(db)
+    return go("/shelf")
+
+
+@router.get("/{key}")
+def show_sheet(request: Request, db: Db, key: str) -> HTMLResponse:
+    """A fixture's sheet."""
+    entry = shelf.entry(db, key)
+    sheets = [_sheet(part) for part in dict.fromkeys(_plain(part) for part in entry.parts)]
+    context = {"entry": entry, "sheets": sheets, "source": shelf.source_of(db, key), "probe_depth": shelf.PROBE_DEPTH}
+    context |= {"weightings": weightings()}
+    return page(request, "shelf/fixture.html", {**context, "steps": shelf.steps(db), "scope": "/shelf"})
+
+
+@router.get("/{key}/lm63")
+def export_file(db: Db, key: str) -> Response:
+    """A fixture as an LM-63 file."""
+    text = shelf.export_photometry(db, key)
+    name = re.sub(r"[^a-z0-9]+", "-", shelf.entry(db, key).name.lower()).strip("-") or "fixture"
+    headers = {"Content-Disposition": f'attachment; filename="{name}.ies"'}
+    return Response(text, media_type="text/plain", headers=headers)
+
+
+@router.post("/{key}/remove")
+def remove(db: Db, key: str) -> RedirectResponse:
+    """Take an own fixture off the shelf; undo brings it back."""
+    shelf.entry(db, key)
+    if key.startswith("own-"):
+        shelf.remove_own(db, key)
+    return go("/shelf")
+
+
+def _sheet(part: Fixture) -> dict[str, Any]:
+    """What a sheet shows of one part."""
+    shape, colours = part.emitter.shape(), shelf.colours(part)
+    return {
+        "part": part,
+        "kind": part.emitter.made_by.name,
+        "lamp": lamp_kinds()[part.emitter.technology],
+        "polar": draw_polar(shape),
+        "along": width_at_half(shape),
+        "across": width_at_half(shape, math.pi / 2),
+        "footprints": shelf.footprints(part),
+        "colours": colours,
+        "spectrum": draw_spectrum(colours),
+    }
+
+
+def _plain(part: Fixture) -> Fixture:
+    """A part without its place, so that four tubes of a hybrid make one sheet."""
+    return replace(part, emitter=replace(part.emitter, x=0.0, y=0.0))
+
+
+def _shelf(
+    request: Request, db: Database, faults: list[str] | None = None, typed: dict[str, str] | None = None
+) -> HTMLResponse:
+    entries = shelf.entries(db)
+    groups = {"Your own": [e for e in entries if e.key.startswith("own-")]}
+    for kind, name in KIND_NAMES.items():
+        groups[name] = [
+            e
+            for e in entries
+            if len(e.parts) == 1 and e.parts[0].emitter.technology == kind and not e.key.startswith("own-")
+        ]
+    groups["Hybrid frames"] = [e for e in entries if len(e.parts) > 1]
+    context = {
+        "groups": groups,
+        "kinds": KIND_NAMES,
+        "lights": [
+            (key, f"{name} (published, {factor:g} lux per PAR)") for key, (name, factor) in LUX_PER_PPFD.items()
+        ],
+        "leds": [(key, name) for key, (name, _) in white_leds().items()],
+        "spectra": lamp_spectra(),
+        "faults": faults or [],
+    }
+    context |= {
+        "typed": typed or {},
+        "faults": faults or [],
+        "steps": shelf.steps(db),
+        "scope": "/shelf",
+        "width_at_half": width_at_half,
+    }
+    return page(request, "shelf/shelf.html", context, status=422 if faults else 200)

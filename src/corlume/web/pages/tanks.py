@@ -1,0 +1,95 @@
+"""All tanks: the list, files in and out, undo, and what the keeper prefers on this device."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from corlume.formats.faults import BadFile
+from corlume.services.keeping import tanks
+from corlume.store.database import Database
+from corlume.web.drawing.card import draw_card
+from corlume.web.page import Db, Files, FormData, RowId, go, measure_of, page, told
+
+router = APIRouter()
+
+
+@router.get("/tanks")
+def list_tanks(request: Request, db: Db) -> HTMLResponse:
+    """All tanks."""
+    return show_tanks(request, db)
+
+
+@router.post("/tanks/import")
+def import_tank(request: Request, db: Db, sent: Files) -> Response:
+    """Store the tank of an uploaded scene file."""
+    data = sent.files.get("file", b"")
+    faults = ["No file was chosen, or it is empty."]
+    if data:
+        try:
+            return go(f"/tanks/{tanks.import_tank(db, data)}/chart")
+        except BadFile as error:
+            faults = [str(fault) for fault in error.faults]
+    return show_tanks(request, db, faults=faults)
+
+
+@router.get("/tanks/{tank_id}/export")
+def export_tank(db: Db, tank_id: RowId) -> Response:
+    """The tank as a scene file."""
+    stored = tanks.open_tank(db, tank_id)
+    name = re.sub(r"[^a-z0-9]+", "-", stored.name.lower()).strip("-") or "tank"
+    headers = {"Content-Disposition": f'attachment; filename="{name}.json"'}
+    return Response(tanks.export_tank(db, tank_id), media_type="application/json", headers=headers)
+
+
+@router.post("/tanks/{tank_id}/remove")
+def remove_tank(db: Db, tank_id: RowId) -> RedirectResponse:
+    """Remove a tank; the tanks page can undo it."""
+    tanks.delete_tank(db, tank_id)
+    return go("/tanks")
+
+
+@router.post("/tanks/{tank_id}/mend")
+def mend(db: Db, tank_id: RowId) -> RedirectResponse:
+    """Take out rock and braces for which a tank does not read; it can be undone."""
+    tanks.take_out_misfits(db, tank_id)
+    return go(f"/tanks/{tank_id}")
+
+
+@router.post("/undo")
+@router.post("/redo")
+@router.post("/tanks/{tank_id}/undo")
+@router.post("/tanks/{tank_id}/redo")
+def step(request: Request, db: Db, data: FormData, tank_id: RowId | None = None) -> RedirectResponse:
+    """Undo or redo, then back to where the keeper was, or to what is left of it when that is gone."""
+    (tanks.undo if request.url.path.endswith("/undo") else tanks.redo)(db, tank_id)
+    back = data.get("back", "/tanks")
+    shown = re.search(r"[?&]setup=(\d{1,9})", back)
+    if tank_id and shown and not tanks.has_setup(db, tank_id, int(shown[1])):
+        back = back.partition("?")[0]
+    return go(back)
+
+
+@router.post("/preferences")
+def preferences(data: FormData) -> RedirectResponse:
+    """Remember the unit and the theme on this device."""
+    answer = go(data.get("back", "/tanks"))
+    for name, allowed in (("unit", ("cm", "in")), ("theme", ("day", "night"))):
+        if data.get(name) in allowed:
+            answer.set_cookie(name, data[name], max_age=10 * 365 * 86400, httponly=True, samesite="strict")
+    return answer
+
+
+def show_tanks(request: Request, db: Database, *, faults: Sequence[str] = ()) -> HTMLResponse:
+    """The list of tanks, with what is wrong with a file that was brought, and with tanks that do not read."""
+    found, measure = tanks.all_tanks(db), measure_of(request)
+    context = {
+        "tanks": found,
+        "faults": faults,
+        "faulty": [(one, told(one, measure)) for one in tanks.faulty_tanks(db)],
+        "pictures": {stored.id: draw_card(stored) for stored in found},
+    }
+    return page(request, "tanks/tanks.html", context, status=422 if faults else 200)
