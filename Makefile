@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo serve test bench styles check clean
+.PHONY: demo serve test quick scripts bench styles check rooms clean
 
 demo: .venv/demo.stamp
 	$(BIN)/corlume demo
@@ -13,11 +13,32 @@ serve: .venv/demo.stamp
 test: .venv/test.stamp
 	sh scripts/ensure-chromium.sh
 	$(BIN)/python -m pytest -n auto --dist worksteal
+	@$(MAKE) --no-print-directory scripts
+
+# What a change wants while it is made: the tests of what changed since the last commit, without those that take long.
+quick: .venv/test.stamp
+	$(BIN)/python -m pytest -n auto --dist worksteal $(shell $(PYTHON) scripts/tests_for_change.py)
+	@$(MAKE) --no-print-directory scripts
+
+# Tests of the JavaScript by node's own runner; node is not needed to run or to set up the application.
+scripts:
+	@if command -v node >/dev/null; then node --test tests/js; else echo "node is not here: the JavaScript tests are left out"; fi
 
 check: .venv/test.stamp
 	$(BIN)/ruff check
 	$(BIN)/ruff format --check
 	$(BIN)/mypy
+	@if command -v npm >/dev/null; then $(MAKE) --no-print-directory lint/node_modules/stamp && \
+	lint/node_modules/.bin/eslint -c lint/eslint.config.mjs src/corlume/web/static --ignore-pattern '**/vendor/**'; \
+	else echo "node is not here: the JavaScript is not linted"; fi
+
+lint/node_modules/stamp: lint/package-lock.json
+	cd lint && npm ci --ignore-scripts --no-audit --no-fund
+	touch $@
+
+# The picture of who imports whom, drawn from the imports.
+rooms:
+	$(PYTHON) scripts/draw_rooms.py
 
 bench: .venv/demo.stamp
 	$(BIN)/python -m benchmarks.run
@@ -42,4 +63,4 @@ styles:
 	touch $@
 
 clean:
-	rm -rf .venv styles/node_modules
+	rm -rf .venv styles/node_modules lint/node_modules

@@ -25,13 +25,13 @@ from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.field import Medium, channel_fields, combine, grid, unit_field
 from corlume.core.optics.water import Water
 from corlume.core.units import DEGREE
-from corlume.reference.catalogue import fixture_kinds
+from corlume.reference.catalogue import catalogue
 from corlume.services.advice.judge import verdicts
 from corlume.services.keeping.demo import demo_scene
 from corlume.services.light.fields import first_look, medium_of, warm_up
-from corlume.services.search.request import Wish
 from corlume.services.search.run import search
 from corlume.services.search.start_points import default_wish, starting_points
+from corlume.services.search.wish import Wish
 from corlume.store.tanks import StoredTank, unstored
 
 
@@ -137,11 +137,11 @@ def layouts() -> None:
     tank, _ = our_tank()
     demo = unstored(demo_scene())
     stored = unstored(replace(demo_scene(), tank=tank, corals=(), wanted=()))
-    kind = fixture_kinds()["cluster"]
+    kind = catalogue()["cluster"]
     wish = Wish("cluster", "even", (4, 4), (0.2, 0.5), (200.0, 350.0))
 
     def run(key: str, wished: Wish, over=stored):  # type: ignore[no-untyped-def]
-        *_, last = search(over, fixture_kinds()[key], wished, kinds=list(fixture_kinds().values()))
+        *_, last = search(over, catalogue()[key], wished, entries=list(catalogue().values()))
         return last
 
     run("cluster", replace(wish, counts=(1, 1), heights=(0.3, 0.3)))

@@ -24,7 +24,7 @@ VIEWS = [
     ("light-chart-night", "/tanks/1/chart?setup=2", WIDE, {"theme": "night", "unit": "in"}),
     ("hang", "/tanks/1/hang", WIDE, {}),
     ("zones", "/tanks/1/zones", WIDE, {}),
-    ("answers", "/tanks/1/hang?kind=cluster", (1280, 1000), {}),
+    ("answers", "/tanks/1/hang?entry=cluster", (1280, 1000), {}),
     ("setups", "/tanks/1/setups", WIDE, {}),
     ("mount", "/tanks/1/setups/2/mount", WIDE, {}),
     ("corals", "/tanks/1/corals?coral=15", WIDE, {}),
@@ -63,7 +63,7 @@ def main() -> None:
 
 def _search(page: Page) -> None:
     """Search for the zones of the demo, and go to what is found."""
-    page.get_by_label("Goal").select_option("zones")
+    page.get_by_label("Purpose").select_option("zones")
     page.get_by_label("At most").fill("4")
     page.get_by_role("button", name="Search").click()
     page.locator("progress").wait_for(state="hidden", timeout=120_000)

@@ -11,14 +11,14 @@ from typing import Any
 
 from corlume.core.coral import CoralCard
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
-from corlume.core.judgement.intent import BY_GOAL, Intent
+from corlume.core.judgement.intent import BY_STOCKING, Intent
 from corlume.core.judgement.targets import SCHOOLS, LightTargets
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.optics.lens import LensKey, with_lens
 from corlume.core.scene import Coral, Fixture, Scene, Seat, Setup
-from corlume.core.surroundings import Site
+from corlume.core.surroundings import Surroundings
 from corlume.core.units import INCH
-from corlume.reference.catalogue import fixture_kinds
+from corlume.reference.catalogue import catalogue
 
 
 def tank(length: float = 48, width: float = 24, depth: float = 20, **more: Any) -> Tank:
@@ -40,7 +40,7 @@ def row(
     lens: LensKey | None = None,
 ) -> tuple[Fixture, ...]:  # fmt: skip
     """Fixtures of a kind along the tank."""
-    part = fixture_kinds()[key].parts[0]
+    part = catalogue()[key].parts[0]
     outputs = [output] * len(places) if isinstance(output, float | int) else list(output)
     emitter = replace(part.emitter, y=y * INCH, height=height * INCH)
     emitter = with_lens(emitter, lens) if lens else emitter
@@ -69,19 +69,19 @@ class Situation:
     must: tuple[str, ...] = ()
     must_not: tuple[str, ...] = ()
     tank: Tank = field(default_factory=tank)
-    goal: str = "sps"
+    stocking: str = "sps"
     school: str = "moderate"
-    intent: Intent = BY_GOAL
+    intent: Intent = BY_STOCKING
     zones: tuple[WantedZone, ...] = ()
     corals: tuple[Coral, ...] = ()
-    site: Site = field(default_factory=Site)
+    site: Surroundings = field(default_factory=Surroundings)
 
     @property
     def scene(self) -> Scene:
-        targets = LightTargets(**SCHOOLS[self.school].limits, goal=self.goal, school=self.school)  # type: ignore[arg-type]
+        targets = LightTargets(**SCHOOLS[self.school].limits, stocking=self.stocking, school=self.school)  # type: ignore[arg-type]
         setup = Setup("As it hangs", self.hung, True, self.intent)
         return Scene(self.told[:80], self.tank, targets, setups=(setup,), corals=self.corals, wanted=self.zones,
-                     site=self.site)  # fmt: skip
+                     site=self.surroundings)  # fmt: skip
 
 
 CUBE, SIX_FEET = tank(24), tank(72)
@@ -197,11 +197,11 @@ SITUATIONS = (
     Situation(
         "An LPS tank under light for SPS", row("cluster", (13, 35), 12, 0.9),
         ("Too much for the tank's corals", "Turn all down by a fifth", "What stands in too much light bleaches"),
-        ("Too weak", "Too much for the low places"), goal="lps",
+        ("Too weak", "Too much for the low places"), stocking="lps",
     ),
     Situation(
         "An LPS tank in the dark half of the shop", row("cluster", (13, 35), 14, 0.1), ("Too weak",),
-        ("Too much", "Beams overlap"), goal="lps",
+        ("Too much", "Beams overlap"), stocking="lps",
     ),
     Situation(
         "A strong end made on purpose", STRONG_LEFT,
@@ -263,20 +263,20 @@ SITUATIONS = (
     Situation("At 13 in over the water", row("cluster", (13, 35), 13), (r"Splash and salt, look: .*2 collect salt",)),
     Situation(
         "Leads of half a metre over four feet", row("cluster", (13, 35), 12),
-        ("Leads from fixture to fixture, does not hold",), site=Site(lead=0.5),
+        ("Leads from fixture to fixture, does not hold",), site=Surroundings(lead=0.5),
     ),
     Situation(
         "Long bodies whose ends are near", row("cluster-large", (12.5, 36), 12),
-        ("Leads from fixture to fixture, holds",), site=Site(lead=0.5),
+        ("Leads from fixture to fixture, holds",), site=Surroundings(lead=0.5),
     ),
     Situation(
         "Tubes chained front to back", tubes("t5-54", (2, 22), 9, middle=24),
-        ("Leads from fixture to fixture, does not hold",), site=Site(lead=0.6),
+        ("Leads from fixture to fixture, does not hold",), site=Surroundings(lead=0.6),
     ),
     Situation(
         "Halides on a small breaker", row("halide-400", (9, 24, 39), 16),
         ("Circuit, does not hold", "licensed electrician"),
-        site=Site(volts=115, breaker=10),
+        site=Surroundings(volts=115, breaker=10),
     ),
     Situation(
         "Two large-format fixtures in equal parts", row("cluster-large", (12, 36), 12, 0.7),

@@ -163,7 +163,7 @@ def test_layout_prints_answers_and_writes_them_as_setups(tmp_path: Path) -> None
         (("--counts", "4-2"), "--counts must not be less than the least, not 2"),
         (("--heights", "20-500"), "--heights is over the room: canopy or ceiling is at 90 cm"),
         (("--band", "300-200"), "--band must be more than where the band starts"),
-        (("--goal", "zones"), "--goal needs a zone: draw one first"),
+        (("--purpose", "zones"), "--purpose needs a zone: draw one first"),
         (("--kind", "lantern"), "'lantern' is not one of"),
         (("--setup", "x"), 'It has: "Balanced"'),
     ],

@@ -9,16 +9,16 @@ import pytest
 from starlette.testclient import TestClient
 
 from corlume.core.geometry import Brace, Rock
-from corlume.core.judgement.intent import BY_GOAL, Intent
+from corlume.core.judgement.intent import BY_STOCKING, Intent
 from corlume.core.optics.budget import flux_budget
 from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.formats.measure import LengthUnit, Measure
-from corlume.reference.catalogue import fixture_kinds
+from corlume.formats.steps import STEPS
+from corlume.reference.catalogue import catalogue
 from corlume.services.advice.diagnosis import SLIDERS, Diagnosis, Remedy, find_faults
 from corlume.services.keeping import hung_fixtures, tanks
 from corlume.services.light.fields import surface_par
-from corlume.services.steps import STEPS
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
 from tests.ruled import CLUSTER
@@ -29,11 +29,11 @@ def lamps(*places: float, height: float = 0.12, **changes: float) -> list[Fixtur
     return [Fixture(replace(emitter, x=x), watts=115.0) for x in places]
 
 
-def found_in(stored: StoredTank, fixtures: list[Fixture], intent: Intent = BY_GOAL) -> Diagnosis:
+def found_in(stored: StoredTank, fixtures: list[Fixture], intent: Intent = BY_STOCKING) -> Diagnosis:
     return find_faults(stored, fixtures, intent)
 
 
-def keys_of(stored: StoredTank, fixtures: list[Fixture], intent: Intent = BY_GOAL) -> set[str]:
+def keys_of(stored: StoredTank, fixtures: list[Fixture], intent: Intent = BY_STOCKING) -> set[str]:
     return {finding.fault.key for finding in found_in(stored, fixtures, intent).findings}
 
 
@@ -71,7 +71,7 @@ def test_faults_are_told_and_a_remedy_is_tried_with_one_click(client: TestClient
     html = client.get("/tanks/1/hang/faults?setup=1", headers={"Content-Type": "application/json"}).json()["html"]
     keys = re.findall(r"/tanks/1/hang/try/(\w+)\?setup=1", html)
     assert len(keys) == len(set(keys)) > 0  # each once
-    told = find_faults(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup(1).hung, BY_GOAL)
+    told = find_faults(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup(1).hung, BY_STOCKING)
     chart = client.post(f"/tanks/1/hang/try/{keys[0]}?setup=1").headers["location"]
     tried = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
     assert tuple(tried.hung) == remedies(told)[keys[0]].fixtures
@@ -82,11 +82,11 @@ def test_faults_are_told_and_a_remedy_is_tried_with_one_click(client: TestClient
 def test_remedies_are_true_when_they_are_done(stored: StoredTank, unit: LengthUnit) -> None:
     # the figures, and the faults that are gone, eased and new, are those of the setup after the move
     for setup in (lamps(0.45, 0.75, height=0.25), lamps(0.2, 1.0), lamps(0.61, height=0.2)):
-        found = find_faults(stored, setup, BY_GOAL, STEPS[unit])
+        found = find_faults(stored, setup, BY_STOCKING, STEPS[unit])
         before = {finding.fault.key: finding.fault for finding in found.findings}
         assert found.remedies
         for remedy in found.remedies:
-            after = find_faults(stored, remedy.fixtures, BY_GOAL, STEPS[unit])
+            after = find_faults(stored, remedy.fixtures, BY_STOCKING, STEPS[unit])
             assert after.now == remedy.figures
             left = {finding.fault.key: finding.fault for finding in after.findings}
             gone = {key for key, how in remedy.eases.items() if how == "gone"}
@@ -101,7 +101,7 @@ def test_remedies_are_true_when_they_are_done(stored: StoredTank, unit: LengthUn
 def test_steps_of_remedies_are_round_in_the_keepers_unit(stored: StoredTank) -> None:
     setup = lamps(0.45, 0.75, height=0.25)
     for unit, words in (("cm", "Raise all by 8 cm"), ("in", "Raise all by 3 in")):
-        lifted = remedies(find_faults(stored, setup, BY_GOAL, STEPS[unit]))["raise"]  # type: ignore[index]
+        lifted = remedies(find_faults(stored, setup, BY_STOCKING, STEPS[unit]))["raise"]  # type: ignore[index]
         assert Measure(unit).fill(lifted.words, lifted.lengths) == words  # type: ignore[arg-type]
         assert lifted.fixtures[0].emitter.height - 0.25 == pytest.approx(STEPS[unit].lift)  # type: ignore[index]
 
@@ -115,7 +115,7 @@ def test_a_canopy_too_low_says_by_how_much_it_must_rise(stored: StoredTank) -> N
 
 
 def test_short_tubes_leave_the_ends_and_too_low_a_mount_is_told(stored: StoredTank) -> None:
-    tube = fixture_kinds()["t5-24"].parts[0]
+    tube = catalogue()["t5-24"].parts[0]
     tubes = [replace(tube, emitter=replace(tube.emitter, x=0.61, y=y, height=0.15)) for y in (0.15, 0.3, 0.45)]
     faults = {f.fault.key: f for f in found_in(stored, tubes).findings}
     short = faults["short_tubes"]
@@ -140,7 +140,7 @@ def test_too_much_and_too_little_are_told_by_what_the_setup_is_meant_for(stored:
     assert f"read {sand:.0f} PAR" in faults["low_places"].found
     assert "low_places" not in keys_of(stored, [replace(f, output=0.3) for f in bright])
     # an SPS tank wants light for SPS down there as well, and an LPS tank too much of it nowhere
-    sps, lps = (replace(stored, targets=replace(stored.targets, goal=goal)) for goal in ("sps", "lps"))
+    sps, lps = (replace(stored, targets=replace(stored.targets, stocking=goal)) for goal in ("sps", "lps"))
     assert not {"low_places", "too_strong"} & keys_of(sps, bright)
     assert "too_strong" in keys_of(lps, bright)
     assert keys_of(lps, bright) == keys_of(sps, bright, Intent("lps"))
@@ -173,12 +173,12 @@ def test_a_setup_tried_is_named_by_its_move_without_slots(client: TestClient, db
     setup = tanks.open_tank(db, 1).setup(1)
     dim = {kept.id: {"output": 0.1} for kept in setup.fixtures}
     hung_fixtures.change_fixtures(db, 1, 1, dim)
-    found = find_faults(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup(1).hung, BY_GOAL)
+    found = find_faults(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup(1).hung, BY_STOCKING)
     assert "brighten" in remedies(found)
     chart = client.post("/tanks/1/hang/try/brighten?setup=1").headers["location"]
     tried = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
     assert tried.name == "LED only, as it hangs: turn all up"
-    after = find_faults(tanks.open_tank(db, 1), tried.hung, BY_GOAL)
+    after = find_faults(tanks.open_tank(db, 1), tried.hung, BY_STOCKING)
     assert "too_weak" not in {finding.fault.key for finding in after.findings}
 
 

@@ -23,7 +23,7 @@ from corlume.services.light.fields import Plane
 from corlume.services.light.points import Place
 from corlume.store.tables import Kept
 from corlume.web.drawing.lamps import _apart, draw_dimensions, draw_fixtures, draw_probe, letter
-from corlume.web.drawing.light import draw_light, isoline_levels
+from corlume.web.drawing.light import draw_light, isolines_of
 from corlume.web.drawing.sheet import View, lay_out, lay_out_pair
 from corlume.web.drawing.svg import el
 from corlume.web.drawing.tank import draw_frame, draw_rock
@@ -108,8 +108,8 @@ def test_isolines_carry_their_value_where_it_is_true() -> None:
         assert x == pytest.approx(float(e.text or 0) / 500 * 300, abs=1.0)
 
 
-def test_isoline_levels_always_hold_the_limits_and_stay_few() -> None:
-    levels = isoline_levels(np.array([[3.0, 2900.0]]), TARGETS.bands())
+def test_isolines_of_always_hold_the_limits_and_stay_few() -> None:
+    levels = isolines_of(np.array([[3.0, 2900.0]]), TARGETS.bands())
     assert [x for x, limit in levels if limit] == [75, 150, 200, 350]
     assert len(levels) <= 4 + 11
 

@@ -17,13 +17,13 @@ from corlume.core.optics.lens import LENSES
 from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE, INCH
 from corlume.formats.measure import Measure
-from corlume.reference.catalogue import fixture_kinds
+from corlume.reference.catalogue import catalogue
 from corlume.services.keeping import tanks
 from corlume.services.light.fields import par_at
 from corlume.services.search import jobs, run
 from corlume.services.search.cheapest import REACHED
-from corlume.services.search.request import Wish, aim_of
 from corlume.services.search.start_points import starting_points
+from corlume.services.search.wish import Wish, aim_of
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
 from tests.ruled import CLUSTER, RULED, last
@@ -84,7 +84,7 @@ def test_strong_end_is_strong_and_what_hangs_already_stays(stored: StoredTank) -
     left = last(stored, Wish("cluster", "strong_left", (2, 3), (0.25, 0.3), (200, 350))).best[0]
     assert left.layout.levels[0] > left.layout.levels[-1]
     setup = [Fixture(replace(CLUSTER.parts[0].emitter, x=x, y=0.3), watts=115.0, name="mine") for x in (0.3, 0.5)]
-    bar = fixture_kinds()["bar"].parts[0]
+    bar = catalogue()["bar"].parts[0]
     bar = replace(bar, emitter=replace(bar.emitter, x=0.6, y=0.1))
     own = last(stored, Wish("cluster", "even", (1, 1), (0.2, 0.3), (200, 350), means="own"), setup=[*setup, bar]).best[
         0
@@ -96,7 +96,7 @@ def test_strong_end_is_strong_and_what_hangs_already_stays(stored: StoredTank) -
 
 
 def test_lenses_and_lean_are_tried_and_hang_as_found(stored: StoredTank) -> None:
-    narrow = fixture_kinds()["cluster-narrow"]
+    narrow = catalogue()["cluster-narrow"]
     *_, step = run.search(stored, narrow, Wish("cluster-narrow", "even", (2, 2), (0.2, 0.3), (200, 350)))
     best = step.best[0]
     # under a low ceiling 60 degree lenses leave gaps: wider ones come out ahead; common practice, no source
@@ -114,7 +114,7 @@ def test_lenses_and_lean_are_tried_and_hang_as_found(stored: StoredTank) -> None
 
 @pytest.mark.parametrize("zones", ["each", "rows", "rings"])
 def test_grid_is_levelled_by_zones(stored: StoredTank, zones: str) -> None:
-    small = fixture_kinds()["module-grid"]
+    small = catalogue()["module-grid"]
     start = next(one for one in starting_points(stored, small) if "grid" in one.rule)
     assert len(start.fixtures) == 8  # one for each square foot of 4 x 2
     wish = Wish("module-grid", "even", (1, 1), (0.2, 0.3), (200, 350), zones=zones, means="levels")  # type: ignore[arg-type]
@@ -133,8 +133,8 @@ def test_grid_is_levelled_by_zones(stored: StoredTank, zones: str) -> None:
 
 
 def test_cheapest_reaches_the_band_for_the_least(stored: StoredTank) -> None:
-    kinds = [fixture_kinds()[key] for key in ("cluster", "cluster-large", "halide-250", "t5-54")]
-    step = last(stored, Wish("cluster", "even", (1, 3), (0.2, 0.4), (200, 350), means="cheapest"), kinds=kinds)
+    kinds = [catalogue()[key] for key in ("cluster", "cluster-large", "halide-250", "t5-54")]
+    step = last(stored, Wish("cluster", "even", (1, 3), (0.2, 0.4), (200, 350), means="cheapest"), entries=kinds)
     reached = [f for f in step.best if f.figures.coverage >= REACHED]
     assert reached
     assert [f.cost for f in reached] == sorted(f.cost for f in reached)
@@ -177,7 +177,7 @@ def test_wishes_that_cannot_be_are_refused_by_field(stored: StoredTank, wish: Wi
 
 def test_search_is_watched_adopted_and_kept(client: TestClient, db: Database) -> None:
     form = {
-        "kind": "cluster", "goal": "even", "count_low": "2", "count_high": "3", "height_low": "24",
+        "entry": "cluster", "purpose": "even", "count_low": "2", "count_high": "3", "height_low": "24",
         "height_high": "30", "band_low": "200", "band_high": "350",
     }  # fmt: skip
     page = client.get("/tanks/1/hang").text
@@ -200,9 +200,9 @@ def test_search_is_watched_adopted_and_kept(client: TestClient, db: Database) ->
     adopted = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
     assert [k.value.emitter.x for k in adopted.fixtures] == pytest.approx([f.emitter.x for f in found[0].fixtures])
     assert client.post("/tanks/1/hang/1/adopt/99").status_code == 404
-    begun = client.post("/tanks/1/hang/start/0", data={"kind": "cluster"}).headers["location"]
+    begun = client.post("/tanks/1/hang/start/0", data={"entry": "cluster"}).headers["location"]
     assert "balanced" in tanks.open_tank(db, 1).setup(int(begun.split("=")[1])).name
-    assert client.post("/tanks/1/hang/start/99", data={"kind": "cluster"}).status_code == 404
+    assert client.post("/tanks/1/hang/start/99", data={"entry": "cluster"}).status_code == 404
     assert client.get("/tanks/1/hang/77").status_code == 404
 
 
@@ -230,16 +230,16 @@ def test_setups_side_by_side_show_their_difference(client: TestClient) -> None:
 
 
 def test_grid_goes_from_rule_to_setup_to_levels_by_ring(client: TestClient, db: Database) -> None:
-    page = client.get("/tanks/1/hang?kind=module-grid").text
+    page = client.get("/tanks/1/hang?entry=module-grid").text
     assert "One small module for each square foot" in page
     number = page.count("Make a setup") - 1
-    chart = client.post(f"/tanks/1/hang/start/{number}", data={"kind": "module-grid"}).headers["location"]
+    chart = client.post(f"/tanks/1/hang/start/{number}", data={"entry": "module-grid"}).headers["location"]
     setup = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
     assert len(setup.fixtures) == 10  # 5 x 2 square feet
-    page = client.get(f"/tanks/1/hang?setup={setup.id}&kind=module-grid").text
+    page = client.get(f"/tanks/1/hang?setup={setup.id}&entry=module-grid").text
     assert f'<option value="{setup.id}" selected>' in page
     form = {
-        "kind": "module-grid", "setup": str(setup.id), "goal": "even", "means": "levels", "zones": "rings",
+        "entry": "module-grid", "setup": str(setup.id), "purpose": "even", "means": "levels", "zones": "rings",
         "count_low": "1", "count_high": "1", "height_low": "20", "height_high": "30", "band_low": "200",
         "band_high": "350",
     }  # fmt: skip
@@ -259,16 +259,16 @@ def test_grid_goes_from_rule_to_setup_to_levels_by_ring(client: TestClient, db: 
 
 def test_wish_that_cannot_be_is_refused_before_it_is_kept(client: TestClient, db: Database) -> None:
     form = {
-        "kind": "cluster", "goal": "even", "means": "own", "count_low": "2", "count_high": "3", "height_low": "24",
+        "entry": "cluster", "purpose": "even", "means": "own", "count_low": "2", "count_high": "3", "height_low": "24",
         "height_high": "30",
         "band_low": "200", "band_high": "350",
     }  # fmt: skip
     for change, words in (
-        ({"kind": "lantern"}, "The fixture is not on the shelf"),
-        ({"goal": "moon"}, "The goal is not one of those offered"),
+        ({"entry": "lantern"}, "The fixture is not on the shelf"),
+        ({"purpose": "moon"}, "The purpose is not one of those offered"),
         ({"means": "new", "watts": "lots"}, "Power is not a number"),
         ({"means": "new", "money": "400"}, "To buy is too little: 2 at 420 each come to 840, not 400"),
-        ({"goal": "zones", "band_low": ""}, 'id="band_low-error"'),
+        ({"purpose": "zones", "band_low": ""}, 'id="band_low-error"'),
     ):
         page = client.post("/tanks/1/hang", data={**form, **change})
         assert page.status_code == 422

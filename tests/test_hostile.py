@@ -32,7 +32,7 @@ SCALARS = [*TEXTS, None, True, 0, -1, 1e308, 2**63, 0.3, [], {}, [[]], {"x": 1},
 TYPES = ["application/json", "application/x-www-form-urlencoded", "multipart/form-data; boundary=b", "text/plain", ""]
 TYPES += ["multipart/form-data; boundary=b; charset=klingon", "multipart/form-data", "application/json; charset=utf-7"]
 FIELDS = """
-name length width x y height kind goal school back setup zone card unit
+name length width x y height entry stocking purpose school back setup zone card unit
 theme count_low count_high height_low height_high band_low band_high draft weight price form flow base water
 ripple left_pane probe changes selected layer purpose start end view depth levels wear output
 agreed par_low par_high volts a b
@@ -82,7 +82,9 @@ def test_no_request_of_two_thousand_ends_in_an_answer_of_500(client: TestClient,
             good = {"tank_id": [1, 2], "setup_id": [1, 2, 3]}.get(name, [1, 2, 4])
             path = path.replace(f"{{{name}}}", str(draw.choice(good if draw.random() < 0.7 else IDS)), 1)
         if draw.random() < 0.3:
-            path += f"?{draw.choice(['setup', 'kind', 'goal', 'coral', 'a', 'b'])}={draw.choice([*IDS, *TEXTS[:12]])}"
+            path += (
+                f"?{draw.choice(['setup', 'entry', 'purpose', 'coral', 'a', 'b'])}={draw.choice([*IDS, *TEXTS[:12]])}"
+            )
         kind = draw.choice(TYPES)
         headers = {"Content-Type": kind} if kind else {}
         if draw.random() < 0.1:
@@ -216,7 +218,7 @@ def test_large_upload_holds_nobody_up_and_can_be_kept(client: TestClient, db: Da
 
     other = threading.Thread(target=look)
     other.start()
-    seen = client.post("/shelf/import", files={"file": ("a.ies", text)}, data={"kind": "led_bar", "ppf": "90"})
+    seen = client.post("/shelf/import", files={"file": ("a.ies", text)}, data={"technology": "led_bar", "ppf": "90"})
     other.join()
     assert seen.status_code == 200
     draft = seen.text.partition('name="draft" value="')[2].partition('"')[0]

@@ -19,7 +19,7 @@ from corlume.cli.main import main
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Tank
 from corlume.core.judgement.figures import Ends, Figures, Light, Part
-from corlume.core.judgement.intent import BY_GOAL, Intent
+from corlume.core.judgement.intent import BY_STOCKING, Intent
 from corlume.core.judgement.placement import site_score
 from corlume.core.judgement.rings import ring_row
 from corlume.core.judgement.targets import LightTargets
@@ -28,14 +28,14 @@ from corlume.core.scene import Fixture
 from corlume.core.units import INCH
 from corlume.formats.measure import LengthUnit
 from corlume.formats.scene import read_scene
+from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import coral_cards
 from corlume.services.advice import coral_sites
 from corlume.services.advice.judge import figures
 from corlume.services.keeping import hung_fixtures, setups, tanks
 from corlume.services.search import jobs
-from corlume.services.search.request import Wish
 from corlume.services.search.start_points import starting_points
-from corlume.services.steps import STEPS
+from corlume.services.search.wish import Wish
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
 from tests.ruled import CLUSTER, last
@@ -51,12 +51,12 @@ def map_of(**parts: tuple[slice, float]) -> np.ndarray:
     return plane
 
 
-def graded(plane: np.ndarray, intent: Intent = BY_GOAL, goal: str = "sps") -> dict[str, str]:
+def graded(plane: np.ndarray, intent: Intent = BY_STOCKING, goal: str = "sps") -> dict[str, str]:
     """Grades of the figures of a plane, by key."""
     light = Light.of(plane)
     parts = (Part("top", "seats", 200.0, 350.0, light, 1.0),)
     found = Figures(0.2, light, Ends.of(plane), parts, 0.5, None, 0.1, 100.0, 100.0)
-    case = Case(found, LightTargets(goal=goal), intent)  # type: ignore[arg-type]
+    case = Case(found, LightTargets(stocking=goal), intent)  # type: ignore[arg-type]
     return {verdict.key: verdict.grade for verdict in judge(case, money="EUR", hours=9)}
 
 
@@ -100,9 +100,9 @@ def test_maps_worked_by_hand(name: str) -> None:
 def test_what_a_setup_is_not_meant_for_is_not_graded() -> None:
     lopsided = MAPS["lopsided"][0]
     keys = ("uniformity", "ends", "spread")
-    for intent, goal in ((Intent("strong_right"), "sps"), (BY_GOAL, "lps"), (Intent("zones"), "mixed")):
+    for intent, goal in ((Intent("strong_right"), "sps"), (BY_STOCKING, "lps"), (Intent("zones"), "mixed")):
         assert {graded(lopsided, intent, goal)[key] for key in keys} == {"plain"}
-    for intent, goal in ((BY_GOAL, "mixed"), (Intent("even"), "lps"), (Intent("sps"), "lps")):
+    for intent, goal in ((BY_STOCKING, "mixed"), (Intent("even"), "lps"), (Intent("sps"), "lps")):
         assert {graded(lopsided, intent, goal)[key] for key in keys} == {"poor"}
 
 
@@ -119,7 +119,7 @@ def test_four_by_rule_and_by_search_beat_equal_parts(stored: StoredTank) -> None
     # somewhat less even, by as much
     starts = {
         start.rule: start
-        for start in starting_points(replace(stored, targets=replace(stored.targets, goal="sps")), CLUSTER)
+        for start in starting_points(replace(stored, targets=replace(stored.targets, purpose="sps")), CLUSTER)
     }
     even, wide = starts["4, balanced"].figures, starts["4, wider"].figures
     assert [f.emitter.x / INCH for f in starts["4, wider"].fixtures] == pytest.approx([7.5, 17, 31, 40.5], abs=0.11)
@@ -131,11 +131,11 @@ def test_four_by_rule_and_by_search_beat_equal_parts(stored: StoredTank) -> None
 
 
 def test_sps_over_one_patch_offers_one_double_beside_two(stored: StoredTank) -> None:
-    cube = replace(stored, tank=Tank(24 * INCH, 24 * INCH, 0.5), targets=replace(stored.targets, goal="sps"))
+    cube = replace(stored, tank=Tank(24 * INCH, 24 * INCH, 0.5), targets=replace(stored.targets, purpose="sps"))
     offered = {start.rule: start for start in starting_points(cube, CLUSTER)}
     assert {"2, balanced", "1, double-size"} <= offered.keys()
     assert offered["1, double-size"].fixtures[0].emitter.ppf > 1.5 * CLUSTER.parts[0].emitter.ppf
-    lps = replace(cube, targets=replace(cube.targets, goal="lps"))
+    lps = replace(cube, targets=replace(cube.targets, purpose="lps"))
     assert [start.rule for start in starting_points(lps, CLUSTER)] == ["1"]
 
 
@@ -229,8 +229,8 @@ def test_every_figure_of_a_setup_is_the_same_on_every_page_and_command(
     for row in ("In band", "Uniformity, least and tenth", "Ends against middle", "Spread", "Hottest point", "Spill"):
         title = pairs.get(row, row)
         assert kinds[row][0] == again[title]
-    start = client.post("/tanks/1/hang/start/0", data={"kind": "cluster", "setup": "1"}).headers["location"]
-    hang = client.get("/tanks/1/hang?kind=cluster").text
+    start = client.post("/tanks/1/hang/start/0", data={"entry": "cluster", "setup": "1"}).headers["location"]
+    hang = client.get("/tanks/1/hang?entry=cluster").text
     first = [plain(cell) for cell in re.findall(r"<td[^>]*>(.*?)</td>", hang[hang.index("<tbody>") :], flags=re.S)[:9]]
     again = tiles(client.get(start).text)
     titles = ("Uniformity, least and tenth", "Ends against middle", "Rock top in band", "Spread at rock top")
@@ -259,10 +259,10 @@ def ended(db: Database, search: int) -> None:
 def test_corals_that_leave_their_light_are_those_of_the_page_after_adopting(client: TestClient, db: Database) -> None:
     stored = tanks.open_tank(db, 1)
     before = {state.id for state in coral_sites.states(stored, stored.setup().hung) if wrong(state)}
-    hang = client.get("/tanks/1/hang?kind=cluster").text
+    hang = client.get("/tanks/1/hang?entry=cluster").text
     told = re.search(r"(\d+) of (\d+) placed corals would leave", hang)
     assert told
-    chart = client.post("/tanks/1/hang/start/0", data={"kind": "cluster", "setup": "1"}).headers["location"]
+    chart = client.post("/tanks/1/hang/start/0", data={"entry": "cluster", "setup": "1"}).headers["location"]
     setup = int(chart.split("=")[1])
     # the chart of a setup that is not in use says it as well, before it is put to use
     assert told[0] in client.get(chart).text
@@ -288,7 +288,7 @@ def test_places_and_heights_are_round_in_the_keepers_unit(
     client: TestClient, db: Database, stored: StoredTank, unit: LengthUnit
 ) -> None:
     grain = STEPS[unit].grain
-    hung = [f for start in starting_points(stored, CLUSTER, BY_GOAL, STEPS[unit]) for f in start.fixtures]
+    hung = [f for start in starting_points(stored, CLUSTER, BY_STOCKING, STEPS[unit]) for f in start.fixtures]
     client.cookies.set("unit", unit)
     made = client.post("/tanks/1/kinds/t5-led/adopt").headers["location"]
     hung += tanks.open_tank(db, 1).setup(int(made.split("=")[1])).hung
@@ -316,13 +316,13 @@ def test_intents_that_cannot_be_are_told_by_field_and_nothing_is_lost(client: Te
         assert page.status_code == 422
         assert words in unescape(page.text)
         assert all(f'value="{typed}"' in page.text for name, typed in data.items() if name != "purpose" and typed)
-    assert tanks.open_tank(db, 1).setup(1).intent == BY_GOAL
+    assert tanks.open_tank(db, 1).setup(1).intent == BY_STOCKING
     saved = client.post(post, data={"purpose": "strong_left", "low": "250", "high": "350", "end": "40"})
     assert saved.status_code == 303
     assert tanks.open_tank(db, 1).setup(1).intent == Intent("strong_left", 250.0, 350.0, 0.4)
     assert "Strong end in band" in tiles(client.get("/tanks/1/chart").text)
     assert tanks.undo(db, 1) == "change what LED only, as it hangs is meant for"
-    assert tanks.open_tank(db, 1).setup(1).intent == BY_GOAL
+    assert tanks.open_tank(db, 1).setup(1).intent == BY_STOCKING
 
 
 def test_search_begins_from_what_the_setup_is_meant_for_and_its_answers_keep_it(
@@ -335,7 +335,8 @@ def test_search_begins_from_what_the_setup_is_meant_for_and_its_answers_keep_it(
     assert re.search(r'<option value="strong_left"[^>]*selected>', page)
     assert 'name="band_low" type="text" value="250"' in page
     form = {
-        "kind": "cluster", "setup": "1", "goal": "strong_left", "means": "levels", "count_low": "1", "count_high": "1",
+        "entry": "cluster", "setup": "1", "purpose": "strong_left", "means": "levels", "count_low": "1",
+        "count_high": "1",
         "height_low": "20", "height_high": "30", "band_low": "250", "band_high": "320",
     }  # fmt: skip
     assert client.post("/tanks/1/hang", data=form).status_code == 303
@@ -355,7 +356,7 @@ def test_last_zone_stays_while_a_setup_is_meant_for_zones(client: TestClient, db
     assert refused.status_code == 422
     assert "the setup LED only, as it hangs is meant for zones drawn by hand" in refused.text
     assert [kept.id for kept in tanks.open_tank(db, 1).wanted] == [final.id]
-    setups.save_intent(db, 1, 1, BY_GOAL)
+    setups.save_intent(db, 1, 1, BY_STOCKING)
     assert client.post(f"/tanks/1/zones/{final.id}/remove").status_code == 303
     with pytest.raises(InvalidInput, match="needs a zone"):
         setups.save_intent(db, 1, 1, Intent("zones"))
@@ -367,7 +368,7 @@ def test_intent_and_answers_about_wear_are_kept(client: TestClient, db: Database
     hung_fixtures.change_fixtures(db, 1, 1, {lamp.id: {"wear": {"led_age": "three", "glass": "salt"}}})
     worn = tanks.open_tank(db, 1).setup(1).fixtures[0].value
     assert dict(worn.wear) == {"led_age": "three", "glass": "salt"}
-    assert worn.condition == pytest.approx(0.95 * 0.82, abs=1e-3)
+    assert worn.light_loss_factor == pytest.approx(0.95 * 0.82, abs=1e-3)
     panel = client.post(
         "/tanks/1/setups/1/light", json={"probe": {"x": 0.1, "y": 0.1, "depth": 0.1}, "selected": lamp.id}
     )
@@ -379,7 +380,7 @@ def test_intent_and_answers_about_wear_are_kept(client: TestClient, db: Database
         assert setup.intent == Intent("strong_right", end=0.5)
     assert {f.wear for f in (copied.hung[0], again.fixtures[0])} == {worn.wear}
     # a condition that is typed has no answers behind it
-    hung_fixtures.change_fixtures(db, 1, 1, {lamp.id: {"condition": 0.9}})
+    hung_fixtures.change_fixtures(db, 1, 1, {lamp.id: {"light_loss_factor": 0.9}})
     assert tanks.open_tank(db, 1).setup(1).fixtures[0].value.wear == ()
 
 
@@ -388,7 +389,7 @@ def test_places_are_rock_and_say_when_there_is_none(stored: StoredTank, db: Data
     [part, *_] = figures(stored, lamp, Intent("even")).parts
     assert "no rock" in part.name
     demo = tanks.open_tank(db, 1)
-    top, low = figures(demo, demo.setup().hung, BY_GOAL).parts
+    top, low = figures(demo, demo.setup().hung, BY_STOCKING).parts
     assert (top.key, low.key) == ("top", "low")
     assert (low.low, low.high) == (demo.targets.lps_low, demo.targets.lps_high)
     # the same light in another light: a tank's own 250 to 350 on top

@@ -16,10 +16,10 @@ from starlette.testclient import TestClient
 from corlume.core.geometry import Tank
 from corlume.core.hanging.mounting import Check, check_mounting, find_hangers, support_load
 from corlume.core.scene import Fixture
-from corlume.core.surroundings import Site
+from corlume.core.surroundings import Surroundings
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
-from corlume.reference.catalogue import fixture_kinds
+from corlume.reference.catalogue import catalogue
 from corlume.services.keeping import tanks
 from corlume.services.keeping.mount import mount_sheet
 from corlume.store.database import Database
@@ -32,25 +32,25 @@ def test_mount_checks_follow_their_rules() -> None:
         Fixture(replace(CLUSTER.parts[0].emitter, x=x, y=0.3), watts=115.0, name="A", weight=2.4) for x in (0.3, 0.9)
     ]
 
-    def answers(lamps: list[Fixture], site: Site, tank: Tank = RULED) -> dict[str, str]:
+    def answers(lamps: list[Fixture], site: Surroundings, tank: Tank = RULED) -> dict[str, str]:
         return {c.key: c.answer for c in check_mounting(tank, lamps, site)}
 
     assert support_load(2.4) == 6  # five times half the weight
     assert support_load(2.5) == 7  # 6.25 kg: never rounded down
-    found = answers(fixtures, Site(lead=1.0))
+    found = answers(fixtures, Surroundings(lead=1.0))
     assert (found["weight"], found["splash"], found["leads"]) == ("yes", "look", "yes")
-    found = answers([fixtures[0], replace(fixtures[1], weight=0.0)], Site(lead=0.6))
+    found = answers([fixtures[0], replace(fixtures[1], weight=0.0)], Surroundings(lead=0.6))
     assert (found["weight"], found["leads"]) == ("look", "no")
     # 80 % of 10 A at 120 V is 960 W
-    many, small = [replace(f, watts=400.0) for f in fixtures], Site(volts=120.0, breaker=10.0, others=200.0)
+    many, small = [replace(f, watts=400.0) for f in fixtures], Surroundings(volts=120.0, breaker=10.0, others=200.0)
     assert answers(many, small)["circuit"] == "no"
     assert answers(many, replace(small, others=160.0))["circuit"] == "yes"
-    halide = fixture_kinds()["halide-250"].parts[0]
-    assert answers([halide], Site(), replace(RULED, room_height=0.4))["heat"] == "no"
+    halide = catalogue()["halide-250"].parts[0]
+    assert answers([halide], Surroundings(), replace(RULED, room_height=0.4))["heat"] == "no"
 
 
 def test_frame_hangs_from_supports_of_its_own() -> None:
-    parts = [replace(f, frame="Rack") for f in fixture_kinds()["hybrid-60"].parts]
+    parts = [replace(f, frame="Arrangement") for f in catalogue()["hybrid-60"].parts]
     parts = [replace(f, emitter=replace(f.emitter, x=0.6 + f.emitter.x, y=0.3 + f.emitter.y)) for f in parts]
     whole = sum(f.weight for f in parts)
     (hanger,) = find_hangers(RULED, parts)
@@ -92,13 +92,13 @@ def test_place_and_weights_are_kept_undone_and_refused_by_field(client: TestClie
     usual = client.get(f"{url}/sheet.pdf").content
     assert client.post(url, data=form).status_code == 303
     after = tanks.open_tank(db, 1)
-    assert replace(after.site, eye=1.15) == Site(120, 15, 100, 0.9, 1.25, 1.15, 1.5, 0.04)
-    assert after.site.eye == pytest.approx(1.15)
+    assert replace(after.surroundings, eye=1.15) == Surroundings(120, 15, 100, 0.9, 1.25, 1.15, 1.5, 0.04)
+    assert after.surroundings.eye == pytest.approx(1.15)
     assert after.setup(1).fixture(first.id).value.weight == 3.6
     assert "<td>3.6</td><td>9</td>" in client.get(url).text  # 5 x 3.6 / 2
     assert client.get(f"{url}/sheet.pdf").content != usual  # the file's checks are those of the keeper's own place
     tanks.undo(db, 1)
-    assert tanks.open_tank(db, 1).site == before.site
+    assert tanks.open_tank(db, 1).surroundings == before.surroundings
     assert tanks.open_tank(db, 1).setup(1) == before.setup(1)
     bad = client.post(url, data={**form, "volts": "12", f"weight-{first.id}": "heavy"})
     assert bad.status_code == 422
@@ -106,7 +106,7 @@ def test_place_and_weights_are_kept_undone_and_refused_by_field(client: TestClie
     assert 'value="12"' in bad.text
     worse = client.post(url, data={**form, "volts": "12", f"weight-{first.id}": "900"})
     assert "must be from 90 to 260, not 12" in worse.text
-    assert tanks.open_tank(db, 1).site == before.site
+    assert tanks.open_tank(db, 1).surroundings == before.surroundings
 
 
 def test_pdf_holds_the_sheets_numbers(client: TestClient, db: Database) -> None:
@@ -154,11 +154,11 @@ def test_supports_stand_alike_on_both_sides_of_what_they_carry(
 
 
 def test_glare_falls_with_shielding_distance_and_lean() -> None:
-    def glare(lamp: Fixture, site: Site) -> Check:
+    def glare(lamp: Fixture, site: Surroundings) -> Check:
         return next(c for c in check_mounting(RULED, [lamp], site) if c.key == "glare")
 
     lamp = Fixture(replace(CLUSTER.parts[0].emitter, x=0.6, y=0.3, height=0.4, fwhm=120 * DEGREE), name="A")
-    seated = Site(stand=1.3, eye=1.2, away=0.5)
+    seated = Surroundings(stand=1.3, eye=1.2, away=0.5)
     assert glare(lamp, seated).answer == "look"
     assert glare(lamp, replace(seated, eye=2.3)).answer == "yes"  # standing: the eye is over the face
     away = replace(lamp, emitter=replace(lamp.emitter, roll=0.9))  # leaned to the back
@@ -167,7 +167,7 @@ def test_glare_falls_with_shielding_distance_and_lean() -> None:
 
 def test_total_heat_is_that_of_the_power() -> None:
     lamp = Fixture(replace(CLUSTER.parts[0].emitter, x=0.6, y=0.3), watts=300.0, output=0.5, name="A")
-    heat = next(c for c in check_mounting(RULED, [lamp, lamp], Site()) if c.key == "total_heat")
+    heat = next(c for c in check_mounting(RULED, [lamp, lamp], Surroundings()) if c.key == "total_heat")
     assert heat.answer == "look"
     assert heat.found.startswith("300 W as it is dimmed, 600 W at full")
-    assert not check_mounting(RULED, [], Site())
+    assert not check_mounting(RULED, [], Surroundings())

@@ -18,7 +18,7 @@ from corlume.core.optics.budget import flux_budget
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.field import Medium, channel_fields, combine, grid, unit_field
 from corlume.core.optics.pane import slab_return
-from corlume.core.optics.surface import entry_tangent, steepest_reach, transmittance
+from corlume.core.optics.surface import entry_tangent, steepest_tangent, transmittance
 from corlume.core.optics.water import Water
 from corlume.core.scene import Fixture, bodies_below
 from corlume.core.units import DEGREE, INCH
@@ -140,7 +140,7 @@ def test_pane_agrees_with_tmm_incoherent_slab(angle: float) -> None:
 @pytest.mark.parametrize(("h", "d"), [(0.05, 0.6), (0.2, 0.1), (0.6, 0.02)])
 def test_ray_obeys_snell_and_arrives(h: float, d: float) -> None:
     for r in np.linspace(0.001, 2.5, 60):
-        t = entry_tangent(r, h, d, 1.34, steepest_reach(1.34))
+        t = entry_tangent(r, h, d, 1.34, steepest_tangent(1.34))
         in_water = math.asin(math.sin(math.atan(t)) / 1.34)
         assert h * t + d * math.tan(in_water) == pytest.approx(r, rel=1e-6)
 
@@ -198,7 +198,7 @@ def test_budget_adds_up_and_black_panes_take_the_missing_part() -> None:
 def test_returning_panes_need_no_more_orders_than_geometry_gives() -> None:
     # two orders are enough in a cube: light that crossed three panes would lean past the critical angle
     points = grid(tank(), (6, 6, 5)).reshape(-1, 3)
-    assert 0.6 * steepest_reach(1.34) < 2 * 0.6
+    assert 0.6 * steepest_tangent(1.34) < 2 * 0.6
     whole = par(tank(MIRROR), lamp(), *map(tuple, points))
     assert (whole >= par(tank(BLACK), lamp(), *map(tuple, points)) - 1e-12).all()
 
@@ -342,7 +342,7 @@ def test_sphere_reads_more_by_the_slant_of_the_light() -> None:
         flat, sphere = (
             channel_fields(Medium.of(box), small, point, sensor=kind)[0, 0] for kind in ("planar", "scalar")
         )
-        tangent = entry_tangent(aside, 0.3, 0.3, 1.34, steepest_reach(1.34))
+        tangent = entry_tangent(aside, 0.3, 0.3, 1.34, steepest_tangent(1.34))
         cos_w = math.sqrt(1 - (math.sin(math.atan(tangent)) / 1.34) ** 2)
         assert flat / sphere == pytest.approx(cos_w, rel=1e-3)
 

@@ -11,14 +11,14 @@ from corlume.core.coral import PlacedCoral
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Rock, Tank
 from corlume.core.judgement.figures import Ends, Light, share_within
-from corlume.core.judgement.intent import BY_GOAL
+from corlume.core.judgement.intent import BY_STOCKING
 from corlume.core.judgement.placement import check_place, fit_zones
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.zones import find_zones, surfaces
 from corlume.core.optics.emitter import Emitter
 from corlume.core.scene import Fixture, Running, Scene
 from corlume.core.units import DEGREE
-from corlume.reference.catalogue import coral_cards, fixture_kinds
+from corlume.reference.catalogue import catalogue, coral_cards
 from corlume.services.advice.judge import figures, verdicts
 from corlume.services.light.fields import surface_par
 from corlume.store.tanks import StoredTank, unstored
@@ -76,7 +76,7 @@ def test_limits_must_rise() -> None:
 
 
 def test_every_verdict_has_reason_and_school() -> None:
-    judged = verdicts(kept(), light(), BY_GOAL)
+    judged = verdicts(kept(), light(), BY_STOCKING)
     assert [v.key for v in judged] == [
         "coverage", "low", "uniformity", "ends", "spread", "volume", "hottest", "spill", "power",
     ]  # fmt: skip
@@ -85,18 +85,18 @@ def test_every_verdict_has_reason_and_school() -> None:
 
 
 def test_darkness_is_said_plainly() -> None:
-    assert [v.key for v in verdicts(kept(), light(0.0), BY_GOAL)] == ["dark", "power"]
+    assert [v.key for v in verdicts(kept(), light(0.0), BY_STOCKING)] == ["dark", "power"]
 
 
 def test_verdicts_grade_a_hot_spot_and_name_its_place() -> None:
-    hot = verdicts(kept(targets=replace(TARGETS, sps_high=300, ceiling=320)), light(), BY_GOAL)
+    hot = verdicts(kept(targets=replace(TARGETS, sps_high=300, ceiling=320)), light(), BY_STOCKING)
     verdict = next(v for v in hot if v.key == "hottest")
     assert verdict.grade == "poor"
     assert verdict.lengths["x"] == pytest.approx(0.45, abs=0.08)
 
 
 def test_figures_price_follows_output_and_hours() -> None:
-    found = figures(kept(running=Running(hours=10, price=0.5)), light(), BY_GOAL)
+    found = figures(kept(running=Running(hours=10, price=0.5)), light(), BY_STOCKING)
     assert found.price == pytest.approx(0.150 * 10 * 365 * 0.5)
 
 
@@ -134,7 +134,7 @@ def test_place_is_refused_for_light_flow_room_and_sweepers() -> None:
     found = reason("Acropora tenuis", (0.6, 0.3, 0.4), 90, "low", torch)
     assert [found[rule].answer for rule in ("light", "flow", "neighbour")] == ["no", "no", "no"]
     assert "too weak by 140" in found["light"].text
-    assert found["neighbour"].lengths["reach"] == pytest.approx(0.15)
+    assert found["neighbour"].lengths["sweepers"] == pytest.approx(0.15)
     assert reason("Acropora tenuis", (0.03, 0.3, 0.4), 300, "high")["room"].answer == "no"
 
 
@@ -150,5 +150,5 @@ def test_kin_may_touch_and_slow_growth_only_warns() -> None:
 def test_catalogue_is_plausible() -> None:
     # published lamp efficacies, from memory: fluorescent about 1.1 umol/J at best, halide up to 1.46, LED up to 2.3
     best = {"t5_tube": 1.1, "power_compact": 0.95, "halide": 1.46, "led_cluster": 2.3, "led_bar": 2.3}
-    for fixture in (part for kind in fixture_kinds().values() for part in kind.parts):
+    for fixture in (part for kind in catalogue().values() for part in kind.parts):
         assert 0.5 < fixture.emitter.ppf / fixture.watts <= best[fixture.emitter.technology]

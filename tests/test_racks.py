@@ -13,30 +13,30 @@ from hypothesis import strategies as st
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Tank
 from corlume.core.hanging.module import Module
-from corlume.core.judgement.intent import BY_GOAL
+from corlume.core.judgement.intent import BY_STOCKING
 from corlume.core.scene import Fixture, overlaps
 from corlume.formats.measure import Measure
-from corlume.reference.catalogue import fixture_kinds
+from corlume.reference.catalogue import catalogue
 from corlume.services.advice.judge import figures
 from corlume.services.search import cheapest, run
-from corlume.services.search.arrangement import column_counts, rack_of
+from corlume.services.search.arrangement import arrangement_of, column_counts
 from corlume.services.search.candidate import LEAST_LEVEL
-from corlume.services.search.request import Wish
 from corlume.services.search.start_points import default_wish, starting_points
+from corlume.services.search.wish import Wish
 from corlume.store.tanks import StoredTank
 from tests.ruled import CLUSTER, RULED, last
 
-KINDS = fixture_kinds()
+KINDS = catalogue()
 
 
 def test_tubes_lie_side_by_side_and_modules_along_the_tank() -> None:
-    tubes, short, modules = (rack_of(RULED, KINDS[key].parts) for key in ("t5-54", "t5-24", "cluster"))
+    tubes, short, modules = (arrangement_of(RULED, KINDS[key].parts) for key in ("t5-54", "t5-24", "cluster"))
     assert (tubes.along, tubes.rows) == ("y", (pytest.approx(0.6096),))
     # tubes of 55 cm: two end to end over 122 cm, each in the middle of its half
     assert short.rows == pytest.approx((0.3048, 0.9144))
     assert (modules.along, modules.rows) == ("x", (pytest.approx(0.3048),))
     assert tubes.most == 8
-    assert rack_of(Tank(1.2, 0.2, 0.4), KINDS["panel"].parts).most == 1  # at least one, however little room
+    assert arrangement_of(Tank(1.2, 0.2, 0.4), KINDS["panel"].parts).most == 1  # at least one, however little room
 
 
 @pytest.mark.parametrize("key", ["t5-54", "bar"])
@@ -115,7 +115,7 @@ def test_what_is_added_to_what_hangs_takes_its_light_and_its_room_into_account(s
 
 
 def test_best_with_what_hangs_moves_frames_as_one_piece_and_leaves_the_rest(stored: StoredTank) -> None:
-    frame = [replace(p, frame="Rack") for p in Module.of(KINDS["hybrid-60"].parts).at(0.5, 0.3, 0.3)]
+    frame = [replace(p, frame="Arrangement") for p in Module.of(KINDS["hybrid-60"].parts).at(0.5, 0.3, 0.3)]
     bar = KINDS["bar"].parts[0]
     bar = replace(bar, dimmable=False, emitter=replace(bar.emitter, x=0.6, y=0.05, height=0.5))
     wish = Wish("cluster", "even", (1, 1), (0.2, 0.4), (200, 350), means="own")
@@ -123,13 +123,13 @@ def test_best_with_what_hangs_moves_frames_as_one_piece_and_leaves_the_rest(stor
     moved = [f for f in best.fixtures if f.frame]
     assert len(moved) == len(frame)
     assert bar in best.fixtures
-    assert best.name == "Rack"
+    assert best.name == "Arrangement"
     assert best.buy == 0.0
     gaps = [{round(f.emitter.y - parts[0].emitter.y, 6) for f in parts} for parts in (moved, frame)]
     assert gaps[0] == gaps[1]
     assert moved[0].emitter.x != frame[0].emitter.x
     tubes = [replace(f, dimmable=False) for f in frame[1:3]]
-    assert {f.frame for f in moved} == {"Rack"}
+    assert {f.frame for f in moved} == {"Arrangement"}
     only = last(stored, wish, setup=[replace(f, frame="") for f in tubes]).best[0]
     assert {f.emitter.technology for f in only.fixtures} == {"t5_tube"}  # nothing dims: what hangs most often is moved
 
@@ -144,9 +144,9 @@ def test_too_many_of_a_kind_cannot_be_moved(stored: StoredTank) -> None:
 def test_cheapest_leaves_out_only_what_could_not_come_in(stored: StoredTank, monkeypatch: pytest.MonkeyPatch) -> None:
     kinds = [KINDS[key] for key in ("cluster-small", "cluster", "bar-short", "t5-54", "halide-150")]
     wish = Wish("cluster", "even", (2, 4), (0.2, 0.3), (150, 350), means="cheapest")
-    pruned = last(stored, wish, kinds=kinds).best
+    pruned = last(stored, wish, entries=kinds).best
     monkeypatch.setattr(cheapest, "_money", lambda *_: 0.0)
-    assert last(stored, wish, kinds=kinds).best == pruned
+    assert last(stored, wish, entries=kinds).best == pruned
     assert len({one.name for one in pruned}) >= 2
 
 
@@ -162,7 +162,7 @@ def test_reasons_are_worked_out_against_balanced_spacing(stored: StoredTank) -> 
     start = next(s for s in starting_points(stored, CLUSTER) if s.rule == "2, balanced")
     height = best.layout.height
     even = [replace(f, output=1.0, emitter=replace(f.emitter, height=height)) for f in start.fixtures]
-    rule = figures(stored, even, BY_GOAL)
+    rule = figures(stored, even, BY_STOCKING)
     assert (
         f"comes to {100 * rule.plane.tenth_share:.0f} % uniformity" in words
     )  # a ratio, which no common level changes
@@ -245,11 +245,11 @@ def test_a_limit_that_binds_is_told(stored: StoredTank) -> None:
 def test_what_the_keeper_has_keeps_its_names_weights_and_wear(stored: StoredTank) -> None:
     lamp = CLUSTER.parts[0]
     mine = [
-        replace(lamp, name=name, weight=weight, condition=wear, emitter=replace(lamp.emitter, x=x, y=0.3))
+        replace(lamp, name=name, weight=weight, light_loss_factor=wear, emitter=replace(lamp.emitter, x=x, y=0.3))
         for name, weight, wear, x in (("Right", 2.0, 1.0, 0.9), ("Left", 3.0, 0.8, 0.2))
     ]
     best = last(stored, Wish("cluster", "even", (1, 1), (0.2, 0.3), (200, 350), means="own"), setup=mine).best[0]
-    told = [(f.name, f.weight, f.condition) for f in sorted(best.fixtures, key=lambda f: f.emitter.x)]
+    told = [(f.name, f.weight, f.light_loss_factor) for f in sorted(best.fixtures, key=lambda f: f.emitter.x)]
     assert told == [("Left", 3.0, 0.8), ("Right", 2.0, 1.0)]
 
 

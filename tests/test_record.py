@@ -98,7 +98,7 @@ def any_edit(db: Database, draw: random.Random) -> None:
             case "zone":
                 wanted_zones.draw_zone(db, tank.id, "sps", (0.1, 0.1, 0.2, 0.2, 0.0, 0.3))
             case "site":
-                mount.save_place(db, tank.id, setup.id, replace(tank.site, others=float(n)), {})
+                mount.save_surroundings(db, tank.id, setup.id, replace(tank.surroundings, others=float(n)), {})
             case "tank":
                 values = {"tank": tank.tank, "targets": tank.targets, "running": tank.running}
                 tanks.save_tank(db, tank.id, name=f"Tank {n}", **values)
@@ -398,7 +398,7 @@ def test_more_than_a_tank_holds_is_refused_in_words_and_exported_all_the_same(cl
     setup = tanks.open_tank(db, tank_id).setups[-1].id
     for path, data, words in (
         (f"setups/{setup}/copy", {}, f"Setups would be 35: a tank holds at most {MOST['setups']}"),
-        (f"setups/{setup}/add", {"kind": "bar"}, f"Fixtures would be 121: a setup holds at most {MOST['fixtures']}"),
+        (f"setups/{setup}/add", {"entry": "bar"}, f"Fixtures would be 121: a setup holds at most {MOST['fixtures']}"),
         ("corals/add", {"card": "Zoanthus"}, f"Corals would be 721: a tank holds at most {MOST['corals']}"),
     ):
         answer = client.post(f"/tanks/{tank_id}/{path}", data=data)

@@ -22,7 +22,7 @@ from corlume.core.optics.water import Water
 from corlume.core.scene import Coral, Fixture, Running, Scene, Seat, Setup
 from corlume.core.units import DEGREE
 from corlume.formats.scene import read_scene, write_scene
-from corlume.reference.catalogue import coral_cards, fixture_kinds
+from corlume.reference.catalogue import catalogue, coral_cards
 from corlume.services.advice import coral_sites
 from corlume.services.keeping import tanks
 from corlume.services.keeping.demo import demo_scene
@@ -83,7 +83,7 @@ def test_odd_tanks_draw_judge_and_place_without_nonsense(client: TestClient, odd
     paths = ["", "/2", "/2/chart", "/2/corals?coral=25", "/2/corals?coral=26"]
     # laying out every kind takes long over a large tank, and shows nothing new there
     paths += ["/2/kinds"] * (odd.tank.length < 0.9)
-    paths += [f"/2/hang?kind={kind}" for kind in ("cluster", "t5-80", "hybrid-120", "module-grid")]
+    paths += [f"/2/hang?entry={kind}" for kind in ("cluster", "t5-80", "hybrid-120", "module-grid")]
     paths += ["/2/zones", "/2/setups", "/2/setups/4/mount"]
     for path in paths:
         page = client.get(f"/tanks{path}")
@@ -115,7 +115,7 @@ def test_many_hands_at_once_lose_nothing(client: TestClient, db: Database) -> No
         probe = {"x": 0.3, "y": 0.3, "depth": 0.1 + 0.01 * k}
         moved = {1 + k % 3: {"x": 0.3 + 0.02 * k}}
         answers.append(client.post("/tanks/1/setups/1/light", json={"probe": probe, "changes": moved}).status_code)
-        answers.append(client.post("/tanks/1/setups/1/add", data={"kind": "bar"}).status_code)
+        answers.append(client.post("/tanks/1/setups/1/add", data={"entry": "bar"}).status_code)
 
     threads = [threading.Thread(target=work, args=(k,)) for k in range(8)]
     for thread in threads:
@@ -214,23 +214,28 @@ def test_demo_is_the_keepers_own_and_runs_at_a_plain_price() -> None:
     inches = {round(v / 0.0254) for v in (demo.tank.length, demo.tank.width)}
     assert inches != {48, 24}
     assert inches != {24}
-    assert all(kind.parts for kind in fixture_kinds().values())
+    assert all(kind.parts for kind in catalogue().values())
     galaxea = next(c for c in demo.corals if c.card.name == "Galaxea" and c.place)
-    assert PlacedCoral(1, galaxea.card, *galaxea.place).card.reach == pytest.approx(0.2)  # type: ignore[misc]
+    assert PlacedCoral(1, galaxea.card, *galaxea.place).card.sweepers == pytest.approx(0.2)  # type: ignore[misc]
 
 
 @pytest.mark.parametrize("odd", [s for s in ODD if s.tank.length < 2.0], ids=lambda s: s.name)
 def test_search_over_odd_tanks_finds_something_or_says_why_not(odd: Scene) -> None:
-    stored, kinds = unstored(odd), fixture_kinds()
+    stored, kinds = unstored(odd), catalogue()
     setup = list(odd.setup().fixtures)
-    for key, goal, means in (
+    for key, purpose, means in (
         ("cluster", "even", "new"), ("cluster", "mixed", "new"), ("cluster", "even", "own"),
         ("t5-24", "strong_left", "new"), ("cluster", "lps", "new"),
     ):  # fmt: skip
         wish = default_wish(stored, kinds[key])
         low = wish.heights[0]
         wish = replace(
-            wish, goal=goal, means=means, counts=(1, 1), heights=(low, min(low + 0.04, wish.heights[1])), symmetric=True
+            wish,
+            purpose=purpose,
+            means=means,
+            counts=(1, 1),
+            heights=(low, min(low + 0.04, wish.heights[1])),
+            symmetric=True,
         )  # type: ignore[arg-type]
         refused, best = set(), ()
         try:

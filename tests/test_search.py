@@ -17,7 +17,7 @@ from corlume.core.hanging.module import Layout, Module
 from corlume.core.hanging.search import Columns, Space, evened, levelled, refine, same_in_a_mirror, scan
 from corlume.core.optics.field import Medium, grid
 from corlume.core.scene import overlaps
-from corlume.reference.catalogue import fixture_kinds
+from corlume.reference.catalogue import catalogue
 from tests.ruled import CLUSTER
 
 Array = np.ndarray[tuple[int, ...], np.dtype[np.float64]]
@@ -118,7 +118,7 @@ def test_layout_makes_emitters_column_by_column() -> None:
 def mixed_module() -> Module:
     """A frame of one module that dims and one tube that does not."""
     small = replace(CLUSTER.parts[0], emitter=replace(CLUSTER.parts[0].emitter, length=0.1, width=0.1, height=0.2))
-    tube = fixture_kinds()["t5-24"].parts[0]
+    tube = catalogue()["t5-24"].parts[0]
     return Module.of([small, replace(tube, emitter=replace(tube.emitter, length=0.2, y=0.1, height=0.24))])
 
 
@@ -174,7 +174,7 @@ def test_nothing_is_hung_where_something_hangs_already(x: float, y: float, heigh
 
 
 def test_rows_and_columns_change_sides_for_what_lies_across() -> None:
-    tube = Module.of(fixture_kinds()["t5-54"].parts)
+    tube = Module.of(catalogue()["t5-54"].parts)
     layout = Layout((0.1, 0.3), 0.2, (0.6,), (1.0, 1.0), along="y")
     assert [(f.emitter.x, f.emitter.y) for f in layout.fixtures(tube)] == [(0.6, 0.1), (0.6, 0.3)]
     assert (layout.xs, layout.ys) == ((0.6,), (0.1, 0.3))
@@ -232,7 +232,7 @@ def test_power_within_a_budget_is_spent_as_scipy_would(seed: int, count: int, sh
 
 def test_what_never_fits_the_budget_is_no_answer() -> None:
     medium, _, aim = small_case()
-    tube = Module.of([replace(fixture_kinds()["t5-24"].parts[0], watts=24.0)])
+    tube = Module.of([replace(catalogue()["t5-24"].parts[0], watts=24.0)])
     places = (0.1, 0.2, 0.3)
     space = Space((1, 2, 3), places, (0.2,), (0.4,), 0.06, along="y", budget=50.0)
     [(judged, found)] = list(scan(Columns(medium, tube, aim), space))

@@ -16,11 +16,11 @@ from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.lobe import lobe_exponent, round_lobe, width_at_half
 from corlume.core.optics.softness import shadow_edge
 from corlume.core.optics.water import Water
-from corlume.core.optics.wear import condition
+from corlume.core.optics.wear import light_loss_factor
 from corlume.core.scene import Coral, Fixture, Running, Scene, Seat, Setup, overlaps, shaded
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
-from corlume.reference.catalogue import coral_cards, fixture_kinds
+from corlume.reference.catalogue import catalogue, coral_cards
 from corlume.services.advice import coral_sites, technologies
 from corlume.services.keeping import corals, hung_fixtures, setups, tanks
 from corlume.services.light import fields, layers
@@ -69,8 +69,8 @@ def test_every_broken_rule_is_told_at_once_in_the_keepers_words() -> None:
         "width": "must be from 10 cm to 500 cm, not 1200 cm",
         "cover": "must be from 5 % to 100 %, not a number without end",
     }
-    assert faults(Water, yellowing=-1.0, temperature=80.0) == {
-        "yellowing": "must be from 0 per m to 5 per m, not -1 per m",
+    assert faults(Water, cdom_absorption=-1.0, temperature=80.0) == {
+        "cdom_absorption": "must be from 0 per m to 5 per m, not -1 per m",
         "temperature": "must be from 0 \u00b0C to 40 \u00b0C, not 80 \u00b0C",
     }
     assert faults(Tank, length=1.0, width=0.5, water_depth=0.5, rim_inset=0.3, sand=0.4).keys() == {"rim_inset", "sand"}
@@ -136,7 +136,7 @@ def test_probe_adds_up_its_parts_and_a_day_of_them() -> None:
     assert [daily_light(*row) for row in ((100, 10), (400, 12), (200, 16))] == pytest.approx([3.6, 17.28, 11.52])
     assert reading.dose == pytest.approx(daily_light(reading.par, 10.0))
     assert not reading.in_rock
-    old = [replace(f, condition=0.8) for f in fixtures]
+    old = [replace(f, light_loss_factor=0.8) for f in fixtures]
     assert read_probe(TANK, old, LightTargets(), 10.0, Place(0.5, 0.5, 0.2)).par == pytest.approx(0.8 * reading.par)
     assert read_probe(TANK, fixtures, LightTargets(), 10.0, Place(0.3, 0.3, 0.4)).in_rock
 
@@ -242,7 +242,7 @@ def test_sending_to_a_zone_lands_on_a_site_that_fits(db: Database) -> None:
 def test_catalogues_name_their_source_and_hang_as_they_are() -> None:
     assert len(coral_cards()) >= 24
     assert {card.group for card in coral_cards().values()} == {"soft", "lps", "sps", "low_light"}
-    for kind in fixture_kinds().values():
+    for kind in catalogue().values():
         for part in kind.parts:
             assert hung_fixtures.changed(Tank(2.0, 0.6, 0.5), part, {"x": 1.0, "y": 0.3}).name == part.name
 
@@ -329,12 +329,12 @@ def test_fixtures_that_want_the_same_room_are_named(db: Database) -> None:
     assert overlaps([Fixture(FACE), Fixture(replace(FACE, x=0.5)), Fixture(beside)]) == [(0, 1), (1, 2)]
     for setup in tanks.open_tank(db, 1).setups:
         assert overlaps([k.value for k in setup.fixtures]) == []
-    for kind in fixture_kinds().values():
+    for kind in catalogue().values():
         assert overlaps(kind.parts) == []
 
 
 def test_typed_width_replaces_a_lobe_of_rings_and_moving_keeps_it() -> None:
-    rings = fixture_kinds()["cluster-rings"].parts[0]
+    rings = catalogue()["cluster-rings"].parts[0]
     assert hung_fixtures.changed(TANK, rings, {"x": 0.5}).emitter.lobe == rings.emitter.lobe
     plain = hung_fixtures.changed(TANK, rings, {"fwhm": 60 * DEGREE}).emitter
     assert plain.lobe is None
@@ -354,12 +354,12 @@ def test_frame_that_does_not_fit_says_which_part_and_nothing_moves(db: Database)
 
 
 def test_wear_multiplies_and_refuses_what_is_not_offered() -> None:
-    assert condition("t5_tube", {"tube_age": "year", "cooling": "still"}) == pytest.approx(0.85 * 0.92)
-    assert condition("led_bar", {}) == 1.0
+    assert light_loss_factor("t5_tube", {"tube_age": "year", "cooling": "still"}) == pytest.approx(0.85 * 0.92)
+    assert light_loss_factor("led_bar", {}) == 1.0
     with pytest.raises(InvalidInput, match="nothing of this kind of light"):
-        condition("halide", {"tube_age": "year"})
+        light_loss_factor("halide", {"tube_age": "year"})
     with pytest.raises(InvalidInput, match="no answer gone"):
-        condition("halide", {"arc_age": "gone"})
+        light_loss_factor("halide", {"arc_age": "gone"})
 
 
 def test_grown_corals_shade_what_lies_under_them_where_asked(db: Database) -> None:

@@ -38,7 +38,7 @@ LAYOUTS: dict[str, tuple[Situation, tuple[str, ...], Callable[[Row], bool]]] = {
         lambda one: int(one["count"]) <= 4 and min(levels(one)) > 10 and float(one["in_band_percent"]) > 80,
     ),
     "LPS over four feet is done with two": (
-        replace(sps, goal="lps"), ("--heights", "25-35", "--counts", "1-4"),
+        replace(sps, purpose="lps"), ("--heights", "25-35", "--counts", "1-4"),
         lambda one: int(one["count"]) <= 2 and float(one["in_band_percent"]) > 70,
     ),
     "Two modules come to 13 in from the ends, in round inches": (
@@ -46,12 +46,12 @@ LAYOUTS: dict[str, tuple[Situation, tuple[str, ...], Callable[[Row], bool]]] = {
         lambda one: abs(places(one)[0] - 13) <= 2.1 and all(abs(2 * x - round(2 * x)) < 0.05 for x in places(one)),
     ),
     "A strong end by levels alone": (
-        replace(sps, hung=row("cluster", (8, 19, 29, 40), 12)), ("--by", "levels", "--goal", "strong_left"),
+        replace(sps, hung=row("cluster", (8, 19, 29, 40), 12)), ("--by", "levels", "--purpose", "strong_left"),
         lambda one: levels(one)[0] > 2 * levels(one)[-1] and one["to_buy"] == "0",
     ),
     "Zones drawn, by levels alone": (
         replace(sps, hung=row("cluster", (12, 36), 12), zones=(zone("High", 6, 250, 350), zone("Low", 30, 75, 150))),
-        ("--by", "levels", "--goal", "zones"),
+        ("--by", "levels", "--purpose", "zones"),
         lambda one: levels(one)[0] > 2 * levels(one)[1] and float(one["in_band_percent"]) > 60,
     ),
     "A grid by columns along the tank": (
@@ -104,7 +104,7 @@ def places(answer: Row) -> list[float]:
         (("--by", "levels", "--levels-by", "hand", "--groups", "A Q"), "--groups names no fixture of this setup by Q"),
         (("--by", "levels", "--levels-by", "hand", "--groups", "A B, B"), "--groups names B twice"),
         (("--by", "levels", "--levels-by", "hand"), "--groups is empty"),
-        (("--goal", "zones"), "--goal needs a zone"),
+        (("--purpose", "zones"), "--purpose needs a zone"),
     ],
 )
 def test_layout_refuses_groups_and_goals_that_cannot_be(args: tuple[str, ...], message: str, tmp_path: Path) -> None:

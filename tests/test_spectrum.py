@@ -14,7 +14,7 @@ from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Pane, Tank
 from corlume.core.optics.emitter import Channel, Emitter
 from corlume.core.optics.field import Medium, channel_fields, unit_field
-from corlume.core.optics.ripple import flicker
+from corlume.core.optics.ripple import fluctuation
 from corlume.core.optics.spectrum import (
     WAVELENGTHS,
     BandSpectrum,
@@ -25,14 +25,14 @@ from corlume.core.optics.spectrum import (
     photon_yield,
     usable_share,
 )
-from corlume.core.optics.surface import entry_tangent, steepest_reach
+from corlume.core.optics.surface import entry_tangent, steepest_tangent
 from corlume.core.optics.water import Water, sea_index
 from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.formats.faults import BadFile
 from corlume.formats.photometry import write_lm63
 from corlume.formats.spectra import read_spectrum
-from corlume.reference.catalogue import fixture_kinds
+from corlume.reference.catalogue import catalogue
 from corlume.reference.spectra import lamp_spectra, luminosity, weightings, white_leds
 from corlume.services.keeping.shelf import read_import
 
@@ -107,7 +107,7 @@ def test_lumens_of_a_white_led_become_photons_by_its_own_spectrum(key: str) -> N
 
 
 def test_imported_lumens_go_by_the_led_or_by_the_file_before_it() -> None:
-    lobe = fixture_kinds()["cluster"].parts[0].emitter.shape()
+    lobe = catalogue()["cluster"].parts[0].emitter.shape()
     data = write_lm63("Lamp", lobe, length=0.2, width=0.1, watts=99).encode()
     fluxes = {light: read_import(data, technology="led_cluster", light=light).fixture.emitter.ppf
               for light in ("led-b4", "led-v1", "fluorescent")}  # fmt: skip
@@ -128,7 +128,7 @@ def test_generic_spectra_are_what_they_are_called() -> None:
     # a white LED near the published 4.5 to 4.9 of LED lamps; blue light gives few photons and few lumens
     assert photon_yield(named["neutral-white"].spectrum) == pytest.approx(4.6, rel=0.03)
     assert lux_per_ppfd(named["royal-blue"].spectrum, luminosity()) < 15
-    for entry in fixture_kinds().values():
+    for entry in catalogue().values():
         for part in entry.parts:
             assert sum(c.share for c in part.emitter.channels) == pytest.approx(1.0)
             # Nelson and Bugbee 2014, from memory: fluorescent about 0.95, halide to 1.46, LED then about 1.7
@@ -149,8 +149,8 @@ def test_mix_keeps_its_ratios_and_usable_light_has_the_limits_of_its_weights() -
 
 
 def test_channels_add_up_and_dim_by_themselves() -> None:
-    emitter = fixture_kinds()["cluster"].parts[0].emitter
-    fixture = Fixture(emitter, 0.5, 100.0, levels=(1.0, 0.0, 0.5, 1.0, 0.0), condition=0.8)
+    emitter = catalogue()["cluster"].parts[0].emitter
+    fixture = Fixture(emitter, 0.5, 100.0, levels=(1.0, 0.0, 0.5, 1.0, 0.0), light_loss_factor=0.8)
     assert fixture.strengths == pytest.approx((0.4, 0.0, 0.2, 0.4, 0.0))
     assert Fixture(emitter, 0.5, 100.0).power == pytest.approx(50.0)
     # blue photons cost more energy, so that blue alone takes more of the power than of the photons
@@ -181,7 +181,7 @@ def test_index_of_fresh_water_agrees_with_iapws(celsius: float) -> None:
 @pytest.mark.parametrize(("path", "kept"), [(0.15, 0.978), (0.3, 0.957), (0.5, 0.931), (1.0, 0.872)])
 def test_pure_water_keeps_what_pope_and_fry_leave(path: float, kept: float) -> None:
     # flat photon spectrum on a straight path; Pope and Fry 1997, from memory
-    assert Water(yellowing=0.0).kept(None, path) == pytest.approx(kept, abs=0.001)
+    assert Water(cdom_absorption=0.0).kept(None, path) == pytest.approx(kept, abs=0.001)
 
 
 def test_each_channel_fades_by_its_own_path() -> None:
@@ -189,7 +189,7 @@ def test_each_channel_fades_by_its_own_path() -> None:
     channels = (Channel("b", 0.5, named["royal-blue"].spectrum), Channel("r", 0.5, named["red"].spectrum))
     black = Pane("plain", 0.0)
     box = Tank(0.6, 0.6, 0.6, rim_height=0.0, sand=0.0, sand_albedo=0.0, rock_albedo=0.0,
-               left=black, right=black, front=black, back=black, water=Water(yellowing=0.1))  # fmt: skip
+               left=black, right=black, front=black, back=black, water=Water(cdom_absorption=0.1))  # fmt: skip
     lamp = Emitter("led_cluster", 1.0, 120 * DEGREE, 0.01, 0.01, 0.3, 0.3, 0.3, channels=channels)
     found = channel_fields(Medium.of(box), lamp, np.array([(0.3, 0.3, 0.0), (0.3, 0.3, 0.5)]))
     clear = Tank(0.6, 0.6, 0.6, rim_height=0.0, sand=0.0, sand_albedo=0.0, rock_albedo=0.0,
@@ -205,7 +205,7 @@ def test_each_channel_fades_by_its_own_path() -> None:
 # ---- ripples ----
 
 
-def traced_flicker(height: float, depth: float, length: float, slope: float, seed: int) -> float:
+def traced_fluctuation(height: float, depth: float, length: float, slope: float, seed: int) -> float:
     """Standard deviation over mean under a point source by the area that bundles of rays come to on a plane."""
     n, rng = 1.34, np.random.default_rng(seed)
     k, waves = 2 * math.pi / length, 60
@@ -236,24 +236,26 @@ def traced_flicker(height: float, depth: float, length: float, slope: float, see
     return float(np.sqrt(np.average((light / np.average(light, weights=1 / light) - 1) ** 2, weights=1 / light)))
 
 
-def test_flicker_agrees_with_traced_rays_while_ripples_are_weak() -> None:
+def test_fluctuation_agrees_with_traced_rays_while_ripples_are_weak() -> None:
     point = Emitter("led_cluster", 1.0, 2.0, 0.001, 0.001, 0.5, 0.5, 0.25)
     for depth, slope in ((0.1, 0.01), (0.3, 0.005), (0.5, 0.003)):
-        found = float(flicker(point, np.array(depth), slope=slope, index=1.34, lengths=(0.06,)))
-        traced = [traced_flicker(0.25, depth, 0.06, slope, seed) for seed in range(24)]
+        found = float(fluctuation(point, np.array(depth), slope=slope, index=1.34, lengths=(0.06,)))
+        traced = [traced_fluctuation(0.25, depth, 0.06, slope, seed) for seed in range(24)]
         assert found == pytest.approx(math.sqrt(np.mean(np.square(traced))), rel=0.1)
 
 
 def test_long_lamps_flicker_less_and_still_water_not_at_all() -> None:
     depth = np.array([0.1, 0.3])
     small, wide, tube = (
-        flicker(Emitter("led_cluster", 1.0, 2.0, *size, 0.5, 0.5, 0.25), depth, slope=0.1, index=1.34)
+        fluctuation(Emitter("led_cluster", 1.0, 2.0, *size, 0.5, 0.5, 0.25), depth, slope=0.1, index=1.34)
         for size in ((0.01, 0.01), (0.18, 0.14), (1.15, 0.05))
     )
     assert (small > 2 * wide).all()
     assert (wide > tube).all()
-    assert (flicker(Emitter("halide", 1.0, 2.0, 0.3, 0.3, 0.5, 0.5, 0.3), depth, slope=0.1, index=1.34) > wide).all()
-    assert (flicker(Emitter("halide", 1.0, 2.0, 0.3, 0.3, 0.5, 0.5, 0.3), depth, slope=0.0, index=1.34) == 0).all()
+    assert (
+        fluctuation(Emitter("halide", 1.0, 2.0, 0.3, 0.3, 0.5, 0.5, 0.3), depth, slope=0.1, index=1.34) > wide
+    ).all()
+    assert (fluctuation(Emitter("halide", 1.0, 2.0, 0.3, 0.3, 0.5, 0.5, 0.3), depth, slope=0.0, index=1.34) == 0).all()
 
 
 def test_ripples_spread_light_and_lose_none_of_it() -> None:
@@ -318,6 +320,6 @@ def test_bad_spectrum_says_where(text: str, said: str) -> None:
 
 
 def test_ray_solver_may_start_from_a_smaller_root() -> None:
-    reach = steepest_reach(1.34)
-    near = entry_tangent(0.4, 0.2, 0.3, 1.34, reach)
-    assert entry_tangent(0.5, 0.2, 0.3, 1.34, reach, near) == pytest.approx(entry_tangent(0.5, 0.2, 0.3, 1.34, reach))
+    steep = steepest_tangent(1.34)
+    near = entry_tangent(0.4, 0.2, 0.3, 1.34, steep)
+    assert entry_tangent(0.5, 0.2, 0.3, 1.34, steep, near) == pytest.approx(entry_tangent(0.5, 0.2, 0.3, 1.34, steep))

@@ -21,7 +21,7 @@ from corlume.services.keeping import tanks
 from corlume.services.keeping.demo import demo_scene
 from corlume.services.keeping.wanted_zones import draw_zone, light_for, remove_zone, save_zone, zones_met
 from corlume.services.light.fields import par_at
-from corlume.services.search.request import Wish
+from corlume.services.search.wish import Wish
 from corlume.store.database import Database
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredTank
@@ -48,10 +48,10 @@ def test_zone_counts_the_places_where_corals_can_sit() -> None:
 
 
 def test_zone_in_open_water_counts_its_water_and_one_in_rock_nothing() -> None:
-    rack = replace(WHOLE, x=0.6, length=0.3, top=0.1, bottom=0.2).points(ROCKY)
-    assert len(rack) > 50
-    assert rack[:, 2].min() > 0.1
-    assert rack[:, 2].max() < 0.2
+    pillar = replace(WHOLE, x=0.6, length=0.3, top=0.1, bottom=0.2).points(ROCKY)
+    assert len(pillar) > 50
+    assert pillar[:, 2].min() > 0.1
+    assert pillar[:, 2].max() < 0.2
     solid = Tank(1.0, 0.5, 0.5, rocks=(Rock(0, 0, 0, 1.0, 0.5, 0.5),))
     assert not len(WHOLE.points(solid))
     assert not len(replace(WHOLE, x=0.15, y=0.15, length=0.2, width=0.1, top=0.3, bottom=0.4).points(ROCKY))
@@ -166,12 +166,12 @@ def test_zones_place_and_weights_come_back_from_a_scene_file(db: Database) -> No
     stored = tanks.open_tank(db, 1)
     again = tanks.open_tank(db, tanks.import_tank(db, tanks.export_tank(db, 1).encode()))
     assert [k.value for k in again.wanted] == [k.value for k in stored.wanted]
-    assert again.site == stored.site
+    assert again.surroundings == stored.surroundings
     assert [k.value.weight for k in again.setup().fixtures] == [k.value.weight for k in stored.setup().fixtures]
     bad = tanks.export_tank(db, 1).replace('"par_low": 250.0', '"par_low": 999.0').replace('"volts": 230', '"volts": 9')
     with pytest.raises(ValueError, match=r"wanted\[0\].par_high"):
         read_scene(bad.encode())
-    with pytest.raises(ValueError, match=r"site\.volts"):
+    with pytest.raises(ValueError, match=r"surroundings\.volts"):
         read_scene(bad.encode())
 
 
@@ -235,7 +235,7 @@ def test_page_and_side_by_side_say_how_each_zone_comes_out(client: TestClient, d
     assert "No zone yet" in client.get("/tanks/1/zones").text
     refused = client.post(
         "/tanks/1/hang",
-        data={"kind": "cluster", "goal": "zones", "count_low": "2", "count_high": "3", "height_low": "24",
+        data={"entry": "cluster", "purpose": "zones", "count_low": "2", "count_high": "3", "height_low": "24",
               "height_high": "30", "band_low": "200", "band_high": "350"},
     )  # fmt: skip
     assert refused.status_code == 422

@@ -19,14 +19,14 @@ NEW = {
     "name": "Cellar", "length": "90", "width": "45", "water_depth": "42", "rim_height": "3", "rim_inset": "0",
     "room_height": "80", "sand": "3", "sand_flow": "", "sand_albedo": "30", "rock_albedo": "10",
     "cover": "100", "attenuation": "0.06", "kind": "plain", "index": "1.34", "temperature": "25", "salinity": "35",
-    "yellowing": "0.05", "ripple": "still",
-    "goal": "lps", "school": "strict",
+    "cdom_absorption": "0.05", "ripple": "still",
+    "stocking": "lps", "school": "strict",
     "left_pane": "used", "right_pane": "used", "front_pane": "own", "front_return": "62", "front_kind": "plain",
     "back_pane": "dark", "hours": "9", "price": "0.3", "currency": "EUR",
 }  # fmt: skip
 CARD = {
     "name": "Own", "group": "soft", "par_low": "75", "par_high": "90", "flow": "low", "aggression": "peaceful",
-    "reach": "0", "size": "9",
+    "sweepers": "0", "size": "9",
 }  # fmt: skip
 PROBE = {"x": 0.5, "y": 0.3, "depth": 0.2}
 
@@ -61,7 +61,7 @@ def test_new_tank_from_a_short_form(client: TestClient, db: Database) -> None:
     assert answer.status_code == 303
     stored = tanks.open_tank(db, 2)
     assert (stored.tank.length, stored.tank.front.factor) == (pytest.approx(0.9), pytest.approx(0.62))
-    assert (stored.targets.goal, stored.targets.sps_low) == ("lps", 250)
+    assert (stored.targets.stocking, stored.targets.sps_low) == ("lps", 250)
     assert "No fixtures" in client.get(answer.headers["location"]).text
 
 
@@ -107,8 +107,8 @@ def test_tank_form_round_trips_and_school_gives_way_to_own_limits(client: TestCl
     same = NEW | {
         "lps_low": "75", "lps_high": "150", "sps_low": "200", "sps_high": "350", "ceiling": "500",
         "name": before.name, "length": "150", "width": "65", "water_depth": "56", "rim_height": "4", "price": "0.31",
-        "room_height": "75", "sand": "4", "sand_flow": "low", "goal": "mixed", "school": "moderate",
-        "kind": "sea", "temperature": "25.5", "yellowing": "0.06", "ripple": "in-use", "colony_shade": "on",
+        "room_height": "75", "sand": "4", "sand_flow": "low", "stocking": "mixed", "school": "moderate",
+        "kind": "sea", "temperature": "25.5", "cdom_absorption": "0.06", "ripple": "in-use", "colony_shade": "on",
         "left_pane": "algae", "right_pane": "algae", "front_pane": "used",
     }  # fmt: skip
     assert client.post("/tanks/1", data=same).status_code == 303
@@ -237,7 +237,7 @@ def test_posts_from_other_sites_and_to_other_names_are_refused(client: TestClien
 def test_names_are_escaped_everywhere(client: TestClient, db: Database) -> None:
     evil = "<script>alert(1)</script>"
     assert client.post("/tanks/new", data={**NEW, "name": evil}).status_code == 303
-    fixture = client.post("/tanks/2/setups/4/add", data={"kind": "bar"}).headers["location"].split("=")[-1]
+    fixture = client.post("/tanks/2/setups/4/add", data={"entry": "bar"}).headers["location"].split("=")[-1]
     client.post("/tanks/2/setups/4/fixtures", json={"probe": PROBE, "changes": {fixture: {"name": evil + '"x'}}})
     client.post("/tanks/2/corals/add", data={"card": "Zoanthus"})
     fields = {
@@ -247,7 +247,7 @@ def test_names_are_escaped_everywhere(client: TestClient, db: Database) -> None:
         "par_high": "90",
         "flow": "low",
         "aggression": "peaceful",
-        "reach": "0",
+        "sweepers": "0",
         "size": "9",
     }
     assert client.post("/tanks/2/corals/25/card", data=fields).status_code == 303
@@ -264,7 +264,7 @@ def test_coral_card_faults_stay_by_their_fields(client: TestClient) -> None:
         "par_high": "x",
         "flow": "low",
         "aggression": "peaceful",
-        "reach": "0",
+        "sweepers": "0",
         "size": "900",
     }
     answer = client.post("/tanks/1/corals/3/card", data=fields)
@@ -287,7 +287,7 @@ def test_setups_are_copied_used_renamed_and_removed(client: TestClient, db: Data
 
 def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db: Database) -> None:
     upload = {"file": ("a.ies", GOOD.encode())}
-    plain = {"kind": "led_bar", "light": "", "ppf": "", "dimmable": "on"}
+    plain = {"technology": "led_bar", "light": "", "ppf": "", "dimmable": "on"}
     before = len(shelf.entries(db))
     needs = client.post("/shelf/import", files=upload, data=plain)
     assert needs.status_code == 422
@@ -296,7 +296,7 @@ def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db:
     broken = {"file": ("a.ies", GOOD[:150].encode())}
     assert "the file ends before" in client.post("/shelf/import", files=broken, data={**plain, "ppf": "90"}).text
     assert "No file was chosen" in client.post("/shelf/import", files={}, data=plain).text
-    assert client.post("/shelf/import", files=upload, data={**plain, "kind": "torch", "ppf": "9"}).status_code == 422
+    assert client.post("/shelf/import", files=upload, data={**plain, "technology": "torch", "ppf": "9"}).status_code == 422
     seen = client.post("/shelf/import", files=upload, data={**plain, "light": "daylight"})
     assert "lm taken as daylight" in seen.text
     assert "across" in seen.text
@@ -310,7 +310,7 @@ def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db:
     text = client.get(sheet).text
     assert "1.2 kg" in text
     assert "lm taken as daylight" in text
-    client.post("/tanks/1/setups/1/add", data={"kind": sheet.split("/")[-1]})
+    client.post("/tanks/1/setups/1/add", data={"entry": sheet.split("/")[-1]})
     hung = tanks.open_tank(db, 1).setup(1).fixtures[-1].value
     assert (hung.name, hung.emitter.technology) == ("Test strip", "led_bar")
     assert hung.emitter.lobe is not None

@@ -102,7 +102,7 @@ def test_field_of_a_fixture_keeps_what_was_typed_when_it_is_wrong(page: Page, db
 def test_verdict_opens_to_its_reason_and_stays_open_while_dimming(page: Page) -> None:
     page.goto("/tanks/1/chart")
     page.locator(".verdict[data-key=ends] summary").click()
-    expect(page.locator(".verdict[data-key=ends]")).to_contain_text("75 % is the goal")
+    expect(page.locator(".verdict[data-key=ends]")).to_contain_text("75 % is aimed at")
     value = page.locator(".verdict[data-key=ends] .verdict-value").inner_text()
     page.locator('[data-dim="1"]').fill("5")
     expect(page.locator(".verdict[data-key=ends] .verdict-value")).not_to_have_text(value)
@@ -115,7 +115,7 @@ def test_empty_tank_teaches_the_next_step_up_to_a_placed_coral(page: Page, db: D
     page.locator("#length").fill("70")
     page.get_by_role("button", name="Make the tank").click()
     expect(page.locator("#verdicts")).to_contain_text("No fixtures yet")
-    page.locator("#kind").select_option("cluster")
+    page.locator("#entry").select_option("cluster")
     page.get_by_role("button", name="Hang it").click()
     expect(page.locator(".verdict")).to_have_count(9)
     page.get_by_role("link", name="Corals").click()
@@ -221,9 +221,13 @@ def test_channels_lenses_wear_and_layers_answer_on_the_chart(page: Page, db: Dat
     page.locator("#w-glass").select_option("salt")
     with page.expect_response(saved):
         page.locator("[data-wear]").click()
-    assert tanks.open_tank(db, 1).setup(1).fixture(1).value.condition == 0.82
+    assert tanks.open_tank(db, 1).setup(1).fixture(1).value.light_loss_factor == 0.82
     expect(page.locator("[data-step=undo] button")).to_have_attribute("title", re.compile("change LED cluster, west"))
-    for layer, title in (("soft", "under a plate"), ("flicker", "Flicker"), ("scalar", "PAR on a sphere")):
+    for layer, title in (
+        ("soft", "under a plate"),
+        ("fluctuation", "Ripple fluctuation"),
+        ("scalar", "PAR on a sphere"),
+    ):
         page.locator("#layer").select_option(layer)
         expect(page.locator("#legend")).to_contain_text(title)
 

@@ -94,7 +94,7 @@ def test_sheet_is_checked_for_the_keepers_own_place_and_taken_as_pdf(page: Page)
 
 def test_setup_looked_at_stays_from_station_to_station_and_back(page: Page) -> None:
     page.goto("/tanks/1/hang?setup=3")
-    page.get_by_role("link", name="Light chart", exact=True).first.click()
+    page.get_by_role("link", name="Chart", exact=True).first.click()
     expect(page.locator("#setup option:checked")).to_have_text("Halide and T5, as it was")
     page.reload()
     expect(page.locator("#setup option:checked")).to_have_text("Halide and T5, as it was")
@@ -116,22 +116,22 @@ def test_setups_are_held_against_each_other(page: Page) -> None:
 
 def test_another_goal_brings_its_light_and_another_fixture_keeps_the_goal(page: Page) -> None:
     page.goto("/tanks/1/hang")
-    page.get_by_label("Goal", exact=True).select_option("lps")
+    page.get_by_label("Purpose", exact=True).select_option("lps")
     expect(page.locator("#band_low")).to_have_value("75")
     page.locator("#band_high").fill("120")
-    page.get_by_label("Goal", exact=True).select_option("even")
+    page.get_by_label("Purpose", exact=True).select_option("even")
     expect(page.locator("#band_high")).to_have_value("120")  # what was typed stays
-    page.get_by_label("Goal", exact=True).select_option("mixed")
+    page.get_by_label("Purpose", exact=True).select_option("mixed")
     page.get_by_label("To be changed").select_option("own")
     page.get_by_label("Fixture", exact=True).select_option("bar")
-    expect(page).to_have_url(re.compile("kind=bar"))
+    expect(page).to_have_url(re.compile("entry=bar"))
     expect(page.get_by_label("To be changed")).to_have_value("own")
-    expect(page.get_by_label("Goal", exact=True)).to_have_value("mixed")
+    expect(page.get_by_label("Purpose", exact=True)).to_have_value("mixed")
     expect(page.get_by_label("At least")).to_have_accessible_description("side by side")
     page.get_by_label("As it hangs").select_option("3")
     expect(page).to_have_url(re.compile("setup=3"))
     expect(page.get_by_label("Fixture", exact=True)).to_have_value("bar")
-    expect(page.get_by_label("Goal", exact=True)).to_have_value("mixed")
+    expect(page.get_by_label("Purpose", exact=True)).to_have_value("mixed")
     expect(page.get_by_role("link", name="Mounting sheet")).to_have_attribute("href", "/tanks/1/setups/3/mount")
 
 

@@ -11,10 +11,10 @@ from corlume.core.hanging.mounting import check_mounting
 from corlume.core.judgement.intent import PURPOSES
 from corlume.core.judgement.rings import NAMES
 from corlume.formats.measure import LengthUnit, Measure
+from corlume.formats.steps import STEPS
 from corlume.services.advice.diagnosis import Diagnosis, find_faults
 from corlume.services.advice.judge import rings, verdicts
 from corlume.services.keeping.wanted_zones import zones_met
-from corlume.services.steps import STEPS
 from corlume.store.tanks import unstored
 
 EASES = {"gone": "mends", "less": "eases"}
@@ -29,7 +29,7 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
     """Judge a setup of SCENE: its light, its faults with what would help, its zones, and how it hangs."""
     read, measure = scenes.read(scene), Measure(unit)
     setup, stored = scenes.setup_of(read, setup_name), unstored(read)
-    steps, purpose = STEPS[unit], setup.intent.meant(read.targets.goal)
+    steps, purpose = STEPS[unit], setup.intent.meant(read.targets.stocking)
     click.echo(f"{read.name}, {setup.name}\nMeant for: {PURPOSES[purpose][0]}\n\nLight")
     for v in verdicts(stored, setup.fixtures, setup.intent):
         grade = "" if v.grade == "plain" else f", {v.grade}"
@@ -50,7 +50,7 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
                 f"{100 * met.within:.0f} % within"
             )
     click.echo("\nMounting (common practice, no source; local code and licensed work go before it)")
-    for c in check_mounting(read.tank, setup.fixtures, read.site):
+    for c in check_mounting(read.tank, setup.fixtures, read.surroundings):
         click.echo(
             f"- {c.title}, {HOLDS[c.answer]}: {measure.fill(c.found, c.lengths)} {measure.fill(c.rule, c.lengths)}"
         )

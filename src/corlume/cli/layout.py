@@ -18,13 +18,13 @@ from corlume.core.scene import Scene, Setup
 from corlume.core.units import CM, DEGREE
 from corlume.formats.measure import LengthUnit, Measure
 from corlume.formats.scene import write_scene
-from corlume.reference.catalogue import fixture_kinds
+from corlume.formats.steps import STEPS
+from corlume.reference.catalogue import catalogue
 from corlume.services.advice.coral_sites import coral_change
 from corlume.services.search.candidate import Found
-from corlume.services.search.request import GOALS, MEANS, ZONES, Means, WishGoal, Zones, band_for, intent_of
 from corlume.services.search.run import search
 from corlume.services.search.start_points import default_wish
-from corlume.services.steps import STEPS
+from corlume.services.search.wish import MEANS, WISH_PURPOSES, ZONES, Means, WishPurpose, Zones, band_for, intent_of
 from corlume.store.tanks import StoredTank, unstored
 
 COLUMNS = ("fixture", "count", "height_cm", "x_cm", "y_cm", "levels_percent", "lens", "lean_deg", "mean_par",
@@ -35,7 +35,7 @@ OPTIONS = {
     "height": "--heights",
     "band": "--band",
     "kind": "--kind",
-    "goal": "--goal",
+    "purpose": "--purpose",
     "means": "--by",
     "zones": "--levels-by",
     "groups": "--groups",
@@ -61,8 +61,14 @@ def _pair(scale: float) -> Callable[[click.Context, click.Parameter, str | None]
 
 @click.command()
 @click.argument("scene", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-@click.option("--kind", "key", type=click.Choice(list(fixture_kinds())), default="cluster", help="Fixture to hang.")
-@click.option("--goal", type=click.Choice(list(GOALS)), help="What it is for; otherwise what the setup is meant for.")
+@click.option("--kind", "key", type=click.Choice(list(catalogue())), default="cluster", help="Fixture to hang.")
+@click.option(
+    "--purpose",
+    "--goal",
+    "purpose",
+    type=click.Choice(list(WISH_PURPOSES)),
+    help="What it is for; otherwise what the setup is meant for.",
+)
 @click.option("--by", "means", type=click.Choice(list(MEANS)), default="new", help="What may be changed for it.")
 @click.option(
     "--levels-by", "zones", type=click.Choice(list(ZONES)), default="each", help="What has a level of its own."
@@ -81,7 +87,7 @@ def _pair(scale: float) -> Callable[[click.Context, click.Parameter, str | None]
 def layout(
     scene: Path,
     key: str,
-    goal: WishGoal | None,
+    purpose: WishPurpose | None,
     means: Means,
     zones: Zones,
     groups: str,
@@ -98,10 +104,10 @@ def layout(
 ) -> None:
     """Search for a layout in SCENE and print the answers as CSV, best first; lengths in cm, PAR in umol/m2/s."""
     read = scenes.read(scene)
-    setup, stored, kind = scenes.setup_of(read, setup_name), unstored(read), fixture_kinds()[key]
+    setup, stored, kind = scenes.setup_of(read, setup_name), unstored(read), catalogue()[key]
     wish = default_wish(stored, kind, STEPS[unit], setup.intent)
-    if goal and goal != wish.goal:
-        wish = replace(wish, goal=goal, band=band_for(stored, goal), end=0.0)
+    if purpose and purpose != wish.purpose:
+        wish = replace(wish, purpose=purpose, band=band_for(stored, purpose), end=0.0)
     wish = replace(wish, means=means, zones=zones, groups=groups, symmetric=symmetric)
     wish = replace(wish, beside=beside, watts=watts, money=money)
     wish = replace(
@@ -112,7 +118,7 @@ def layout(
     )
     found: tuple[Found, ...] = ()
     try:
-        steps = search(stored, kind, wish, setup.fixtures, list(fixture_kinds().values()))
+        steps = search(stored, kind, wish, setup.fixtures, list(catalogue().values()))
         with click.progressbar(length=100, label="Searching", file=sys.stderr) as bar:
             for step in steps:
                 bar.update(int(100 * step.done) - bar.pos)

@@ -14,9 +14,9 @@ GROUPS: dict[Group, str] = {
     "sps": "SPS",
     "low_light": "Low light",
 }
-Level = Literal["low", "medium", "high"]
+FlowWanted = Literal["low", "medium", "high"]
 Aggression = Literal["peaceful", "moderate", "aggressive"]
-FLOWS_WANTED: dict[Level, str] = {"low": "low", "medium": "medium", "high": "high"}
+FLOWS_WANTED: dict[FlowWanted, str] = {"low": "low", "medium": "medium", "high": "high"}
 AGGRESSIONS: dict[Aggression, str] = {"peaceful": "peaceful", "moderate": "moderate", "aggressive": "aggressive"}
 
 
@@ -29,7 +29,7 @@ class CoralCard:
     name : species, genus or the keeper's word for it.
     par_low, par_high : light it does well in, PPFD [umol/m2/s].
     flow : low, medium or high.
-    aggression : peaceful, moderate or aggressive; ``reach`` is how far its sweepers go past its edge [m].
+    aggression : peaceful, moderate or aggressive; ``sweepers`` how far these go past its edge [m].
     size : diameter when mature, as kept in tanks [m].
     """
 
@@ -37,9 +37,12 @@ class CoralCard:
     group: Annotated[Group, Choice("Group", GROUPS, column="coral_group")]
     par_low: Annotated[float, Par("PAR from", 0.0, 1500.0)]
     par_high: Annotated[float, Par("PAR to", 1.0, 2000.0)]
-    flow: Annotated[Level, Choice("Flow", FLOWS_WANTED)]
+    flow: Annotated[FlowWanted, Choice("Flow", FLOWS_WANTED)]
     aggression: Annotated[Aggression, Choice("Aggression", AGGRESSIONS)]
-    reach: Annotated[float, Length("Sweepers", 0.0, 0.5, about="how far they go past its edge")]
+    sweepers: Annotated[
+        float,
+        Length("Sweepers", 0.0, 0.5, about="how far they go past its edge", formerly=("reach_cm",), column="reach"),
+    ]
     size: Annotated[float, Length("Mature size", 0.005, 1.5, about="diameter")]
     note: Annotated[str, Text("Note", 500)] = ""
 

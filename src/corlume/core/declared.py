@@ -2,7 +2,7 @@
 
 A kept thing is a frozen dataclass, or a named tuple, whose fields say how they are kept::
 
-    reach: Annotated[float, Length("Sweepers", 0.0, 0.5, about="how far they go past its edge")]
+    sweepers: Annotated[float, Length("Sweepers", 0.0, 0.5, about="how far they go past its edge")]
 
 Its limits come from that here; its row in ``store.rows``, its shape in files in ``formats.shapes``, its columns in
 ``formats.table``, its form in ``web.forms.form``, and the names by which all of them speak of it.
@@ -39,7 +39,7 @@ class Field:
     unit : what a plain number counts, where its quantity does not say.
     about : a few words more, for forms and for the scene file's schema.
     file : its name in files; by default its own, with the unit of its quantity behind it.
-    formerly : names that older files have for it.
+    formerly : names that older files have for it; ``was`` keys of a choice that older files and rows have.
     column : its name in the database, by default its own.
     blank : what a file may leave out; by default what the class says.
     empty : the number that a form shows as nothing.
@@ -57,6 +57,7 @@ class Field:
     about: str = ""
     file: str = ""
     formerly: tuple[str, ...] = ()
+    was: Mapping[str, str] | None = None
     column: str = ""
     blank: Any = UNSAID
     empty: float | None = None
@@ -123,12 +124,13 @@ def Time(label: str, **more: Any) -> Field:
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """A kept thing inside another: its columns stand in the same row, behind a prefix; its fields in files beside the
-    others, unless it has a name there.
+    """A kept thing inside another: its columns stand in the same row, and its fields in the same form, behind a prefix;
+    in files they stand beside the others, unless it has a name there; ``formerly`` is one that older files have.
     """
 
     file: str = ""
     prefix: str = ""
+    formerly: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -194,16 +196,16 @@ def _defaults(cls: type) -> dict[str, Any]:
 
 @per_class
 def leaves(cls: type) -> dict[str, Item]:
-    """The plain values of a kept thing and of its parts, by name."""
-    return {item.name: item for item in _leaves(cls)}
+    """The plain values of a kept thing and of its parts, by the names that rows and forms have for them."""
+    return dict(_leaves(cls, ""))
 
 
-def _leaves(cls: type) -> Iterator[Item]:
+def _leaves(cls: type, prefix: str) -> Iterator[tuple[str, Item]]:
     for item in items(cls):
         if isinstance(item.spec, Field):
-            yield item
+            yield prefix + item.name, item
         elif isinstance(item.spec, Part):
-            yield from _leaves(item.type)
+            yield from _leaves(item.type, prefix + item.spec.prefix)
 
 
 @per_class

@@ -10,12 +10,12 @@ from corlume.core.coral import CoralCard
 from corlume.core.declared import Flag, Length, Many, Number, Own, Part, Share, Text, limits
 from corlume.core.errors import FieldError, Rules
 from corlume.core.geometry import Colony, Tank
-from corlume.core.judgement.intent import BY_GOAL, Intent
+from corlume.core.judgement.intent import BY_STOCKING, Intent
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.wanted import WantedZone, zone_errors
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.wear import wear_errors
-from corlume.core.surroundings import Site
+from corlume.core.surroundings import Surroundings
 
 MOST = {"setups": 30, "fixtures": 100, "rocks": 400, "braces": 50, "corals": 500, "wanted": 60}
 """How many of each a keeper can add to a tank, fixtures to a setup."""
@@ -33,11 +33,12 @@ class Fixture:
     output : 0..1 of full output [-]: the master dimmer, which leaves the ratios of the channels alone.
     levels : 0..1 of each channel under the master [-]; empty when all are full.
     watts : electrical power at full output [W].
-    condition : what age, salt creep and a dirty cover glass leave of its light when new and clean, 0..1 [-].
+    light_loss_factor : what age, salt creep and a dirty cover glass leave of its light when new and clean, 0..1 [-].
     frame : the rack or hybrid frame that it hangs in; fixtures of one frame move together.
     dimmable : whether anything between off and full is possible; tubes and halides on plain ballasts are not.
     weight : what its supports carry, 0 when not known [kg].
-    wear : answers of ``wear`` as pairs of question and answer, from which the condition came; empty when it was typed.
+    wear : answers of ``wear`` as pairs of question and answer, from which the light loss factor came; empty when
+        that was typed.
     """
 
     emitter: Annotated[Emitter, Part()]
@@ -46,7 +47,17 @@ class Fixture:
     name: Annotated[str, Text("Name")] = ""
     dimmable: Annotated[bool, Flag("Dims")] = True
     frame: Annotated[str, Text("Frame", about="rack or frame; fixtures of one frame move together")] = ""
-    condition: Annotated[float, Share("Condition", 0.1, 1.0, about="what age, salt and dirt leave of its light")] = 1.0
+    light_loss_factor: Annotated[
+        float,
+        Share(
+            "Light loss factor",
+            0.1,
+            1.0,
+            about="what age, salt and dirt leave of its light when new and clean",
+            formerly=("condition_percent",),
+            column="condition",
+        ),
+    ] = 1.0
     levels: Annotated[tuple[float, ...], Own(file="channels")] = ()
     weight: Annotated[
         float, Number("Weight", 0.0, 200.0, unit="kg", about="0 when not known", file="weight_kg", empty=0.0)
@@ -56,7 +67,7 @@ class Fixture:
     @property
     def strengths(self) -> tuple[float, ...]:
         """What leaves the fixture by channel, as a share of that channel's full light when new and clean [-]."""
-        whole = self.output * self.condition
+        whole = self.output * self.light_loss_factor
         return tuple(whole * level for level in self.mix)
 
     @property
@@ -167,8 +178,8 @@ def beside(tank: Tank, fixtures: Sequence[Fixture]) -> list[int]:
     return found
 
 
-def reaches(fixtures: Iterable[Fixture]) -> list[float]:
-    """How far each face reaches along the tank [m]."""
+def face_lengths(fixtures: Iterable[Fixture]) -> list[float]:
+    """How long each face is along the tank, as it is turned [m]."""
     return [2 * f.emitter.half_extent()[0] for f in fixtures]
 
 
@@ -179,7 +190,7 @@ class Setup:
     name: Annotated[str, Text("Name", least=1)]
     fixtures: Annotated[tuple[Fixture, ...], Many()] = ()
     in_use: Annotated[bool, Flag("In use", blank=True)] = False
-    intent: Annotated[Intent, Part(file="meant_for")] = BY_GOAL
+    intent: Annotated[Intent, Part(file="meant_for")] = BY_STOCKING
 
 
 @dataclass(frozen=True, slots=True)
@@ -225,7 +236,9 @@ class Scene:
     setups: Annotated[tuple[Setup, ...], Many()] = (Setup("As it hangs", in_use=True),)
     corals: Annotated[tuple[Coral, ...], Many()] = ()
     wanted: Annotated[tuple[WantedZone, ...], Many()] = ()
-    site: Annotated[Site, Part(file="site")] = field(default_factory=Site)
+    surroundings: Annotated[Surroundings, Part(file="surroundings", formerly="site")] = field(
+        default_factory=Surroundings
+    )
 
     def lit_tank(self) -> Tank:
         """The tank as the light meets it: with the shade of its corals where the keeper asks for that."""

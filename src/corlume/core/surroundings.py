@@ -9,7 +9,7 @@ from corlume.core.declared import Length, Number, limits
 
 
 @dataclass(frozen=True, slots=True)
-class Site:
+class Surroundings:
     """What the keeper knows of the place.
 
     ``volts`` [V] and ``breaker`` [A] of the circuit, with ``others`` on it [W]; ``lead`` between two fixtures that

@@ -100,7 +100,7 @@ SPECIAL[Fixture] = Special(
             Field(
                 default={},
                 max_length=12,
-                description="answers about age and dirt, from which condition_percent came",
+                description="answers about age and dirt, from which light_loss_factor_percent came",
             ),
         ),
     },

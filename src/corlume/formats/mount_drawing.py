@@ -91,7 +91,7 @@ def draw_mount(
     ]
     texts += [Text(x0 + 2, water + 4, "water line", "start"), Text(x0 + width / 2, rim + tall - 3, "From the front")]
     stacks: dict[tuple[float, float], list[str]] = {}
-    levels: dict[float, list[str]] = {}
+    hung_at: dict[float, list[str]] = {}
     backs: dict[float, list[str]] = {}
     lefts: dict[float, list[str]] = {}
     for m in marks:
@@ -106,7 +106,7 @@ def draw_mount(
         up = water - m.above_water * scale
         lines.append(Line(cx - half_x, up, cx + half_x, up, "mark"))
         stacks.setdefault((round(cx, 1), round(up, 1)), []).append(name)
-        levels.setdefault(round(m.above_water, 4), []).append(name)
+        hung_at.setdefault(round(m.above_water, 4), []).append(name)
         backs.setdefault(round(m.back, 4), []).append(name)
         lefts.setdefault(round(m.left, 4), []).append(name)
     for hanger, (px, py) in [(one, point) for one in hangers for point in one.points]:
@@ -124,10 +124,10 @@ def draw_mount(
         y = y0 + back * scale
         lines.append(Line(x0 + width, y, x0 + width + 5, y, "thin"))
         texts.append(Text(x0 + width + 6, y + 1, f"{measure.number(back)} ({_several(names)})", "start"))
-    for level, names in levels.items():
-        y = water - level * scale
+    for above, names in hung_at.items():
+        y = water - above * scale
         lines.append(Line(x0 + width, y, x0 + width + 5, y, "thin"))
-        texts.append(Text(x0 + width + 6, y + 1, f"{measure.number(level)} ({_several(names)})", "start"))
+        texts.append(Text(x0 + width + 6, y + 1, f"{measure.number(above)} ({_several(names)})", "start"))
     texts += [Text(x0, y0 - 7, f"from left, {measure.unit}", "end"),
               Text(x0 + width + 6, y0 - 3, f"from back, {measure.unit}", "start"),
               Text(x0 + width + 6, water + 1, f"above water, {measure.unit}", "start")]  # fmt: skip

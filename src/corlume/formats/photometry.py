@@ -1,4 +1,4 @@
-"""Read photometry files: IES LM-63 (1995, 2002, 2019 text forms, type C) and EULUMDAT.
+"""Read photometry files: IES LM-63 (1995, 2002, 2019 text forms, type C) and EULUMDAT [11].
 
 Both give luminous intensity over directions. What Corlume takes from them is the lobe, the size of the
 light-giving face, the watts and the lumens; photon flux follows from lumens only by way of a spectrum.

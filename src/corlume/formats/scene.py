@@ -23,7 +23,7 @@ from corlume.formats.shapes import SPECIAL, Build, JsonNumber, Special, Values, 
 MAX_BYTES = 16_000_000
 FILE_ROOM = 4
 """A file may hold so many times what the pages let a keeper add."""
-FORMAT, VERSION = "corlume-scene", 1
+FORMAT, VERSION = "corlume-scene", 2
 
 
 def read_scene(data: bytes) -> Scene:
@@ -123,7 +123,7 @@ def _read_top(build: Build, _: str, file: Any) -> Values:
 SPECIAL[Scene] = Special(
     {
         "format": (Literal["corlume-scene"], ...),
-        "version": (Literal[1], ...),
+        "version": (Literal[1, 2], Field(description="1 has older names for some fields, which are read as well")),
         "tank": (TankFile, ...),
         "setups": (list[shape_of(Setup)], Field(min_length=1)),  # type: ignore[misc]
     },

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Annotated, Any, Literal, NamedTuple, TypeVar
 
-from pydantic import AliasChoices, BaseModel, ConfigDict, create_model
+from pydantic import AliasChoices, BaseModel, BeforeValidator, ConfigDict, create_model
 from pydantic import Field as Shape
 
 from corlume.core.declared import UNSAID, Field, Item, Many, Own, Part, items, per_class
@@ -123,22 +123,31 @@ def _shape_of_slot(slot: Slot) -> tuple[Any, Any]:
     if isinstance(spec, Part):
         kind = shape_of(item.type)
         unsaid: Any = ... if item.default is UNSAID else None if item.optional else kind()
-        return (kind | None if item.optional else kind), unsaid
+        return (kind | None if item.optional else kind), Shape(unsaid, validation_alias=_alias(slot, spec.formerly))
     assert isinstance(spec, Field)
     default = item.default if spec.blank is UNSAID else spec.blank
     if default is UNSAID:
         default = ...
     elif default is not None and spec.sort == "number":
         default = to_file(spec, default)
-    alias = AliasChoices(slot.name.rpartition(".")[2], *spec.formerly) if spec.formerly else None
     about = spec.about or (spec.unit and f"[{spec.unit}]") or None
     kind = _kind_of(spec)
-    return (kind | None if item.optional else kind), Shape(default, description=about, validation_alias=alias)
+    return (kind | None if item.optional else kind), Shape(
+        default, description=about, validation_alias=_alias(slot, *spec.formerly)
+    )
+
+
+def _alias(slot: Slot, *formerly: str) -> AliasChoices | None:
+    """The name of a field, and those that older files have for it."""
+    older = [name for name in formerly if name]
+    return AliasChoices(slot.name.rpartition(".")[2], *older) if older else None
 
 
 def _kind_of(spec: Field) -> Any:
     if spec.options is not None:
-        return Literal[tuple(spec.options)]
+        options: Any = Literal[tuple(spec.options)]
+        was = spec.was or {}
+        return Annotated[options, BeforeValidator(lambda key: was.get(key, key) if isinstance(key, str) else key)]
     if spec.sort == "text":
         return Annotated[str, Shape(max_length=spec.most)]
     return {

@@ -12,7 +12,7 @@ from corlume.formats.faults import BadFile, shape_faults
 from corlume.formats.scene import load_json
 from corlume.formats.shapes import Build, FileShape, from_data, shape_of, to_data
 
-FORMAT, VERSION = "corlume-shelf", 1
+FORMAT, VERSION = "corlume-shelf", 2
 OwnFixtureFile: Any = shape_of(OwnFixture)
 
 
@@ -20,7 +20,7 @@ class ShelfFile(FileShape):
     """The keeper's own fixtures."""
 
     format: Literal["corlume-shelf"]
-    version: Literal[1]
+    version: Literal[1, 2]
     fixtures: list[OwnFixtureFile] = Field(min_length=1, max_length=500)
 
 

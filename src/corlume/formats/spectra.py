@@ -1,4 +1,4 @@
-"""Read measured spectra: tables of text (CSV), and IES TM-27 XML."""
+"""Read measured spectra: tables of text (CSV), and IES TM-27 XML [12]."""
 
 from __future__ import annotations
 

@@ -17,7 +17,7 @@ from corlume.reference.spectra import lamp_spectra
 
 
 @dataclass(frozen=True, slots=True)
-class FixtureKindEntry:
+class CatalogueEntry:
     """A fixture of the catalogue as it would hang by default over (0, 0): one part, or several in a frame.
 
     ``price``, a round figure, is 0 when not known; ``mount`` says how it is hung.
@@ -42,7 +42,7 @@ class FixtureKindEntry:
 
 
 @dataclass(frozen=True, slots=True)
-class LampKind:
+class TechnologyNotes:
     """What keepers say of a kind of light, and its lamps: life [burning hours], price [currency each]."""
 
     life: float
@@ -52,10 +52,10 @@ class LampKind:
 
 
 @cache
-def lamp_kinds() -> dict[str, LampKind]:
+def technology_notes() -> dict[str, TechnologyNotes]:
     """Kinds of light by key; hybrids have words only."""
     rows = _load("lamps.json")["kinds"]
-    return {k: LampKind(r["life_hours"], r["lamp_price"], r["strong"], r["weak"]) for k, r in rows.items()}
+    return {k: TechnologyNotes(r["life_hours"], r["lamp_price"], r["strong"], r["weak"]) for k, r in rows.items()}
 
 
 def _load(name: str) -> Any:
@@ -74,7 +74,7 @@ def coral_cards() -> dict[str, CoralCard]:
             par_high=row["par_high"],
             flow=row["flow"],
             aggression=row["aggression"],
-            reach=row["reach_cm"] * CM,
+            sweepers=row["sweepers_cm"] * CM,
             size=row["size_cm"] * CM,
             note=row["note"],
         )
@@ -83,14 +83,13 @@ def coral_cards() -> dict[str, CoralCard]:
 
 
 @cache
-def fixture_kinds() -> dict[str, FixtureKindEntry]:
+def catalogue() -> dict[str, CatalogueEntry]:
     """Fixture kinds by key, in the order of the file."""
     data = _load("fixtures.json")
     rows = {row["key"]: row for row in data["fixtures"]}
     singles = {key: _fixture(row) for key, row in rows.items()}
     found = {
-        key: FixtureKindEntry(key, row["name"], (singles[key],), row["price"], row["mount"])
-        for key, row in rows.items()
+        key: CatalogueEntry(key, row["name"], (singles[key],), row["price"], row["mount"]) for key, row in rows.items()
     }
     for row in data["hybrids"]:
         parts = tuple(
@@ -106,7 +105,7 @@ def fixture_kinds() -> dict[str, FixtureKindEntry]:
             for part in row["parts"]
         )
         price = sum(rows[part["fixture"]]["price"] for part in row["parts"])
-        found[row["key"]] = FixtureKindEntry(row["key"], row["name"], parts, price, "Four wires; lift rack")
+        found[row["key"]] = CatalogueEntry(row["key"], row["name"], parts, price, "Four wires; lift rack")
     return found
 
 

@@ -92,6 +92,8 @@ def _read(item: Item, value: Any) -> Any:
     match item.spec:
         case Field(sort="flag"):
             return bool(value)
+        case Field(was=dict() as was):
+            return was.get(value, value)
         case Field(sort="date") if value is not None:
             return datetime.date.fromisoformat(value)
         case Field(sort="time") if value is not None:

@@ -12,7 +12,7 @@ from corlume.store.tables import NotFound
 
 KEEP = 20
 """Searches kept for each tank."""
-SHAPE = 2
+SHAPE = 3
 """Goes up with the shape of wish, layouts or trade-off: searches of another shape are as if they were not there."""
 
 

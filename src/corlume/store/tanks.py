@@ -10,11 +10,11 @@ from typing import TypeVar
 
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import Brace, Rock, Tank
-from corlume.core.judgement.intent import BY_GOAL, Intent
+from corlume.core.judgement.intent import BY_STOCKING, Intent
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, shaded
-from corlume.core.surroundings import Site
+from corlume.core.surroundings import Surroundings
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
 from corlume.store.rows import row_of, thing_of
 from corlume.store.tables import BRACES, CORALS, FIXTURES, OF_SCENE, ROCKS, SETUPS, WANTED, Kept, NotFound, found
@@ -38,7 +38,7 @@ class StoredSetup:
     name: str
     in_use: bool
     fixtures: tuple[Kept[Fixture], ...]
-    intent: Intent = BY_GOAL
+    intent: Intent = BY_STOCKING
 
     @property
     def hung(self) -> list[Fixture]:
@@ -64,7 +64,7 @@ class StoredTank:
     setups: tuple[StoredSetup, ...]
     corals: tuple[Kept[Coral], ...]
     wanted: tuple[Kept[WantedZone], ...] = ()
-    site: Site = field(default_factory=Site)
+    surroundings: Surroundings = field(default_factory=Surroundings)
 
     def setup(self, setup_id: int | None = None) -> StoredSetup:
         """The setup of that id, or the one in use; ``NotFound`` otherwise."""
@@ -98,7 +98,7 @@ class StoredTank:
         setups = tuple(Setup(s.name, tuple(s.hung), s.in_use, s.intent) for s in self.setups)
         corals = tuple(kept.value for kept in self.corals)
         wanted = tuple(kept.value for kept in self.wanted)
-        return Scene(self.name, self.tank, self.targets, self.running, setups, corals, wanted, self.site)
+        return Scene(self.name, self.tank, self.targets, self.running, setups, corals, wanted, self.surroundings)
 
 
 def unstored(scene: Scene) -> StoredTank:
@@ -119,7 +119,7 @@ def unstored(scene: Scene) -> StoredTank:
         setups=tuple(StoredSetup(next(numbers), s.name, s.in_use, kept(s.fixtures), s.intent) for s in scene.setups),
         corals=kept(scene.corals),
         wanted=kept(scene.wanted),
-        site=scene.site,
+        surroundings=scene.surroundings,
     )
 
 
@@ -179,7 +179,7 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
         ),
         corals=CORALS.load(connection, tank_id),
         wanted=WANTED.load(connection, tank_id),
-        site=thing_of(Site, row),
+        surroundings=thing_of(Surroundings, row),
     )
 
 

@@ -43,7 +43,7 @@ LastResort = Callable[[Request, bool], Response]
 class Guard:
     """Refuse what should not come in, put the headers on everything, and answer when all else fails.
 
-    A browser says with Sec-Fetch-Site, or with Origin in older ones, where a request comes from. A post
+    A browser says with Sec-Fetch-Surroundings, or with Origin in older ones, where a request comes from. A post
     with neither header does not come from a page of another site, so scripts and tests may post. A body is taken in
     whole before anything is done with it, counted as it comes whatever it said of its length.
     """

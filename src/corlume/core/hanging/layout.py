@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from corlume.core.judgement.targets import Goal
+from corlume.core.judgement.targets import Stocking
 from corlume.core.units import INCH
 
 PATCH = 24 * INCH
@@ -21,11 +21,11 @@ def patches(length: float, width: float) -> tuple[int, int]:
     return along, across
 
 
-def count_for(goal: Goal, length: float, width: float) -> tuple[int, int]:
-    """Least and most modules for a goal: one a patch for LPS; half as many again to twice as many for SPS."""
+def count_for(stocking: Stocking, length: float, width: float) -> tuple[int, int]:
+    """Least and most modules for a stocking: one a patch for LPS; half as many again to twice as many for SPS."""
     along, across = patches(length, width)
     cover = along * across
-    match goal:
+    match stocking:
         case "lps":
             return cover, cover
         case "sps":

@@ -17,7 +17,7 @@ import numpy as np
 from corlume.core.geometry import Tank
 from corlume.core.optics.emitter import Emitter
 from corlume.core.scene import Fixture
-from corlume.core.surroundings import Site
+from corlume.core.surroundings import Surroundings
 from corlume.core.units import INCH
 from corlume.core.words import plain
 
@@ -116,15 +116,15 @@ def _support_points(faces: Sequence[Emitter]) -> list[tuple[float, float]]:
         x, y, half = face.x, face.y, 0.5 * max(LEAST_SPAN, SPAN * face.length)
         along = (math.cos(face.turn), math.sin(face.turn))
     else:
-        reach = [(f.x - a, f.x + a, f.y - b, f.y + b) for f in faces for a, b in (f.half_extent(),)]
-        x0, x1 = min(r[0] for r in reach), max(r[1] for r in reach)
-        y0, y1 = min(r[2] for r in reach), max(r[3] for r in reach)
+        bounds = [(f.x - a, f.x + a, f.y - b, f.y + b) for f in faces for a, b in (f.half_extent(),)]
+        x0, x1 = min(r[0] for r in bounds), max(r[1] for r in bounds)
+        y0, y1 = min(r[2] for r in bounds), max(r[3] for r in bounds)
         x, y, half = 0.5 * (x0 + x1), 0.5 * (y0 + y1), 0.5 * max(LEAST_SPAN, SPAN * max(x1 - x0, y1 - y0))
         along = (1.0, 0.0) if x1 - x0 >= y1 - y0 else (0.0, 1.0)
     return [(x + side * half * along[0], y + side * half * along[1]) for side in (-1.0, 1.0)]
 
 
-def check_mounting(tank: Tank, fixtures: Sequence[Fixture], site: Site) -> list[Check]:
+def check_mounting(tank: Tank, fixtures: Sequence[Fixture], around: Surroundings) -> list[Check]:
     """Look at everything that hangs."""
     if not fixtures:
         return []
@@ -133,11 +133,11 @@ def check_mounting(tank: Tank, fixtures: Sequence[Fixture], site: Site) -> list[
         _canopy(tank, fixtures),
         *_heat(tank, fixtures),
         _splash(fixtures),
-        _behind(site),
-        *_leads(fixtures, site),
-        _circuit(fixtures, site),
+        _behind(around),
+        *_leads(fixtures, around),
+        _circuit(fixtures, around),
         _total_heat(fixtures),
-        _glare(fixtures, site),
+        _glare(fixtures, around),
     ]
 
 
@@ -207,19 +207,19 @@ def _splash(fixtures: Sequence[Fixture]) -> Check:
     )
 
 
-def _behind(site: Site) -> Check:
+def _behind(around: Surroundings) -> Check:
     return Check(
         "behind",
         "Room behind for brackets",
-        "yes" if site.gap >= 0.05 else "no",
+        "yes" if around.gap >= 0.05 else "no",
         "{gap} behind the back pane.",
         "Brackets need about {least} behind the glass; hung from above, this does not matter.",
-        {"gap": site.gap, "least": 0.05},
+        {"gap": around.gap, "least": 0.05},
     )
 
 
-def _leads(fixtures: Sequence[Fixture], site: Site) -> list[Check]:
-    if site.lead <= 0 or len(fixtures) < 2:
+def _leads(fixtures: Sequence[Fixture], around: Surroundings) -> list[Check]:
+    if around.lead <= 0 or len(fixtures) < 2:
         return []
     chain = _chain([f.emitter for f in fixtures])
     widest = max(_between(a, b) for a, b in pairwise(chain))
@@ -229,11 +229,11 @@ def _leads(fixtures: Sequence[Fixture], site: Site) -> list[Check]:
         Check(
             "leads",
             "Leads from fixture to fixture",
-            "yes" if need <= site.lead else "no",
+            "yes" if need <= around.lead else "no",
             "The widest step from body to body is {widest}; with a drip loop it asks for {need}, and the lead is "
             "{lead}.",
             "Lead length decides how far apart two chained fixtures can hang.",
-            {"widest": widest, "need": need, "lead": site.lead},
+            {"widest": widest, "need": need, "lead": around.lead},
         )
     ]
 
@@ -255,16 +255,17 @@ def _between(one: Emitter, other: Emitter) -> float:
     return math.hypot(*aside, one.height - other.height)
 
 
-def _circuit(fixtures: Sequence[Fixture], site: Site) -> Check:
-    watts = sum(f.watts for f in fixtures) + site.others
-    allowed = CONTINUOUS * site.volts * site.breaker
+def _circuit(fixtures: Sequence[Fixture], around: Surroundings) -> Check:
+    watts = sum(f.watts for f in fixtures) + around.others
+    allowed = CONTINUOUS * around.volts * around.breaker
     return Check(
         "circuit",
         "Circuit",
         "yes" if watts <= allowed else "no",
-        f"{watts:.0f} W at full with {site.others:.0f} W of other things; {allowed:.0f} W is allowed.",
-        f"A load that lasts for hours takes at most four fifths of a breaker: {site.breaker:g} A at {site.volts:g} V. "
-        "Earth, residual-current protection, drip loops; wiring by a licensed electrician and to local code.",
+        f"{watts:.0f} W at full with {around.others:.0f} W of other things; {allowed:.0f} W is allowed.",
+        "A load that lasts for hours takes at most four fifths of a breaker: "
+        f"{around.breaker:g} A at {around.volts:g} V. Earth, residual-current protection, drip loops; "
+        "wiring by a licensed electrician and to local code.",
     )
 
 
@@ -280,22 +281,24 @@ def _total_heat(fixtures: Sequence[Fixture]) -> Check:
     )
 
 
-def _glare(fixtures: Sequence[Fixture], site: Site) -> Check:
+def _glare(fixtures: Sequence[Fixture], around: Surroundings) -> Check:
     worst, name = 0.0, ""
     for f in fixtures:
         e = f.emitter
-        rise = site.stand + e.height - site.eye
+        rise = around.stand + e.height - around.eye
         if rise <= 0:
             continue
         # towards the eye: out over the front pane and down
-        to_eye = np.array([0.0, -(e.y + site.away), -rise])
+        to_eye = np.array([0.0, -(e.y + around.away), -rise])
         table, axes = e.shape().table(), e.axes()
         cosine = float(axes[2] @ to_eye / np.linalg.norm(to_eye))
         lobe = table.mean(axis=1)
         seen = f.strength * float(np.interp(max(0.0, cosine), np.linspace(0, 1, len(lobe)), lobe)) / float(lobe.max())
         if cosine > 0 and seen > worst:
             worst, name = seen, plain(f.name)
-    steep = 90 - math.degrees(math.atan2(max(f.emitter.height for f in fixtures) + site.stand - site.eye, site.away))
+    steep = 90 - math.degrees(
+        math.atan2(max(f.emitter.height for f in fixtures) + around.stand - around.eye, around.away)
+    )
     return Check(
         "glare",
         "Glare for a seated eye",
@@ -304,5 +307,5 @@ def _glare(fixtures: Sequence[Fixture], site: Site) -> Check:
         f"{steep:.0f} degrees from straight down.",
         "Over a tenth dazzles: shield it, raise the skirt, lean it back or dim before working under it. Limit of our "
         "own. Never look into ultraviolet lamps.",
-        {"away": site.away},
+        {"away": around.away},
     )

@@ -166,8 +166,8 @@ def refine(
     def allowed(trial: Layout) -> bool:
         inside = space.places[0] - 1e-9 <= trial.places[0] and trial.places[-1] <= space.places[-1] + 1e-9
         apart = all(b - a >= space.gap - 1e-9 for a, b in pairwise(trial.places))
-        level = space.heights[0] - 1e-9 <= trial.height <= space.heights[-1] + 1e-9
-        return inside and apart and level and hangs(trial)
+        lifted = space.heights[0] - 1e-9 <= trial.height <= space.heights[-1] + 1e-9
+        return inside and apart and lifted and hangs(trial)
 
     def hangs(trial: Layout) -> bool:
         plain = not space.others and not trial.lean  # only then can nothing be in the way
@@ -212,8 +212,8 @@ def snapped(columns: Columns, space: Space, layout: Layout, grain: float) -> Lay
         places = tuple(rounded(place) for place in layout.places)
         trial = replace(layout, places=places, rows=rows, height=height)
         apart = all(b - a >= space.gap - 1e-9 for a, b in pairwise(places))
-        level = space.heights[0] - 1e-9 <= height <= space.heights[-1] + 1e-9
-        if apart and level and all(columns.fits(trial, place, space.others) for place in places):
+        lifted = space.heights[0] - 1e-9 <= height <= space.heights[-1] + 1e-9
+        if apart and lifted and all(columns.fits(trial, place, space.others) for place in places):
             found = levelled(columns, space, trial)
             if np.isfinite(found.merit):
                 return found

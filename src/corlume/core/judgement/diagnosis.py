@@ -162,7 +162,7 @@ def _overlap(scope: Scope) -> Fault | None:
         1 - share,
         f"The weaker end reads {100 * share:.0f} % of the middle.",
         "The middle gets something from every beam, so that fixtures in equal parts do not light in equal parts. 75 % "
-        "is the goal, 84 to 88 excellent.",
+        "is aimed at, 84 to 88 excellent.",
         ("spread", "dim_middle", "raise"),
         (scope.tank.length / 2, scope.tank.width / 2),
     )

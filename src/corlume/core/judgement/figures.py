@@ -35,7 +35,7 @@ class Light:
 
     @property
     def uniformity(self) -> float:
-        """Least to mean [-], the U0 of lighting practice (EN 12464-1, from memory); NaN in the dark."""
+        """Least to mean [-], the U0 of lighting practice (EN 12464-1 [13], from memory); NaN in the dark."""
         return self.least / self.mean if self.mean > 0 else float("nan")
 
     @property
@@ -82,7 +82,7 @@ class Ends:
     def share(self) -> float:
         """The weaker end over the middle [-]; NaN in the dark.
 
-        Common practice, no source: 0.75 is the goal, 0.84-0.88 excellent. It does not see what lies between, nor
+        Common practice, no source: 0.75 is aimed at, 0.84-0.88 excellent. It does not see what lies between, nor
         the way from front to back.
         """
         return self.weaker / self.middle if self.middle > 0 else float("nan")

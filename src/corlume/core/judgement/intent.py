@@ -16,14 +16,17 @@ from numpy.typing import NDArray
 from corlume.core.declared import Choice, Length, Par, limits
 from corlume.core.errors import FieldError, Rules
 from corlume.core.geometry import Tank
-from corlume.core.judgement.targets import Band, Goal, LightTargets
+from corlume.core.judgement.targets import Band, LightTargets, Stocking
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.judgement.zones import Surface
 
 Array = NDArray[np.float64]
-Purpose = Literal["goal", "even", "mixed", "strong_left", "strong_right", "zones", "lps", "sps"]
+Purpose = Literal["stocking", "even", "mixed", "strong_left", "strong_right", "zones", "lps", "sps"]
 PURPOSES: dict[Purpose, tuple[str, str]] = {
-    "goal": ("What the tank's goal says", "LPS light for an LPS tank, even light for SPS, light by places for a mixed"),
+    "stocking": (
+        "What the stocking asks for",
+        "LPS light for an LPS tank, even light for SPS, by places for a mixed",
+    ),
     "even": ("Even light", "The band on top from end to end at the height of the rock top, and on through the water"),
     "mixed": ("Mixed tank by places", "SPS light on high rock, LPS light on the sand and in low places"),
     "strong_left": ("Strong end left", "SPS light at the left end, falling to LPS light at the right"),
@@ -56,7 +59,9 @@ class Intent:
     strong end from its pane [m], 0 for a third of the tank.
     """
 
-    purpose: Annotated[Purpose, Choice("Meant for", {key: name for key, (name, _) in PURPOSES.items()})] = "goal"
+    purpose: Annotated[
+        Purpose, Choice("Meant for", {key: name for key, (name, _) in PURPOSES.items()}, was={"goal": "stocking"})
+    ] = "stocking"
     low: Annotated[
         float,
         Par(
@@ -96,18 +101,18 @@ class Intent:
         )
         rules.finish()
 
-    def meant(self, goal: Goal) -> Purpose:
-        """The purpose, with that of the tank's goal put in where the keeper left it to that."""
-        if self.purpose != "goal":
+    def meant(self, stocking: Stocking) -> Purpose:
+        """The purpose, with that of the tank's stocking put in where the keeper left it to that."""
+        if self.purpose != "stocking":
             return self.purpose
-        return {"lps": "lps", "sps": "even", "mixed": "mixed"}[goal]  # type: ignore[return-value]
+        return {"lps": "lps", "sps": "even", "mixed": "mixed"}[stocking]  # type: ignore[return-value]
 
     def top(self, targets: LightTargets) -> Band:
         """The band wanted on top: the keeper's own for this setup, or that of the targets."""
         if self.high:
             return Band("own", "Wanted on top", self.low, self.high)
         _, lps, _, sps, _ = targets.bands()
-        match self.meant(targets.goal):
+        match self.meant(targets.stocking):
             case "lps":
                 return lps
             case "even":
@@ -119,7 +124,7 @@ class Intent:
         return min(self.end or END_SHARE * tank.length, MOST_STRONG * tank.length)
 
 
-BY_GOAL = Intent()
+BY_STOCKING = Intent()
 """What a setup is meant for of which the keeper has said nothing."""
 BLANKETS: tuple[Purpose, ...] = ("even", "mixed", "sps")
 """Purposes that ask for even light at the height of the rock top."""
@@ -194,10 +199,10 @@ def places_of(
     return tuple(Places(key, name, points) for key, name, points in found if len(points))
 
 
-def _within(points: Array, length: float, side: str, reach: float) -> Array:
-    """Those that lie no further than ``reach`` from the pane of that side [m]."""
+def _within(points: Array, length: float, side: str, far: float) -> Array:
+    """Those that lie no further than ``far`` from the pane of that side [m]."""
     away = points[:, 0] if side == "left" else length - points[:, 0]
-    found: Array = points[away <= reach]
+    found: Array = points[away <= far]
     return found
 
 

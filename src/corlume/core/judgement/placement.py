@@ -24,7 +24,7 @@ Rule = Literal["light", "room", "flow", "neighbour"]
 Answer = Literal["yes", "no", "unknown"]
 FLOW_STEP = {"low": 0, "medium": 1, "high": 2}
 LEAST_SWEEPER = 0.03
-"""Shorter reach than this [m] is growth, not sweepers."""
+"""What goes less far than this past the edge [m] is growth, not sweepers."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,7 +168,7 @@ def _sting(card: CoralCard, other: CoralCard) -> tuple[float, CoralCard | None]:
     """How far from a grown coral's foot its sweepers go [m], of the two that go further, and whose; 0 for none."""
     if card.name == other.name:
         return 0.0, None
-    arms = [(0.5 * c.size + c.reach, c) for c in (card, other) if c.reach >= LEAST_SWEEPER]
+    arms = [(0.5 * c.size + c.sweepers, c) for c in (card, other) if c.sweepers >= LEAST_SWEEPER]
     return max(arms, key=lambda arm: arm[0]) if arms else (0.0, None)
 
 
@@ -206,10 +206,10 @@ def _neighbour_reason(card: CoralCard, gap: float, other: PlacedCoral | None) ->
     sting, owner = _sting(card, other.card)
     distance, grown = gap + sting, 0.5 * (card.size + other.card.size)
     if gap < 0 and owner is not None:
-        lengths = {"distance": distance, "reach": owner.reach, "size": owner.size}
+        lengths = {"distance": distance, "sweepers": owner.sweepers, "size": owner.size}
         text = (
-            f"{{distance}} from {plain(other.card.name)}: {plain(owner.name)} grows to {{size}} and sweeps {{reach}} "
-            "past its edge."
+            f"{{distance}} from {plain(other.card.name)}: {plain(owner.name)} grows to {{size}} and sweeps "
+            "{{sweepers}} past its edge."
         )
         return Reason("neighbour", "no", text, lengths)
     if distance < grown:

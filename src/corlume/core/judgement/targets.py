@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from corlume.core.declared import Choice, Par, limits
 
-Goal = Literal["lps", "sps", "mixed"]
-GOALS: dict[Goal, str] = {"mixed": "Mixed", "lps": "Soft and LPS", "sps": "SPS"}
+Stocking = Literal["lps", "sps", "mixed"]
+STOCKINGS: dict[Stocking, str] = {"mixed": "Mixed", "lps": "Soft and LPS", "sps": "SPS"}
 LIMITS = ("lps_low", "lps_high", "sps_low", "sps_high", "ceiling")
 
 
@@ -31,7 +31,7 @@ class Band:
 
 @dataclass(frozen=True, slots=True)
 class LightTargets:
-    """Limits of the bands [umol/m2/s], the goal they serve and the school they follow.
+    """Limits of the bands [umol/m2/s], the corals they are for and the school they follow.
 
     ``ceiling`` is the strongest light the keeper would run anywhere a coral sits.
     """
@@ -41,7 +41,9 @@ class LightTargets:
     sps_low: Annotated[float, Par("SPS from", 5.0, 2000.0)] = 200.0
     sps_high: Annotated[float, Par("SPS to", 5.0, 2000.0)] = 350.0
     ceiling: Annotated[float, Par("Never above", 5.0, 2000.0)] = 500.0
-    goal: Annotated[Goal, Choice("What will live there", GOALS)] = "mixed"
+    stocking: Annotated[Stocking, Choice("What will live there", STOCKINGS, formerly=("goal",), column="goal")] = (
+        "mixed"
+    )
     school: Annotated[str, Choice("Light targets", SCHOOL_NAMES)] = "moderate"
 
     def __post_init__(self) -> None:
@@ -63,11 +65,11 @@ class LightTargets:
 
     def goal_band(self) -> Band:
         """The band wanted at the rock top: LPS for an LPS tank, SPS for SPS and for the top of a mixed tank."""
-        return self.bands()[1 if self.goal == "lps" else 3]
+        return self.bands()[1 if self.stocking == "lps" else 3]
 
     def volume_band(self) -> tuple[float, float]:
         """The range wanted through the water as a whole: in a mixed tank every band in which corals live."""
-        if self.goal == "mixed":
+        if self.stocking == "mixed":
             return self.lps_low, self.sps_high
         band = self.goal_band()
         return band.low, band.high

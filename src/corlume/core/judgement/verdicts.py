@@ -56,8 +56,8 @@ class Case:
 
     @property
     def purpose(self) -> Purpose:
-        """What it is meant for, with the tank's goal put in."""
-        return self.intent.meant(self.targets.goal)
+        """What it is meant for, with the tank's stocking put in."""
+        return self.intent.meant(self.targets.stocking)
 
     @property
     def blanket(self) -> bool:
@@ -145,7 +145,7 @@ def _ends(f: Figures) -> Verdict:
         f"{_par(f.ends.middle)} in the middle, {_par(f.ends.right)} right. It does not see what lies between, nor "
         "front and back: uniformity does."
     )
-    school = "Common practice, no source: 75 % is the goal, 84 to 88 % is excellent."
+    school = "Common practice, no source: 75 % is aimed at, 84 to 88 % is excellent."
     improve = (
         "Move the outer fixtures further out than equal spacing, a hand's breadth at most, then raise all of them."
     )
@@ -271,7 +271,7 @@ def _volume(case: Case) -> Verdict:
         f"{100 * case.figures.volume_share:.0f} %",
         "plain",
         f"Share of all the water from the rock top to the sand that reads {low:g} to {high:g} PAR"
-        + (", every band in which corals of a mixed tank live." if case.targets.goal == "mixed" else "."),
+        + (", every band in which corals of a mixed tank live." if case.targets.stocking == "mixed" else "."),
         "Your own targets; no grade, as rock decides how much of the water matters.",
         "Turn what is too strong down first; low places can be filled with corals that want less.",
     )

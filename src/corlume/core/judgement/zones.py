@@ -45,13 +45,13 @@ class Surface:
 class Zone:
     """Connected cells of one surface in one light band.
 
-    ``points`` (n, 3) [m] and ``par`` (n,) [umol/m2/s] belong together; ``area`` [m2]; ``level`` is the
+    ``points`` (n, 3) [m] and ``par`` (n,) [umol/m2/s] belong together; ``area`` [m2]; ``third`` is the
     trade's top, middle or low third of the water.
     """
 
     key: str
     name: str
-    level: str
+    third: str
     surface: Surface
     band: Band
     points: Array
@@ -116,7 +116,7 @@ def find_zones(tank: Tank, targets: LightTargets, lit: list[tuple[Surface, Array
                 zone = Zone(
                     key="",
                     name=f"{surface.name}, {_part(surface, points)}",
-                    level=_level(tank, surface.depth),
+                    third=_third(tank, surface.depth),
                     surface=surface,
                     band=band,
                     points=points,
@@ -125,7 +125,7 @@ def find_zones(tank: Tank, targets: LightTargets, lit: list[tuple[Surface, Array
                 )
                 pieces.append((float(points[:, 0].mean()), zone))
         found += [zone for _, zone in sorted(pieces, key=lambda piece: piece[0])]
-    return [Zone(f"Z{i}", z.name, z.level, z.surface, z.band, z.points, z.par, z.area) for i, z in enumerate(found, 1)]
+    return [Zone(f"Z{i}", z.name, z.third, z.surface, z.band, z.points, z.par, z.area) for i, z in enumerate(found, 1)]
 
 
 def _part(surface: Surface, points: Array) -> str:
@@ -141,6 +141,6 @@ def _part(surface: Surface, points: Array) -> str:
     return " ".join(words) or ("all of it" if points.shape[0] > 0.8 * surface.free.sum() else "middle")
 
 
-def _level(tank: Tank, depth: float) -> str:
-    """The trade's three levels of the tank: thirds of the water above the sand."""
+def _third(tank: Tank, depth: float) -> str:
+    """The trade's three parts of the tank: thirds of the water above the sand."""
     return ("top", "middle", "low")[min(2, int(3 * depth / tank.sand_depth))]

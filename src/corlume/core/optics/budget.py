@@ -46,9 +46,9 @@ def flux_budget(tank: Tank, emitter: Emitter, *, directions: int = 64) -> FluxBu
     sources = emitter.sources(step=0.5)[:, :, None]
     heights = sources[:, 2]
 
-    def inside(level: float) -> NDArray[np.bool_]:
+    def inside(plane: float) -> NDArray[np.bool_]:
         """Which rays pass the opening at a height above the water."""
-        drop = heights - level
+        drop = heights - plane
         x, y = sources[:, 0] + drop * x_run / cos_a, sources[:, 1] + drop * y_run / cos_a
         inset = tank.rim_inset
         free = (x >= inset) & (x <= tank.length - inset) & (y >= inset) & (y <= tank.width - inset)

@@ -1,6 +1,6 @@
 """From lumens to photon flux, by kind of light; and from PAR to the light of a day.
 
-Lux per PPFD [lx per umol/m2/s]: Thimijan and Heins 1983, from memory; the package colour-science's lamp spectra
+Lux per PPFD [lx per umol/m2/s]: Thimijan and Heins 1983 [6], from memory; the package colour-science's lamp spectra
 come within 4 % for sunlight and fluorescent lamps and 18 % for halides. Nothing published covers royal blue
 LEDs, actinic tubes or 10,000 to 20,000 K halides: their photon flux must be given by itself. A white LED's lumens
 become photons by its spectrum, never by the factor of another lamp.

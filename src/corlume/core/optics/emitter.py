@@ -159,7 +159,7 @@ class Emitter:
 
         Returns
         -------
-        array (n, 6) of x, y, height [m], weight [-], and the reach along x and y of the patch that each
+        array (n, 6) of x, y, height [m], weight [-], and the extent along x and y of the patch that each
         source stands for [m]; the weights add up to 1. A test shows that halving ``step`` changes nothing
         that a keeper could read.
         """
@@ -188,8 +188,8 @@ class Emitter:
     def _placed(self, u: Array, v: Array, du: Array, dv: Array, weights: Array) -> NDArray[np.float64]:
         long, short, _ = self.axes()
         places = np.array([self.x, self.y, self.height]) + u[:, None] * long + v[:, None] * short
-        reach = du[:, None] * np.abs(long[:2]) + dv[:, None] * np.abs(short[:2])
-        return np.column_stack((places, weights, reach))
+        extent = du[:, None] * np.abs(long[:2]) + dv[:, None] * np.abs(short[:2])
+        return np.column_stack((places, weights, extent))
 
     def power_shares(self) -> tuple[float, ...]:
         """Share of the power that each channel takes [-], all taken to be alike in radiant efficiency."""

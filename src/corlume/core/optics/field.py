@@ -20,7 +20,7 @@ from corlume.core.optics.pane import return_table
 from corlume.core.optics.scatter import Scatter, find_scatter
 from corlume.core.optics.shadow import Rockwork, rockwork
 from corlume.core.optics.spectrum import Spectrum, mean_wavelength
-from corlume.core.optics.surface import steepest_reach
+from corlume.core.optics.surface import steepest_tangent
 from corlume.core.optics.water import Water, fade_table
 
 Array = NDArray[np.float64]
@@ -149,7 +149,7 @@ def _direct(
     """Irradiance per unit of flux at points (k, 3) by light that has not touched the floor, (channels, k) [1/m2]."""
     points = np.ascontiguousarray(points)
     depths, layer = np.unique(points[:, 2], return_inverse=True)
-    sources, heights, level, index_at = _laid_out(emitter, step)
+    sources, heights, at_height, index_at = _laid_out(emitter, step)
     shape = emitter.shape()
     lobe = shape.table()
     plain = emitter.roll == 0 and emitter.pitch == 0 and lobe.shape[1] == 1
@@ -172,7 +172,7 @@ def _direct(
                 paths,
                 sources,
                 heights,
-                level,
+                at_height,
                 emitter.axes(),
                 lobe[:0] if plain else lobe,
                 medium.size,
@@ -191,9 +191,9 @@ def _direct(
 def _laid_out(emitter: Emitter, step: float) -> tuple[Array, Array, NDArray[np.int64], float]:
     """The sources of a face, their heights [m], which of these each has; mean wavelength of its photons [nm]."""
     sources = emitter.sources(step=step)
-    heights, level = np.unique(sources[:, 2].round(5), return_inverse=True)
+    heights, at_height = np.unique(sources[:, 2].round(5), return_inverse=True)
     mean = sum(channel.share * mean_wavelength(channel.spectrum) for channel in emitter.channels)
-    return sources, heights, level, mean
+    return sources, heights, at_height, mean
 
 
 @remembered(128_000_000)
@@ -209,8 +209,8 @@ def _paths(
     ledge: float,
 ) -> Array:
     """Path tables, remembered: they do not change while a fixture moves at its height."""
-    reach = steepest_reach(index)
-    longest = max(depth, *depths) * (math.sqrt(1.0 + reach * reach) if index > 1.001 else 30.0)
+    steepest = steepest_tangent(index)
+    longest = max(depth, *depths) * (math.sqrt(1.0 + steepest * steepest) if index > 1.001 else 30.0)
     fades = np.stack([fade_table(water, spectrum, longest) for spectrum in spectra])
     round_lobe = lobe.table()[:, 0].copy() if lobe else np.empty(0)
     with kernel.ONE_AT_A_TIME:

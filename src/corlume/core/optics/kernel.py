@@ -23,7 +23,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from corlume.core.optics.shadow import FAST, Rockwork, blocked
-from corlume.core.optics.surface import entry_tangent, fresnel_transmittance, steepest_reach, tube_spread
+from corlume.core.optics.surface import entry_tangent, fresnel_transmittance, steepest_tangent, tube_spread
 
 Array = NDArray[np.float64]
 MAX_ORDER = 8
@@ -95,7 +95,7 @@ def _passes_opening(x: float, y: float, spread_x: float, spread_y: float, openin
 @njit(cache=True, error_model="numpy", fastmath=FAST)
 def _past_strips(
     sx: float, sy: float, h: float, qx: float, qy: float, mirrors: tuple[float, float, float, float],
-    reach: tuple[float, float], moves: float, strips: Array,
+    extent: tuple[float, float], moves: float, strips: Array,
 ) -> float:  # fmt: skip
     """Share of a patch's light from (sx, sy) at height h to the entry (qx, qy) that no strip takes [-].
 
@@ -110,9 +110,9 @@ def _past_strips(
         x = sign_x * (qx + up * (sx - qx) - shift_x)
         y = sign_y * (qy + up * (sy - qy) - shift_y)
         patch = moves + (1.0 - moves) * up
-        taken = _within(x, strips[k, 0], strips[k, 1], 1e-9 + patch * reach[0])
+        taken = _within(x, strips[k, 0], strips[k, 1], 1e-9 + patch * extent[0])
         if taken > 0.0:
-            passed -= taken * _within(y, strips[k, 2], strips[k, 3], 1e-9 + patch * reach[1])
+            passed -= taken * _within(y, strips[k, 2], strips[k, 3], 1e-9 + patch * extent[1])
     return max(0.0, passed)
 
 
@@ -167,12 +167,12 @@ def _path_table(
     """
     channels = fades.shape[0]
     table = np.empty((TABLE_SIZE, GEOMETRY + channels))
-    reach = steepest_reach(n)
+    steepest = steepest_tangent(n)
     t = 0.0
     for k in range(TABLE_SIZE):
         u = min(k, TABLE_SIZE - 2) / (TABLE_SIZE - 1)
         r = u * (h + d) / (1.0 - u)
-        t = entry_tangent(r, h, d, n, reach, t)
+        t = entry_tangent(r, h, d, n, steepest, t)
         c2 = 1.0 + t * t
         cos_a = 1.0 / math.sqrt(c2)
         sin_w = t * cos_a / n
@@ -255,12 +255,12 @@ def _irradiance(
     paths: Array,
     sources: Array,
     heights: Array,
-    level: NDArray[np.int64],
+    at_height: NDArray[np.int64],
     axes: Array,
     lobe: Array,
     size: tuple[float, float],
     n: float,
-    reach: float,
+    steepest: float,
     order: tuple[int, int],
     panes: Array,
     opening: Array,
@@ -271,7 +271,7 @@ def _irradiance(
 ) -> None:
     """Add downward irradiance at one point per unit of flux to ``out`` (channels,) [1/m2]."""
     length, width = size
-    far = d * reach
+    far = d * steepest
     i_low = min(0, max(-order[0], math.floor((px - far) / length)))
     i_high = max(0, min(order[0], math.floor((px + far) / length)))
     j_low = min(0, max(-order[1], math.floor((py - far) / width)))
@@ -296,7 +296,7 @@ def _irradiance(
                 if sx + half_x < least_x or sx - half_x > most_x or sy + half_y < least_y or sy - half_y > most_y:
                     continue
                 dx, dy = px - sx, py - sy
-                g = level[s]
+                g = at_height[s]
                 h = heights[g]
                 r = math.sqrt(dx * dx + dy * dy)
                 at = r / (r + h + d) * (TABLE_SIZE - 1)
@@ -354,7 +354,7 @@ def irradiance(
     paths: Array,
     sources: Array,
     heights: Array,
-    level: NDArray[np.int64],
+    at_height: NDArray[np.int64],
     axes: Array,
     lobe: Array,
     size: tuple[float, float],
@@ -369,12 +369,12 @@ def irradiance(
     """Downward irradiance at points (k, 3) per unit of flux, (channels, k) [1/m2].
 
     ``paths`` are the tables of ``path_tables``; ``layer`` (k,) says which of their depths each point has, ``heights``
-    (g,) their heights, and ``level`` (s,) which of these each of the ``sources`` (s, 6) has, so that refraction,
+    (g,) their heights, and ``at_height`` (s,) which of these each of the ``sources`` (s, 6) has, so that refraction,
     Fresnel and path loss are worked out once for each pair and looked up after that. ``axes`` (3, 3) and
     ``lobe`` (cosines, phis) say how the light is aimed, see ``Emitter.axes`` and ``lobe``; ``lobe`` has no rows
     when it is in the path tables.
     """
-    reach = steepest_reach(n)
+    steepest = steepest_tangent(n)
     order = (_highest_order(panes[0], panes[1]), _highest_order(panes[2], panes[3]))
     out = np.zeros((points.shape[0], paths.shape[3] - GEOMETRY))
     for k in prange(points.shape[0]):
@@ -386,12 +386,12 @@ def irradiance(
             paths[layer[k]],
             sources,
             heights,
-            level,
+            at_height,
             axes,
             lobe,
             size,
             n,
-            reach,
+            steepest,
             order,
             panes,
             opening,

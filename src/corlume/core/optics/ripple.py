@@ -20,7 +20,7 @@ estimate."""
 _DIRECTIONS = (np.arange(16) + 0.5) / 16 * math.pi
 
 
-def flicker(
+def fluctuation(
     emitter: Emitter, depth: Array, *, slope: float, index: float, lengths: tuple[float, ...] = RIPPLE_LENGTHS
 ) -> Array:
     """Standard deviation over mean of the light of one lamp at depths, pumps on [-].

@@ -13,7 +13,7 @@ import numpy as np
 
 from corlume.core.geometry import Tank
 from corlume.core.optics.emitter import Emitter
-from corlume.core.optics.surface import entry_tangent, fresnel_transmittance, steepest_reach, tube_spread
+from corlume.core.optics.surface import entry_tangent, fresnel_transmittance, steepest_tangent, tube_spread
 
 
 def shadow_edge(
@@ -43,7 +43,7 @@ def shadow_edge(
 def _one_lamp(tank: Tank, emitter: Emitter, place: tuple[float, float, float]) -> tuple[float, float]:
     """Light that a lamp at full output brings to a place, relative, and the spread of its slopes in water [-]."""
     n, (px, py, depth) = tank.index, place
-    reach = steepest_reach(n)
+    steepest = steepest_tangent(n)
     lobe = emitter.shape().table().mean(axis=1)
     cosines = np.linspace(0.0, 1.0, len(lobe))
     normal = emitter.axes()[2]
@@ -51,7 +51,7 @@ def _one_lamp(tank: Tank, emitter: Emitter, place: tuple[float, float, float]) -
     for x, y, h, weight, *_ in emitter.sources(step=0.2):
         dx, dy = px - x, py - y
         r = math.hypot(dx, dy)
-        t = entry_tangent(r, h, depth, n, reach)
+        t = entry_tangent(r, h, depth, n, steepest)
         cos_a = 1.0 / math.sqrt(1.0 + t * t)
         sin_w = t * cos_a / n
         cos_w = math.sqrt(1.0 - sin_w * sin_w)

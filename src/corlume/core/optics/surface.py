@@ -14,7 +14,7 @@ from numba import njit
 def fresnel_transmittance(cos_in: float, cos_out: float, n_in: float, n_out: float) -> float:
     """Share of unpolarised light that passes a boundary [-], from the cosines on both sides.
 
-    Source: Fresnel's equations, mean of both polarisations (Born and Wolf, Principles of Optics, 1.5).
+    Source: Fresnel's equations [4], mean of both polarisations.
     """
     rs = (n_in * cos_in - n_out * cos_out) / (n_in * cos_in + n_out * cos_out)
     rp = (n_out * cos_in - n_in * cos_out) / (n_out * cos_in + n_in * cos_out)
@@ -31,20 +31,20 @@ def transmittance(angle_in: float, n_in: float, n_out: float) -> float:
 
 
 @njit(cache=True)
-def steepest_reach(n: float) -> float:
+def steepest_tangent(n: float) -> float:
     """Tangent of the critical angle: how far sideways a ray can run per metre of depth in water of index n [-]."""
     return 1.0 / math.sqrt(n * n - 1.0) if n > 1.0 + 1e-9 else 1e9
 
 
 @njit(cache=True)
-def entry_tangent(r: float, h: float, d: float, n: float, reach: float, least: float = 0.0) -> float:
+def entry_tangent(r: float, h: float, d: float, n: float, steepest: float, least: float = 0.0) -> float:
     """Solve Snell's law for the ray from height h in air to depth d in water, r aside [m].
 
     Returns t = tan(theta_a), the root of h t + d t / sqrt(n^2 + (n^2 - 1) t^2) = r. The left side is
     concave and rises, so Newton's steps from the left of the root climb to it and cannot overshoot;
     ``least`` is a place known to lie there, the root of a smaller r.
     """
-    t = max(r / (h + d / n), (r - d * reach) / h, least)
+    t = max(r / (h + d / n), (r - d * steepest) / h, least)
     k = n * n - 1.0
     for _ in range(40):
         q = n * n + k * t * t

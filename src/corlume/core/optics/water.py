@@ -21,9 +21,9 @@ PURE_ABSORPTION = np.array((
     .00663, .00473, .00454, .00495, .00635, .00922, .00979, .0106, .0127, .0150, .0204, .0325, .0409, .0434, .0474,
     .0565, .0619, .0695, .0896, .1351, .2224, .2644, .2755, .2916, .3108, .340, .410, .439, .465, .516, .624,
 ))  # fmt: skip
-"""Absorption of pure water [1/m] at ``PURE_NODES`` [nm]: Pope and Fry 1997, from memory."""
-YELLOW_SLOPE = 0.014
-"""How fast yellowing falls off with wavelength [1/nm]: Bricaud, Morel and Prieur 1981, from memory."""
+"""Absorption of pure water [1/m] at ``PURE_NODES`` [nm]: Pope and Fry 1997 [2], from memory."""
+CDOM_SLOPE = 0.014
+"""How fast absorption by CDOM falls off with wavelength [1/nm]: Bricaud and others 1981 [3], from memory."""
 FADE_STEPS = 256
 
 
@@ -37,8 +37,8 @@ class Water:
         as they stand, the same for every wavelength.
     temperature : 0..40 [degC].
     salinity : 0..45 [psu], near enough to parts per thousand.
-    yellowing : absorption of yellow matter at 440 nm [1/m]; 0 in polished water, about 0.05 with carbon in use,
-        0.3 and more in old tea-coloured water. Our own estimates.
+    cdom_absorption : of coloured dissolved organic matter at 440 nm [1/m]; 0 in polished water, about 0.05 with carbon
+        in use, 0.3 and more in old tea-coloured water. Our own estimates.
     attenuation : plain loss of PAR [1/m].
     index : plain refractive index [-].
     ripple : root mean square slope of the surface, both axes together [-]; 0 with pumps off, about 0.1 in use.
@@ -47,9 +47,17 @@ class Water:
     kind: Annotated[WaterKind, Choice("Index and loss", WATER_KINDS, column="water_kind")] = "sea"
     temperature: Annotated[float, Number("Temperature", 0.0, 40.0, "temperature")] = 25.0
     salinity: Annotated[float, Number("Salinity", 0.0, 45.0, "salinity", about="near parts per thousand")] = 35.0
-    yellowing: Annotated[
+    cdom_absorption: Annotated[
         float,
-        Number("Yellowing", 0.0, 5.0, "attenuation", about="loss at 440 nm: polished 0, carbon 0.05, old 0.3"),
+        Number(
+            "CDOM absorption",
+            0.0,
+            5.0,
+            "attenuation",
+            about="yellow matter at 440 nm: polished 0, carbon 0.05, old 0.3",
+            formerly=("yellowing_per_m",),
+            column="yellowing",
+        ),
     ] = 0.05
     attenuation: Annotated[
         float, Number("Attenuation", 0.0, 5.0, "attenuation", about="0.06 is clear aquarium water")
@@ -78,8 +86,8 @@ class Water:
         """Loss (301,) at ``WAVELENGTHS`` [1/m]."""
         if self.kind == "plain":
             return np.full_like(WAVELENGTHS, self.attenuation)
-        yellow = self.yellowing * np.exp(-YELLOW_SLOPE * (WAVELENGTHS - 440.0))
-        found: Array = np.interp(WAVELENGTHS, PURE_NODES, PURE_ABSORPTION) + yellow
+        cdom = self.cdom_absorption * np.exp(-CDOM_SLOPE * (WAVELENGTHS - 440.0))
+        found: Array = np.interp(WAVELENGTHS, PURE_NODES, PURE_ABSORPTION) + cdom
         return found
 
     def kept(self, spectrum: Spectrum | None, path: float) -> float:
@@ -90,7 +98,7 @@ class Water:
 def sea_index(wavelength: float, *, salinity: float, temperature: float) -> float:
     """Refractive index of seawater relative to air.
 
-    Quan and Fry 1995, Appl. Opt. 34, eq. 3, from memory; fitted for 400-700 nm, 0-30 degC, 0-35 psu.
+    Quan and Fry 1995 [1], eq. 3, from memory; fitted for 400-700 nm, 0-30 degC, 0-35 psu.
 
     Parameters
     ----------

@@ -44,7 +44,7 @@ def questions(technology: TechnologyKey) -> list[Question]:
     return [question for question in QUESTIONS if TECHNOLOGIES[technology].wears in question.of]
 
 
-def condition(technology: TechnologyKey, answers: Mapping[str, str]) -> float:
+def light_loss_factor(technology: TechnologyKey, answers: Mapping[str, str]) -> float:
     """Share of the light that is left [-]: the product of all factors; what is not answered counts as new.
 
     Raises ``InvalidInput`` for an answer that is not offered.

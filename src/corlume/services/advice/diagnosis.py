@@ -18,13 +18,13 @@ from corlume.core.optics.budget import front_share
 from corlume.core.optics.lens import lens_on, with_lens
 from corlume.core.scene import Fixture, Setup, fixture_errors, overlaps
 from corlume.core.units import DEGREE
+from corlume.formats.steps import STEPS, Steps
 from corlume.services.advice.coral_sites import CoralChange, coral_change
 from corlume.services.advice.judge import case_of
 from corlume.services.keeping.setups import add_setup
 from corlume.services.light.fields import slice_plane
 from corlume.services.light.points import same_tank
 from corlume.services.light.spill import taken_by_braces
-from corlume.services.steps import STEPS, Steps
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredTank, load_tank

@@ -80,7 +80,7 @@ def told(stored: StoredTank, case: Case) -> list[Verdict]:
 def judged_places(stored: StoredTank, intent: Intent) -> tuple[Places, ...]:
     """The places that a setup is judged by; the same ones as long as tank, zones and intent are the same."""
     bare = replace(stored.tank, colonies=())
-    purpose = intent.meant(stored.targets.goal)
+    purpose = intent.meant(stored.targets.stocking)
     zones = tuple(kept.value for kept in stored.wanted) if purpose == "zones" else ()
     return _places(bare, purpose, intent.strong(bare), zones)
 

@@ -13,13 +13,13 @@ from corlume.core.optics.emitter import MEAN_YIELD
 from corlume.core.optics.softness import shadow_edge
 from corlume.core.optics.spectrum import photon_yield
 from corlume.core.scene import Fixture, Setup, overlaps
-from corlume.reference.catalogue import fixture_kinds, lamp_kinds
+from corlume.formats.steps import STEPS, Steps
+from corlume.reference.catalogue import catalogue, technology_notes
 from corlume.services.advice.judge import figures, mean_on_top
 from corlume.services.keeping.hung_fixtures import changed
 from corlume.services.keeping.setups import add_setup
-from corlume.services.light.layers import flicker_at
+from corlume.services.light.layers import fluctuation_at
 from corlume.services.light.points import Place
-from corlume.services.steps import STEPS, Steps
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredTank, load_tank
@@ -31,8 +31,8 @@ MOST_TUBES = 12
 class Option:
     """One kind of light over the tank: its fixtures and what they come to.
 
-    ``edge`` width of a shadow's edge 10 cm below a ledge [m]; ``flicker`` at the rock top with ripples [-]; ``cost``
-    of the fixtures, a round figure; ``heat`` of the light that enters the water [W];
+    ``edge`` width of a shadow's edge 10 cm below a ledge [m]; ``fluctuation`` at the rock top with ripples [-];
+    ``cost`` of the fixtures, a round figure; ``heat`` of the light that enters the water [W];
     ``lamps`` replacement lamps a year [currency]; ``reached`` whether it can give the PAR that was asked for.
     """
 
@@ -41,7 +41,7 @@ class Option:
     fixtures: tuple[Fixture, ...]
     figures: Figures
     edge: float
-    flicker: float
+    fluctuation: float
     cost: float
     heat: float
     lamps: float
@@ -109,12 +109,12 @@ def _rounded(tank: Tank, fixtures: list[Fixture], grain: float) -> list[Fixture]
 
 def _fitting(tank: Tank, keys: tuple[str, ...]) -> str:
     """The longest of some fixtures, in rising order, that is no longer than the tank; or the shortest."""
-    fits = [k for k in keys if fixture_kinds()[k].parts[0].emitter.length <= tank.length]
+    fits = [k for k in keys if catalogue()[k].parts[0].emitter.length <= tank.length]
     return fits[-1] if fits else keys[0]
 
 
 def _hang(tank: Tank, key: str, x: float, y: float) -> Fixture:
-    fixture = fixture_kinds()[key].parts[0]
+    fixture = catalogue()[key].parts[0]
     height = min(fixture.emitter.height, tank.room_height)
     return changed(tank, fixture, {"x": x, "y": y, "height": height})
 
@@ -126,7 +126,7 @@ def _row(tank: Tank, key: str, count: int) -> list[Fixture]:
 
 def _rack(tank: Tank, key: str, count: int) -> list[Fixture]:
     """Bars or tubes side by side over the middle eight tenths of the tank, end to end where they are short."""
-    ends = max(1, round(tank.length / (1.1 * fixture_kinds()[key].parts[0].emitter.length)))
+    ends = max(1, round(tank.length / (1.1 * catalogue()[key].parts[0].emitter.length)))
     across = [0.1 + 0.8 * (k + 0.5) / count for k in range(count)]
     return [
         _hang(tank, key, (k + 0.5) / ends * tank.length, share * tank.width) for share in across for k in range(ends)
@@ -136,7 +136,7 @@ def _rack(tank: Tank, key: str, count: int) -> list[Fixture]:
 def _beside(tank: Tank, key: str, count: int, row: list[Fixture]) -> list[Fixture]:
     """So many tubes before and behind a row of modules, clear of it and at its height, as in a hybrid frame."""
     middle = row[0].emitter
-    tube = fixture_kinds()[key].parts[0].emitter
+    tube = catalogue()[key].parts[0].emitter
     first = 0.5 * (middle.width + tube.width) + 0.02
     across = [side * (first + k * (tube.width + 0.01)) for side in (-1, 1) for k in range(count)]
     ends = max(1, round(tank.length / (1.1 * tube.length)))
@@ -177,16 +177,16 @@ def _option(
 ) -> Option:
     tank, running = stored.tank, stored.running
     middle = (tank.length / 2, tank.width / 2, tank.rock_top())
-    about = lamp_kinds()
+    about = technology_notes()
     dims = {f.dimmable for f in fixtures}
-    prices = {entry.name: entry.price for entry in fixture_kinds().values()}
+    prices = {entry.name: entry.price for entry in catalogue().values()}
     lamp_years = running.hours * 365
     return Option(
         key=key,
         name=name,
         fixtures=tuple(fixtures),
         figures=figures(stored, fixtures, intent),
-        flicker=flicker_at(stored.lit_tank(), fixtures, Place(*middle)),
+        fluctuation=fluctuation_at(stored.lit_tank(), fixtures, Place(*middle)),
         cost=sum(prices[f.name] for f in fixtures),
         edge=shadow_edge(tank, [(f.emitter, f.strength) for f in fixtures], middle),
         heat=sum(flux_budget(tank, f.emitter).entered * _joules(f) for f in fixtures),

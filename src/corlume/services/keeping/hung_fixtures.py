@@ -13,7 +13,7 @@ from corlume.core.geometry import Tank
 from corlume.core.hanging.frame import carry
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.lens import LENSES, with_lens
-from corlume.core.optics.wear import condition
+from corlume.core.optics.wear import light_loss_factor
 from corlume.core.scene import Fixture, check_count, fixture_errors, overlaps
 from corlume.core.words import plain
 from corlume.services.keeping.shelf import entry
@@ -29,15 +29,15 @@ def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
     """A fixture with some fields changed, checked against its own rules and the room's.
 
     ``values`` may hold fields of ``Fixture`` and of its ``Emitter``, answers about ``wear`` in place of its
-    condition, or the key of a ``lens``; ``InvalidInput`` has every fault.
+    light loss factor, or the key of a ``lens``; ``InvalidInput`` has every fault.
     """
     rules = Rules()
     emitter = fixture.emitter
     if "wear" in values:
-        left = condition(emitter.technology, values["wear"])
-        values = {**values, "wear": tuple(values["wear"].items()), "condition": round(left, 3)}
-    elif "condition" in values:
-        # a typed condition has no answers behind it
+        left = light_loss_factor(emitter.technology, values["wear"])
+        values = {**values, "wear": tuple(values["wear"].items()), "light_loss_factor": round(left, 3)}
+    elif "light_loss_factor" in values:
+        # a typed factor has no answers behind it
         values = {"wear": (), **values}
     if "lens" in values:
         rules.that(values["lens"] in LENSES and emitter.made_by.lensed, "lens", "is not one that can be put on it")
@@ -118,18 +118,18 @@ def _verb(old: Fixture, new: Fixture) -> str:
     return "move" if replace(new, emitter=moved) == old else "change"
 
 
-def add_fixture(db: Database, tank_id: int, setup_id: int, kind_key: str) -> int:
+def add_fixture(db: Database, tank_id: int, setup_id: int, key: str) -> int:
     """Hang a fixture of the catalogue where it is free of the others; returns its id, a hybrid's first part's."""
-    kind = entry(db, kind_key)
+    chosen = entry(db, key)
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)
-        check_count("fixtures", len(setup.fixtures) + len(kind.parts))
-        parts = _hung(stored.tank, kind.parts, [k.value for k in setup.fixtures])
+        check_count("fixtures", len(setup.fixtures) + len(chosen.parts))
+        parts = _hung(stored.tank, chosen.parts, [k.value for k in setup.fixtures])
         if len(parts) > 1:
-            frame = _free_name(kind.name, {k.value.frame for k in setup.fixtures})
+            frame = _free_name(chosen.name, {k.value.frame for k in setup.fixtures})
             parts = [replace(part, frame=frame) for part in parts]
-        edit = Edit(connection, tank_scope(tank_id), f"add {kind.name}")
+        edit = Edit(connection, tank_scope(tank_id), f"add {chosen.name}")
         ids = [FIXTURES.insert(edit, part, setup_id) for part in parts]
         return ids[0]
 

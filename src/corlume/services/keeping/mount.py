@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from corlume.core.errors import InvalidInput, Rules
 from corlume.core.hanging.mounting import Check, Hanger, Mark, check_mounting, draw_marks, find_hangers
-from corlume.core.surroundings import Site
+from corlume.core.surroundings import Surroundings
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.rows import row_of
@@ -47,11 +47,13 @@ def mount_sheet(stored: StoredTank, setup: StoredSetup) -> MountSheet:
     hangers = find_hangers(stored.tank, fixtures)
     supports = 2 * len(hangers)
     listed = (*parts.items(), ("supports, each rated as in the table", supports), ("anchors into structure", supports))
-    checks = tuple(check_mounting(stored.tank, fixtures, stored.site))
+    checks = tuple(check_mounting(stored.tank, fixtures, stored.surroundings))
     return MountSheet(draw_marks(stored.tank, fixtures), hangers, checks, listed if fixtures else (), ORDER)
 
 
-def save_place(db: Database, tank_id: int, setup_id: int, site: Site, weights: Mapping[int, float]) -> None:
+def save_surroundings(
+    db: Database, tank_id: int, setup_id: int, surroundings: Surroundings, weights: Mapping[int, float]
+) -> None:
     """Keep what the keeper knows of the place, and what each fixture of a setup weighs, by its id [kg].
 
     ``InvalidInput`` names a weight as ``weight-`` and the fixture's id.
@@ -69,9 +71,9 @@ def save_place(db: Database, tank_id: int, setup_id: int, site: Site, weights: M
             if weighed != kept.value:
                 changed[kept.id] = weighed
         rules.finish()
-        if site == stored.site and not changed:
+        if surroundings == stored.surroundings and not changed:
             return
         edit = Edit(connection, tank_scope(tank_id), "change what is known for the mounting")
-        edit.update("tanks", tank_id, row_of(site))
+        edit.update("tanks", tank_id, row_of(surroundings))
         for fixture_id, fixture in changed.items():
             FIXTURES.update(edit, fixture_id, fixture)

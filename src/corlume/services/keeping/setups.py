@@ -7,7 +7,7 @@ from dataclasses import replace
 from corlume.core.declared import limits_of
 from corlume.core.errors import Rules
 from corlume.core.judgement.intent import Intent, intent_errors
-from corlume.core.scene import Setup, check_count, reaches
+from corlume.core.scene import Setup, check_count, face_lengths
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.rows import row_of
@@ -75,7 +75,9 @@ def save_intent(db: Database, tank_id: int, setup_id: int, intent: Intent) -> No
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)
-        rules.errors += intent_errors(stored.tank, intent, reaches(setup.hung), [kept.value for kept in stored.wanted])
+        rules.errors += intent_errors(
+            stored.tank, intent, face_lengths(setup.hung), [kept.value for kept in stored.wanted]
+        )
         rules.finish()
         edit = Edit(connection, tank_scope(tank_id), f"change what {setup.name} is meant for")
         edit.update("setups", setup_id, row_of(intent))

@@ -28,7 +28,7 @@ from corlume.formats.fixture_file import read_fixture, write_fixture
 from corlume.formats.photometry import read_photometry, write_lm63
 from corlume.formats.shelf_file import read_shelf, write_shelf
 from corlume.formats.spectra import read_spectrum
-from corlume.reference.catalogue import FixtureKindEntry, fixture_kinds
+from corlume.reference.catalogue import CatalogueEntry, catalogue
 from corlume.reference.spectra import lamp_spectra, luminosity, weightings, white_leds
 from corlume.store import journal, shelf
 from corlume.store.database import Database
@@ -49,18 +49,18 @@ class Footprint:
     half_width: float
 
 
-def entries(db: Database) -> list[FixtureKindEntry]:
+def entries(db: Database) -> list[CatalogueEntry]:
     """The keeper's own fixtures first, then the catalogue."""
     with db.reading() as connection:
         own = OWN_FIXTURES.load(connection)
     kept = [
-        FixtureKindEntry(f"own-{o.id}", o.value.fixture.name, (o.value.fixture,), o.value.price, o.value.mount)
+        CatalogueEntry(f"own-{o.id}", o.value.fixture.name, (o.value.fixture,), o.value.price, o.value.mount)
         for o in own
     ]
-    return kept + list(fixture_kinds().values())
+    return kept + list(catalogue().values())
 
 
-def entry(db: Database, key: str) -> FixtureKindEntry:
+def entry(db: Database, key: str) -> CatalogueEntry:
     """One entry by its key; ``NotFound`` otherwise."""
     for one in entries(db):
         if one.key == key:

@@ -1,4 +1,4 @@
-"""Layers of the drawings beside PAR: a sphere's light, shares, shadow, softness of shade, flicker."""
+"""Layers of the drawings beside PAR: a sphere's light, shares, shadow, softness of shade, ripple fluctuation."""
 
 from __future__ import annotations
 
@@ -13,20 +13,20 @@ from corlume.core.geometry import Tank
 from corlume.core.judgement.targets import Band
 from corlume.core.memory import remembered
 from corlume.core.optics.emitter import Emitter
-from corlume.core.optics.ripple import flicker
+from corlume.core.optics.ripple import fluctuation
 from corlume.core.scene import Fixture
 from corlume.services.light.fields import Plane, part_of, slice_plane, total_of
 from corlume.services.light.points import Place, PlaneSpec, SliceKind, points_of
 
 Array = NDArray[np.float64]
-Layer = Literal["par", "scalar", "share", "shadow", "soft", "flicker"]
+Layer = Literal["par", "scalar", "share", "shadow", "soft", "fluctuation"]
 LAYERS: dict[Layer, str] = {
     "par": "PAR",
     "scalar": "PAR on a sphere",
     "share": "Share of the chosen fixture",
     "shadow": "What rock, corals and braces take",
     "soft": "Softness of shade",
-    "flicker": "Flicker",
+    "fluctuation": "Ripple fluctuation",
 }
 PLATE = 0.5
 """A plate's radius as a share of its height over the place that it shades, for the layer "soft" [-]."""
@@ -37,11 +37,11 @@ PARTS = tuple(
 """Bands of the layers that show percentages."""
 SHADES = tuple(replace(band, key=f"part-{len(PARTS) - 1 - k}") for k, band in enumerate(PARTS))
 """The same for shadow, where more is darker."""
-FLICKERS = tuple(
+FLUCTUATIONS = tuple(
     Band(f"part-{k}", f"{low} to {high} %" if high < 100 else f"{low} % and more", low, high if high < 100 else 1e3)
     for k, (low, high) in enumerate(((0, 2), (2, 5), (5, 10), (10, 20), (20, 100)))
 )
-"""Bands of flicker."""
+"""Bands of ripple fluctuation."""
 
 
 def layer_plane(
@@ -73,13 +73,13 @@ def layer_plane(
             part = np.maximum(0.0, whole - plane.par)
         case "soft":
             part = total_of(tank, fixtures, spec, ledge=PLATE)
-        case "flicker":
-            part = whole * _flicker_over(tank, fixtures, spec)
+        case "fluctuation":
+            part = whole * _fluctuation_over(tank, fixtures, spec)
     share = 100 * part / np.where(whole > 0, whole, np.inf)
     return Plane(plane.u, plane.v, np.where(np.isfinite(plane.par), share, np.nan))
 
 
-def _flicker_over(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
+def _fluctuation_over(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
     """Standard deviation over mean at points [-]; the patterns of several fixtures do not know of each other."""
     depth = points_of(tank, spec)[..., 2]
     total, square = np.zeros(depth.shape), np.zeros(depth.shape)
@@ -87,16 +87,16 @@ def _flicker_over(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> A
         if f.output > 0:
             part = part_of(tank, fixtures, i, spec)
             total += part
-            square += (part * _unit_flicker(tank, f.emitter, spec)) ** 2
+            square += (part * _unit_fluctuation(tank, f.emitter, spec)) ** 2
     result: Array = np.sqrt(square) / np.where(total > 0, total, np.inf)
     return result
 
 
 @remembered(16_000_000)
-def _unit_flicker(tank: Tank, emitter: Emitter, spec: PlaneSpec) -> Array:
-    return flicker(emitter, points_of(tank, spec)[..., 2], slope=tank.water.ripple, index=tank.index)
+def _unit_fluctuation(tank: Tank, emitter: Emitter, spec: PlaneSpec) -> Array:
+    return fluctuation(emitter, points_of(tank, spec)[..., 2], slope=tank.water.ripple, index=tank.index)
 
 
-def flicker_at(tank: Tank, fixtures: Sequence[Fixture], place: Place) -> float:
+def fluctuation_at(tank: Tank, fixtures: Sequence[Fixture], place: Place) -> float:
     """Standard deviation over mean of the light at one place with the surface rippled [-]."""
-    return float(_flicker_over(tank, fixtures, PlaneSpec("point", place))[0])
+    return float(_fluctuation_over(tank, fixtures, PlaneSpec("point", place))[0])

@@ -15,7 +15,7 @@ from corlume.core.optics.spectrum import WAVELENGTHS, mixed, usable_share
 from corlume.core.scene import Fixture, bodies_below
 from corlume.reference.spectra import weightings
 from corlume.services.light.fields import total_of, unit_of
-from corlume.services.light.layers import flicker_at
+from corlume.services.light.layers import fluctuation_at
 from corlume.services.light.points import Place, PlaneSpec, points_of
 
 Array = NDArray[np.float64]
@@ -25,14 +25,14 @@ Array = NDArray[np.float64]
 class Reading:
     """What the probe says: PAR, its parts by fixture, the daily dose (DLI) [mol/m2/d] and the band.
 
-    ``scalar`` is what a sphere would read; ``flicker`` the standard deviation over the mean with ripples [-];
+    ``scalar`` is what a sphere would read; ``fluctuation`` the standard deviation over the mean with ripples [-];
     ``usable`` the share of the light by each weighting of ``weightings()``, as it arrives at this depth [-].
     """
 
     place: Place
     par: float
     scalar: float
-    flicker: float
+    fluctuation: float
     usable: dict[str, float]
     parts: tuple[float, ...]
     dose: float
@@ -53,7 +53,7 @@ def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, h
         place=place,
         par=par,
         scalar=float(total_of(tank, fixtures, spec, sensor="scalar")[0]),
-        flicker=flicker_at(tank, fixtures, place),
+        fluctuation=fluctuation_at(tank, fixtures, place),
         usable=_usable(tank, fixtures, by_channel, place.depth),
         parts=parts,
         dose=daily_light(par, hours),

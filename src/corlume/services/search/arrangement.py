@@ -1,4 +1,4 @@
-"""How a kind of fixture is laid over a tank: modules along it, long tubes and bars side by side from front to back."""
+"""How a fixture is laid over a tank: modules along it, long tubes and bars side by side from front to back."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from corlume.core.hanging.layout import PATCH, balanced, count_for, patches
 from corlume.core.hanging.module import Axis, Layout, Module
 from corlume.core.scene import Fixture
 from corlume.core.units import CM
-from corlume.reference.catalogue import FixtureKindEntry
+from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.advice.judge import mean_on_top
 from corlume.services.keeping.hung_fixtures import changed
 from corlume.store.tanks import StoredTank
@@ -26,7 +26,7 @@ MOST = 8
 
 
 @dataclass(frozen=True, slots=True)
-class Rack:
+class Arrangement:
     """A module over a tank: the axis along which its columns lie, that side's length and the rows [m]."""
 
     module: Module
@@ -71,7 +71,7 @@ class Rack:
         return hung
 
 
-def rack_of(tank: Tank, parts: Sequence[Fixture]) -> Rack:
+def arrangement_of(tank: Tank, parts: Sequence[Fixture]) -> Arrangement:
     """Lay a fixture, or the parts of a frame, over a tank."""
     module, emitter = Module.of(parts), parts[0].emitter
     if len(parts) == 1 and (emitter.made_by.long or emitter.length > LONGEST_MODULE):
@@ -79,45 +79,45 @@ def rack_of(tank: Tank, parts: Sequence[Fixture]) -> Rack:
         length = 2 * module.half_extent()[0]
         fit = max(1, math.floor(tank.length / length + 0.05))
         rows = tuple((k + 0.5) / fit * tank.length for k in range(fit))
-        return Rack(module, "y", tank.width, rows)
-    return Rack(module, "x", tank.length, balanced(patches(tank.length, tank.width)[1], tank.width))
+        return Arrangement(module, "y", tank.width, rows)
+    return Arrangement(module, "x", tank.length, balanced(patches(tank.length, tank.width)[1], tank.width))
 
 
-def by_rule(rack: Rack) -> bool:
+def by_rule(laid: Arrangement) -> bool:
     """Whether the trade's rule of cover speaks of such a fixture: one module, not a tube, a bar or a frame."""
-    return rack.along == "x" and len(rack.module.parts) == 1
+    return laid.along == "x" and len(laid.module.parts) == 1
 
 
-def column_counts(stored: StoredTank, kind: FixtureKindEntry) -> dict[int, str]:
+def column_counts(stored: StoredTank, entry: CatalogueEntry) -> dict[int, str]:
     """Counts of columns to begin with, fewest first, each with whose rule it is."""
-    tank, rack = stored.tank, rack_of(stored.tank, kind.parts)
-    if by_rule(rack):
+    tank, laid = stored.tank, arrangement_of(stored.tank, entry.parts)
+    if by_rule(laid):
         along, across = patches(tank.length, tank.width)
-        least, most = count_for(stored.targets.goal, tank.length, tank.width)
+        least, most = count_for(stored.targets.stocking, tank.length, tank.width)
         rules = {
             "rule of cover": along,
-            "least for the goal": -(-least // across),
-            "most for the goal": -(-most // across),
+            "least for the stocking": -(-least // across),
+            "most for the stocking": -(-most // across),
         }
-    elif len(kind.parts) > 1:
+    elif len(entry.parts) > 1:
         rules = {
             "a frame for each of its own lengths": max(
-                1, round(tank.length / max(PATCH, 2 * rack.module.half_extent()[0]))
+                1, round(tank.length / max(PATCH, 2 * laid.module.half_extent()[0]))
             )
         }
     else:
-        rules = _counts_by_light(stored, rack)
-    counts = sorted({max(1, min(rack.most, count)) for count in rules.values()})
+        rules = _counts_by_light(stored, laid)
+    counts = sorted({max(1, min(laid.most, count)) for count in rules.values()})
     return {
-        count: " and ".join(rule for rule, asks in rules.items() if max(1, min(rack.most, asks)) == count).capitalize()
+        count: " and ".join(rule for rule, asks in rules.items() if max(1, min(laid.most, asks)) == count).capitalize()
         for count in counts
     }
 
 
-def _counts_by_light(stored: StoredTank, rack: Rack) -> dict[str, int]:
+def _counts_by_light(stored: StoredTank, laid: Arrangement) -> dict[str, int]:
     """No rule of count is known to us for tubes and bars: as many as bring the band, by the light of the middle one."""
     height = min(stored.tank.room_height - CLEARANCE, 0.25)
-    alone = rack.hung(stored.tank, rack.layout((0.5 * rack.side,), height))
+    alone = laid.hung(stored.tank, laid.layout((0.5 * laid.side,), height))
     mean = mean_on_top(stored, alone)
     band = stored.targets.goal_band()
     least, most = (max(1, math.ceil(par / mean)) if mean > 0 else MOST for par in (band.low, band.high))

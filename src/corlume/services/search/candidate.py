@@ -21,15 +21,15 @@ from corlume.core.optics.lens import LENSES, LensKey, lens_on
 from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.core.words import letter
-from corlume.reference.catalogue import FixtureKindEntry, lamp_kinds
+from corlume.reference.catalogue import CatalogueEntry, technology_notes
 from corlume.services.advice.judge import figures
 from corlume.services.keeping.wanted_zones import zones_met
 from corlume.services.light.fields import medium_of, par_at
 from corlume.services.light.points import same_tank
 from corlume.services.light.spill import taken_by_braces
-from corlume.services.search.arrangement import MOST, Rack, rack_of
+from corlume.services.search.arrangement import MOST, Arrangement, arrangement_of
 from corlume.services.search.explain import Reason, reasons_for
-from corlume.services.search.request import PLANE, Wish, aim_of, intent_of
+from corlume.services.search.wish import PLANE, Wish, aim_of, intent_of
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
@@ -104,60 +104,67 @@ class Case:
     name: str
     price: float
     wish: Wish
-    rack: Rack
+    laid: Arrangement
     space: Space
     columns: Columns
     mine: tuple[Fixture, ...] = ()
 
     @classmethod
     def of(
-        cls, stored: StoredTank, kind: FixtureKindEntry, wish: Wish, setup: Sequence[Fixture], *, coarse: bool = False
+        cls, stored: StoredTank, entry: CatalogueEntry, wish: Wish, setup: Sequence[Fixture], *, coarse: bool = False
     ) -> Case:
         tank, counts, rules = stored.tank, wish.counts, Rules()
-        name, price, parts = kind.name, kind.price, kind.parts
+        name, price, parts = entry.name, entry.price, entry.parts
         stay, mine = tuple(setup) if wish.beside else (), list[list[Fixture]]()
         if wish.means == "own":
             mine, stay = _own(setup)
             parts = tuple(mine[0])
             name, price = parts[0].frame or parts[0].name, 0.0
-        rack = rack_of(tank, parts)
+        laid = arrangement_of(tank, parts)
         if mine:
             # as many again as hang now: in the rows where they share them evenly, or else in one
-            middle = 0.5 * (tank.width if rack.along == "x" else tank.length)
-            rows = rack.rows if len(mine) % len(rack.rows) == 0 else (middle,)
-            rack, counts = replace(rack, rows=rows), (len(mine) // len(rows), len(mine) // len(rows))
-            mine.sort(key=lambda unit: getattr(unit[0].emitter, rack.along))
+            middle = 0.5 * (tank.width if laid.along == "x" else tank.length)
+            rows = laid.rows if len(mine) % len(laid.rows) == 0 else (middle,)
+            laid, counts = replace(laid, rows=rows), (len(mine) // len(rows), len(mine) // len(rows))
+            mine.sort(key=lambda unit: getattr(unit[0].emitter, laid.along))
         else:
-            counts = _paid(wish, price, counts, len(rack.rows), rules)
-        budget = _budget(wish, rack, counts[0], stay, rules)
+            counts = _paid(wish, price, counts, len(laid.rows), rules)
+        budget = _budget(wish, laid, counts[0], stay, rules)
         rules.finish()
-        step = (2 if coarse else 1) * (GRID_STEP if rack.along == "x" else FINE_STEP)
+        step = (2 if coarse else 1) * (GRID_STEP if laid.along == "x" else FINE_STEP)
         heights = grid_heights(wish.heights)
         space = Space(
             counts=tuple(range(counts[0], counts[1] + 1)),
-            places=grid_places(rack.side, step),
+            places=grid_places(laid.side, step),
             heights=few_of(heights) if coarse else heights,
-            rows=rack.rows,
-            gap=rack.gap,
+            rows=laid.rows,
+            gap=laid.gap,
             symmetric=wish.symmetric,
             waste=WASTE,
-            along=rack.along,
+            along=laid.along,
             others=stay,
             budget=budget,
             least=LEAST_LEVEL,
         )
         lit = stored.lit_tank()
         aim = aim_of(stored, wish, (lambda points: par_at(lit, stay, points)) if stay else None)
-        columns = Columns(medium_of(lit), rack.module, aim)
-        return cls(stored, name, price, wish, rack, space, columns, tuple(f for unit in mine for f in unit))
+        columns = Columns(medium_of(lit), laid.module, aim)
+        return cls(stored, name, price, wish, laid, space, columns, tuple(f for unit in mine for f in unit))
 
     def hung(self, layout: Layout) -> list[Fixture]:
         """The fixtures of a layout as they would be stored; what the keeper has keeps its names, weights and wear."""
-        hung = self.rack.hung(self.stored.tank, layout, others=self.space.others, down=bool(self.wish.watts))
+        hung = self.laid.hung(self.stored.tank, layout, others=self.space.others, down=bool(self.wish.watts))
         if not self.mine:
             return hung
         return [
-            replace(f, name=own.name, weight=own.weight, condition=own.condition, wear=own.wear, frame=own.frame)
+            replace(
+                f,
+                name=own.name,
+                weight=own.weight,
+                light_loss_factor=own.light_loss_factor,
+                wear=own.wear,
+                frame=own.frame,
+            )
             for f, own in zip(hung, self.mine, strict=True)
         ]
 
@@ -167,18 +174,18 @@ class Case:
 
     def refined(self, layout: Layout) -> list[Layout]:
         """A layout moved freely, unless only mirror images are wanted, and as its own mirror image."""
-        found = [self._refine(evened(layout, self.rack.side), mirrored=True)]
+        found = [self._refine(evened(layout, self.laid.side), mirrored=True)]
         if not self.wish.symmetric:
             found.append(self._refine(layout))
         return [one for one in found if one]
 
     def variants(self, layout: Layout) -> list[Layout]:
         """The same with other lenses, where it is of LEDs, and with its outer columns leaned inward."""
-        parts = self.rack.module.parts
+        parts = self.laid.module.parts
         leds = [part.emitter for part in parts if part.emitter.made_by.lensed]
         others = [replace(layout, lens=key) for key in TRIED if any(lens_on(e) != LENSES[key] for e in leds)]
         if len(layout.places) > 1 and len(parts) == 1:
-            others.append(replace(layout, lean=LEAN, middle=0.5 * self.rack.side))
+            others.append(replace(layout, lean=LEAN, middle=0.5 * self.laid.side))
         # a leaned face that would hang into the water comes back as None
         return [found for one in others if (found := self._refine(one, mirrored=True))]
 
@@ -206,12 +213,12 @@ def _paid(wish: Wish, price: float, counts: tuple[int, int], rows: int, rules: R
     return counts[0], max(counts[0], min(most, counts[1]))
 
 
-def _budget(wish: Wish, rack: Rack, least: int, stay: Sequence[Fixture], rules: Rules) -> float:
+def _budget(wish: Wish, laid: Arrangement, least: int, stay: Sequence[Fixture], rules: Rules) -> float:
     """What the modules may take together, after what stays [W]."""
     if not wish.watts:
         return float("inf")
     left = wish.watts - sum(f.power for f in stay)
-    always = least * len(rack.rows) * sum(watts for dims, watts in rack.module.groups() if not dims)
+    always = least * len(laid.rows) * sum(watts for dims, watts in laid.module.groups() if not dims)
     rules.that(left > 0, "watts", "is no more than what hangs already takes, {low}", "power", wish.watts,
                low=wish.watts - left)  # fmt: skip
     rules.that(
@@ -242,7 +249,7 @@ def _own(setup: Sequence[Fixture]) -> tuple[list[list[Fixture]], tuple[Fixture, 
     rules.that(bool(alike), "means", "needs a setup in which something hangs")
     rules.finish()
     mine = max(alike.values(), key=lambda same: (any(f.dimmable for f in same[0]), len(same)))
-    rules.that(len(mine) <= MOST, "means", f"can move at most {MOST} of a kind", "plain", len(mine))
+    rules.that(len(mine) <= MOST, "means", f"can move at most {MOST} alike", "plain", len(mine))
     rules.finish()
     moved = {id(f) for unit in mine for f in unit}
     return mine, tuple(f for f in setup if id(f) not in moved)
@@ -257,8 +264,8 @@ def grid_places(side: float, step: float) -> tuple[float, ...]:
     """Places about the middle of a side, in even steps; so that refining by halves meets the same ones again [m]."""
     half = 0.5 * side - min(EDGE, 0.1 * side)
     step = min(step, half / 4)
-    reach = math.floor(half / step + 1e-9)
-    return tuple(round(0.5 * side + k * step, 4) for k in range(-reach, reach + 1))
+    steps = math.floor(half / step + 1e-9)
+    return tuple(round(0.5 * side + k * step, 4) for k in range(-steps, steps + 1))
 
 
 def grid_heights(limits: tuple[float, float]) -> tuple[float, ...]:
@@ -275,11 +282,11 @@ def trade(case: Case, layout: Layout) -> tuple[float, float, float]:
     """Height, uniformity at the rock top, and mean PAR there by 100 W of a layout."""
     tank, top = case.stored.tank, case.stored.tank.rock_top()
     points = grid(tank, (*PLANE, 1), depths=(top, top))
-    fixtures = layout.fixtures(case.rack.module)
+    fixtures = layout.fixtures(case.laid.module)
     fields = [
-        layout.fields(case.columns.medium, case.rack.module, place, points.reshape(-1, 3)) for place in layout.places
+        layout.fields(case.columns.medium, case.laid.module, place, points.reshape(-1, 3)) for place in layout.places
     ]
-    groups = case.rack.module.groups()
+    groups = case.laid.module.groups()
     par = sum(
         (level if dims else 1.0) * field[g]
         for field, level in zip(fields, layout.levels, strict=True)
@@ -305,7 +312,7 @@ def judged(case: Case, layout: Layout) -> Found:
         binds.append("The upper limit of height binds: higher would be more even")
     if layout.height <= space.heights[0] + 1e-6 and len(space.heights) > 1:
         binds.append("The lower limit of height binds: lower would give more light")
-    if any(level > 0.995 for level in layout.levels) and case.rack.module.dims:
+    if any(level > 0.995 for level in layout.levels) and case.laid.module.dims:
         binds.append("Full output binds: stronger or more fixtures would come nearer")
     if len(layout.places) > 1 and min(np.diff(layout.places)) <= space.gap + 0.005:
         binds.append("The bodies bind: they touch")
@@ -328,22 +335,22 @@ def braced(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[str]:
 
 def reasoned(case: Case, found: Found, setup: Sequence[Fixture]) -> Found:
     """An answer with its reasons, held against balanced spacing at its own best levels and against what hangs now."""
-    stored, layout, rack = case.stored, found.layout, case.rack
+    stored, layout, laid = case.stored, found.layout, case.laid
     places = tuple(
-        round(round(x / case.wish.grain) * case.wish.grain, 6) for x in balanced(len(layout.places), rack.side)
+        round(round(x / case.wish.grain) * case.wish.grain, 6) for x in balanced(len(layout.places), laid.side)
     )
     even = replace(layout, places=places)
-    rule, room = None, len(layout.places) > 1 and min(np.diff(even.places)) >= rack.gap
-    if room and all(even.fits(rack.module, place, case.space.others) for place in even.places):
+    rule, room = None, len(layout.places) > 1 and min(np.diff(even.places)) >= laid.gap
+    if room and all(even.fits(laid.module, place, case.space.others) for place in even.places):
         even = levelled(case.columns, case.space, even)
         rule = figures(stored, [*case.hung(even), *case.space.others], intent_of(stored, case.wish))
-    told = reasons_for(layout, even, found.figures, rule, setup, blanket=case.wish.goal in BLANKETS)
+    told = reasons_for(layout, even, found.figures, rule, setup, blanket=case.wish.purpose in BLANKETS)
     return replace(found, reasons=tuple(told))
 
 
 def cost_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
     """Electricity and lamps over ``YEARS`` [currency]; what fixtures cost to buy comes on top."""
-    running, about = stored.running, lamp_kinds()
+    running, about = stored.running, technology_notes()
     lamps = sum(
         about[f.emitter.technology].price * running.hours * 365 / about[f.emitter.technology].life for f in fixtures
     )

@@ -8,10 +8,10 @@ from dataclasses import replace
 from corlume.core.errors import InvalidInput
 from corlume.core.hanging.module import Layout
 from corlume.core.scene import Fixture
-from corlume.reference.catalogue import FixtureKindEntry
-from corlume.services.search.arrangement import by_rule, column_counts, rack_of
+from corlume.reference.catalogue import CatalogueEntry
+from corlume.services.search.arrangement import arrangement_of, by_rule, column_counts
 from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, Case, Found, Step, cost_of, judged
-from corlume.services.search.request import Wish
+from corlume.services.search.wish import Wish
 from corlume.store.tanks import StoredTank
 
 REACHED = 0.6
@@ -19,28 +19,28 @@ REACHED = 0.6
 
 
 def cheapest(
-    stored: StoredTank, wish: Wish, kinds: Sequence[FixtureKindEntry], setup: Sequence[Fixture]
+    stored: StoredTank, wish: Wish, entries: Sequence[CatalogueEntry], setup: Sequence[Fixture]
 ) -> Iterator[Step]:
-    """Scan every kind of fixture that has a price; those that reach the band come first, cheapest first.
+    """Scan every fixture of the shelf that has a price; those that reach the band come first, cheapest first.
 
     Modules are tried in the counts of the wish; of tubes, bars and frames that many would mean something else, and
     they are tried in the counts that they begin with.
     """
-    able = sorted((kind for kind in kinds if kind.price), key=lambda kind: kind.price)
+    able = sorted((entry for entry in entries if entry.price), key=lambda entry: entry.price)
     seen, found, limit = 0, list[Found](), float("inf")
-    for k, kind in enumerate(able):
-        rack, counts = rack_of(stored.tank, kind.parts), list(column_counts(stored, kind))
-        if by_rule(rack):
-            counts = [min(rack.most, count) for count in wish.counts]
+    for k, entry in enumerate(able):
+        laid, counts = arrangement_of(stored.tank, entry.parts), list(column_counts(stored, entry))
+        if by_rule(laid):
+            counts = [min(laid.most, count) for count in wish.counts]
         try:
             bare = replace(wish, counts=(counts[0], counts[-1]), symmetric=True)
-            case = Case.of(stored, kind, bare, setup, coarse=True)
+            case = Case.of(stored, entry, bare, setup, coarse=True)
         except InvalidInput:  # it takes more power or money than there is
             continue
         pool: list[Layout] = []
         for number, layouts in case.scan():
             seen += number
-            pool += [one for one in layouts if min(one.levels) > LEAST_LEVEL or not rack.module.dims]
+            pool += [one for one in layouts if min(one.levels) > LEAST_LEVEL or not laid.module.dims]
         for count in case.space.counts:
             best = min((one for one in pool if len(one.places) == count), key=lambda one: one.merit, default=None)
             best = best and case.snapped(best)
@@ -62,5 +62,5 @@ def _reached(one: Found) -> bool:
 
 
 def _money(case: Case, layout: Layout) -> float:
-    hung = layout.fixtures(case.rack.module)
+    hung = layout.fixtures(case.laid.module)
     return cost_of(case.stored, [*hung, *case.space.others]) + case.price * len(layout.places) * len(layout.rows)

@@ -1,4 +1,4 @@
-"""Levels of what hangs: everything stays where it is, and what dims gets the levels that come nearest to the goal."""
+"""Levels of what hangs: everything stays where it is, and what dims gets the levels nearest to what is wanted."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from corlume.services.advice.judge import figures
 from corlume.services.keeping.wanted_zones import zones_met
 from corlume.services.light.fields import par_at
 from corlume.services.search.candidate import LEAST_LEVEL, Found, Step, braced, cost_of
-from corlume.services.search.request import Wish, aim_of, intent_of
+from corlume.services.search.wish import Wish, aim_of, intent_of
 from corlume.store.tanks import StoredTank
 
 

@@ -19,8 +19,8 @@ from corlume.services.keeping.setups import add_setup
 from corlume.services.search.candidate import Found, Step
 from corlume.services.search.dimming import LEVELS
 from corlume.services.search.explain import Reason
-from corlume.services.search.request import Wish, check_wish, intent_of
 from corlume.services.search.run import search
+from corlume.services.search.wish import Wish, check_wish, intent_of
 from corlume.store import searches
 from corlume.store.database import Database, Unusable
 from corlume.store.searches import SearchRow
@@ -77,19 +77,19 @@ def resume(db: Database, tank_id: int, search_id: int) -> None:
 
 
 def _steps(db: Database, tank_id: int, setup_id: int | None, wish: Wish) -> Iterator[Step]:
-    kinds = shelf.entries(db)
-    kind = next((entry for entry in kinds if entry.key == wish.kind), None)
+    entries = shelf.entries(db)
+    entry = next((one for one in entries if one.key == wish.entry), None)
     with db.reading() as connection:
         stored = load_tank(connection, tank_id)
-    check_wish(stored, kind, wish)
-    assert kind is not None
-    return search(stored, kind, wish, [kept.value for kept in stored.setup(setup_id).fixtures], kinds)
+    check_wish(stored, entry, wish)
+    assert entry is not None
+    return search(stored, entry, wish, [kept.value for kept in stored.setup(setup_id).fixtures], entries)
 
 
 def _check_room(db: Database) -> None:
     rules, many = Rules(), sum(path == str(db.path) for path, _ in _UNDER_WAY)
     words = f"has to wait: {many} searches run or wait already, and no more do at once. Stop one, or let them end"
-    rules.that(many < MOST_UNDER_WAY, "goal", words)
+    rules.that(many < MOST_UNDER_WAY, "purpose", words)
     rules.finish()
 
 

@@ -7,11 +7,11 @@ from collections.abc import Iterator, Sequence
 from corlume.core.hanging.module import Layout
 from corlume.core.hanging.search import same_in_a_mirror
 from corlume.core.scene import Fixture
-from corlume.reference.catalogue import FixtureKindEntry
+from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, TIDY, Case, Step, judged, reasoned, trade
 from corlume.services.search.cheapest import cheapest
 from corlume.services.search.dimming import level_setup
-from corlume.services.search.request import Wish, check_wish
+from corlume.services.search.wish import Wish, check_wish
 from corlume.store.tanks import StoredTank
 
 MOST_REFINED, LEAST_FOUND = 6, 3
@@ -23,23 +23,23 @@ share of what is wanted [-]; ours."""
 
 def search(
     stored: StoredTank,
-    kind: FixtureKindEntry,
+    entry: CatalogueEntry,
     wish: Wish,
     setup: Sequence[Fixture] = (),
-    kinds: Sequence[FixtureKindEntry] = (),
+    entries: Sequence[CatalogueEntry] = (),
 ) -> Iterator[Step]:
     """Search for layouts, height by height, then refine the best: a step at a time, so that it can be stopped.
 
-    ``setup`` is what hangs now, for the goals that keep it, and ``kinds`` the shelf, for the goal that chooses from
+    ``setup`` is what hangs now, for the means that keep it, and ``entries`` the shelf, for the one that chooses from
     it. ``InvalidInput`` at once for a wish that cannot be.
     """
-    check_wish(stored, kind, wish)
+    check_wish(stored, entry, wish)
     match wish.means:
         case "cheapest":
-            return cheapest(stored, wish, kinds or [kind], setup)
+            return cheapest(stored, wish, entries or [entry], setup)
         case "levels":
             return iter((level_setup(stored, wish, setup),))
-    return _steps(Case.of(stored, kind, wish, setup), setup)
+    return _steps(Case.of(stored, entry, wish, setup), setup)
 
 
 def _steps(case: Case, setup: Sequence[Fixture]) -> Iterator[Step]:
@@ -54,7 +54,7 @@ def _steps(case: Case, setup: Sequence[Fixture]) -> Iterator[Step]:
         done = 0.8 * (k + 1) / len(case.space.heights)
         yield Step(done, seen, tuple(judged(case, one) for one in distinct(pool, 1)), tuple(curve))
     # a frame costs as many fields as it has parts
-    chosen = distinct(pool, MOST_REFINED if len(case.rack.module.parts) == 1 else LEAST_FOUND)
+    chosen = distinct(pool, MOST_REFINED if len(case.laid.module.parts) == 1 else LEAST_FOUND)
     better: list[Layout] = []
     for k, layout in enumerate(chosen):
         better += lively(case, case.refined(layout))
@@ -74,7 +74,7 @@ def _steps(case: Case, setup: Sequence[Fixture]) -> Iterator[Step]:
 
 def lively(case: Case, layouts: Sequence[Layout]) -> list[Layout]:
     """Those in which nothing is hung to idle at the least level that is allowed; what hangs already stays anyway."""
-    if case.mine or not case.rack.module.dims:
+    if case.mine or not case.laid.module.dims:
         return list(layouts)
     return [one for one in layouts if min(one.levels) > LEAST_LEVEL + 0.005]
 

@@ -8,13 +8,13 @@ from dataclasses import dataclass, replace
 from corlume.core.hanging.layout import balanced, patches, wider
 from corlume.core.hanging.module import Layout
 from corlume.core.judgement.figures import Figures
-from corlume.core.judgement.intent import BY_GOAL, Intent
+from corlume.core.judgement.intent import BY_STOCKING, Intent
 from corlume.core.scene import Fixture
-from corlume.reference.catalogue import FixtureKindEntry, fixture_kinds
+from corlume.formats.steps import STEPS, Steps
+from corlume.reference.catalogue import CatalogueEntry, catalogue
 from corlume.services.advice.judge import figures, mean_on_top
-from corlume.services.search.arrangement import CLEARANCE, Rack, by_rule, column_counts, rack_of
-from corlume.services.search.request import Wish, WishGoal
-from corlume.services.steps import STEPS, Steps
+from corlume.services.search.arrangement import CLEARANCE, Arrangement, arrangement_of, by_rule, column_counts
+from corlume.services.search.wish import Wish, WishPurpose
 from corlume.store.tanks import StoredTank
 
 FOOT, SMALL = 0.3048, 100.0
@@ -48,70 +48,70 @@ class _Bench:
 
 
 def default_wish(
-    stored: StoredTank, kind: FixtureKindEntry, steps: Steps = STEPS["cm"], intent: Intent = BY_GOAL
+    stored: StoredTank, entry: CatalogueEntry, steps: Steps = STEPS["cm"], intent: Intent = BY_STOCKING
 ) -> Wish:
-    """What most keepers would ask of this tank and kind, for what a setup is meant for."""
+    """What most keepers would ask of this tank and fixture, for what a setup is meant for."""
     tank = stored.tank
-    counts = list(column_counts(stored, kind))
+    counts = list(column_counts(stored, entry))
     high = max(round(min(0.6, tank.room_height - 0.1), 2), min(0.05, tank.room_height - CLEARANCE))
-    meant, top = intent.meant(stored.targets.goal), intent.top(stored.targets)
-    goal: WishGoal = "even" if meant == "goal" or (meant == "zones" and not stored.wanted) else meant
+    meant, top = intent.meant(stored.targets.stocking), intent.top(stored.targets)
+    purpose: WishPurpose = "even" if meant == "stocking" or (meant == "zones" and not stored.wanted) else meant
     counted, heights = (counts[0], counts[-1]), (min(0.2, high), high)
-    return Wish(kind.key, goal, counted, heights, (top.low, top.high), grain=steps.grain, end=intent.end)
+    return Wish(entry.key, purpose, counted, heights, (top.low, top.high), grain=steps.grain, end=intent.end)
 
 
 def starting_points(
-    stored: StoredTank, kind: FixtureKindEntry, intent: Intent = BY_GOAL, steps: Steps = STEPS["cm"]
+    stored: StoredTank, entry: CatalogueEntry, intent: Intent = BY_STOCKING, steps: Steps = STEPS["cm"]
 ) -> list[Start]:
-    """Counts by the rule of cover and by goal, balanced and wider, each as it comes out over this tank.
+    """Counts by the rule of cover and by stocking, balanced and wider, each as it comes out over this tank.
 
     Tubes, bars and frames, of which no such rule speaks, by their light or by their own length.
     """
     bench, found = _Bench(stored, intent, steps), list[Start]()
-    rack = rack_of(stored.tank, kind.parts)
-    lowest = min(part.emitter.height for part in kind.parts)
+    laid = arrangement_of(stored.tank, entry.parts)
+    lowest = min(part.emitter.height for part in entry.parts)
     [height] = bench.round([min(lowest, stored.tank.room_height - CLEARANCE)])
-    for count, why in column_counts(stored, kind).items():
-        layouts = {"balanced": balanced(count, rack.side), "wider": wider(count, rack.side)}
-        fitting = {name: bench.round(places) for name, places in layouts.items() if rack.apart(bench.round(places))}
+    for count, why in column_counts(stored, entry).items():
+        layouts = {"balanced": balanced(count, laid.side), "wider": wider(count, laid.side)}
+        fitting = {name: bench.round(places) for name, places in layouts.items() if laid.apart(bench.round(places))}
         if count == 1:
             fitting = {"": bench.round(layouts["balanced"])}
-        for name, places in (fitting or {"as close as bodies allow": rack.packed(count)}).items():
-            hung = f"{count * len(rack.rows)}, {name}".removesuffix(", ")
-            found.append(_start(bench, kind, rack, hung, why, rack.layout(places, height)))
-    if len(kind.parts) == 1 and rack.along == "x" and kind.parts[0].emitter.ppf < SMALL:
+        for name, places in (fitting or {"as close as bodies allow": laid.packed(count)}).items():
+            hung = f"{count * len(laid.rows)}, {name}".removesuffix(", ")
+            found.append(_start(bench, entry, laid, hung, why, laid.layout(places, height)))
+    if len(entry.parts) == 1 and laid.along == "x" and entry.parts[0].emitter.ppf < SMALL:
         places, rows = (
             tuple((k + 0.5) / n * side for k in range(n))
             for side in (stored.tank.length, stored.tank.width)
             for n in (max(1, round(side / FOOT)),)
         )
-        rack = replace(rack, rows=rows)
+        laid = replace(laid, rows=rows)
         rule, why = f"{len(places) * len(rows)}, grid", "One small module for each square foot"
-        found.append(_start(bench, kind, rack, rule, why, rack.layout(places, height)))
-    return found + _double(bench, kind, rack)
+        found.append(_start(bench, entry, laid, rule, why, laid.layout(places, height)))
+    return found + _double(bench, entry, laid)
 
 
-def _double(bench: _Bench, kind: FixtureKindEntry, rack: Rack) -> list[Start]:
+def _double(bench: _Bench, entry: CatalogueEntry, laid: Arrangement) -> list[Start]:
     """One double-size module over a single patch of SPS, beside two mid-size ones."""
     tank, single = bench.stored.tank, patches(bench.stored.tank.length, bench.stored.tank.width) == (1, 1)
-    mid_size = by_rule(rack) and MID_SIZE[0] <= kind.parts[0].emitter.ppf < MID_SIZE[1]
-    if not (single and mid_size and bench.stored.targets.goal == "sps"):
+    mid_size = by_rule(laid) and MID_SIZE[0] <= entry.parts[0].emitter.ppf < MID_SIZE[1]
+    if not (single and mid_size and bench.stored.targets.stocking == "sps"):
         return []
-    large = fixture_kinds()[DOUBLE]
-    over = rack_of(tank, large.parts)
+    large = catalogue()[DOUBLE]
+    over = arrangement_of(tank, large.parts)
     [height] = bench.round([min(large.parts[0].emitter.height, tank.room_height - CLEARANCE)])
     why = "SPS over a single patch: one double-size in place of two mid-size"
     return [_start(bench, large, over, "1, double-size", why, over.layout((0.5 * over.side,), height))]
 
 
-def _start(bench: _Bench, kind: FixtureKindEntry, rack: Rack, rule: str, why: str, layout: Layout) -> Start:
+def _start(bench: _Bench, entry: CatalogueEntry, laid: Arrangement, rule: str, why: str, layout: Layout) -> Start:
     """A layout with all that dims at one output that brings the mean to the middle of the band, as far as it goes."""
     stored, intent = bench.stored, bench.intent
-    band, hung = intent.top(stored.targets), rack.hung(stored.tank, layout)
+    band, hung = intent.top(stored.targets), laid.hung(stored.tank, layout)
     full, fixed = (
         mean_on_top(stored, lit) for lit in (hung, [replace(f, output=0.0) if f.dimmable else f for f in hung])
     )
     share = (0.5 * (band.low + band.high) - fixed) / (full - fixed) if full > fixed else 1.0
     share = round(min(1.0, max(0.0, share)), 2)
     fixtures = tuple(replace(f, output=share) if f.dimmable else f for f in hung)
-    return Start(kind.name, rule, why, fixtures, figures(stored, fixtures, intent))
+    return Start(entry.name, rule, why, fixtures, figures(stored, fixtures, intent))

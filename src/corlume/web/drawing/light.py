@@ -20,7 +20,7 @@ from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group, pieces_path
 
 Array = NDArray[np.float64]
-LEVELS = (25, 50, 75, 100, 125, 150, 200, 250, 300, 350, 400, 500, 600, 700, 800, 1000, 1250, 1500, 2000, 3000)
+ISOLINES = (25, 50, 75, 100, 125, 150, 200, 250, 300, 350, 400, 500, 600, 700, 800, 1000, 1250, 1500, 2000, 3000)
 MOST_LINES = 11
 SOUNDING_GAP = 31.0
 LABEL_ROOM = 15.0
@@ -84,11 +84,11 @@ def _band(generator: ContourGenerator, key: str, low: float, high: float) -> Mar
     return shape + (el("path", d=path, class_="hatch") if path and key == "strong" else Markup(""))
 
 
-def isoline_levels(par: Array, bands: Sequence[Band]) -> list[tuple[float, bool]]:
-    """Choose the levels to draw, each with whether it is a limit of a band; the limits always come along."""
+def isolines_of(par: Array, bands: Sequence[Band]) -> list[tuple[float, bool]]:
+    """Choose the lines to draw, each with whether it is a limit of a band; the limits always come along."""
     limits = {band.low for band in bands[1:]}
     low, high = float(np.nanmin(par)), float(np.nanmax(par))
-    between = [x for x in LEVELS if low < x < high and min(abs(x - limit) for limit in limits) > 0.08 * x]
+    between = [x for x in ISOLINES if low < x < high and min(abs(x - limit) for limit in limits) > 0.08 * x]
     keep = between[:: max(1, math.ceil(len(between) / MOST_LINES))]
     return sorted([(float(x), False) for x in keep] + [(x, True) for x in limits if low < x < high])
 
@@ -97,8 +97,8 @@ def _isolines(view: View, generator: ContourGenerator, par: Array, bands: Sequen
     lines: dict[bool, list[Array]] = {False: [], True: []}
     texts: list[Markup] = []
     taken: Spots = []
-    for level, is_limit in isoline_levels(par, bands):
-        measured = [(_length(p), p) for p in cast(list[Array], generator.lines(level))]
+    for par_there, is_limit in isolines_of(par, bands):
+        measured = [(_length(p), p) for p in cast(list[Array], generator.lines(par_there))]
         pieces = [p for length, p in sorted(measured, key=lambda one: -one[0]) if length > 26]
         lines[is_limit] += pieces
         for piece in pieces[:2]:
@@ -110,7 +110,7 @@ def _isolines(view: View, generator: ContourGenerator, par: Array, bands: Sequen
             texts.append(
                 el(
                     "text",
-                    f"{level:g}",
+                    f"{par_there:g}",
                     class_="isolabel limit" if is_limit else "isolabel",
                     transform=f"translate({x:.1f} {y:.1f}) rotate({angle:.0f})",
                     dy="0.32em",
@@ -127,8 +127,8 @@ def _isolines(view: View, generator: ContourGenerator, par: Array, bands: Sequen
 def _limits(generator: ContourGenerator, par: Array, bands: Sequence[Band]) -> tuple[list[Markup], Spots]:
     """The limits of the bands alone, as one path."""
     low, high = float(np.nanmin(par)), float(np.nanmax(par))
-    levels = [band.low for band in bands[1:] if low < band.low < high]
-    pieces = [p for level in levels for p in cast(list[Array], generator.lines(level))]
+    lines = [band.low for band in bands[1:] if low < band.low < high]
+    pieces = [p for par_there in lines for p in cast(list[Array], generator.lines(par_there))]
     return [el("path", d=pieces_path(pieces), class_="isoline limit")] if pieces else [], []
 
 

@@ -89,8 +89,8 @@ class Form:
 
     def _read(self, item: Item, old: Any, prefix: str) -> Any:
         spec, name = item.spec, prefix + item.name
-        if isinstance(spec, Part) and any(prefix + inner in self.data for inner in leaves(item.type)):
-            found = self.read(item.type, None if old is UNSAID else old, prefix=prefix)
+        if isinstance(spec, Part) and any(prefix + spec.prefix + one in self.data for one in leaves(item.type)):
+            found = self.read(item.type, None if old is UNSAID else old, prefix=prefix + spec.prefix)
             return UNSAID if found is None else found
         if not isinstance(spec, Field) or name not in self.data:
             if old is UNSAID and item.default is UNSAID and isinstance(spec, Field):
@@ -108,15 +108,19 @@ class Form:
             self.errors.setdefault(name, str(error))
             return UNSAID
 
+    def prefixes(self, name: str) -> list[str]:
+        """What stands before the fields of each repeated row."""
+        pattern = re.compile(rf"{re.escape(name)}\.(\d{{1,4}})\.")
+        found = (pattern.match(key) for key in self.data)
+        return [f"{name}.{number}." for number in sorted({int(m[1]) for m in found if m})]
+
     def rows(self, cls: type[T], name: str) -> list[T] | None:
         """The repeated rows ``name.0.field`` and so on; blank ones, and those marked as gone, are passed over.
 
         None when one of them cannot be; faults stand by its own field.
         """
         before, found = len(self.errors), list[T | None]()
-        pattern = re.compile(rf"{re.escape(name)}\.(\d{{1,4}})\.")
-        for number in sorted({int(m[1]) for key in self.data if (m := pattern.match(key))}):
-            prefix = f"{name}.{number}."
+        for prefix in self.prefixes(name):
             mine = {key for key in self.data if key.startswith(prefix)}
             gone = self.data.get(f"{prefix}gone") == "on"
             if gone or not any(self.data[key].strip() for key in mine):
@@ -168,7 +172,7 @@ def shown_values(thing: Any, measure: Measure, prefix: str = "") -> dict[str, st
         if isinstance(item.spec, Field):
             values[prefix + item.name] = shown(item.spec, value, measure)
         elif isinstance(item.spec, Part) and value is not None:
-            values |= shown_values(value, measure, prefix)
+            values |= shown_values(value, measure, prefix + item.spec.prefix)
     return values
 
 
@@ -177,10 +181,10 @@ def asked(
 ) -> dict[str, Asked]:
     """The fields of a kept thing, with what stands in them, for a page to lay out."""
     found = {}
-    for item in leaves(cls).values():
-        spec, name = item.spec, prefix + item.name
+    for key, item in leaves(cls).items():
+        spec, name = item.spec, prefix + key
         assert isinstance(spec, Field)
-        found[item.name] = Asked(
+        found[key] = Asked(
             name,
             spec.label,
             spec.sort,

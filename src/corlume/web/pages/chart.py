@@ -24,7 +24,7 @@ from corlume.web.page import Db, FormData, RowId, Unit, go, measure_of, page
 from corlume.web.pages import chart_view
 
 router = APIRouter(prefix="/tanks/{tank_id}")
-SCRIPTS = ("chart.js",)
+SCRIPTS = tuple(f"chart/{name}.js" for name in ("ask", "show", "pointer", "keys", "fields", "chart"))
 Metres = Annotated[float, Field(allow_inf_nan=False)]
 
 
@@ -107,9 +107,9 @@ def _page(
         "frame": chart_view.frame(stored, sheet, measure),
         "panel": chart_view.panel(stored, shown, selected, measure),
         "layers": LAYERS,
-        "kinds": shelf.entries(db),
+        "entries": shelf.entries(db),
         "snap": 0.01 if measure.unit == "cm" else 0.0127,
-        "meant": in_words(shown.intent.meant(stored.targets.goal)),
+        "meant": in_words(shown.intent.meant(stored.targets.stocking)),
         "intent": asked(Intent, values, bad.errors if bad else {}, measure),
         "wrong": bad,
         "change": None if coarse or shown.in_use else coral_change(stored, shown.hung),
@@ -164,7 +164,7 @@ def change_fixtures(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, body
 @router.post("/setups/{setup_id}/add")
 def add_fixture(db: Db, tank_id: RowId, setup_id: RowId, form: FormData) -> RedirectResponse:
     """Hang another fixture."""
-    fixture_id = hung_fixtures.add_fixture(db, tank_id, setup_id, form.get("kind", ""))
+    fixture_id = hung_fixtures.add_fixture(db, tank_id, setup_id, form.get("entry", ""))
     return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={fixture_id}")
 
 

@@ -17,12 +17,12 @@ from corlume.core.optics.wear import questions
 from corlume.core.scene import Fixture, beside, overlaps
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
+from corlume.formats.steps import STEPS
 from corlume.services.advice.judge import rings, verdicts
 from corlume.services.light.fields import Plane, slice_plane
-from corlume.services.light.layers import FLICKERS, LAYERS, PARTS, SHADES, Layer, layer_plane
+from corlume.services.light.layers import FLUCTUATIONS, LAYERS, PARTS, SHADES, Layer, layer_plane
 from corlume.services.light.points import Place, same_tank
 from corlume.services.light.probe import Reading, read_probe
-from corlume.services.steps import STEPS
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe
 from corlume.web.drawing.light import draw_light
@@ -60,7 +60,7 @@ def moving_parts(
     tank, targets = same_tank(stored.lit_tank()), stored.targets
     fixtures = setup.hung
     chosen = next((i for i, kept in enumerate(setup.fixtures) if kept.id == selected), None)
-    bands = {"share": PARTS, "shadow": SHADES, "soft": PARTS, "flicker": FLICKERS}.get(layer) or targets.bands()
+    bands = {"share": PARTS, "shadow": SHADES, "soft": PARTS, "fluctuation": FLUCTUATIONS}.get(layer) or targets.bands()
     planes = [
         layer_plane(tank, fixtures, view.kind, at, layer, chosen, coarse=coarse)
         for view, at in zip(sheet.views(), _slices(probe), strict=True)
@@ -160,7 +160,7 @@ def _title(layer: Layer, chosen: int | None) -> str:
     """What the legend's numbers are, where they are not plain PAR."""
     if layer == "share" and chosen is not None:
         return f"Share of {letter(chosen)} in the light, %"
-    own = {"par": "", "scalar": "PAR on a sphere", "flicker": "Flicker, %"}
+    own = {"par": "", "scalar": "PAR on a sphere", "fluctuation": "Ripple fluctuation, %"}
     own["soft"] = "Light that gets under a plate as wide as it hangs high, %"
     return own.get(layer, f"{LAYERS[layer]} of the light, %")
 

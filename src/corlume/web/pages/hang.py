@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from markupsafe import Markup
 
@@ -18,7 +18,8 @@ from corlume.core.optics.lens import LENSES
 from corlume.core.scene import Setup
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
-from corlume.reference.catalogue import FixtureKindEntry
+from corlume.formats.steps import STEPS
+from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.advice.coral_sites import coral_change
 from corlume.services.advice.diagnosis import find_faults, try_remedy
 from corlume.services.advice.judge import figures, told
@@ -26,13 +27,12 @@ from corlume.services.keeping import shelf, tanks
 from corlume.services.keeping.setups import add_setup
 from corlume.services.light.fields import slice_plane
 from corlume.services.search import jobs
-from corlume.services.search.arrangement import rack_of
+from corlume.services.search.arrangement import arrangement_of
 from corlume.services.search.candidate import LEAST_LEVEL, YEARS, cost_of
 from corlume.services.search.jobs import Search
-from corlume.services.search.request import GOALS, MEANS, ZONES, Means, Wish, WishGoal, band_for, intent_of
 from corlume.services.search.run import NEAR
 from corlume.services.search.start_points import default_wish, starting_points
-from corlume.services.steps import STEPS
+from corlume.services.search.wish import MEANS, WISH_PURPOSES, ZONES, Means, Wish, WishPurpose, band_for, intent_of
 from corlume.store.database import Database
 from corlume.store.tables import Kept, NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -51,21 +51,21 @@ def show_hang(
     db: Db,
     measure: Unit,
     tank_id: RowId,
-    kind: str = "cluster",
+    key: Annotated[str, Query(alias="entry")] = "cluster",
     setup: RowId | None = None,
-    goal: WishGoal | None = None,
+    purpose: WishPurpose | None = None,
     means: Means | None = None,
 ) -> HTMLResponse:
     """Faults of a setup, starting points, the wish, and the newest search."""
     stored = tanks.open_tank(db, tank_id)
     newest = jobs.newest(db, tank_id)
-    entry = _kind(db, kind)
+    entry = _entry(db, key)
     shown, measured = stored.setup(setup), STEPS[measure.unit]
     wish = default_wish(stored, entry, measured, shown.intent)
-    if newest and newest.wish.kind == entry.key and newest.setup_id == shown.id:
+    if newest and newest.wish.entry == entry.key and newest.setup_id == shown.id:
         wish = newest.wish
-    if goal and goal != wish.goal:
-        wish = replace(wish, goal=goal, band=band_for(stored, goal))
+    if purpose and purpose != wish.purpose:
+        wish = replace(wish, purpose=purpose, band=band_for(stored, purpose))
     wish = replace(wish, means=means or wish.means)
     return _page(request, db, stored, shown, entry, _fields(wish, measure), {}, newest)
 
@@ -76,20 +76,20 @@ def begin(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormDat
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     setup = _setup(stored, form.text("setup"))
     wish = replace(_read_wish(form), grain=STEPS[measure.unit].grain)
-    if wish.goal == setup.intent.meant(stored.targets.goal):
+    if wish.purpose == setup.intent.meant(stored.targets.stocking):
         wish = replace(wish, end=setup.intent.end)
     if form.ok:
         form.attempt(lambda: jobs.begin(db, tank_id, setup.id, wish))
     if form.errors:
         newest = jobs.newest(db, tank_id)
-        return _page(request, db, stored, setup, _kind(db, form.text("kind")), form.data, form.errors, newest)
-    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&kind={wish.kind}#answers")
+        return _page(request, db, stored, setup, _entry(db, form.text("entry")), form.data, form.errors, newest)
+    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&entry={wish.entry}#answers")
 
 
 @router.post("/start/{number}")
 def adopt_start(db: Db, measure: Unit, tank_id: RowId, number: RowId, data: FormData) -> RedirectResponse:
     """Make a setup of a starting point and open its chart."""
-    entry, stored = _kind(db, data.get("kind", "")), tanks.open_tank(db, tank_id)
+    entry, stored = _entry(db, data.get("entry", "")), tanks.open_tank(db, tank_id)
     intent = _setup(stored, data.get("setup", "")).intent
     starts = starting_points(stored, entry, intent, STEPS[measure.unit])
     if not 0 <= number < len(starts):
@@ -131,7 +131,7 @@ def stop(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
     jobs.stop(db, tank_id, search_id)
     stopped = jobs.look(db, tank_id, search_id)
     setup = _searched(tanks.open_tank(db, tank_id), stopped)
-    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&kind={stopped.wish.kind}#answers")
+    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&entry={stopped.wish.entry}#answers")
 
 
 @router.post("/{search_id}/resume")
@@ -140,7 +140,7 @@ def resume(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
     jobs.resume(db, tank_id, search_id)
     found = jobs.look(db, tank_id, search_id)
     setup = _searched(tanks.open_tank(db, tank_id), found)
-    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&kind={found.wish.kind}#answers")
+    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&entry={found.wish.entry}#answers")
 
 
 @router.post("/{search_id}/adopt/{number}")
@@ -154,15 +154,15 @@ def _setup(stored: StoredTank, chosen: str) -> StoredSetup:
     return stored.setup(int(chosen) if re.fullmatch(r"[0-9]{1,18}", chosen) else None)
 
 
-def _kind(db: Database, key: str) -> FixtureKindEntry:
-    kinds = shelf.entries(db)
-    return next((entry for entry in kinds if entry.key == key), kinds[0])
+def _entry(db: Database, key: str) -> CatalogueEntry:
+    entries = shelf.entries(db)
+    return next((entry for entry in entries if entry.key == key), entries[0])
 
 
 def _fields(wish: Wish, measure: Measure) -> dict[str, str]:
     return {
-        "kind": wish.kind,
-        "goal": wish.goal,
+        "entry": wish.entry,
+        "purpose": wish.purpose,
         "means": wish.means,
         "groups": wish.groups,
         "count_low": str(wish.counts[0]),
@@ -188,11 +188,11 @@ def _read_wish(form: Form) -> Wish:
     band = [form.number(f"band_{end}") for end in ("low", "high")]
     least, most = (0 if n != n else int(min(n, 99)) for n in counts)
     watts, money = (form.number(name) if form.text(name) else 0.0 for name in ("watts", "money"))
-    goal: Any = form.text("goal")
+    purpose: Any = form.text("purpose")
     zones: Any = form.text("zones") or "each"
     means: Any = form.text("means") or "new"
     return Wish(
-        form.text("kind"), goal, (least, most), (heights[0], heights[1]), (band[0], band[1]),
+        form.text("entry"), purpose, (least, most), (heights[0], heights[1]), (band[0], band[1]),
         form.text("symmetric") == "on", zones, form.text("beside") == "on", watts, money, means,
         form.text("groups"),
     )  # fmt: skip
@@ -203,7 +203,7 @@ def _page(
     db: Database,
     stored: StoredTank,
     setup: StoredSetup,
-    entry: FixtureKindEntry,
+    entry: CatalogueEntry,
     values: dict[str, str],
     errors: dict[str, str],
     newest: Search | None,
@@ -214,11 +214,11 @@ def _page(
         "stored": stored,
         "setup": setup,
         "entry": entry,
-        "kinds": shelf.entries(db),
-        "goals": [(key, name, *band_for(stored, key)) for key, (name, _) in GOALS.items()],
+        "entries": shelf.entries(db),
+        "purposes": [(key, name, *band_for(stored, key)) for key, (name, _) in WISH_PURPOSES.items()],
         "means": [(key, name) for key, (name, _) in MEANS.items()],
-        "meanings": [*GOALS.values(), *MEANS.values()],
-        "count_hint": "along the tank" if rack_of(stored.tank, entry.parts).along == "x" else "side by side",
+        "meanings": [*WISH_PURPOSES.values(), *MEANS.values()],
+        "count_hint": "along the tank" if arrangement_of(stored.tank, entry.parts).along == "x" else "side by side",
         "zones": list(ZONES.items()),
         "top": setup.intent.top(stored.targets),
         "values": values,
@@ -249,7 +249,7 @@ def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
     now, intent = setup.hung, intent_of(stored, found.wish)
     settled = found.state not in ("waiting", "running")
     try:
-        pictures = [_picture(stored, one.fixtures, zones=found.wish.goal == "zones") for one in found.found]
+        pictures = [_picture(stored, one.fixtures, zones=found.wish.purpose == "zones") for one in found.found]
         # they take a moment each: not while the search runs
         differences = _differences(stored, setup, found) if settled else []
         changes = [coral_change(stored, one.fixtures) for one in found.found] if settled else []
@@ -268,7 +268,7 @@ def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
         differences=differences,
         steps=NAMES,
         against=setup.name,
-        goal=GOALS[found.wish.goal][0],
+        purpose=WISH_PURPOSES[found.wish.purpose][0],
         means=MEANS[found.wish.means][0],
         near=NEAR,
         least=LEAST_LEVEL,

@@ -8,11 +8,11 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse
 
 from corlume.core.judgement.verdicts import Case
+from corlume.formats.steps import STEPS
 from corlume.services.advice import technologies
 from corlume.services.advice.coral_sites import coral_change
 from corlume.services.advice.judge import told
 from corlume.services.keeping import tanks
-from corlume.services.steps import STEPS
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredSetup
 from corlume.web.drawing.card import draw_card
@@ -25,9 +25,9 @@ JUDGED = (
     ("coverage", "In band", "Share of the places that the setup is meant for in the light wanted there."),
     ("uniformity", "Uniformity, least and tenth",
      "Least reading and tenth percentile at rock-top height over the mean; grade of ours."),
-    ("ends", "Ends against middle", "The weaker end over the middle; 75 % is the goal (common practice, no source)."),
+    ("ends", "Ends against middle", "The weaker end over the middle; 75 % is aimed at (common practice, no source)."),
     ("spread", "Spread",
-     "Eight of ten readings lie within this of each other; about 100 PAR is the goal for SPS (common practice, no "
+     "Eight of ten readings lie within this of each other; about 100 PAR is aimed at for SPS (common practice, no "
      "source)."),
     ("hottest", "Hottest point", "At or below the rock top."),
     ("spill", "Spill", "Light that misses the opening."),
@@ -53,9 +53,7 @@ def show_kinds(request: Request, db: Db, measure: Unit, tank_id: RowId, setup: L
         "pictures": pictures,
         "target": technologies.target_par(stored, looked.intent),
         "judged": JUDGED,
-        "grades": {
-            o.key: {v.key: v for v in told(stored, Case(o.figures, stored.targets, looked.intent))} for o in options
-        },
+        "grades": {key: {v.key: v for v in told(stored, case)} for key, case in cases.items()},
         "changes": {o.key: coral_change(stored, o.fixtures) for o in options},
     }
     return page(request, "kinds/kinds.html", context, tank=stored, setup=looked)

@@ -8,12 +8,12 @@ from typing import Literal
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
 
-from corlume.core.surroundings import Site
+from corlume.core.surroundings import Surroundings
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.formats.mount_drawing import PAGES, TRUE, draw_mount, fitted_scale, to_pdf, to_svg, to_tiles
 from corlume.services.keeping import tanks
-from corlume.services.keeping.mount import MountSheet, mount_sheet, save_place
+from corlume.services.keeping.mount import MountSheet, mount_sheet, save_surroundings
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.page import Db, FormData, RowId, Unit, go, page
@@ -26,7 +26,7 @@ def show_sheet(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id
     """The sheet with its checks."""
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
-    return _page(request, stored, setup, _shown(stored.site, setup, measure), {}, measure)
+    return _page(request, stored, setup, _shown(stored.surroundings, setup, measure), {}, measure)
 
 
 @router.post("")
@@ -35,11 +35,11 @@ def save(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowI
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
     form = Form(data, measure)
-    site = form.read(Site, stored.site)
+    surroundings = form.read(Surroundings, stored.surroundings)
     names = {kept.id: f"weight-{kept.id}" for kept in setup.fixtures}
     weights = {i: form.number(name) if form.text(name) else 0.0 for i, name in names.items() if name in form.data}
-    if site and form.ok:
-        form.attempt(lambda: save_place(db, tank_id, setup_id, site, weights))
+    if surroundings and form.ok:
+        form.attempt(lambda: save_surroundings(db, tank_id, setup_id, surroundings, weights))
     if form.errors:
         return _page(request, stored, setup, form.data, form.errors, measure)
     return go(f"/tanks/{tank_id}/setups/{setup_id}/mount#holds")
@@ -90,7 +90,7 @@ def _page(
         "drawing": to_svg(draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, scale)),
         "letter": letter,
         "hung": _hung(sheet, measure),
-        "site": asked(Site, values, errors, measure),
+        "surroundings": asked(Surroundings, values, errors, measure),
         "values": values,
         "errors": errors,
         "scale": TRUE / scale,
@@ -139,9 +139,9 @@ def _tables(sheet: MountSheet, measure: Measure) -> list[tuple[str, list[list[st
     ]  # fmt: skip
 
 
-def _shown(site: Site, setup: StoredSetup, measure: Measure) -> dict[str, str]:
+def _shown(surroundings: Surroundings, setup: StoredSetup, measure: Measure) -> dict[str, str]:
     weights = {f"weight-{k.id}": shown_values(k.value, measure)["weight"] for k in setup.fixtures}
-    return shown_values(site, measure) | weights
+    return shown_values(surroundings, measure) | weights
 
 
 def _file(data: bytes, kind: str, name: str, ending: str) -> Response:

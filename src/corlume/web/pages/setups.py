@@ -43,7 +43,7 @@ def compare_setups(
         "charts": _charts(stored, chosen),
         "zones": list(zip(*(zones_met(stored, s.hung) for s in chosen), strict=True)),
         "costs": [cost_of(stored, s.hung) for s in chosen],
-        "purposes": [PURPOSES[s.intent.meant(stored.targets.goal)][0] for s in chosen],
+        "purposes": [PURPOSES[s.intent.meant(stored.targets.stocking)][0] for s in chosen],
         "years": YEARS,
         "bands": stored.targets.bands(),
         "differences": NAMES,

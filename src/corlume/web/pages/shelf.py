@@ -18,7 +18,7 @@ from corlume.core.own_fixture import OwnFixture
 from corlume.core.scene import Fixture
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number
-from corlume.reference.catalogue import lamp_kinds
+from corlume.reference.catalogue import technology_notes
 from corlume.reference.spectra import lamp_spectra, weightings, white_leds
 from corlume.services.keeping import shelf
 from corlume.store.database import Database
@@ -43,7 +43,7 @@ def preview_file(request: Request, db: Db, measure: Unit, sent: Files) -> Respon
     """Show what a photometry file holds, before it goes on the shelf."""
     files, typed = sent.files, sent.texts
     faults: list[str] = []
-    kind, light, colours = (typed.get(name, "") for name in ("kind", "light", "colours"))
+    kind, light, colours = (typed.get(name, "") for name in ("technology", "light", "colours"))
     if not files.get("file"):
         faults.append("No file was chosen, or it is empty.")
     offered = kind in TECHNOLOGIES and light in (*LUX_PER_PPFD, *white_leds(), "") and colours in (*lamp_spectra(), "")
@@ -167,7 +167,7 @@ def _sheet(part: Fixture) -> dict[str, Any]:
     return {
         "part": part,
         "kind": part.emitter.made_by.name,
-        "lamp": lamp_kinds()[part.emitter.technology],
+        "lamp": technology_notes()[part.emitter.technology],
         "polar": draw_polar(shape),
         "along": width_at_half(shape),
         "across": width_at_half(shape, math.pi / 2),

@@ -20,7 +20,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     step(value) {
-      return Math.round(value / this.snap) * this.snap;
+      return places.snapped(value, this.snap);
     },
 
     down(event) {
@@ -46,16 +46,15 @@ document.addEventListener("alpine:init", () => {
       const { block, scale, corner } = this.drag;
       const right = this.step((event.clientX - this.drag.x) / scale);
       const up = this.step(-(event.clientY - this.drag.y) / scale);
-      const now = (field) => Number(block.dataset[field]);
-      const high = block.dataset.view === "plan" ? ["y", "width"] : ["base", "height"];
-      this.drag.change = corner
-        ? { length: now("length") + right, [high[1]]: now(high[1]) + up }
-        : { x: now("x") + right, [high[0]]: now(high[0]) + up };
+      const { view } = block.dataset;
+      const now = Object.fromEntries(["x", "y", "base", "length", "width", "height"].map((name) => [name, Number(block.dataset[name])]));
+      this.drag.change = places.boxed(view, corner, now, right, up);
       const drawn = Number(block.dataset.scale);
       if (corner) {
         const outline = block.querySelector("rect");
-        outline.setAttribute("width", Math.max(2, (now("length") + right) * drawn));
-        outline.setAttribute("height", Math.max(2, (now(high[1]) + up) * drawn));
+        const tall = this.drag.change[view === "plan" ? "width" : "height"];
+        outline.setAttribute("width", Math.max(2, this.drag.change.length * drawn));
+        outline.setAttribute("height", Math.max(2, tall * drawn));
         outline.setAttribute("y", Number(outline.dataset.y) - up * drawn);
       } else {
         block.setAttribute("transform", `translate(${right * drawn} ${-up * drawn})`);
@@ -102,17 +101,17 @@ document.addEventListener("alpine:init", () => {
 
     key(event) {
       const block = event.target.closest("[data-box]");
-      const steps = { ArrowLeft: ["x", -1], ArrowRight: ["x", 1], ArrowUp: ["y", 1], ArrowDown: ["y", -1], PageUp: ["base", 1], PageDown: ["base", -1] };
-      const step = steps[event.key];
+      const step = places.steps[event.key];
       if (!block || !step) return;
+      const field = step[0] === "up" ? "base" : step[0];
       event.preventDefault();
       this.fault = "";
       const id = block.dataset.box;
       if (this.nudge && this.nudge.id !== id) this.settle();
       this.nudge ||= { id, change: {} };
       const { change } = this.nudge;
-      const now = step[0] in change ? change[step[0]] : Number(block.dataset[step[0]]);
-      change[step[0]] = now + step[1] * this.snap;
+      const now = field in change ? change[field] : Number(block.dataset[field]);
+      change[field] = now + step[1] * this.snap;
       this.shift(id, change);
       clearTimeout(this.nudge.timer);
       this.nudge.timer = setTimeout(() => this.settle(), 450);
@@ -159,7 +158,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     async keep(url, body) {
-      const { ok, answer } = await send(url, body);
+      const { ok, answer } = await talk(url, body);
       this.fault = ok ? "" : answer.message;
       if (ok) await refresh();
       return ok;

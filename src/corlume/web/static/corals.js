@@ -67,12 +67,11 @@ document.addEventListener("alpine:init", () => {
         this.choose(mark.dataset.coral);
         return;
       }
-      const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
-      if (!step) return;
+      const [field, way] = places.steps[event.key] || [];
+      if (field !== "x" && field !== "y") return;
       event.preventDefault();
       this.nudge ||= { mark, x: Number(mark.dataset.x), y: Number(mark.dataset.y) };
-      this.nudge.x += step[0] * this.snap;
-      this.nudge.y += step[1] * this.snap;
+      this.nudge[field] += way * this.snap;
       const by = (axis) => (this.nudge[axis] - Number(mark.dataset[axis])) * this.plan.scale;
       mark.setAttribute("transform", `translate(${by("x")} ${-by("y")})`);
       clearTimeout(this.waiting);
@@ -94,18 +93,17 @@ document.addEventListener("alpine:init", () => {
 
     async put(id, event, mark) {
       const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
-      const x = (point.x - this.plan.left) / this.plan.scale;
-      const y = this.plan.width - (point.y - this.plan.top) / this.plan.scale;
-      if (x < 0 || x > this.plan.length || y < 0 || y > this.plan.width) {
+      const at = places.onPlan(this.plan, { px: point.x, py: point.y });
+      if (!at) {
         this.fault = "Let it go inside the panes of the upper drawing, the plan.";
         mark?.removeAttribute("transform");
         return;
       }
-      await this.place(id, x, y, mark);
+      await this.place(id, at.x, at.y, mark);
     },
 
     async place(id, x, y, mark) {
-      const { ok, answer } = await send(`${this.post}/${id}/place${this.along}`, { x, y });
+      const { ok, answer } = await talk(`${this.post}/${id}/place${this.along}`, { x, y });
       if (ok) {
         window.location = answer.next;
         return;

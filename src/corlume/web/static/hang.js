@@ -3,10 +3,10 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("wish", () => ({
     band: null,
     init() {
-      const goal = this.$el.querySelector("#goal");
-      if (goal) this.band = goal.selectedOptions[0].dataset;
+      const purpose = this.$el.querySelector("#purpose");
+      if (purpose) this.band = purpose.selectedOptions[0].dataset;
     },
-    // another goal brings its own light, where the keeper has not typed another
+    // another purpose brings its own light, where the keeper has not typed another
     aim(event) {
       const fields = ["low", "high"].map((end) => document.getElementById(`band_${end}`));
       const next = event.target.selectedOptions[0].dataset;
@@ -16,21 +16,21 @@ document.addEventListener("alpine:init", () => {
       this.band = next;
     },
     again(event) {
-      const [goal, means] = ["goal", "means"].map((id) => document.getElementById(id).value);
-      window.location = `${event.target.dataset.base}${encodeURIComponent(event.target.value)}&goal=${goal}&means=${means}`;
+      const [purpose, means] = ["purpose", "means"].map((id) => document.getElementById(id).value);
+      window.location = `${event.target.dataset.base}${encodeURIComponent(event.target.value)}&purpose=${purpose}&means=${means}`;
     },
   }));
 
   Alpine.data("later", () => ({
     async init() {
-      const answer = await fetch(this.$el.dataset.url, { headers: { "Content-Type": "application/json" } });
+      const { ok, answer } = await talk(this.$el.dataset.url);
       const here = this.$refs.here;
-      if (!answer.ok) {
+      if (!ok) {
         here.textContent = "The faults could not be worked out. Load the page again to try once more.";
         return;
       }
       const found = document.createElement("div");
-      found.innerHTML = (await answer.json()).html;
+      found.innerHTML = answer.html;
       here.replaceWith(found);
     },
   }));
@@ -48,12 +48,11 @@ document.addEventListener("alpine:init", () => {
     async watch() {
       while (this.running) {
         await new Promise((done) => setTimeout(done, 600));
-        const answer = await fetch(this.$el.dataset.url, { headers: { "Content-Type": "application/json" } });
-        if (!answer.ok) return;
-        const found = await answer.json();
-        this.$refs.bar.value = found.done;
-        this.$refs.answers.innerHTML = found.answers;
-        this.running = this.under(found.state);
+        const { ok, answer } = await talk(this.$el.dataset.url);
+        if (!ok) return;
+        this.$refs.bar.value = answer.done;
+        this.$refs.answers.innerHTML = answer.answers;
+        this.running = this.under(answer.state);
         if (!this.running) this.said = "The search has ended; its answers stand below.";
       }
     },

@@ -34,25 +34,13 @@ window.addEventListener("load", () => {
   if (key && free) document.querySelector(key)?.focus({ preventScroll: true });
 });
 
-// Send what a hand has done; the answer with whether it was taken, or words when none came.
-async function send(url, body) {
-  const headers = { "Content-Type": "application/json" };
-  try {
-    const response = await fetch(url, { method: "POST", headers, body: JSON.stringify(body) });
-    return { ok: response.ok, answer: await response.json() };
-  } catch {
-    return { ok: false, answer: { message: "The application does not answer. Nothing was changed." } };
-  }
-}
-
 // Draw the parts of this page that change anew, and leave the rest, with the focus, as it is.
 async function refresh() {
-  const answer = await fetch(window.location.href);
-  if (!answer.ok) {
+  const fresh = await readPage(window.location.href);
+  if (!fresh) {
     window.location.reload();
     return;
   }
-  const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
   const focus = focusKey(document.body);
   for (const part of document.querySelectorAll("[data-live]")) {
     const now = fresh.querySelector(`[data-live="${part.dataset.live}"]`);

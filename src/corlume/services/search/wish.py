@@ -13,21 +13,21 @@ from corlume.core.errors import Rules
 from corlume.core.hanging.dimming import Aim
 from corlume.core.judgement.intent import PURPOSES, Intent
 from corlume.core.optics.field import grid
-from corlume.reference.catalogue import FixtureKindEntry
+from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.advice.judge import judged_places
 from corlume.services.search.arrangement import CLEARANCE, MOST
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
-WishGoal = Literal["even", "mixed", "strong_left", "strong_right", "zones", "lps", "sps"]
-GOALS: dict[WishGoal, tuple[str, str]] = {key: PURPOSES[key] for key in get_args(WishGoal)}
+WishPurpose = Literal["even", "mixed", "strong_left", "strong_right", "zones", "lps", "sps"]
+WISH_PURPOSES: dict[WishPurpose, tuple[str, str]] = {key: PURPOSES[key] for key in get_args(WishPurpose)}
 """What a layout is searched for: the purposes of a setup."""
 Means = Literal["new", "own", "levels", "cheapest"]
 MEANS: dict[Means, tuple[str, str]] = {
     "new": ("The fixture chosen", "So many of the fixture chosen, alone or beside what hangs."),
     "own": (
         "What hangs, hung better",
-        "The fixtures of the present setup that are most of a kind, modules that dim before others, at other places "
+        "The fixtures of the present setup that are most alike, modules that dim before others, at other places "
         "and heights; a frame hangs as one piece, and whatever else hangs stays.",
     ),
     "levels": (
@@ -59,7 +59,7 @@ MOST_AIMED = 150
 class Wish:
     """What the keeper asks the search for.
 
-    ``goal`` is what the light is for, ``means`` what may be changed for it. ``counts`` least and most columns, of
+    ``purpose`` is what the light is for, ``means`` what may be changed for it. ``counts`` least and most columns, of
     modules along the tank or of tubes and bars side by side; ``heights`` lowest and highest face above the water [m];
     ``band`` PAR wanted on top; ``symmetric`` asks for mirror images; ``zones`` is what gets a level of its own where
     only levels are asked for, and ``groups`` these by hand, the letters of fixtures such as "A B, C D"; with
@@ -68,8 +68,8 @@ class Wish:
     answers are multiples of the ``grain`` [m]; ``end`` is the length of a strong end, 0 for a third of the tank [m].
     """
 
-    kind: str
-    goal: WishGoal
+    entry: str
+    purpose: WishPurpose
     counts: tuple[int, int]
     heights: tuple[float, float]
     band: tuple[float, float]
@@ -86,25 +86,25 @@ class Wish:
 
 def intent_of(stored: StoredTank, wish: Wish) -> Intent:
     """What a setup made of an answer is meant for."""
-    plain = Intent(wish.goal, end=wish.end)
-    own = wish.goal != "zones" and wish.band != band_for(stored, wish.goal)
+    plain = Intent(wish.purpose, end=wish.end)
+    own = wish.purpose != "zones" and wish.band != band_for(stored, wish.purpose)
     return replace(plain, low=wish.band[0], high=wish.band[1]) if own else plain
 
 
-def band_for(stored: StoredTank, goal: WishGoal) -> tuple[float, float]:
-    """The PAR that a goal wants on top, by the keeper's targets [umol/m2/s]."""
-    band = Intent(goal).top(stored.targets)
+def band_for(stored: StoredTank, purpose: WishPurpose) -> tuple[float, float]:
+    """The PAR that a purpose wants on top, by the keeper's targets [umol/m2/s]."""
+    band = Intent(purpose).top(stored.targets)
     return band.low, band.high
 
 
-def check_wish(stored: StoredTank, kind: FixtureKindEntry | None, wish: Wish) -> None:
+def check_wish(stored: StoredTank, entry: CatalogueEntry | None, wish: Wish) -> None:
     """Raise ``InvalidInput`` for what no layout can meet, by the field it concerns."""
     tank, rules = stored.tank, Rules()
-    rules.that(kind is not None, "kind", "is not on the shelf")
-    rules.that(wish.goal in GOALS, "goal", "is not one of those offered")
+    rules.that(entry is not None, "entry", "is not on the shelf")
+    rules.that(wish.purpose in WISH_PURPOSES, "purpose", "is not one of those offered")
     rules.that(
-        wish.goal != "zones" or bool(stored.wanted),
-        "goal",
+        wish.purpose != "zones" or bool(stored.wanted),
+        "purpose",
         "needs a zone: draw one first",
     )
     rules.that(wish.means in MEANS, "means", "is not one of those offered")
@@ -142,11 +142,11 @@ Wanted = tuple[Array, Array, Array]
 
 def aim_of(stored: StoredTank, wish: Wish, given: Callable[[Array], Array] | None = None) -> Aim:
     """Points with the PAR wanted there, less what ``given`` brings already; ``InvalidInput`` when there are none."""
-    match wish.goal:
+    match wish.purpose:
         case "mixed":
             points, wanted, weight = _by_rock(stored, wish)
         case "lps" | "sps":
-            seats = judged_places(stored, Intent(wish.goal))
+            seats = judged_places(stored, Intent(wish.purpose))
             points = _few(seats[0].points) if seats else np.empty((0, 3))
             wanted, weight = np.full(len(points), 0.5 * (wish.band[0] + wish.band[1])), _alike(points)
         case "zones":
@@ -156,7 +156,7 @@ def aim_of(stored: StoredTank, wish: Wish, given: Callable[[Array], Array] | Non
         case _:
             points, wanted, weight = _blanket(stored, wish)
     rules = Rules()
-    rules.that(len(points) > 0, "goal", "finds no open water where it wants light: all of it is rock")
+    rules.that(len(points) > 0, "purpose", "finds no open water where it wants light: all of it is rock")
     rules.finish()
     return Aim(points, wanted - (given(points) if given else 0.0), weight)
 
@@ -179,8 +179,8 @@ def _slope(stored: StoredTank, wish: Wish) -> Wanted:
     """The band over the strong end, LPS light over as much of the other end, and a slope between."""
     plane, middle, lps = _plane(stored), 0.5 * (wish.band[0] + wish.band[1]), _lps(stored)
     length = stored.tank.length
-    away = plane[:, 0] if wish.goal == "strong_left" else length - plane[:, 0]
-    strong = Intent(wish.goal, end=wish.end).strong(stored.tank)
+    away = plane[:, 0] if wish.purpose == "strong_left" else length - plane[:, 0]
+    strong = Intent(wish.purpose, end=wish.end).strong(stored.tank)
     share = np.interp(away, (strong, max(strong + 1e-6, length - strong)), (1.0, 0.0))
     return plane, lps + (middle - lps) * share, _alike(plane)
 

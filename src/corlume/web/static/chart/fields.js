@@ -1,0 +1,96 @@
+// The panel beside the sheet: sliders are shown as they go and kept when let go, fields when they are left.
+const chartFields = {
+  input(event) {
+    const { dim, level, depth } = event.target.dataset;
+    if (dim) {
+      this.changes[dim] = { ...this.changes[dim], output: event.target.value / 100 };
+      event.target.nextElementSibling.textContent = `${event.target.value} %`;
+      this.preview();
+    }
+    if (level) {
+      this.changes[level] = { ...this.changes[level], levels: this.levels(level) };
+      event.target.nextElementSibling.textContent = `${event.target.value} %`;
+      this.preview();
+    }
+    if (depth !== undefined) {
+      this.probe = { ...this.probe, depth: Number(event.target.value) };
+      this.preview();
+    }
+  },
+
+  // levels of all channels of a fixture, as its sliders stand
+  levels(id) {
+    return [...document.querySelectorAll(`[data-level="${id}"]`)].map((slider) => slider.value / 100);
+  },
+
+  async change(event) {
+    const { dim, level, onoff, lens, field, id, layer } = event.target.dataset;
+    if (level) await this.commit({ [level]: { levels: this.levels(level) } });
+    if (lens && event.target.value) await this.commit({ [lens]: { lens: event.target.value } });
+    if (layer !== undefined) {
+      this.layer = event.target.value;
+      this.preview();
+    }
+    if (dim) await this.commit({ [dim]: { output: event.target.value / 100 } });
+    if (onoff) await this.commit({ [onoff]: { output: event.target.checked ? 1 : 0 } });
+    if (field) {
+      const input = event.target;
+      const faults = await this.commit({ [id]: { [field]: input.value } });
+      const note = input.nextElementSibling;
+      input.toggleAttribute("aria-invalid", Boolean(faults));
+      if (faults) input.setAttribute("aria-invalid", "true");
+      note.hidden = !faults;
+      if (faults) {
+        const label = input.previousElementSibling.firstChild.textContent.trim();
+        note.textContent = faults[field] ? `${label} ${faults[field]}.` : this.fault;
+        this.refuse("");
+      }
+    }
+  },
+
+  click(event) {
+    const worn = event.target.closest("[data-wear]");
+    if (worn) {
+      const answers = [...worn.closest("details").querySelectorAll("select")].map((select) => [select.name, select.value]);
+      this.commit({ [worn.dataset.wear]: { wear: Object.fromEntries(answers) } });
+      return;
+    }
+    const button = event.target.closest("[data-select]");
+    if (!button) return;
+    const id = Number(button.dataset.select);
+    this.selected = this.selected === id ? null : id;
+    this.preview();
+  },
+
+  // A dimension on the sheet is typed over where it stands.
+  openDimension(group) {
+    const box = group.getBoundingClientRect();
+    const home = this.home.querySelector(".sheet-box").getBoundingClientRect();
+    const form = this.home.querySelector(".dim-editor");
+    form.style.left = `${Math.max(0, Math.min(box.left - home.left - 20, home.width - 100))}px`;
+    form.style.top = `${box.top - home.top - 4}px`;
+    const { text, field, ids } = group.dataset;
+    this.dim = { open: true, text, shown: text, error: "", field, ids: ids.split(",") };
+    this.$nextTick(() => {
+      this.$refs.dim.focus();
+      this.$refs.dim.select();
+    });
+  },
+
+  async saveDimension() {
+    const { field, ids, text, shown } = this.dim;
+    if (text === shown) {
+      this.closeDimension();
+      return;
+    }
+    const faults = await this.commit(Object.fromEntries(ids.map((id) => [id, { [field]: text }])));
+    this.dim.open = Boolean(faults);
+    this.dim.error = this.fault;
+    this.refuse("");
+  },
+
+  closeDimension() {
+    this.dim.open = false;
+    this.refuse("");
+  },
+};

@@ -1,0 +1,57 @@
+// Keys on the sheet: arrows nudge, plus and minus dim, Enter opens a dimension.
+const chartKeys = {
+  key(event) {
+    const dimension = event.target.closest(".dimension");
+    if (dimension && (event.key === "Enter" || event.key === " ")) {
+      event.preventDefault();
+      this.openDimension(dimension);
+      return;
+    }
+    const probe = event.target.closest(".probe");
+    const fixture = event.target.closest("[data-fixture]");
+    if (!probe && !fixture) return;
+    if (fixture && (event.key === "+" || event.key === "-")) {
+      this.dimBy(Number(fixture.dataset.fixture), event.key === "+" ? 0.05 : -0.05);
+      return;
+    }
+    const step = places.steps[event.key];
+    if (!step) return;
+    event.preventDefault();
+    const [field, way] = step;
+    const by = way * this.snap * (event.shiftKey ? 5 : 1);
+    if (probe) {
+      this.probe = places.stepped(this.probe, field, by, this.size);
+      this.preview();
+      return;
+    }
+    this.nudge(Number(fixture.dataset.fixture), field === "up" ? "height" : field, by);
+  },
+
+  nudge(id, field, by) {
+    const change = (this.changes[id] ||= {});
+    change[field] = (field in change ? change[field] : this.fixtureAt(id)[field]) + by;
+    this.shift();
+    this.preview();
+    this.settle();
+  },
+
+  dimBy(id, by) {
+    const slider = document.querySelector(`[data-dim="${id}"]`);
+    if (!slider) {
+      this.refuse("This fixture does not dim: it is on or off.");
+      return;
+    }
+    slider.value = Number(slider.value) + 100 * by;
+    this.changes[id] = { ...this.changes[id], output: slider.value / 100 };
+    slider.nextElementSibling.textContent = `${slider.value} %`;
+    this.preview();
+    this.settle();
+  },
+
+  focused(event) {
+    const fixture = event.target.closest("[data-fixture]");
+    if (!fixture || this.drag || Number(fixture.dataset.fixture) === this.selected) return;
+    this.selected = Number(fixture.dataset.fixture);
+    this.preview();
+  },
+};

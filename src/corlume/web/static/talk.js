@@ -1,0 +1,19 @@
+// All that pages ask of the server goes through here.
+
+// Send what a hand has done, or ask for data where there is nothing to send. The answer with whether it was taken; the
+// words of `silence` when none came.
+async function talk(url, body, silence = "The application does not answer. Nothing was changed.") {
+  const sent = body === undefined ? {} : { method: "POST", body: JSON.stringify(body) };
+  try {
+    const response = await fetch(url, { ...sent, headers: { "Content-Type": "application/json" } });
+    return { ok: response.ok, answer: await response.json() };
+  } catch {
+    return { ok: false, answer: { message: silence } };
+  }
+}
+
+// The page at an address as a document, or null.
+async function readPage(url) {
+  const response = await fetch(url);
+  return response.ok ? new DOMParser().parseFromString(await response.text(), "text/html") : null;
+}
