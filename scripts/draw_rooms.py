@@ -120,7 +120,8 @@ def box(room: str, lines: int, words: list[str], place: tuple[float, float, floa
     """One room with its files."""
     x, y, width, height = place
     text = "".join(
-        f'<text x="{x + PAD:.0f}" y="{y + PAD + LINE * (2.2 + k):.0f}" font-size="11" fill="#47606e">{escape(one)}</text>'
+        f'<text x="{x + PAD:.0f}" y="{y + PAD + LINE * (2.2 + k):.0f}" font-size="11" fill="#47606e">'
+        f"{escape(one)}</text>"
         for k, one in enumerate(words)
     )
     return (

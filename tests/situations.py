@@ -74,14 +74,14 @@ class Situation:
     intent: Intent = BY_STOCKING
     zones: tuple[WantedZone, ...] = ()
     corals: tuple[Coral, ...] = ()
-    site: Surroundings = field(default_factory=Surroundings)
+    surroundings: Surroundings = field(default_factory=Surroundings)
 
     @property
     def scene(self) -> Scene:
         targets = LightTargets(**SCHOOLS[self.school].limits, stocking=self.stocking, school=self.school)  # type: ignore[arg-type]
         setup = Setup("As it hangs", self.hung, True, self.intent)
         return Scene(self.told[:80], self.tank, targets, setups=(setup,), corals=self.corals, wanted=self.zones,
-                     site=self.surroundings)  # fmt: skip
+                     surroundings=self.surroundings)  # fmt: skip
 
 
 CUBE, SIX_FEET = tank(24), tank(72)
@@ -263,20 +263,20 @@ SITUATIONS = (
     Situation("At 13 in over the water", row("cluster", (13, 35), 13), (r"Splash and salt, look: .*2 collect salt",)),
     Situation(
         "Leads of half a metre over four feet", row("cluster", (13, 35), 12),
-        ("Leads from fixture to fixture, does not hold",), site=Surroundings(lead=0.5),
+        ("Leads from fixture to fixture, does not hold",), surroundings=Surroundings(lead=0.5),
     ),
     Situation(
         "Long bodies whose ends are near", row("cluster-large", (12.5, 36), 12),
-        ("Leads from fixture to fixture, holds",), site=Surroundings(lead=0.5),
+        ("Leads from fixture to fixture, holds",), surroundings=Surroundings(lead=0.5),
     ),
     Situation(
         "Tubes chained front to back", tubes("t5-54", (2, 22), 9, middle=24),
-        ("Leads from fixture to fixture, does not hold",), site=Surroundings(lead=0.6),
+        ("Leads from fixture to fixture, does not hold",), surroundings=Surroundings(lead=0.6),
     ),
     Situation(
         "Halides on a small breaker", row("halide-400", (9, 24, 39), 16),
         ("Circuit, does not hold", "licensed electrician"),
-        site=Surroundings(volts=115, breaker=10),
+        surroundings=Surroundings(volts=115, breaker=10),
     ),
     Situation(
         "Two large-format fixtures in equal parts", row("cluster-large", (12, 36), 12, 0.7),

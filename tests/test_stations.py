@@ -43,8 +43,8 @@ class Feeding:
 
 
 SQL = (
-    'CREATE TABLE feedings (id INTEGER PRIMARY KEY, tank_id INTEGER NOT NULL REFERENCES tanks (id), day TEXT NOT NULL,\
- at TEXT NOT NULL, food TEXT NOT NULL, cubes INTEGER NOT NULL, note TEXT NOT NULL) STRICT'
+    "CREATE TABLE feedings (id INTEGER PRIMARY KEY, tank_id INTEGER NOT NULL REFERENCES tanks (id), day TEXT NOT NULL,\
+ at TEXT NOT NULL, food TEXT NOT NULL, cubes INTEGER NOT NULL, note TEXT NOT NULL) STRICT"
 )
 FEEDINGS = Table("feedings", Feeding, "feeding")
 FIRST = Feeding(datetime.date(2026, 11, 25), datetime.time(20), "flake", 1)

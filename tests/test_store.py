@@ -142,3 +142,17 @@ def test_migrations_run_once_and_must_not_change(tmp_path: Path) -> None:
     connection.close()
     with pytest.raises(Unusable, match="was changed"):
         Database(path)
+
+
+def test_tank_is_read_again_only_after_somebody_wrote(tmp_path: Path) -> None:
+    """The same object while nothing is written; a new one after a write of this program, of another, and of undo."""
+    path = tmp_path / "w.db"
+    db, other = Database(path), Database(path)
+    demo.seed(db)
+    first = tanks.open_tank(db, 1)
+    assert tanks.open_tank(db, 1) is first
+    setups.rename_setup(other, 1, first.setups[0].id, "By another")
+    second = tanks.open_tank(db, 1)
+    assert second.setups[0].name == "By another"
+    tanks.undo(db, 1)
+    assert tanks.open_tank(db, 1) == first

@@ -296,7 +296,9 @@ def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db:
     broken = {"file": ("a.ies", GOOD[:150].encode())}
     assert "the file ends before" in client.post("/shelf/import", files=broken, data={**plain, "ppf": "90"}).text
     assert "No file was chosen" in client.post("/shelf/import", files={}, data=plain).text
-    assert client.post("/shelf/import", files=upload, data={**plain, "technology": "torch", "ppf": "9"}).status_code == 422
+    assert (
+        client.post("/shelf/import", files=upload, data={**plain, "technology": "torch", "ppf": "9"}).status_code == 422
+    )
     seen = client.post("/shelf/import", files=upload, data={**plain, "light": "daylight"})
     assert "lm taken as daylight" in seen.text
     assert "across" in seen.text

@@ -135,8 +135,9 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class Many:
-    """A list of kept things: a table of their own, and a list in files."""
+    """A list of kept things, at most so many as a keeper can add: a table of their own, and a list in files."""
 
+    most: int
     file: str = ""
 
 

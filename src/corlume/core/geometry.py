@@ -213,8 +213,8 @@ class Tank:
     right: Annotated[Pane, Part(file="panes.right", prefix="right_")] = field(default_factory=Pane)
     front: Annotated[Pane, Part(file="panes.front", prefix="front_")] = field(default_factory=Pane)
     back: Annotated[Pane, Part(file="panes.back", prefix="back_")] = field(default_factory=Pane)
-    braces: Annotated[tuple[Brace, ...], Many()] = ()
-    rocks: Annotated[tuple[Rock, ...], Many()] = ()
+    braces: Annotated[tuple[Brace, ...], Many(50)] = ()
+    rocks: Annotated[tuple[Rock, ...], Many(400)] = ()
     colony_shade: Annotated[
         bool, Flag("Placed corals shade what lies under them, as discs of their mature size", file="coral_shade")
     ] = False

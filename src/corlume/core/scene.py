@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Annotated, NamedTuple
 
 from corlume.core.coral import CoralCard
-from corlume.core.declared import Flag, Length, Many, Number, Own, Part, Share, Text, limits
+from corlume.core.declared import Flag, Length, Many, Number, Own, Part, Share, Text, items, limits
 from corlume.core.errors import FieldError, Rules
 from corlume.core.geometry import Colony, Tank
 from corlume.core.judgement.intent import BY_STOCKING, Intent
@@ -17,8 +17,6 @@ from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.wear import wear_errors
 from corlume.core.surroundings import Surroundings
 
-MOST = {"setups": 30, "fixtures": 100, "rocks": 400, "braces": 50, "corals": 500, "wanted": 60}
-"""How many of each a keeper can add to a tank, fixtures to a setup."""
 SIDE_ROOM = 1.0
 """How far outside the panes a fixture's centre may hang [m]."""
 
@@ -188,7 +186,7 @@ class Setup:
     """One variant of the lights over a tank, and what it is meant for; exactly one of a tank is the one in use."""
 
     name: Annotated[str, Text("Name", least=1)]
-    fixtures: Annotated[tuple[Fixture, ...], Many()] = ()
+    fixtures: Annotated[tuple[Fixture, ...], Many(100)] = ()
     in_use: Annotated[bool, Flag("In use", blank=True)] = False
     intent: Annotated[Intent, Part(file="meant_for")] = BY_STOCKING
 
@@ -233,9 +231,9 @@ class Scene:
     tank: Annotated[Tank, Part(file="tank")]
     targets: Annotated[LightTargets, Part(file="targets")] = field(default_factory=LightTargets)
     running: Annotated[Running, Part(file="running")] = field(default_factory=Running)
-    setups: Annotated[tuple[Setup, ...], Many()] = (Setup("As it hangs", in_use=True),)
-    corals: Annotated[tuple[Coral, ...], Many()] = ()
-    wanted: Annotated[tuple[WantedZone, ...], Many()] = ()
+    setups: Annotated[tuple[Setup, ...], Many(30)] = (Setup("As it hangs", in_use=True),)
+    corals: Annotated[tuple[Coral, ...], Many(500)] = ()
+    wanted: Annotated[tuple[WantedZone, ...], Many(60)] = ()
     surroundings: Annotated[Surroundings, Part(file="surroundings", formerly="site")] = field(
         default_factory=Surroundings
     )
@@ -279,3 +277,7 @@ def place_errors(tank: Tank, corals: Sequence[Coral]) -> list[FieldError]:
             for axis, at, limit in zip(("x", "y", "depth"), coral.place, limits, strict=True):
                 rules.between(f"corals.{i}.{axis}", at, 0.0, limit, "length")
     return rules.errors
+
+
+MOST = {item.name: item.spec.most for cls in (Tank, Setup, Scene) for item in items(cls) if isinstance(item.spec, Many)}
+"""How many of each a keeper can add to a tank, fixtures to a setup."""

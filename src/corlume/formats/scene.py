@@ -13,6 +13,7 @@ from typing import Annotated, Any, Literal, NoReturn
 from pydantic import Field, ValidationError, create_model
 
 import corlume.formats.fixture_file  # noqa: F401
+from corlume.core.declared import Many, items
 from corlume.core.errors import NAME
 from corlume.core.geometry import Tank
 from corlume.core.optics.water import Water
@@ -75,9 +76,12 @@ def _no_constant(name: str) -> NoReturn:
 
 def _crowds(file: Any) -> list[Fault]:
     """What there is far too many of. A file may hold more than the pages let a keeper add: older versions did."""
-    counts = {"setups": len(file.setups), "tank.rocks": len(file.tank.rocks), "tank.braces": len(file.tank.braces)}
-    counts |= {"corals": len(file.corals), "wanted": len(file.wanted)}
-    counts |= {f"setups[{i}].fixtures": len(setup.fixtures) for i, setup in enumerate(file.setups)}
+    parts = [("", Scene, file), ("tank.", Tank, file.tank)]
+    parts += [(f"setups[{i}].", Setup, setup) for i, setup in enumerate(file.setups)]
+    lists = [
+        (where, item.name, part) for where, cls, part in parts for item in items(cls) if isinstance(item.spec, Many)
+    ]
+    counts = {where + name: len(getattr(part, name)) for where, name, part in lists}
     most = {where: FILE_ROOM * MOST[where.rpartition(".")[2]] for where in counts}
     return [Fault(w, f"has {n} entries, at most {most[w]} are read") for w, n in counts.items() if n > most[w]]
 

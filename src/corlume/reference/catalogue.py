@@ -13,6 +13,7 @@ from corlume.core.optics.emitter import Channel, Emitter
 from corlume.core.optics.lobe import RingLobe
 from corlume.core.scene import Fixture
 from corlume.core.units import CM, DEGREE
+from corlume.formats.shapes import Build, from_data, shape_of
 from corlume.reference.spectra import lamp_spectra
 
 
@@ -65,21 +66,11 @@ def _load(name: str) -> Any:
 @cache
 def coral_cards() -> dict[str, CoralCard]:
     """Coral cards by name, in the order of the file: soft, LPS, SPS, low light."""
-    rows = _load("corals.json")["corals"]
-    return {
-        row["name"]: CoralCard(
-            name=row["name"],
-            group=row["group"],
-            par_low=row["par_low"],
-            par_high=row["par_high"],
-            flow=row["flow"],
-            aggression=row["aggression"],
-            sweepers=row["sweepers_cm"] * CM,
-            size=row["size_cm"] * CM,
-            note=row["note"],
-        )
-        for row in rows
-    }
+    build = Build()
+    rows = [shape_of(CoralCard).model_validate(row) for row in _load("corals.json")["corals"]]
+    cards = [from_data(build, f"corals.{i}", CoralCard, row) for i, row in enumerate(rows)]
+    build.finish()
+    return {card.name: card for card in cards if card}
 
 
 @cache

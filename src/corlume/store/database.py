@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import os
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
 from contextvars import ContextVar
 from pathlib import Path
+from threading import Lock
+from typing import Any, TypeVar, cast
 
 from corlume.store.migrations import migrate, newest_known, pending
 
+T = TypeVar("T")
+KEPT = 16
+"""Things that are kept as they were read while nothing is written."""
 HEADER = b"SQLite format 3\x00"
 COMMITS: ContextVar[list[Path] | None] = ContextVar("commits", default=None)
 """The databases that were written to while a face worked that wants to know; None when nobody asks."""
@@ -45,6 +50,9 @@ class Database:
     def __init__(self, path: Path) -> None:
         """Open a database, or make one; what is not ours, damaged or newer is left as it is: ``Unusable``."""
         self.path = path
+        self._watching, self._watcher = Lock(), cast(sqlite3.Connection | None, None)
+        self._kept: dict[object, tuple[int, Any]] = {}
+        self._owner = 0
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             fresh = not path.exists() or path.stat().st_size == 0
@@ -94,6 +102,36 @@ class Database:
         commits = COMMITS.get()
         if commits is not None:
             commits.append(self.path)
+
+    def unchanged(self, key: object, read: Callable[[sqlite3.Connection], T]) -> T:
+        """What was read under a key before, while nobody has written to the database since; else it is read anew."""
+        version = self._version()
+        with self._watching:
+            kept = self._kept.get(key)
+        if kept is None or kept[0] != version:
+            # a write between the two is read already, and read again the next time
+            with self.reading() as connection:
+                kept = version, read(connection)
+            with self._watching:
+                if len(self._kept) >= KEPT:
+                    self._kept.clear()
+                self._kept[key] = kept
+        return cast(T, kept[1])
+
+    def _version(self) -> int:
+        """A number that changes whenever anyone has written to the database, this program or another."""
+        try:
+            with self._watching:
+                if self._watcher is None or self._owner != os.getpid():  # a connection is not for a forked child
+                    self._watcher = sqlite3.connect(self.path, timeout=10.0, check_same_thread=False)
+                    self._owner = os.getpid()
+                return int(self._watcher.execute("PRAGMA data_version").fetchone()[0])
+        except sqlite3.Error as error:
+            raise _told(error, "Not read") from error
+
+    def __del__(self) -> None:
+        if (watcher := getattr(self, "_watcher", None)) is not None:
+            watcher.close()
 
     @contextmanager
     def _connection(self) -> Iterator[sqlite3.Connection]:

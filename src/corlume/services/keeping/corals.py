@@ -5,13 +5,16 @@ from __future__ import annotations
 from dataclasses import replace
 
 from corlume.core.coral import CoralCard
-from corlume.core.errors import Rules
+from corlume.core.errors import FieldError, Rules
 from corlume.core.geometry import Tank
-from corlume.core.scene import Coral, Seat, check_count
+from corlume.core.scene import Coral, Seat, check_count, place_errors
+from corlume.formats.faults import BadFile, Fault
+from corlume.formats.measure import Measure
+from corlume.formats.table import read_table, write_table
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.tables import CORALS
-from corlume.store.tanks import load_tank
+from corlume.store.tanks import StoredTank, load_tank
 
 
 def resting_place(tank: Tank, x: float, y: float) -> tuple[float, float, float]:
@@ -62,3 +65,28 @@ def remove_coral(db: Database, tank_id: int, coral_id: int) -> None:
     with db.writing() as connection:
         coral = load_tank(connection, tank_id).coral(coral_id).value
         Edit(connection, tank_scope(tank_id), f"remove {coral.card.name}").delete("corals", coral_id)
+
+
+def export_corals(stored: StoredTank) -> str:
+    """The corals of a tank as CSV text."""
+    return write_table(Coral, (kept.value for kept in stored.corals))
+
+
+def import_corals(db: Database, tank_id: int, data: bytes) -> int:
+    """Add the corals of such a text in one step of undo; returns how many. ``BadFile`` has every fault."""
+    corals = read_table(Coral, data)
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        check_count("corals", len(stored.corals) + len(corals))
+        outside = place_errors(stored.tank, corals)
+        if outside:
+            raise BadFile([_outside(error) for error in outside])
+        edit = Edit(connection, tank_scope(tank_id), f"bring in {len(corals)} corals")
+        for coral in corals:
+            CORALS.insert(edit, coral, tank_id)
+    return len(corals)
+
+
+def _outside(error: FieldError) -> Fault:
+    _, number, axis = error.field.split(".")
+    return Fault(f"coral {int(number) + 1}, {axis}_cm", Measure("cm").message(error))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 from corlume.core.errors import InvalidInput, Rules
 from corlume.core.geometry import Brace, Rock, Tank
@@ -13,7 +14,7 @@ from corlume.store import journal
 from corlume.store.database import Database
 from corlume.store.journal import TANKS_SCOPE, Edit, Steps, tank_scope
 from corlume.store.rows import row_of
-from corlume.store.tables import BRACES, ROCKS, NotFound
+from corlume.store.tables import BRACES, OF_SCENE, ROCKS, NotFound
 from corlume.store.tanks import StoredTank, Unreadable, add_tank, list_tanks, load_tank, part_of, remove_tank
 
 
@@ -48,8 +49,7 @@ def take_out_misfits(db: Database, tank_id: int) -> int:
 
 def open_tank(db: Database, tank_id: int) -> StoredTank:
     """A tank with all that belongs to it; ``NotFound`` otherwise."""
-    with db.reading() as connection:
-        return load_tank(connection, tank_id)
+    return db.unchanged(("tank", tank_id), lambda connection: load_tank(connection, tank_id))
 
 
 def create_tank(db: Database, name: str, tank: Tank, targets: LightTargets, running: Running) -> int:
@@ -76,7 +76,11 @@ def has_setup(db: Database, tank_id: int, setup_id: int) -> bool:
 
 def export_tank(db: Database, tank_id: int) -> str:
     """A tank with all its setups and corals as a scene file."""
-    return write_scene(open_tank(db, tank_id).scene())
+    with db.reading() as connection:
+        scene = load_tank(connection, tank_id).scene()
+        lists = {table.name: table.load(connection, tank_id) for table in OF_SCENE}
+    more: dict[str, Any] = {name: tuple(kept.value for kept in things) for name, things in lists.items()}
+    return write_scene(replace(scene, **more))
 
 
 def delete_tank(db: Database, tank_id: int) -> str:

@@ -10,14 +10,13 @@ from corlume.core.errors import Rules
 from corlume.core.geometry import Tank
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.wanted import Met, WantedZone, meet, zone_errors
-from corlume.core.scene import Fixture
+from corlume.core.scene import MOST, Fixture
 from corlume.services.light.fields import par_at
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.tables import WANTED
 from corlume.store.tanks import StoredTank, load_tank
 
-MOST_ZONES = 60
 Purpose = Literal["sps", "lps", "low_light"]
 PURPOSES: dict[Purpose, str] = {"sps": "SPS", "lps": "LPS and soft", "low_light": "Low light"}
 """What a zone can be drawn for; its light can be typed over afterwards."""
@@ -94,7 +93,7 @@ def _check(stored: StoredTank, zone: WantedZone, zone_id: int | None) -> None:
     rules = Rules()
     others = [kept.value.name for kept in stored.wanted if kept.id != zone_id]
     rules.that(zone.name not in others, "name", "is taken by another zone")
-    rules.that(len(others) < MOST_ZONES, "name", f"is one too many: at most {MOST_ZONES} zones")
+    rules.that(len(others) < MOST["wanted"], "name", f"is one too many: at most {MOST['wanted']} zones")
     rules.errors += [replace(e, field=e.field.removeprefix("wanted.0.")) for e in zone_errors(stored.tank, [zone])]
     rules.that(
         bool(rules.errors) or len(zone.points(stored.tank)) > 0, "x", "lies within rock: nothing can sit in this zone"

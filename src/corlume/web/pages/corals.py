@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -9,8 +10,10 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from pydantic import BaseModel
 
 from corlume.core.coral import GROUPS, CoralCard
+from corlume.core.errors import InvalidInput
 from corlume.core.judgement.placement import nearest_miss
 from corlume.core.scene import Coral, Seat
+from corlume.formats.faults import BadFile
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import coral_cards
 from corlume.services.advice import coral_sites
@@ -23,7 +26,7 @@ from corlume.web.drawing.corals import draw_corals, draw_surfaces, draw_zones
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, FormData, Looked, RowId, Unit, along, go, measure_of, page
+from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, along, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals")
 
@@ -51,6 +54,29 @@ def add(db: Db, tank_id: RowId, form: FormData, setup: Looked = None) -> Respons
         raise NotFound("no such card")
     coral_id = corals.add_coral(db, tank_id, card)
     return go(f"/tanks/{tank_id}/corals?coral={coral_id}", setup)
+
+
+@router.get("/table")
+def export_table(db: Db, tank_id: RowId) -> Response:
+    """The corals as a table."""
+    headers = {"Content-Disposition": 'attachment; filename="corals.csv"'}
+    text = corals.export_corals(tanks.open_tank(db, tank_id))
+    return Response(text, media_type="text/csv; charset=utf-8", headers=headers)
+
+
+@router.post("/table")
+def import_table(request: Request, db: Db, tank_id: RowId, sent: Files, setup: Looked = None) -> Response:
+    """Add the corals of a table."""
+    data, faults = sent.files.get("file", b""), ["No file was chosen, or it is empty."]
+    if data:
+        try:
+            corals.import_corals(db, tank_id, data)
+            return go(f"/tanks/{tank_id}/corals", setup)
+        except BadFile as error:
+            faults = [str(fault) for fault in error.faults]
+        except InvalidInput as error:
+            faults = [f"The table {measure_of(request).message(e)}." for e in error.errors]
+    return _corals(request, tanks.open_tank(db, tank_id), setup, None, faults=faults)
 
 
 @router.post("/{coral_id}/card")
@@ -125,6 +151,7 @@ def _corals(
     selected: int | None,
     *,
     form: Form | None = None,
+    faults: Sequence[str] = (),
 ) -> HTMLResponse:
     measure = measure_of(request)
     setup = stored.setup(setup_id)
@@ -160,6 +187,7 @@ def _corals(
         "card_form": asked(CoralCard, values, errors, measure),
         "seat_form": asked(Seat, values, errors, measure, prefix="at_"),
         "wrong": form,
+        "faults": faults,
         "rules": {"light": "light", "room": "no room", "flow": "flow", "neighbour": "stung"},
     }
-    return page(request, "corals/corals.html", context, tank=stored, setup=setup, status=422 if form else 200)
+    return page(request, "corals/corals.html", context, tank=stored, setup=setup, status=422 if form or faults else 200)
