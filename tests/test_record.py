@@ -327,7 +327,7 @@ def test_what_nobody_foresaw_gets_a_page_that_says_what_was_kept(
     def fail(*_: object, **__: object) -> None:
         raise ZeroDivisionError
 
-    monkeypatch.setattr("corlume.web.pages.tank.go", fail)
+    monkeypatch.setattr("corlume.web.pages.tanks.go", fail)
     answer = client.post("/tanks/1/remove")
     assert answer.status_code == 500
     assert "Your last step was kept" in answer.text

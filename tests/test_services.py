@@ -134,7 +134,7 @@ def test_probe_adds_up_its_parts_and_a_day_of_them() -> None:
     assert reading.parts[2] == 0
     # published table of daily light (Purdue Extension HO-238-W, from memory): 100 over 10 h, 400 over 12, 200 over 16
     assert [daily_light(*row) for row in ((100, 10), (400, 12), (200, 16))] == pytest.approx([3.6, 17.28, 11.52])
-    assert reading.dose == pytest.approx(daily_light(reading.par, 10.0))
+    assert reading.dli == pytest.approx(daily_light(reading.par, 10.0))
     assert not reading.in_rock
     old = [replace(f, light_loss_factor=0.8) for f in fixtures]
     assert read_probe(TANK, old, LightTargets(), 10.0, Place(0.5, 0.5, 0.2)).par == pytest.approx(0.8 * reading.par)

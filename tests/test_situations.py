@@ -38,7 +38,7 @@ LAYOUTS: dict[str, tuple[Situation, tuple[str, ...], Callable[[Row], bool]]] = {
         lambda one: int(one["count"]) <= 4 and min(levels(one)) > 10 and float(one["in_band_percent"]) > 80,
     ),
     "LPS over four feet is done with two": (
-        replace(sps, purpose="lps"), ("--heights", "25-35", "--counts", "1-4"),
+        replace(sps, stocking="lps"), ("--heights", "25-35", "--counts", "1-4"),
         lambda one: int(one["count"]) <= 2 and float(one["in_band_percent"]) > 70,
     ),
     "Two modules come to 13 in from the ends, in round inches": (
@@ -107,7 +107,7 @@ def places(answer: Row) -> list[float]:
         (("--purpose", "zones"), "--purpose needs a zone"),
     ],
 )
-def test_layout_refuses_groups_and_goals_that_cannot_be(args: tuple[str, ...], message: str, tmp_path: Path) -> None:
+def test_layout_refuses_groups_and_purposes_that_cannot_be(args: tuple[str, ...], message: str, tmp_path: Path) -> None:
     path = tmp_path / "scene.json"
     path.write_text(write_scene(sps.scene))
     said = CliRunner().invoke(main, ["layout", str(path), *args])

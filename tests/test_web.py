@@ -269,7 +269,7 @@ def test_coral_card_faults_stay_by_their_fields(client: TestClient) -> None:
     }
     answer = client.post("/tanks/1/corals/3/card", data=fields)
     assert answer.status_code == 422
-    assert "PAR to is not a number" in answer.text
+    assert "Light to is not a number" in answer.text
     assert 'value="900"' in answer.text
 
 

@@ -35,8 +35,8 @@ class CoralCard:
 
     name: Annotated[str, Text("Name", least=1)]
     group: Annotated[Group, Choice("Group", GROUPS, column="coral_group")]
-    par_low: Annotated[float, Par("PAR from", 0.0, 1500.0)]
-    par_high: Annotated[float, Par("PAR to", 1.0, 2000.0)]
+    par_low: Annotated[float, Par("Light from", 0.0, 1500.0)]
+    par_high: Annotated[float, Par("Light to", 1.0, 2000.0)]
     flow: Annotated[FlowWanted, Choice("Flow", FLOWS_WANTED)]
     aggression: Annotated[Aggression, Choice("Aggression", AGGRESSIONS)]
     sweepers: Annotated[

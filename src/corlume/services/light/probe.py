@@ -23,7 +23,7 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """What the probe says: PAR, its parts by fixture, the daily dose (DLI) [mol/m2/d] and the band.
+    """What the probe says: PAR, its parts by fixture, the daily light integral (DLI) [mol/m2/d] and the band.
 
     ``scalar`` is what a sphere would read; ``fluctuation`` the standard deviation over the mean with ripples [-];
     ``usable`` the share of the light by each weighting of ``weightings()``, as it arrives at this depth [-].
@@ -35,7 +35,7 @@ class Reading:
     fluctuation: float
     usable: dict[str, float]
     parts: tuple[float, ...]
-    dose: float
+    dli: float
     band: Band
     in_rock: bool
 
@@ -56,7 +56,7 @@ def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, h
         fluctuation=fluctuation_at(tank, fixtures, place),
         usable=_usable(tank, fixtures, by_channel, place.depth),
         parts=parts,
-        dose=daily_light(par, hours),
+        dli=daily_light(par, hours),
         band=targets.band_at(par),
         in_rock=bool(tank.in_rock(points_of(tank, spec))[0]),
     )
