@@ -51,12 +51,12 @@ def map_of(**parts: tuple[slice, float]) -> np.ndarray:
     return plane
 
 
-def graded(plane: np.ndarray, intent: Intent = BY_STOCKING, goal: str = "sps") -> dict[str, str]:
+def graded(plane: np.ndarray, intent: Intent = BY_STOCKING, stocking: str = "sps") -> dict[str, str]:
     """Grades of the figures of a plane, by key."""
     light = Light.of(plane)
     parts = (Part("top", "seats", 200.0, 350.0, light, 1.0),)
     found = Figures(0.2, light, Ends.of(plane), parts, 0.5, None, 0.1, 100.0, 100.0)
-    case = Case(found, LightTargets(stocking=goal), intent)  # type: ignore[arg-type]
+    case = Case(found, LightTargets(stocking=stocking), intent)  # type: ignore[arg-type]
     return {verdict.key: verdict.grade for verdict in judge(case, money="EUR", hours=9)}
 
 
@@ -100,10 +100,10 @@ def test_maps_worked_by_hand(name: str) -> None:
 def test_what_a_setup_is_not_meant_for_is_not_graded() -> None:
     lopsided = MAPS["lopsided"][0]
     keys = ("uniformity", "ends", "spread")
-    for intent, goal in ((Intent("strong_right"), "sps"), (BY_STOCKING, "lps"), (Intent("zones"), "mixed")):
-        assert {graded(lopsided, intent, goal)[key] for key in keys} == {"plain"}
-    for intent, goal in ((BY_STOCKING, "mixed"), (Intent("even"), "lps"), (Intent("sps"), "lps")):
-        assert {graded(lopsided, intent, goal)[key] for key in keys} == {"poor"}
+    for intent, stocking in ((Intent("strong_right"), "sps"), (BY_STOCKING, "lps"), (Intent("zones"), "mixed")):
+        assert {graded(lopsided, intent, stocking)[key] for key in keys} == {"plain"}
+    for intent, stocking in ((BY_STOCKING, "mixed"), (Intent("even"), "lps"), (Intent("sps"), "lps")):
+        assert {graded(lopsided, intent, stocking)[key] for key in keys} == {"poor"}
 
 
 def test_rings_are_means_over_thirds_of_the_way_out() -> None:
@@ -119,7 +119,7 @@ def test_four_by_rule_and_by_search_beat_equal_parts(stored: StoredTank) -> None
     # somewhat less even, by as much
     starts = {
         start.rule: start
-        for start in starting_points(replace(stored, targets=replace(stored.targets, purpose="sps")), CLUSTER)
+        for start in starting_points(replace(stored, targets=replace(stored.targets, stocking="sps")), CLUSTER)
     }
     even, wide = starts["4, balanced"].figures, starts["4, wider"].figures
     assert [f.emitter.x / INCH for f in starts["4, wider"].fixtures] == pytest.approx([7.5, 17, 31, 40.5], abs=0.11)
@@ -131,11 +131,11 @@ def test_four_by_rule_and_by_search_beat_equal_parts(stored: StoredTank) -> None
 
 
 def test_sps_over_one_patch_offers_one_double_beside_two(stored: StoredTank) -> None:
-    cube = replace(stored, tank=Tank(24 * INCH, 24 * INCH, 0.5), targets=replace(stored.targets, purpose="sps"))
+    cube = replace(stored, tank=Tank(24 * INCH, 24 * INCH, 0.5), targets=replace(stored.targets, stocking="sps"))
     offered = {start.rule: start for start in starting_points(cube, CLUSTER)}
     assert {"2, balanced", "1, double-size"} <= offered.keys()
     assert offered["1, double-size"].fixtures[0].emitter.ppf > 1.5 * CLUSTER.parts[0].emitter.ppf
-    lps = replace(cube, targets=replace(cube.targets, purpose="lps"))
+    lps = replace(cube, targets=replace(cube.targets, stocking="lps"))
     assert [start.rule for start in starting_points(lps, CLUSTER)] == ["1"]
 
 

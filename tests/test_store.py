@@ -18,6 +18,7 @@ from hypothesis import strategies as st
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Brace, Rock
 from corlume.services.keeping import corals, demo, hung_fixtures, setups, tanks
+from corlume.store.blobs import keep_blob, load_blob, sweep_blobs
 from corlume.store.database import Database, Unusable
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredTank
@@ -156,3 +157,22 @@ def test_tank_is_read_again_only_after_somebody_wrote(tmp_path: Path) -> None:
     assert second.setups[0].name == "By another"
     tanks.undo(db, 1)
     assert tanks.open_tank(db, 1) == first
+
+
+def test_same_photo_is_kept_once_and_stays_while_a_row_or_an_edit_speaks_of_it(db: Database) -> None:
+    """A row holds the hash: undo takes the row away and brings it back, with its bytes."""
+    with db.writing() as connection:
+        digest = keep_blob(connection, b"a picture")
+        assert keep_blob(connection, b"a picture") == digest
+        lost = keep_blob(connection, b"nobody's")
+        assert connection.execute("SELECT count(*) FROM blobs").fetchone()[0] == 2
+    card = tanks.open_tank(db, 1).corals[0]
+    corals.change_card(db, 1, card.id, replace(card.value.card, note=digest))
+    tanks.undo(db, 1)
+    with db.writing() as connection:
+        assert sweep_blobs(connection, set()) == 1
+        assert load_blob(connection, digest) == b"a picture"
+        with pytest.raises(NotFound):
+            load_blob(connection, lost)
+    tanks.redo(db, 1)
+    assert tanks.open_tank(db, 1).coral(card.id).value.card.note == digest
