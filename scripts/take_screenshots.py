@@ -16,7 +16,7 @@ FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 WIDE, PHONE = (1280, 800), (390, 844)
 VIEWS = [
     ("tanks", "/tanks", WIDE, {}),
-    ("measures", "/tanks/1", WIDE, {}),
+    ("tank", "/tanks/1", WIDE, {}),
     ("fixtures", "/shelf", WIDE, {}),
     ("fixture-sheet", "/shelf/hybrid-60", WIDE, {}),
     ("kinds", "/tanks/1/kinds", WIDE, {}),

@@ -1,4 +1,4 @@
-"""Name the tests that a change wants: those that import what was changed, straight or by one step; for `make quick`.
+"""Name the tests that a change wants: those that import what was changed; for `make quick`.
 
 A changed template, style or script wants the tests of pages; a changed test itself. Browser tests and those marked slow
 stay for `make test`.
@@ -14,7 +14,7 @@ ROOT = Path(__file__).parent.parent
 SOURCE, TESTS = ROOT / "src", ROOT / "tests"
 ALWAYS = ("tests/test_structure.py", "tests/test_declared.py")
 PAGES = ("tests/test_web.py", "tests/test_stations.py")
-MOST = 6
+MOST = 4
 """So many files of tests, those that import most of the change first: more take longer than two minutes."""
 
 
@@ -43,12 +43,10 @@ def main() -> None:
         for name in files
         if name.startswith("src/") and name.endswith(".py")
     }
-    uses = {".".join(path.relative_to(SOURCE).with_suffix("").parts): imports(path) for path in SOURCE.rglob("*.py")}
-    near = {name for name, used in uses.items() if used & modules}
     weights: dict[str, int] = {}
     for path in TESTS.glob("test_*.py"):
         name, used = str(path.relative_to(ROOT)), imports(path)
-        weights[name] = 100 * (name in files) + 10 * len(used & modules) + len(used & near)
+        weights[name] = 100 * (name in files) + len(used & modules)
     wanted = sorted((name for name, weight in weights.items() if weight), key=lambda name: -weights[name])[:MOST]
     pages = PAGES if any(name.endswith((".html", ".js", ".css")) for name in files) else ()
     print("-m 'not slow'", *dict.fromkeys((*ALWAYS, *pages, *wanted)))
