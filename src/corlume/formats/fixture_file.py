@@ -5,15 +5,14 @@ from __future__ import annotations
 import json
 from typing import Annotated, Any
 
-from pydantic import Field, ValidationError
+from pydantic import Field
 
 from corlume.core.optics.emitter import ONE_CHANNEL, Channel, Emitter
 from corlume.core.optics.lobe import Lobe, RingLobe, TableLobe
 from corlume.core.optics.spectrum import BandSpectrum, Spectrum, TableSpectrum
 from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
-from corlume.formats.faults import BadFile, shape_faults
-from corlume.formats.shapes import SPECIAL, Build, FileShape, JsonNumber, Special, Values, from_data, shape_of, to_data
+from corlume.formats.shapes import SPECIAL, Build, FileShape, JsonNumber, Special, Values, read_thing, to_data
 
 Short = Annotated[str, Field(max_length=40)]
 
@@ -61,15 +60,7 @@ class ChannelFile(FileShape):
 
 def read_fixture(text: str) -> Fixture:
     """Read one fixture as a scene file holds it; ``BadFile`` otherwise."""
-    try:
-        file = shape_of(Fixture).model_validate_json(text)
-    except ValidationError as error:
-        raise BadFile(shape_faults(error.errors())) from error
-    build = Build()
-    fixture = from_data(build, "", Fixture, file)
-    build.finish()
-    assert fixture is not None
-    return fixture
+    return read_thing(Fixture, json.loads(text))
 
 
 def write_fixture(fixture: Fixture) -> str:

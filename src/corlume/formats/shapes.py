@@ -10,12 +10,12 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Annotated, Any, Literal, NamedTuple, TypeVar
 
-from pydantic import AliasChoices, BaseModel, BeforeValidator, ConfigDict, create_model
+from pydantic import AliasChoices, BaseModel, BeforeValidator, ConfigDict, ValidationError, create_model
 from pydantic import Field as Shape
 
 from corlume.core.declared import UNSAID, Field, Item, Many, Own, Part, items, per_class
 from corlume.core.errors import FieldError, InvalidInput
-from corlume.formats.faults import BadFile, Fault, path_of
+from corlume.formats.faults import BadFile, Fault, path_of, shape_faults
 from corlume.formats.measure import Measure
 from corlume.formats.quantities import file_name, from_file, to_file
 
@@ -198,6 +198,19 @@ def from_data(build: Build, where: str, cls: type[T], file: Any, **given: Any) -
     if cls in SPECIAL:
         values |= SPECIAL[cls].read(build, where, file)
     return _made(build, where, cls, values, given)
+
+
+def read_thing(cls: type[T], data: Any) -> T:
+    """The kept thing of plain data from a file; ``BadFile`` otherwise."""
+    try:
+        file = shape_of(cls).model_validate(data)
+    except ValidationError as error:
+        raise BadFile(shape_faults(error.errors())) from error
+    build = Build()
+    thing = from_data(build, "", cls, file)
+    build.finish()
+    assert thing is not None
+    return thing
 
 
 def _made(build: Build, where: str, cls: type[T], values: Values, given: Mapping[str, Any]) -> T | None:

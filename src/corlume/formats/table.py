@@ -7,12 +7,10 @@ import io
 from collections.abc import Iterable, Iterator
 from typing import Any, TypeVar
 
-from pydantic import ValidationError
-
 from corlume.core.declared import Field, Part, per_class
-from corlume.formats.faults import BadFile, Fault, shape_faults
+from corlume.formats.faults import BadFile, Fault
 from corlume.formats.measure import parse_number
-from corlume.formats.shapes import Build, from_data, shape_of, slots, to_data
+from corlume.formats.shapes import read_thing, slots, to_data
 
 T = TypeVar("T")
 Path = tuple[str, ...]
@@ -113,14 +111,7 @@ def _things(cls: type[T], names: list[str], row: list[str]) -> list[T]:
                 faults.append(Fault(name, str(error)))
     if faults:
         raise BadFile(faults)
-    try:
-        file = shape_of(cls).model_validate(data)
-    except ValidationError as error:
-        raise BadFile(shape_faults(error.errors())) from error
-    build = Build()
-    thing = from_data(build, "", cls, file)
-    build.finish()
-    return [] if thing is None else [thing]
+    return [read_thing(cls, data)]
 
 
 def _typed(field: Field, text: str) -> Any:
