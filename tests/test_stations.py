@@ -15,6 +15,7 @@ from fastapi.testclient import TestClient
 from jinja2 import ChoiceLoader, DictLoader
 
 from corlume.core.declared import Choice, Day, Text, Time, Whole, limits
+from corlume.formats.measure import Measure
 from corlume.services.keeping import setups, tanks
 from corlume.settings import Settings
 from corlume.store.database import Database
@@ -22,6 +23,7 @@ from corlume.store.journal import Edit, tank_scope
 from corlume.store.tables import Table
 from corlume.web.app import create_app
 from corlume.web.forms.form import Form, asked, shown_values
+from corlume.web.forms.tank import tank_fields
 from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, page, templates
 from corlume.web.stations import STATIONS, Station
 
@@ -190,3 +192,23 @@ def test_one_declared_kind_of_light_is_taken_up_everywhere(client: TestClient) -
         assert f'<option value="{key}"' in shelf
         assert technology.name in shelf
         assert questions(key)
+
+
+@pytest.mark.parametrize("path", ["corals/1/card", "setups/1/mount", "setups/1/intent", "zones/1", "rocks", "1"])
+def test_field_that_a_form_does_not_know_is_told_on_every_page(client: TestClient, db: Database, path: str) -> None:
+    """As after an update, when an old page is still open: nothing of it is taken in silence."""
+    stored = tanks.open_tank(db, 1)
+    zone, measure = stored.wanted[0].id, Measure("cm")
+    known = {
+        "corals/1/card": shown_values(stored.corals[0].value.card, measure),
+        "setups/1/mount": shown_values(stored.surroundings, measure),
+        "setups/1/intent": shown_values(stored.setup(1).intent, measure),
+        "zones/1": shown_values(stored.wanted[0].value, measure),
+        "rocks": shown_values(stored.rocks[0].value, measure),
+        "1": tank_fields(stored.name, stored.tank, stored.targets, stored.running, measure),
+    }[path]
+    url = "/tanks/1" if path == "1" else f"/tanks/1/{path.replace('zones/1', f'zones/{zone}')}"
+    answer = client.post(url, data={**known, "left_over": "Old words"})
+    assert answer.status_code == 422
+    assert "left over is not a field of this form" in answer.text.replace("left_over", "left over")
+    assert tanks.open_tank(db, 1) == stored

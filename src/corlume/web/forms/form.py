@@ -43,6 +43,11 @@ class Form:
             self.errors.setdefault(name, "is not a field of this form: load the page anew")
         return not self.errors
 
+    @property
+    def strays(self) -> dict[str, str]:
+        """Faults that stand by no field of the form, such as of a field that it does not know."""
+        return {name: text for name, text in self.errors.items() if name not in self.asked}
+
     def text(self, name: str) -> str:
         """A trimmed text."""
         self.asked.add(name)

@@ -41,7 +41,7 @@ def save(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowI
     if surroundings and form.ok:
         form.attempt(lambda: save_surroundings(db, tank_id, setup_id, surroundings, weights))
     if form.errors:
-        return _page(request, stored, setup, form.data, form.errors, measure)
+        return _page(request, stored, setup, form.data, form.errors, measure, form)
     return go(f"/tanks/{tank_id}/setups/{setup_id}/mount#holds")
 
 
@@ -79,6 +79,7 @@ def _page(
     values: dict[str, str],
     errors: dict[str, str],
     measure: Measure,
+    wrong: Form | None = None,
 ) -> HTMLResponse:
     sheet = mount_sheet(stored, setup)
     scale = fitted_scale(stored.tank, sheet.marks, PAGES["a4"])
@@ -93,6 +94,7 @@ def _page(
         "surroundings": asked(Surroundings, values, errors, measure),
         "values": values,
         "errors": errors,
+        "wrong": wrong,
         "scale": TRUE / scale,
     }
     return page(request, "hang/mount.html", context, tank=stored, setup=setup, status=422 if errors else 200)

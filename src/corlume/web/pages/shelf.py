@@ -119,6 +119,7 @@ def _preview(request: Request, brought: shelf.Brought, draft: int, form: Form | 
         "draft": draft,
         "fixture_form": asked(Fixture, values, errors, measure_of(request)),
         "own_form": asked(OwnFixture, values, errors, measure_of(request)),
+        "wrong": form,
         "probe_depth": shelf.PROBE_DEPTH,
         "weightings": weightings(),
     }
