@@ -57,6 +57,7 @@ def test_zone_in_open_water_counts_its_water_and_one_in_rock_nothing() -> None:
     assert not len(replace(WHOLE, x=0.15, y=0.15, length=0.2, width=0.1, top=0.3, bottom=0.4).points(ROCKY))
 
 
+@settings(deadline=None)
 @given(
     x=st.floats(0.0, 0.7), y=st.floats(0.0, 0.3), length=st.floats(0.05, 0.3), width=st.floats(0.05, 0.2),
     top=st.floats(0.0, 0.4), deep=st.floats(0.02, 0.1),
