@@ -135,10 +135,6 @@ class Form:
                 self.asked.add(f"{prefix}gone")
         return [one for one in found if one is not None] if len(self.errors) == before else None
 
-    def build(self, make: Callable[..., T], **values: Any) -> T | None:
-        """Make a core object; its objections land by their fields, unless the text there was unreadable already."""
-        return self.attempt(lambda: make(**values))
-
     def attempt(self, work: Callable[[], T], prefix: str = "") -> T | None:
         """Do some work; what the core objects to is noted by field, and nothing comes back."""
         try:
