@@ -12,9 +12,9 @@ from pathlib import Path
 
 import numpy as np
 
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Rock, Tank
 from corlume.core.optics.lobe import RingLobe
-from corlume.core.scene import Fixture
 from corlume.formats.scene import read_scene
 from corlume.services.keeping.demo import demo_scene
 from corlume.services.light.fields import par_at

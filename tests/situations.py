@@ -10,12 +10,13 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from corlume.core.coral import CoralCard
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
 from corlume.core.judgement.intent import BY_STOCKING, Intent
 from corlume.core.judgement.targets import SCHOOLS, LightTargets
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.optics.lens import LensKey, with_lens
-from corlume.core.scene import Coral, Fixture, Scene, Seat, Setup
+from corlume.core.scene import Coral, Scene, Seat, Setup
 from corlume.core.surroundings import Surroundings
 from corlume.core.units import INCH
 from corlume.reference.catalogue import catalogue

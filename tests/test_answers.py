@@ -10,11 +10,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from corlume.core.fixture import Fixture
 from corlume.core.hanging.module import Layout
 from corlume.core.hanging.search import same_in_a_mirror
 from corlume.core.judgement.figures import Ends, Figures, Light, Part
 from corlume.core.optics.emitter import Emitter
-from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.services.search import candidate, run

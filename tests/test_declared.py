@@ -15,17 +15,20 @@ from hypothesis import strategies as st
 
 from corlume.core.declared import Field, Item, Many, Own, Part, items, leaves
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Brace, Pane, Rock, Tank
 from corlume.core.judgement.intent import Intent
 from corlume.core.judgement.targets import LIMITS, LightTargets
 from corlume.core.judgement.wanted import WantedZone
+from corlume.core.optics.correction import Correction, Given
 from corlume.core.optics.emitter import ONE_CHANNEL, Channel, Emitter
 from corlume.core.optics.lobe import RingLobe, TableLobe
 from corlume.core.optics.spectrum import BandSpectrum, TableSpectrum
 from corlume.core.optics.water import Water
 from corlume.core.own_fixture import OwnFixture
-from corlume.core.scene import Coral, Fixture, Running, Scene, Seat, Setup
+from corlume.core.scene import Coral, Running, Scene, Seat, Setup
 from corlume.core.surroundings import Surroundings
+from corlume.core.survey.record import Spot, Survey
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import Measure
 from corlume.formats.scene import read_scene, write_scene
@@ -41,7 +44,7 @@ from corlume.web.forms.form import Form, asked, shown_values
 
 KEPT = (
     Coral, WantedZone, Surroundings, Intent, LightTargets, Running, Rock, Brace, Tank, Water, Pane, Fixture,
-    OwnFixture, Setup,
+    OwnFixture, Setup, Survey, Spot,
 )  # fmt: skip
 SPECTRUM = st.sampled_from(
     [None, BandSpectrum(((1.0, 450.0, 20.0), (0.5, 620.0, 30.0))), TableSpectrum((400.0, 700.0), (1.0, 2.0))]
@@ -49,14 +52,20 @@ SPECTRUM = st.sampled_from(
 LOBE = st.sampled_from(
     [None, RingLobe(((0.4, 1.0), (0.6, 2.0))), TableLobe((0.0, 0.8, 1.5), (0.0,), ((1.0,), (0.6,), (0.0,)))]
 )
+CORRECTION = Correction(
+    (Given("West", "led_cluster", 230.0, 0.2, 0.2, 0.8),), (0.5, 0.5, 0.85, 0.1), 0.06, 1.02,
+    ((0.1, 0.2, 0.3),), (0.05,), (0.003,), 0.02, 0.2,
+)  # fmt: skip
 OWN = {
     "lobe": LOBE,
     "channels": st.sampled_from([ONE_CHANNEL, (Channel("blue", 0.6), Channel("white", 0.4))])
     | SPECTRUM.map(lambda s: (Channel("blue", 0.25, s), Channel("white", 0.75, None))),
     "levels": st.just(()),
+    "readings": st.lists(st.floats(0.1, 4999.0), max_size=4).map(tuple),
+    "correction": st.sampled_from([None, CORRECTION]),
     "wear": st.sampled_from([(), (("glass", "salt"),)]),
 }
-NO_FORM = {"levels", "wear", "lobe", "channels"}
+NO_FORM = {"levels", "wear", "lobe", "channels", "readings", "correction"}
 """Kept by a way of their own; the chart has controls for them."""
 NO_FILE = {"levels"}
 """Stands with the channels that it belongs to."""
@@ -83,6 +92,8 @@ def values(item: Item) -> st.SearchStrategy[Any]:
         "text": TEXT,
         "choice": st.sampled_from(list(spec.options or {"": ""})),
         "flag": st.booleans(),
+        "date": st.dates(datetime.date(2000, 1, 1), datetime.date(2099, 12, 31)),
+        "time": st.times().map(lambda t: t.replace(second=0, microsecond=0)),
     }[spec.sort]
     return st.none() | plain if item.optional else plain
 
@@ -211,13 +222,19 @@ def test_every_declared_field_has_its_place_in_row_file_and_form(db: Database) -
     for name, cls in kept.items():
         with sqlite3.connect(db.path) as connection:
             stored = {row[1] for row in connection.execute(f"PRAGMA table_info({name})")}
-        assert {column.name for column in columns(cls)} == stored - {"id", "tank_id", "setup_id", "removed"}, name
+        assert {column.name for column in columns(cls)} == stored - {
+            "id",
+            "tank_id",
+            "setup_id",
+            "survey_id",
+            "removed",
+        }, name
     for cls in KEPT:
         text = json.dumps(shape_of(cls).model_json_schema())
         for item in items(cls):
             if isinstance(item.spec, Own):
                 assert item.name in NO_FORM
-                assert item.name in NO_FILE or f'"{item.name}"' in text
+                assert item.name in NO_FILE or f'"{item.spec.file or item.name}"' in text
             elif isinstance(item.spec, Field):
                 written = item.spec.file.rpartition(".")[2] or item.name
                 assert f'"{written}' in text, (cls, item.name)

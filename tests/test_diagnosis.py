@@ -8,10 +8,10 @@ from dataclasses import replace
 import pytest
 from starlette.testclient import TestClient
 
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Brace, Rock
 from corlume.core.judgement.intent import BY_STOCKING, Intent
 from corlume.core.optics.budget import flux_budget
-from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.formats.measure import LengthUnit, Measure
 from corlume.formats.steps import STEPS

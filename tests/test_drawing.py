@@ -13,10 +13,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from markupsafe import Markup
 
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Brace, Pane, Rock, Tank
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.optics.emitter import Emitter
-from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.services.light.fields import Plane

@@ -11,10 +11,10 @@ import pytest
 from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
 from corlume.core.hanging.layout import balanced, count_for, wider
 from corlume.core.optics.lens import LENSES
-from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE, INCH
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import catalogue

@@ -15,8 +15,8 @@ from concurrent.futures import ThreadPoolExecutor
 import pytest
 from starlette.testclient import TestClient
 
+from corlume.core.fixture import Fixture
 from corlume.core.optics.lobe import TableLobe
-from corlume.core.scene import Fixture
 from corlume.formats.photometry import write_lm63
 from corlume.services.keeping import hung_fixtures, shelf, tanks
 from corlume.settings import Settings

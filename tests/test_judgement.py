@@ -17,6 +17,7 @@ from starlette.testclient import TestClient
 
 from corlume.cli.main import main
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
 from corlume.core.judgement.figures import Ends, Figures, Light, Part
 from corlume.core.judgement.intent import BY_STOCKING, Intent
@@ -24,7 +25,6 @@ from corlume.core.judgement.placement import site_score
 from corlume.core.judgement.rings import ring_row
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.verdicts import Case, judge
-from corlume.core.scene import Fixture
 from corlume.core.units import INCH
 from corlume.formats.measure import LengthUnit
 from corlume.formats.scene import read_scene

@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 from pypdf import PdfReader
 from starlette.testclient import TestClient
 
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
 from corlume.core.hanging.mounting import Check, check_mounting, find_hangers, support_load
-from corlume.core.scene import Fixture
 from corlume.core.surroundings import Surroundings
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure

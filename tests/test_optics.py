@@ -12,6 +12,7 @@ import pytest
 import tmm
 from scipy import integrate
 
+from corlume.core.fixture import Fixture, bodies_below
 from corlume.core.geometry import Brace, Colony, Pane, Rock, Tank
 from corlume.core.judgement.zones import surfaces
 from corlume.core.optics.budget import flux_budget
@@ -20,7 +21,6 @@ from corlume.core.optics.field import Medium, channel_fields, combine, grid, uni
 from corlume.core.optics.pane import slab_return
 from corlume.core.optics.surface import entry_tangent, steepest_tangent, transmittance
 from corlume.core.optics.water import Water
-from corlume.core.scene import Fixture, bodies_below
 from corlume.core.units import DEGREE, INCH
 from tests.photon_tracer import trace
 from tests.renderer import rendered

@@ -9,6 +9,7 @@ import pytest
 
 from corlume.core.coral import PlacedCoral
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Rock, Tank
 from corlume.core.judgement.figures import Ends, Light, share_within
 from corlume.core.judgement.intent import BY_STOCKING
@@ -16,7 +17,7 @@ from corlume.core.judgement.placement import check_place, fit_zones
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.zones import find_zones, surfaces
 from corlume.core.optics.emitter import Emitter
-from corlume.core.scene import Fixture, Running, Scene
+from corlume.core.scene import Running, Scene
 from corlume.core.units import DEGREE
 from corlume.reference.catalogue import catalogue, coral_cards
 from corlume.services.advice.judge import figures, verdicts

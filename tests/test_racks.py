@@ -11,10 +11,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture, overlaps
 from corlume.core.geometry import Tank
 from corlume.core.hanging.module import Module
 from corlume.core.judgement.intent import BY_STOCKING
-from corlume.core.scene import Fixture, overlaps
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import catalogue
 from corlume.services.advice.judge import figures

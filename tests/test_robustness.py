@@ -15,11 +15,12 @@ from starlette.testclient import TestClient
 
 from corlume.core.coral import PlacedCoral
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
 from corlume.core.judgement.zones import surfaces
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.water import Water
-from corlume.core.scene import Coral, Fixture, Running, Scene, Seat, Setup
+from corlume.core.scene import Coral, Running, Scene, Seat, Setup
 from corlume.core.units import DEGREE
 from corlume.formats.scene import read_scene, write_scene
 from corlume.reference.catalogue import catalogue, coral_cards

@@ -11,12 +11,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import lsq_linear, minimize
 
+from corlume.core.fixture import overlaps
 from corlume.core.geometry import Pane, Tank
 from corlume.core.hanging.dimming import Aim, best_levels
 from corlume.core.hanging.module import Layout, Module
 from corlume.core.hanging.search import Columns, Space, evened, levelled, refine, same_in_a_mirror, scan
 from corlume.core.optics.field import Medium, grid
-from corlume.core.scene import overlaps
 from corlume.reference.catalogue import catalogue
 from tests.ruled import CLUSTER
 

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from corlume.core.errors import FieldError, InvalidInput
+from corlume.core.fixture import Fixture, overlaps
 from corlume.core.geometry import Brace, Pane, Rock, Tank
 from corlume.core.judgement.targets import SCHOOLS, LightTargets, school_of
 from corlume.core.optics import field as core_field
@@ -17,7 +18,7 @@ from corlume.core.optics.lobe import lobe_exponent, round_lobe, width_at_half
 from corlume.core.optics.softness import shadow_edge
 from corlume.core.optics.water import Water
 from corlume.core.optics.wear import light_loss_factor
-from corlume.core.scene import Coral, Fixture, Running, Scene, Seat, Setup, overlaps, shaded
+from corlume.core.scene import Coral, Running, Scene, Seat, Setup, shaded
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import catalogue, coral_cards

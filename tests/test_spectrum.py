@@ -11,6 +11,7 @@ import pvlib
 import pytest
 
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Pane, Tank
 from corlume.core.optics.emitter import Channel, Emitter
 from corlume.core.optics.field import Medium, channel_fields, unit_field
@@ -27,7 +28,6 @@ from corlume.core.optics.spectrum import (
 )
 from corlume.core.optics.surface import entry_tangent, steepest_tangent
 from corlume.core.optics.water import Water, sea_index
-from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.formats.faults import BadFile
 from corlume.formats.photometry import write_lm63

@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Rock, Tank
 from corlume.core.judgement.wanted import MOST_POINTS, WantedZone, meet
-from corlume.core.scene import Fixture
 from corlume.formats.measure import Measure
 from corlume.formats.scene import read_scene, write_scene
 from corlume.services.keeping import tanks

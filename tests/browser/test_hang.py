@@ -12,7 +12,6 @@ from tests.browser.test_chart import redrawn
 
 
 def test_wish_is_put_right_searched_watched_and_adopted(page: Page, db: Database) -> None:
-    import time; page.route("**/page*.js", lambda r: (time.sleep(0.5) if "/chart" in page.url else None, r.continue_()))
     page.goto("/tanks/1/hang")
     expect(page.get_by_role("heading", name="What would help")).to_be_visible(timeout=20_000)
     page.get_by_label("Highest").fill("tall")

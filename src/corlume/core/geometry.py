@@ -7,14 +7,15 @@ depth d downwards from the water line. All in metres.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.declared import Choice, Flag, Length, Many, Number, Part, Share, Text, limits
+from corlume.core.optics.correction import Correction
 from corlume.core.optics.water import Water
 
 PaneKind = Literal["glass", "plain"]
@@ -191,6 +192,7 @@ class Tank:
     water : index, absorption and ripples.
     colony_shade : whether placed corals are to shade what lies under them, as when mature.
     colonies : these corals; see ``scene.shaded``.
+    correction : what a survey in use found, with the panes and the water as it found them; see ``corrected``.
     """
 
     length: Annotated[float, Length("Length", 0.1, 5.0, about="inside, left to right")]
@@ -219,6 +221,7 @@ class Tank:
         bool, Flag("Placed corals shade what lies under them, as discs of their mature size", file="coral_shade")
     ] = False
     colonies: tuple[Colony, ...] = ()
+    correction: Correction | None = None
 
     def __post_init__(self) -> None:
         rules = limits(self)
@@ -296,6 +299,17 @@ class Tank:
     def panes(self) -> tuple[Pane, Pane, Pane, Pane]:
         """The four panes in the order of ``SIDES``."""
         return self.left, self.right, self.front, self.back
+
+    def corrected(self, correction: Correction | None) -> Tank:
+        """The tank with its panes and its water as a survey found them, and the field under its correction."""
+        if correction is None:
+            return self
+        return replace(self.with_optics(correction.returns, correction.water), correction=correction)
+
+    def with_optics(self, returns: Sequence[float], loss: float) -> Tank:
+        """The tank with other returns of its left, right, front and back pane, and with another loss in its water."""
+        left, right, front, back = (replace(p, factor=share) for p, share in zip(self.panes(), returns, strict=True))
+        return replace(self, left=left, right=right, front=front, back=back, water=self.water.losing(loss))
 
     def rock_top(self) -> float:
         """Depth of the highest rock top below the water line, or a third of the depth when there is no rock [m]."""

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Annotated
 
 from corlume.core.declared import Number, Part, Text, limits
-from corlume.core.scene import Fixture
+from corlume.core.fixture import Fixture
 
 
 @dataclass(frozen=True, slots=True)

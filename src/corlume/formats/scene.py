@@ -12,7 +12,8 @@ from typing import Annotated, Any, Literal, NoReturn
 
 from pydantic import Field, ValidationError, create_model
 
-import corlume.formats.fixture_file  # noqa: F401
+import corlume.formats.fixture_file
+import corlume.formats.survey_file  # noqa: F401
 from corlume.core.declared import Many, items
 from corlume.core.errors import NAME
 from corlume.core.geometry import Tank

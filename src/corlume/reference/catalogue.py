@@ -9,9 +9,9 @@ from importlib.resources import files
 from typing import Any
 
 from corlume.core.coral import CoralCard
+from corlume.core.fixture import Fixture
 from corlume.core.optics.emitter import Channel, Emitter
 from corlume.core.optics.lobe import RingLobe
-from corlume.core.scene import Fixture
 from corlume.core.units import CM, DEGREE
 from corlume.formats.shapes import Build, from_data, shape_of
 from corlume.reference.spectra import lamp_spectra

@@ -11,10 +11,12 @@ from functools import lru_cache
 from typing import Any, NamedTuple, TypeVar
 
 from corlume.core.declared import Field, Item, Own, Part, items, per_class
+from corlume.core.fixture import Fixture
+from corlume.core.optics.correction import Correction
 from corlume.core.optics.emitter import ONE_CHANNEL, Channel, Emitter
 from corlume.core.optics.lobe import Lobe, RingLobe, TableLobe
 from corlume.core.optics.spectrum import BandSpectrum, Spectrum, TableSpectrum
-from corlume.core.scene import Fixture
+from corlume.core.survey.record import Spot, Survey
 
 Row = dict[str, Any]
 T = TypeVar("T")
@@ -180,7 +182,16 @@ def _lobe_from(text: str | None) -> Lobe | None:
     return TableLobe(tuple(read["theta"]), tuple(read["phi"]), tuple(tuple(row) for row in read["values"]))
 
 
+def _readings_from(text: str | None) -> tuple[float, ...]:
+    return tuple(map(float, json.loads(text or "[]")))
+
+
 OWN = {
+    (Spot, "readings"): OwnColumn(json.dumps, _readings_from),
+    (Survey, "correction"): OwnColumn(
+        lambda found: json.dumps(found.plain()) if found else None,
+        lambda text: Correction.of_plain(json.loads(text)) if text else None,
+    ),
     (Emitter, "lobe"): OwnColumn(_lobe_text, _lobe_from),
     (Emitter, "channels"): OwnColumn(_channels_text, _channels_from),
     (Fixture, "levels"): OwnColumn(

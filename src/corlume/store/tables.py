@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from typing import Any, Generic, Literal, TypeVar
 
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Brace, Rock
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.own_fixture import OwnFixture
-from corlume.core.scene import Coral, Fixture, Setup
+from corlume.core.scene import Coral, Setup
+from corlume.core.survey.record import Spot, Survey
 from corlume.store.journal import Edit, insert_row, journaled
 from corlume.store.rows import fixture_from, row_of, thing_of
 
@@ -40,13 +42,15 @@ class Table(Generic[T]):
     one : what one of them is called.
     owner : the column that says to what each belongs.
     read : makes one of its row, where the declaration is not enough.
+    lists : the tables of its own lists, by the names of their fields.
     """
 
     name: str
     of: type[T]
     one: str
-    owner: Literal["tank_id", "setup_id", ""] = "tank_id"
+    owner: Literal["tank_id", "setup_id", "survey_id", ""] = "tank_id"
     read: Callable[[sqlite3.Row], T] | None = None
+    lists: Mapping[str, Table[Any]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         journaled(self.name)
@@ -62,9 +66,12 @@ class Table(Generic[T]):
     def load(self, connection: sqlite3.Connection, owner_id: int | None = None) -> tuple[Kept[T], ...]:
         """All of an owner in the order in which they came; all there are when nobody owns them."""
         where = f"WHERE {self.owner} = :owner" if self.owner else ""
-        return self.kept(
-            connection.execute(f"SELECT * FROM {self.name} {where} ORDER BY id", {"owner": owner_id}).fetchall()
-        )
+        rows = connection.execute(f"SELECT * FROM {self.name} {where} ORDER BY id", {"owner": owner_id}).fetchall()
+        return tuple(Kept(row["id"], self._whole(connection, row)) for row in rows) if self.lists else self.kept(rows)
+
+    def _whole(self, connection: sqlite3.Connection, row: sqlite3.Row) -> T:
+        lists = {name: tuple(k.value for k in table.load(connection, row["id"])) for name, table in self.lists.items()}
+        return thing_of(self.of, row, **lists)
 
     def get(self, connection: sqlite3.Connection, row_id: int, owner_id: int | None = None) -> Kept[T]:
         """The one of that id; ``NotFound`` otherwise."""
@@ -75,15 +82,23 @@ class Table(Generic[T]):
         return {**({self.owner: owner_id} if self.owner else {}), **row_of(value)}
 
     def put(self, connection: sqlite3.Connection, value: T, owner_id: int | None = None) -> int:
-        """Add one outside the journal; returns its id."""
-        return insert_row(connection, self.name, self.row(value, owner_id))
+        """Add one with its lists outside the journal; returns its id."""
+        row_id = insert_row(connection, self.name, self.row(value, owner_id))
+        for name, table in self.lists.items():
+            for one in getattr(value, name):
+                table.put(connection, one, row_id)
+        return row_id
 
     def insert(self, edit: Edit, value: T, owner_id: int | None = None) -> int:
-        """Add one; returns its id."""
-        return edit.insert(self.name, self.row(value, owner_id))
+        """Add one with its lists; returns its id."""
+        row_id = edit.insert(self.name, self.row(value, owner_id))
+        for name, table in self.lists.items():
+            for one in getattr(value, name):
+                table.insert(edit, one, row_id)
+        return row_id
 
     def update(self, edit: Edit, row_id: int, value: T) -> None:
-        """Change one."""
+        """Change one, but not its lists."""
         edit.update(self.name, row_id, row_of(value))
 
     def delete(self, edit: Edit, row_id: int) -> None:
@@ -106,5 +121,8 @@ SETUPS = Table("setups", Setup, "setup")
 CORALS = Table("corals", Coral, "coral")
 WANTED = Table("wanted", WantedZone, "zone")
 OWN_FIXTURES = Table("own_fixtures", OwnFixture, "fixture on the shelf", "")
-OF_SCENE: tuple[Table[Any], ...] = (CORALS, WANTED)
+SPOTS = Table("spots", Spot, "spot", "survey_id")
+SURVEY_FIXTURES = Table("survey_fixtures", Fixture, "fixture", "survey_id", fixture_from)
+SURVEYS = Table("surveys", Survey, "survey", lists={"spots": SPOTS, "fixtures": SURVEY_FIXTURES})
+OF_SCENE: tuple[Table[Any], ...] = (CORALS, WANTED, SURVEYS)
 """Those that a scene holds under the name of their table."""

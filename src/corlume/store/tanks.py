@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import json
 import sqlite3
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import count
 from typing import TypeVar
 
 from corlume.core.errors import FieldError, InvalidInput
+from corlume.core.fixture import Fixture, measured
 from corlume.core.geometry import Brace, Rock, Tank
 from corlume.core.judgement.intent import BY_STOCKING, Intent
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.wanted import WantedZone
-from corlume.core.scene import Coral, Fixture, Running, Scene, Setup, shaded
+from corlume.core.optics.correction import Correction
+from corlume.core.scene import Coral, Running, Scene, Setup, shaded
 from corlume.core.surroundings import Surroundings
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
 from corlume.store.rows import row_of, thing_of
@@ -65,6 +68,7 @@ class StoredTank:
     corals: tuple[Kept[Coral], ...]
     wanted: tuple[Kept[WantedZone], ...] = ()
     surroundings: Surroundings = field(default_factory=Surroundings)
+    correction: Correction | None = None
 
     def setup(self, setup_id: int | None = None) -> StoredSetup:
         """The setup of that id, or the one in use; ``NotFound`` otherwise."""
@@ -90,11 +94,23 @@ class StoredTank:
         return found(self.wanted, zone_id, "zone")
 
     def lit_tank(self, *, but: int | None = None) -> Tank:
-        """The tank as the light meets it, with the shade of its corals where it is set to have it, one left out."""
-        return shaded(self.tank, [kept.value for kept in self.corals if kept.id != but])
+        """The tank as the light meets it, with the shade of its corals where it is set to have it, one left out, and as
+        the survey in use found it.
+        """
+        return shaded(self.tank, [kept.value for kept in self.corals if kept.id != but]).corrected(self.correction)
+
+    def under(self, correction: Correction | None) -> StoredTank:
+        """The same under another correction, or as it is predicted without one."""
+
+        def hung(setup: StoredSetup) -> tuple[Kept[Fixture], ...]:
+            found = zip(setup.fixtures, measured(setup.hung, correction), strict=True)
+            return tuple(replace(kept, value=fixture) for kept, fixture in found)
+
+        setups = (replace(setup, fixtures=hung(setup)) for setup in self.setups)
+        return replace(self, correction=correction, setups=tuple(setups))
 
     def scene(self) -> Scene:
-        """The tank as one scene, for checks and for export."""
+        """The tank as one scene, for checks and for export; without what only its own station loads."""
         setups = tuple(Setup(s.name, tuple(s.hung), s.in_use, s.intent) for s in self.setups)
         corals = tuple(kept.value for kept in self.corals)
         wanted = tuple(kept.value for kept in self.wanted)
@@ -120,7 +136,7 @@ def unstored(scene: Scene) -> StoredTank:
         corals=kept(scene.corals),
         wanted=kept(scene.wanted),
         surroundings=scene.surroundings,
-    )
+    ).under(scene.correction)
 
 
 def list_tanks(connection: sqlite3.Connection) -> tuple[list[StoredTank], list[Unreadable]]:
@@ -180,7 +196,15 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
         corals=CORALS.load(connection, tank_id),
         wanted=WANTED.load(connection, tank_id),
         surroundings=thing_of(Surroundings, row),
-    )
+    ).under(correction_in_use(connection, tank_id))
+
+
+def correction_in_use(connection: sqlite3.Connection, tank_id: int) -> Correction | None:
+    """What the survey in use corrects of a tank's light, or None."""
+    row = connection.execute(
+        "SELECT correction FROM surveys WHERE tank_id = ? AND in_use = 1 AND correction IS NOT NULL", (tank_id,)
+    ).fetchone()
+    return Correction.of_plain(json.loads(row["correction"])) if row else None
 
 
 def add_tank(connection: sqlite3.Connection, scene: Scene, label: str | None) -> int:

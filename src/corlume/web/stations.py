@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from fastapi import APIRouter
 
-from corlume.web.pages import backup, chart, corals, hang, kinds, mount, setups, shelf, tank, tanks, zones
+from corlume.web.pages import backup, chart, corals, hang, kinds, mount, setups, shelf, survey, tank, tanks, zones
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +28,7 @@ STATIONS = (
     Station("kinds", "Kinds", "/kinds", (kinds.router,)),
     Station("hang", "Hang", "/hang", (hang.router, mount.router, zones.router), ("hang.js", "boxes.js")),
     Station("chart", "Chart", "/chart", (chart.router, setups.router), chart.SCRIPTS),
+    Station("survey", "Survey", "/survey", (survey.router,), ("survey.js",)),
     Station("corals", "Corals", "/corals", (corals.router,), ("corals.js",)),
 )
 """A tank opens at its chart."""

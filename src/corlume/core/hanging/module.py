@@ -11,9 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture, overlaps
 from corlume.core.optics.field import Medium, channel_fields
 from corlume.core.optics.lens import LensKey, with_lens
-from corlume.core.scene import Fixture, overlaps
 
 Array = NDArray[np.float64]
 Axis = Literal["x", "y"]

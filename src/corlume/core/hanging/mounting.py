@@ -14,9 +14,9 @@ from typing import Literal
 
 import numpy as np
 
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
 from corlume.core.optics.emitter import Emitter
-from corlume.core.scene import Fixture
 from corlume.core.surroundings import Surroundings
 from corlume.core.units import INCH
 from corlume.core.words import plain

@@ -10,10 +10,10 @@ from itertools import combinations, pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from corlume.core.fixture import Fixture
 from corlume.core.hanging.dimming import Aim, Problem
 from corlume.core.hanging.module import Axis, Layout, Module
 from corlume.core.optics.field import Medium
-from corlume.core.scene import Fixture
 
 Array = NDArray[np.float64]
 MOST_COMBINATIONS = 60_000

@@ -13,11 +13,11 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
 from corlume.core.judgement.figures import AREA_SHARE, Ends, Figures, finite_mean
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.verdicts import ENDS_GOAL, Case
-from corlume.core.scene import Fixture
 from corlume.core.words import letter, plain
 
 Array = NDArray[np.float64]

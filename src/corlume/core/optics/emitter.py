@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Annotated
 
@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from corlume.core.declared import Angle, Choice, Length, Number, Own, limits
 from corlume.core.errors import Rules
-from corlume.core.optics.lobe import Lobe, round_lobe
+from corlume.core.optics.lobe import Lobe, RingLobe, TableLobe, lobe_exponent, round_lobe, widened
 from corlume.core.optics.spectrum import Spectrum, photon_yield
 from corlume.core.optics.technology import TECHNOLOGIES, Technology, TechnologyKey
 from corlume.core.units import DEGREE
@@ -143,6 +143,19 @@ class Emitter:
     def shape(self) -> Lobe:
         """The lobe that the light follows."""
         return self.lobe or round_lobe(self.fwhm)
+
+    def widened(self, factor: float) -> Emitter:
+        """The same with a lobe so many times as wide at half its maximum [-]; its flux stays."""
+        if factor == 1.0:
+            return self
+        fwhm = widened(self.fwhm, factor)
+        match self.lobe:
+            case RingLobe() as rings:
+                return replace(self, fwhm=fwhm, lobe=rings.widened(factor))
+            case TableLobe() as table:
+                power = lobe_exponent(fwhm) / lobe_exponent(self.fwhm)
+                return replace(self, fwhm=fwhm, lobe=table.powered(power))
+        return replace(self, fwhm=fwhm)
 
     def half_extent(self) -> tuple[float, float]:
         """Half of the room that the face takes along x and y, turned and tilted [m]."""

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from corlume.core.geometry import Tank
 from corlume.core.memory import remembered
 from corlume.core.optics import kernel
+from corlume.core.optics.correction import Correction
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.lobe import Lobe
 from corlume.core.optics.pane import return_table
@@ -43,6 +44,7 @@ class Medium:
     discs: Array
     scatter: Scatter | None = None
     cover: float = 1.0
+    correction: Correction | None = None
 
     @classmethod
     def of(cls, tank: Tank) -> Medium:
@@ -62,6 +64,7 @@ class Medium:
             discs=np.array([(c.x, c.y, c.depth, c.radius) for c in tank.colonies]).reshape(-1, 4),
             scatter=find_scatter(tank, panes, rock) if tank.sand_albedo or tank.rock_albedo else None,
             cover=tank.cover,
+            correction=tank.correction,
         )
 
 
@@ -104,8 +107,10 @@ def channel_fields(
     Flux tube through a flat surface, panes by mirror images: see ``kernel``; what the floor sends back: see
     ``scatter``. A rippled surface spreads the light by its mean square slope. Each fixture is refracted by the
     index at the mean wavelength of its photons. Points inside rock read nothing of any use: mask them by
-    ``Tank.in_rock``.
+    ``Tank.in_rock``. A survey in use corrects lobes and the field as a whole; outputs are the fixtures' own.
     """
+    if medium.correction:
+        emitter = medium.correction.on_emitter(emitter)
     points = np.asarray(points, dtype=np.float64)
     flat = np.ascontiguousarray(points.reshape(-1, 3))
     strips = np.array([*medium.strips, *bodies]).reshape(-1, 5)
@@ -122,6 +127,8 @@ def channel_fields(
         open_sky = 1.0 / (1.0 + ledge * ledge)
         par = par + open_sky * medium.scatter.at(flat, _on_floor(*what), sensor)
     shares = np.array([channel.share for channel in emitter.channels])[:, None]
+    if medium.correction:
+        par = par * medium.correction.factor(flat)
     return (medium.cover * emitter.ppf * shares * par).reshape(len(shares), *points.shape[:-1])
 
 

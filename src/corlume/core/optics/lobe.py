@@ -25,6 +25,11 @@ def lobe_exponent(fwhm: float) -> float:
     return math.log(0.5) / math.log(math.cos(0.5 * fwhm))
 
 
+def widened(fwhm: float, factor: float) -> float:
+    """A full width at half maximum so many times as wide, as far as lobes go [rad]."""
+    return min(170 * DEGREE, max(10 * DEGREE, fwhm * factor))
+
+
 @dataclass(frozen=True, slots=True)
 class RingLobe:
     """One cos^m lobe, or several that share the flux: one for each ring of lenses.
@@ -56,6 +61,10 @@ class RingLobe:
         """Intensity per unit of flux (``COS_STEPS``, 1) over the cosine from 0 to 1 in even steps [1/sr]."""
         return self.intensity(np.linspace(0.0, 1.0, COS_STEPS))[:, None]
 
+    def widened(self, factor: float) -> RingLobe:
+        """The same with every ring so many times as wide."""
+        return RingLobe(tuple((share, widened(fwhm, factor)) for share, fwhm in self.parts))
+
 
 @dataclass(frozen=True, slots=True)
 class TableLobe:
@@ -85,6 +94,12 @@ class TableLobe:
         rules.that(bool(np.isfinite(numbers).all() and (numbers >= 0).all()), "values", "must not be negative or empty")
         rules.that(bool(numbers.max(initial=0.0) > 0), "values", "must give light somewhere")
         rules.finish()
+
+    def powered(self, power: float) -> TableLobe:
+        """The same with its intensity over its peak raised to a power: below 1 it is wider; cos^m stays cos^m."""
+        peak = max(map(max, self.values))
+        values = tuple(tuple((value / peak) ** power for value in row) for row in self.values)
+        return TableLobe(self.theta, self.phi, values)
 
     def __hash__(self) -> int:
         return hash(self.digest())

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Annotated, Literal
 
@@ -75,6 +75,15 @@ class Water:
 
     def __post_init__(self) -> None:
         limits(self).finish()
+
+    @property
+    def loss(self) -> float:
+        """The number that says how much it takes: absorption by CDOM at 440 nm, or plain attenuation [1/m]."""
+        return self.attenuation if self.kind == "plain" else self.cdom_absorption
+
+    def losing(self, loss: float) -> Water:
+        """The same with another ``loss``."""
+        return replace(self, attenuation=loss) if self.kind == "plain" else replace(self, cdom_absorption=loss)
 
     def index_at(self, wavelength: float = 550.0) -> float:
         """Refractive index relative to air at a wavelength [nm]."""

@@ -10,12 +10,13 @@ import numpy as np
 
 from corlume.core.coral import PlacedCoral
 from corlume.core.errors import Rules
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Colony, Tank
 from corlume.core.judgement.intent import Places
 from corlume.core.judgement.placement import Reason, ZoneFit, check_place, fit_zones, light_miss, stung
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.zones import Zone, find_zones
-from corlume.core.scene import Coral, Fixture
+from corlume.core.scene import Coral
 from corlume.services.keeping.corals import place_coral
 from corlume.services.light.fields import par_at, par_in, surface_par
 from corlume.services.light.points import same_tank, surfaces_of

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture, fixture_errors, overlaps
 from corlume.core.geometry import Tank
 from corlume.core.hanging.mounting import BODY
 from corlume.core.judgement.diagnosis import WEAK, Fault, LightMap, Scope, diagnose
@@ -16,7 +17,7 @@ from corlume.core.judgement.figures import Figures
 from corlume.core.judgement.intent import Intent
 from corlume.core.optics.budget import front_share
 from corlume.core.optics.lens import lens_on, with_lens
-from corlume.core.scene import Fixture, Setup, fixture_errors, overlaps
+from corlume.core.scene import Setup
 from corlume.core.units import DEGREE
 from corlume.formats.steps import STEPS, Steps
 from corlume.services.advice.coral_sites import CoralChange, coral_change

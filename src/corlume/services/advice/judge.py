@@ -13,13 +13,13 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
 from corlume.core.judgement.figures import Ends, Figures, Light, Part, finite_mean, hottest, share_within
 from corlume.core.judgement.intent import Intent, Places, Purpose, places_of, wanted_in
 from corlume.core.judgement.rings import RingRow, ring_row
 from corlume.core.judgement.verdicts import Case, Verdict, coral_verdict, judge
 from corlume.core.judgement.wanted import WantedZone
-from corlume.core.scene import Fixture
 from corlume.services.advice.coral_sites import coral_change
 from corlume.services.light.fields import judged_planes, open_plane, par_in, ring_planes
 from corlume.services.light.points import same_tank, surfaces_of

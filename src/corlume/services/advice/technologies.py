@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from corlume.core.fixture import Fixture, overlaps
 from corlume.core.geometry import Tank
 from corlume.core.hanging.layout import patches, wider
 from corlume.core.judgement.figures import Figures
@@ -12,7 +13,7 @@ from corlume.core.optics.budget import flux_budget
 from corlume.core.optics.emitter import MEAN_YIELD
 from corlume.core.optics.softness import shadow_edge
 from corlume.core.optics.spectrum import photon_yield
-from corlume.core.scene import Fixture, Setup, overlaps
+from corlume.core.scene import Setup
 from corlume.formats.steps import STEPS, Steps
 from corlume.reference.catalogue import catalogue, technology_notes
 from corlume.services.advice.judge import figures, mean_on_top

@@ -9,12 +9,13 @@ from typing import Any
 import numpy as np
 
 from corlume.core.errors import InvalidInput, Rules
+from corlume.core.fixture import Fixture, fixture_errors, overlaps
 from corlume.core.geometry import Tank
 from corlume.core.hanging.frame import carry
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.lens import LENSES, with_lens
 from corlume.core.optics.wear import light_loss_factor
-from corlume.core.scene import Fixture, check_count, fixture_errors, overlaps
+from corlume.core.scene import check_count
 from corlume.core.words import plain
 from corlume.services.keeping.shelf import entry
 from corlume.store.database import Database

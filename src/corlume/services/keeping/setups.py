@@ -6,8 +6,9 @@ from dataclasses import replace
 
 from corlume.core.declared import limits_of
 from corlume.core.errors import Rules
+from corlume.core.fixture import face_lengths
 from corlume.core.judgement.intent import Intent, intent_errors
-from corlume.core.scene import Setup, check_count, face_lengths
+from corlume.core.scene import Setup, check_count
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.rows import row_of

@@ -8,6 +8,7 @@ import numpy as np
 
 from corlume.core.declared import limits_of
 from corlume.core.errors import Rules
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Pane, Tank
 from corlume.core.optics.conversion import photon_flux
 from corlume.core.optics.emitter import Channel, Emitter
@@ -23,7 +24,6 @@ from corlume.core.optics.spectrum import (
 )
 from corlume.core.optics.technology import TechnologyKey
 from corlume.core.own_fixture import OwnFixture
-from corlume.core.scene import Fixture
 from corlume.formats.fixture_file import read_fixture, write_fixture
 from corlume.formats.photometry import read_photometry, write_lm63
 from corlume.formats.shelf_file import read_shelf, write_shelf

@@ -7,10 +7,11 @@ from dataclasses import replace
 from typing import Literal
 
 from corlume.core.errors import Rules
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.wanted import Met, WantedZone, meet, zone_errors
-from corlume.core.scene import MOST, Fixture
+from corlume.core.scene import MOST
 from corlume.services.light.fields import par_at
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope

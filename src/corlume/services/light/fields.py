@@ -14,13 +14,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from corlume.core.fixture import Fixture, bodies_below
 from corlume.core.geometry import Tank
 from corlume.core.hanging.dimming import Aim, best_levels
 from corlume.core.judgement.intent import Places
 from corlume.core.memory import remembered
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.field import Medium, Sensor, Strip, channel_fields, grid, unit_field
-from corlume.core.scene import Fixture, bodies_below
 from corlume.services.light.points import PlaneSpec, SliceKind, axes_of, points_of, rock_mask, surfaces_of
 
 Array = NDArray[np.float64]

@@ -9,12 +9,12 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
 from corlume.core.judgement.targets import Band
 from corlume.core.memory import remembered
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.ripple import fluctuation
-from corlume.core.scene import Fixture
 from corlume.services.light.fields import Plane, part_of, slice_plane, total_of
 from corlume.services.light.points import Place, PlaneSpec, SliceKind, points_of
 

@@ -8,11 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from corlume.core.fixture import Fixture, bodies_below
 from corlume.core.geometry import Tank
 from corlume.core.judgement.targets import Band, LightTargets
 from corlume.core.optics.conversion import daily_light
 from corlume.core.optics.spectrum import WAVELENGTHS, mixed, usable_share
-from corlume.core.scene import Fixture, bodies_below
 from corlume.reference.spectra import weightings
 from corlume.services.light.fields import total_of, unit_of
 from corlume.services.light.layers import fluctuation_at

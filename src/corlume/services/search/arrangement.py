@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
 from corlume.core.hanging.layout import PATCH, balanced, count_for, patches
 from corlume.core.hanging.module import Axis, Layout, Module
-from corlume.core.scene import Fixture
 from corlume.core.units import CM
 from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.advice.judge import mean_on_top

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
+from corlume.core.fixture import Fixture
 from corlume.core.hanging.layout import balanced
 from corlume.core.hanging.module import Layout
 from corlume.core.hanging.search import Columns, Space, evened, levelled, refine, scan, snapped
@@ -18,7 +19,6 @@ from corlume.core.judgement.intent import BLANKETS
 from corlume.core.judgement.wanted import Met
 from corlume.core.optics.field import grid
 from corlume.core.optics.lens import LENSES, LensKey, lens_on
-from corlume.core.scene import Fixture
 from corlume.core.units import DEGREE
 from corlume.core.words import letter
 from corlume.reference.catalogue import CatalogueEntry, technology_notes

@@ -6,8 +6,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture
 from corlume.core.hanging.module import Layout
-from corlume.core.scene import Fixture
 from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.search.arrangement import arrangement_of, by_rule, column_counts
 from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, Case, Found, Step, cost_of, judged

@@ -9,9 +9,9 @@ from dataclasses import replace
 import numpy as np
 
 from corlume.core.errors import Rules
+from corlume.core.fixture import Fixture
 from corlume.core.hanging.dimming import best_levels
 from corlume.core.hanging.module import Layout
-from corlume.core.scene import Fixture
 from corlume.core.words import letter
 from corlume.services.advice.judge import figures
 from corlume.services.keeping.wanted_zones import zones_met

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
+from corlume.core.fixture import Fixture
 from corlume.core.hanging.module import Layout
 from corlume.core.judgement.figures import Figures
 from corlume.core.optics.lens import LENSES
-from corlume.core.scene import Fixture
 
 LEAST_MOVE, LEAST_STEP = 0.01, 0.1
 """Moves shorter than this [m] and differences of level less than this [-] are not spoken of."""

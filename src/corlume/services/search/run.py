@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from corlume.core.fixture import Fixture
 from corlume.core.hanging.module import Layout
 from corlume.core.hanging.search import same_in_a_mirror
-from corlume.core.scene import Fixture
 from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, TIDY, Case, Step, judged, reasoned, trade
 from corlume.services.search.cheapest import cheapest

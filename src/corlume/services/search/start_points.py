@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from corlume.core.fixture import Fixture
 from corlume.core.hanging.layout import balanced, patches, wider
 from corlume.core.hanging.module import Layout
 from corlume.core.judgement.figures import Figures
 from corlume.core.judgement.intent import BY_STOCKING, Intent
-from corlume.core.scene import Fixture
 from corlume.formats.steps import STEPS, Steps
 from corlume.reference.catalogue import CatalogueEntry, catalogue
 from corlume.services.advice.judge import figures, mean_on_top

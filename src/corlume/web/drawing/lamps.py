@@ -8,8 +8,8 @@ from functools import lru_cache
 
 from markupsafe import Markup
 
+from corlume.core.fixture import Fixture
 from corlume.core.optics.lobe import width_at_half
-from corlume.core.scene import Fixture
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.services.light.points import Place

@@ -10,8 +10,8 @@ from pydantic import ConfigDict, Field, create_model
 from corlume.core import declared
 from corlume.core.declared import leaves
 from corlume.core.errors import FieldError, InvalidInput
+from corlume.core.fixture import Fixture
 from corlume.core.optics.emitter import MOST_CHANNELS
-from corlume.core.scene import Fixture
 from corlume.core.words import plain
 from corlume.formats.measure import Measure
 from corlume.formats.typed import typed

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
+from corlume.core.fixture import Fixture, beside, overlaps
 from corlume.core.geometry import Tank
 from corlume.core.hanging.mounting import splashed
 from corlume.core.judgement.rings import NAMES
@@ -14,7 +15,6 @@ from corlume.core.judgement.targets import Band
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.lens import LENSES
 from corlume.core.optics.wear import questions
-from corlume.core.scene import Fixture, beside, overlaps
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS

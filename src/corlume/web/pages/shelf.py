@@ -11,11 +11,11 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture
 from corlume.core.optics.conversion import LUX_PER_PPFD
 from corlume.core.optics.lobe import width_at_half
 from corlume.core.optics.technology import TECHNOLOGIES
 from corlume.core.own_fixture import OwnFixture
-from corlume.core.scene import Fixture
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number
 from corlume.reference.catalogue import technology_notes

@@ -1,0 +1,1 @@
+"""What a meter tells: how sure a prediction is, where to measure, and what readings correct."""

@@ -1,0 +1,54 @@
+"""How far what was told can be off before anything is measured: one table, each line with its basis.
+
+Standard deviations; those of shares and fluxes are of their logarithm, so that 0.2 means a fifth up or down. All are
+our own estimates after common practice, no source, unless a line says otherwise.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from corlume.core.fixture import FluxBasis
+
+
+@dataclass(frozen=True, slots=True)
+class Prior:
+    """A standard deviation, and why it is so large."""
+
+    sd: float
+    basis: str
+
+
+FLUX: dict[FluxBasis, Prior] = {
+    "file": Prior(0.06, "photometry file: a laboratory's 3 to 5 %, and one lamp from the next"),
+    "maker": Prior(0.15, "maker's figure: measured bare, or warm, or for the best bin"),
+    "typical": Prior(0.25, "typical of its kind: makers of one wattage differ by a quarter"),
+    "watts": Prior(0.40, "guessed from watts and kind: 0.9 to 2.8 umol/J are on sale as LEDs alone"),
+    "readings": Prior(0.10, "fitted from a few readings of a meter, which itself is 5 to 10 % off"),
+    "grid": Prior(0.08, "fitted from a grid of readings"),
+}
+"""Photon flux at full output, by where its figure comes from; shared by all fixtures of one sort."""
+EACH = Prior(0.12, "one lamp from the next: age, salt, dust, the true level of its dimmer")
+"""Output of each fixture by itself, beside what all of its sort share."""
+WORN = 0.5
+"""Of what an answer about age and dirt takes, so much again is not known, as a share of its logarithm [-]."""
+LOBE_FILE = Prior(0.03, "lobe from a photometry file")
+LOBE_TOLD = Prior(0.06, "lobe as one figure: a beam is no cos^m, and makers round to 10 degrees")
+"""Width of the lobe, common to all fixtures."""
+GLASS = Prior(0.06, "clear glass by Fresnel; salt, algae and scratches take what they take")
+PLAIN = Prior(0.15, "film, paint and algae are told by eye")
+DARK = Prior(0.04, "dark background: sends back next to nothing")
+"""Return of a pane; ``DARK`` where it is below ``DARK_BELOW``."""
+DARK_BELOW = 0.2
+CDOM = Prior(0.03, "yellow of the water told by eye: so much, or half of what was told if that is more [1/m]")
+ATTENUATION = Prior(0.04, "loss told by eye: so much, or half of what was told if that is more [1/m]")
+MODEL = Prior(0.03, "what rock, corals and bodies of fixtures are in truth beside their blocks")
+"""What no unknown above can explain, at any place."""
+METER = Prior(0.05, "cosine error and calibration of a quantum sensor between two spots")
+"""One steady reading with the probe upright."""
+SLIP = 0.01
+"""How far the probe stands from where it is said to stand, along each axis [m]."""
+DIGIT = 1.0
+"""What the display rounds to, and dark current [umol/m2/s]."""
+TILT = Prior(0.06, "probe in the hand: 10 to 15 degrees out of plumb")
+CALM = Prior(0.015, "pumps off: a steady number")

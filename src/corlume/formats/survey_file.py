@@ -1,0 +1,48 @@
+"""What of a survey is written in files by a way of its own: readings, and the correction that they led to."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import Field
+
+import corlume.formats.fixture_file  # noqa: F401
+from corlume.core.errors import FieldError, InvalidInput
+from corlume.core.optics.correction import Correction
+from corlume.core.survey.record import Spot, Survey
+from corlume.formats.shapes import SPECIAL, Build, JsonNumber, Special, Values
+
+SPECIAL[Spot] = Special(
+    {
+        "par": (
+            list[JsonNumber],
+            Field(default=[], max_length=100, description="what the meter said, in the order of reading [umol/m2/s]"),
+        )
+    },
+    lambda spot: {"par": list(spot.readings)},
+    lambda _build, _where, file: {(Spot, "readings"): tuple(file.par)},
+)
+
+
+def _correction(build: Build, where: str, file: Any) -> Values:
+    def made() -> Correction:
+        try:
+            return Correction.of_plain(file.correction)
+        except (ValueError, TypeError, KeyError) as error:
+            if isinstance(error, InvalidInput):
+                raise
+            raise InvalidInput([FieldError("correction", "is not one that a survey has led to")]) from error
+
+    return {(Survey, "correction"): build(where, made) if file.correction is not None else None}
+
+
+SPECIAL[Survey] = Special(
+    {
+        "correction": (
+            dict[str, Any] | None,
+            Field(None, description="what the readings led to, in SI; worked out anew on the page of the survey"),
+        )
+    },
+    lambda survey: {"correction": survey.correction.plain() if survey.correction else None},
+    _correction,
+)

@@ -1,0 +1,188 @@
+"""Judge a survey: the corrected model, what each number was and is, what does not fit and why, how sure the map is."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.fixture import Fixture
+from corlume.core.geometry import Tank
+from corlume.core.optics.correction import Correction
+from corlume.core.optics.ripple import fluctuation
+from corlume.core.survey.calibrate import LEAST_READINGS, Calibration, calibrate
+from corlume.core.survey.misfit import why
+from corlume.core.survey.record import Spot, Survey
+from corlume.core.survey.response import fixture_fields
+from corlume.core.survey.unknowns import Unknown, Unknowns
+from corlume.services.advice.survey_plan import slip_variance, slopes_at
+from corlume.services.light.fields import medium_of, par_at
+from corlume.store.tanks import StoredTank
+
+Array = NDArray[np.float64]
+DOUBTFUL = 0.6
+"""A reading that keeps less of its weight than this does not fit [-]."""
+TOLD = 1.0
+"""A number is said to differ from what was told when it does by more than so many of its standard deviations [-]."""
+
+
+@dataclass(frozen=True, slots=True)
+class Number:
+    """One number before and after, in its own unit, each with its standard deviation; and what it likely means.
+
+    ``share`` says that it is shown in percent.
+    """
+
+    key: str
+    label: str
+    told: float
+    told_sd: float
+    found: float
+    found_sd: float
+    share: bool
+    meaning: str
+    basis: str
+
+
+@dataclass(frozen=True, slots=True)
+class SpotFinding:
+    """A spot with a reading: PAR as read, predicted and corrected [umol/m2/s]; standard deviation of the corrected one
+    as a share of it; how far the reading is off what all others say, in deviations; and why it may not fit.
+    """
+
+    index: int
+    spot: Spot
+    par: float
+    predicted: float
+    corrected: float
+    sd: float
+    expected: float
+    off: float
+    fits: bool
+    reasons: tuple[str, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Findings:
+    """What a survey says: the numbers, the spots, and what a correction would be."""
+
+    numbers: tuple[Number, ...]
+    spots: tuple[SpotFinding, ...]
+    calibration: Calibration
+    correction: Correction
+
+    @property
+    def rms(self) -> tuple[float, float]:
+        """Root mean square of readings that fit over the prediction and over the corrected map, less one [-]."""
+        kept = [s for s in self.spots if s.fits]
+        return tuple(
+            math.sqrt(sum(math.log(s.par / getattr(s, by)) ** 2 for s in kept) / len(kept)) if kept else math.nan
+            for by in ("predicted", "corrected")
+        )  # type: ignore[return-value]
+
+
+def findings(stored: StoredTank, survey: Survey) -> Findings | None:
+    """Judge a survey; None while it has too few readings, or no lights."""
+    told = stored.under(None)
+    return _findings(told.lit_tank(), replace(survey, correction=None, in_use=False, name="-", note="", meter=""))
+
+
+@lru_cache(maxsize=16)
+def _findings(tank: Tank, survey: Survey) -> Findings | None:
+    read = survey.read()
+    fixtures = tuple(f for f in survey.fixtures if f.output > 0)
+    if len(read) < LEAST_READINGS or not fixtures:
+        return None
+    medium, unknowns = medium_of(tank), Unknowns(tank, fixtures)
+    spots, par = [spot for spot, _ in read], np.array([value for _, value in read])
+    points = np.array([spot.place for spot in spots])
+    jumps = fluctuations(tank, fixtures, points)
+    own = [survey.noise(spot, value, jump) for spot, value, jump in zip(spots, par.tolist(), jumps, strict=True)]
+    noise = np.sqrt(np.square(own) + slip_variance(medium, fixtures, points))
+    found = calibrate(medium, unknowns, points, par.tolist(), noise)
+    predicted = par_at(tank, fixtures, points)
+    corrected = np.exp(found.response.log_par(found.vector) + found.smooth.at(points))
+    sd = np.sqrt(found.smooth.variance(points, found.smooth.slopes))
+    left, left_sd = found.smooth.left_out()
+    # what all others say of its place, without what its own noise leaves open
+    slopes, logs = slopes_at(medium, fixtures, points), np.log(par)
+    model = found.response.log_par(found.vector)
+    rows = []
+    for i, spot in enumerate(spots):
+        fits = bool(found.trust[i] > DOUBTFUL)
+        off = float(logs[i] - math.log(corrected[i])) if fits else float(left[i])
+        others = [(spots[j], float(logs[i] - model[j])) for j in range(len(spots)) if j != i]
+        reasons = () if fits else tuple(why(survey, spot, off, slopes[i], float(jumps[i]), others))
+        rows.append(
+            SpotFinding(
+                index=i + 1,
+                spot=spot,
+                par=float(par[i]),
+                predicted=float(predicted[i]),
+                corrected=float(corrected[i]),
+                sd=float(sd[i]),
+                expected=float(np.exp(logs[i] - left[i])),
+                off=float(left[i] / left_sd[i]),
+                fits=fits,
+                reasons=reasons,
+            )
+        )
+    return Findings(_numbers(unknowns, found), tuple(rows), found, found.correction())
+
+
+def fluctuations(tank: Tank, fixtures: Sequence[Fixture], points: Array) -> Array:
+    """Standard deviation over mean of the light at points (n,) with the surface rippled [-]."""
+    parts = fixture_fields(medium_of(tank), fixtures, points)
+    each = np.array([fluctuation(f.emitter, points[:, 2], slope=tank.water.ripple, index=tank.index) for f in fixtures])
+    found: Array = np.sqrt(((parts * each) ** 2).sum(axis=0)) / np.maximum(1e-9, parts.sum(axis=0))
+    return found
+
+
+def _numbers(unknowns: Unknowns, found: Calibration) -> tuple[Number, ...]:
+    rows = []
+    for one, value, sd in zip(unknowns.all, found.vector.tolist(), found.sd.tolist(), strict=True):
+        log = one.key.startswith("output") or one.key == "lobe"
+        before, after = (math.exp(one.start), math.exp(value)) if log else (one.start, value)
+        scale = (before, after) if log else (1.0, 1.0)
+        rows.append(
+            Number(
+                key=one.key,
+                label=one.label,
+                told=before,
+                told_sd=one.prior.sd * scale[0],
+                found=after,
+                found_sd=sd * scale[1],
+                share=one.key != "water",
+                meaning=_meaning(one, before, after, sd * scale[1]),
+                basis=one.prior.basis,
+            )
+        )
+    return tuple(rows)
+
+
+def _meaning(one: Unknown, told: float, found: float, sd: float) -> str:
+    """What a number likely means, in words."""
+    if sd > 0.85 * one.prior.sd * (found if one.key.startswith("output") or one.key == "lobe" else 1.0):
+        return "The readings hardly tell it: it stays as it was told."
+    if abs(found - told) < TOLD * sd:
+        return "As it was told, within what the readings can say."
+    match one.key.partition(".")[0]:
+        case "output" if found < told:
+            return f"It gives {100 * found:.0f} % of what was told: salt or dust, its lens, age, or its true level?"
+        case "output":
+            return f"It gives {100 * found:.0f} % of what was told: stronger than its figure says, or its true level?"
+        case "return" if found < told:
+            return "Less comes back than was told: film, salt or algae on the pane, or a darker background?"
+        case "return":
+            return "More comes back than was told: a cleaner pane, or a paler background?"
+        case "water" if found > told:
+            return "The water takes more than was told: yellow, or cloudy that day?"
+        case "water":
+            return "The water is clearer than was told."
+        case "lobe" if found > told:
+            return "Beams are wider than their figure says."
+    return "Beams are narrower than their figure says."

@@ -1,0 +1,117 @@
+"""Plan a survey: which of the places that a keeper would measure tell the most, and what each number of them buys."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.fixture import Fixture
+from corlume.core.geometry import Tank
+from corlume.core.optics.field import Medium
+from corlume.core.survey.plan import choose, walking_order
+from corlume.core.survey.priors import DIGIT, METER, SLIP
+from corlume.core.survey.proposals import proposals
+from corlume.core.survey.record import Spot
+from corlume.core.survey.response import Response, fixture_fields
+from corlume.core.survey.unknowns import Unknowns
+from corlume.services.light.fields import medium_of
+from corlume.services.light.points import surfaces_of
+from corlume.store.tanks import StoredSetup, StoredTank
+
+Array = NDArray[np.float64]
+COUNTS = (8, 12, 20, 40)
+"""How many readings are offered; a meter is often rented for a week."""
+SEATS, WATER, CORAL_WEIGHT = 90, 60, 4.0
+"""Places where the map is to be sure: so many seats on rock and sand, so much water, and corals so many times over."""
+LEAST_LIGHT = 5.0
+"""Where the model says less, a reading tells of nothing but its own shade [umol/m2/s]."""
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """Spots in the order of what they tell, and what is left of the uncertainty with so many of them [-]."""
+
+    spots: tuple[Spot, ...]
+    left: Array
+
+    def first(self, count: int) -> tuple[Spot, ...]:
+        """The most telling ones, in the order in which they are walked."""
+        some = self.spots[:count]
+        places = np.array([spot.place for spot in some]).reshape(-1, 3)
+        return tuple(some[i] for i in walking_order(places))
+
+
+def plan(stored: StoredTank, setup: StoredSetup) -> Plan:
+    """What to measure under a setup as it hangs."""
+    told = stored.under(None)
+    corals = tuple(kept.value for kept in told.corals)
+    hung = tuple(told.setup(setup.id).hung)
+    lit = tuple(f for f in hung if f.output > 0)
+    return _plan(told.lit_tank(), lit, tuple(proposals(told.tank, lit, corals)),
+                 tuple(c.place for c in corals if c.place))  # fmt: skip
+
+
+@lru_cache(maxsize=8)
+def _plan(
+    tank: Tank, fixtures: tuple[Fixture, ...], spots: tuple[Spot, ...], corals: tuple[tuple[float, float, float], ...]
+) -> Plan:
+    if not fixtures:
+        return Plan((), np.zeros(1))
+    medium, unknowns = medium_of(tank), Unknowns(tank, fixtures)
+    places, weights = places_that_matter(tank, corals)
+    candidates = np.array([spot.place for spot in spots])
+    light = fixture_fields(medium, fixtures, candidates).sum(axis=0)
+    spots, candidates = tuple(s for s, par in zip(spots, light, strict=True) if par > LEAST_LIGHT), candidates[
+        light > LEAST_LIGHT
+    ]  # fmt: skip
+    response = Response.around(medium, unknowns, np.concatenate([candidates, places]))
+    slopes, count = response.jacobian(unknowns.start), len(candidates)
+    noise = METER.sd**2 + slip_variance(medium, fixtures, candidates) + (DIGIT / light[light > LEAST_LIGHT]) ** 2
+    # what each fixture gives is to be told as well: a place of its own for each, far from all others
+    apart = 1e3 * (1 + np.arange(len(fixtures)))[:, None] * np.ones(3)
+    chosen = choose(
+        candidates,
+        slopes[:count],
+        noise,
+        np.concatenate([places, apart]),
+        np.concatenate([slopes[count:], np.eye(len(unknowns.start))[: len(fixtures)]]),
+        unknowns.covariance,
+        max(COUNTS),
+        weights=np.concatenate([weights / weights.sum(), np.full(len(fixtures), 1 / len(fixtures))]),
+    )
+    return Plan(tuple(spots[i] for i in chosen.order), chosen.left)
+
+
+def places_that_matter(tank: Tank, corals: Sequence[tuple[float, float, float]]) -> tuple[Array, Array]:
+    """Where the map is to be sure: places (n, 3) of seats, of open water, and of corals, with their weights (n,)."""
+    rng = np.random.default_rng(0)
+    seats = np.concatenate([np.empty((0, 3)), *(s.points[s.free] for s in surfaces_of(tank))])
+    seats = seats[np.sort(rng.permutation(len(seats))[:SEATS])] - np.array([0.0, 0.0, 0.005])
+    low, high = np.array([0.03, 0.03, 0.1]), np.array([tank.length - 0.03, tank.width - 0.03, tank.sand_depth - 0.01])
+    water = rng.uniform(low, np.maximum(low + 0.001, high), (2 * WATER, 3))
+    water = water[~tank.in_rock(water)][:WATER]
+    own = np.array(corals).reshape(-1, 3) - np.array([0.0, 0.0, 0.005])
+    places = np.concatenate([seats, water, own])
+    weights = np.ones(len(places))
+    weights[len(places) - len(own) :] = CORAL_WEIGHT
+    return places, weights
+
+
+def slopes_at(medium: Medium, fixtures: Sequence[Fixture], points: Array) -> Array:
+    """Gradient (n, 3) of the logarithm of PAR at points (n, 3), by a step of ``SLIP`` each way [1/m]."""
+    steps = [SLIP * np.eye(3)[axis] * way for axis in range(3) for way in (1, -1)]
+    deepest = np.array([*medium.size, medium.depth])
+    moved = np.concatenate([np.clip(points + step, 0.0, deepest) for step in steps])
+    par = np.log(np.maximum(0.1, fixture_fields(medium, fixtures, moved).sum(axis=0))).reshape(3, 2, len(points))
+    found: Array = (par[:, 0] - par[:, 1]).T / (2 * SLIP)
+    return found
+
+
+def slip_variance(medium: Medium, fixtures: Sequence[Fixture], points: Array) -> Array:
+    """What a probe that stands some millimetres off adds to a reading's variance (n,), as a share of it [-]."""
+    found: Array = ((SLIP * slopes_at(medium, fixtures, points)) ** 2).sum(axis=1)
+    return np.minimum(found, 1.0)

@@ -1,0 +1,196 @@
+"""Keep surveys: planned, read spot by spot, changed, taken into use and removed."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from corlume.core.errors import Rules
+from corlume.core.optics.correction import Correction
+from corlume.core.scene import MOST, check_count
+from corlume.core.survey.record import Spot, Survey, spot_errors, value_errors
+from corlume.store.database import Database
+from corlume.store.journal import Edit, tank_scope
+from corlume.store.tables import SPOTS, SURVEY_FIXTURES, SURVEYS, Kept, found
+from corlume.store.tanks import load_tank
+
+
+@dataclass(frozen=True, slots=True)
+class StoredSurvey:
+    """A survey with the ids of its spots, in the order in which they are walked."""
+
+    id: int
+    value: Survey
+    spots: tuple[Kept[Spot], ...]
+
+    def spot(self, spot_id: int) -> Kept[Spot]:
+        """The spot of that id; ``NotFound`` otherwise."""
+        return found(self.spots, spot_id, "spot")
+
+    @property
+    def done(self) -> int:
+        """How many spots have a reading."""
+        return sum(bool(kept.value.readings) for kept in self.spots)
+
+    def next_after(self, spot_id: int | None) -> Kept[Spot] | None:
+        """The next spot that is neither read nor skipped, beginning after one and going round; None when all are."""
+        at = next((i + 1 for i, kept in enumerate(self.spots) if kept.id == spot_id), 0)
+        round_about = (*self.spots[at:], *self.spots[:at])
+        return next((k for k in round_about if not k.value.readings and not k.value.skipped), None)
+
+
+def all_surveys(db: Database, tank_id: int) -> list[StoredSurvey]:
+    """Every survey of a tank, the newest first."""
+    with db.reading() as connection:
+        load_tank(connection, tank_id)
+        kept = [_stored(connection, one) for one in SURVEYS.load(connection, tank_id)]
+    return sorted(kept, key=lambda one: (one.value.day, one.id), reverse=True)
+
+
+def open_survey(db: Database, tank_id: int, survey_id: int) -> StoredSurvey:
+    """One survey of a tank; ``NotFound`` otherwise."""
+    with db.reading() as connection:
+        return load_survey(connection, tank_id, survey_id)
+
+
+def load_survey(connection: sqlite3.Connection, tank_id: int, survey_id: int) -> StoredSurvey:
+    """One survey of a tank, from an open connection."""
+    load_tank(connection, tank_id)
+    return _stored(connection, SURVEYS.get(connection, survey_id, tank_id))
+
+
+def _stored(connection: sqlite3.Connection, kept: Kept[Survey]) -> StoredSurvey:
+    return StoredSurvey(kept.id, kept.value, SPOTS.load(connection, kept.id))
+
+
+def add_survey(db: Database, tank_id: int, survey: Survey) -> int:
+    """Write a survey down with its spots and the lights as they are set; returns its id."""
+    with db.writing() as connection:
+        stored, rules = load_tank(connection, tank_id), Rules()
+        check_count("surveys", len(SURVEYS.load(connection, tank_id)) + 1)
+        rules.errors += spot_errors(stored.tank, survey.spots, "spots.")
+        rules.finish()
+        return SURVEYS.insert(Edit(connection, tank_scope(tank_id), f"add survey {survey.name}"), survey, tank_id)
+
+
+def save_survey(db: Database, tank_id: int, survey_id: int, survey: Survey) -> None:
+    """Change what is said of a survey as a whole; its spots stay."""
+    with db.writing() as connection:
+        load_survey(connection, tank_id, survey_id)
+        SURVEYS.update(Edit(connection, tank_scope(tank_id), f"change survey {survey.name}"), survey_id, survey)
+
+
+def remove_survey(db: Database, tank_id: int, survey_id: int) -> None:
+    """Take a survey out with all its readings, to be undone."""
+    with db.writing() as connection:
+        stored = load_survey(connection, tank_id, survey_id)
+        edit = Edit(connection, tank_scope(tank_id), f"remove survey {stored.value.name}")
+        for table in (SPOTS, SURVEY_FIXTURES):
+            for kept in table.load(connection, survey_id):
+                table.delete(edit, kept.id)
+        SURVEYS.delete(edit, survey_id)
+
+
+def add_spot(db: Database, tank_id: int, survey_id: int, spot: Spot) -> int:
+    """Add a spot by hand; ``InvalidInput`` names the field. Returns its id."""
+    with db.writing() as connection:
+        stored, survey = load_tank(connection, tank_id), load_survey(connection, tank_id, survey_id)
+        rules = Rules()
+        rules.that(len(survey.spots) < MOST["spots"], "name", f"is one too many: at most {MOST['spots']} spots")
+        rules.errors += [replace(e, field=e.field.removeprefix("0.")) for e in spot_errors(stored.tank, [spot])]
+        rules.finish()
+        return SPOTS.insert(Edit(connection, tank_scope(tank_id), f"add spot {spot.name}"), spot, survey_id)
+
+
+def save_spot(db: Database, tank_id: int, survey_id: int, spot_id: int, spot: Spot, *, label: str = "") -> None:
+    """Change a spot: its place, its readings, its conditions; ``InvalidInput`` names the field."""
+    with db.writing() as connection:
+        stored, survey = load_tank(connection, tank_id), load_survey(connection, tank_id, survey_id)
+        was, rules = survey.spot(spot_id).value, Rules()
+        if was.place != spot.place:
+            rules.errors += [replace(e, field=e.field.removeprefix("0.")) for e in spot_errors(stored.tank, [spot])]
+        rules.finish()
+        edit = Edit(connection, tank_scope(tank_id), label or f"change spot {spot.name}")
+        SPOTS.update(edit, spot_id, spot)
+
+
+def remove_spot(db: Database, tank_id: int, survey_id: int, spot_id: int) -> None:
+    """Drop a spot."""
+    with db.writing() as connection:
+        spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
+        SPOTS.delete(Edit(connection, tank_scope(tank_id), f"drop spot {spot.name}"), spot_id)
+
+
+def enter(db: Database, tank_id: int, survey_id: int, spot_id: int, par: float, **conditions: object) -> Spot:
+    """Write a reading down at once, behind those that the spot has; ``InvalidInput`` names the field "par"."""
+    rules = Rules()
+    rules.errors += value_errors(par)
+    rules.finish()
+    with db.writing() as connection:
+        spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
+        read = replace(spot, readings=(*spot.readings, par), skipped=False, **conditions)  # type: ignore[arg-type]
+        SPOTS.update(Edit(connection, tank_scope(tank_id), f"read {par:g} at {spot.name}"), spot_id, read)
+        return read
+
+
+def take_back(db: Database, tank_id: int, survey_id: int, spot_id: int) -> Spot:
+    """Forget the readings of a spot, to take them again."""
+    with db.writing() as connection:
+        spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
+        edit = Edit(connection, tank_scope(tank_id), f"read {spot.name} again")
+        SPOTS.update(edit, spot_id, replace(spot, readings=(), skipped=False))
+        return spot
+
+
+def from_lux(db: Database, tank_id: int, survey_id: int, spot_id: int, lux_by_par: float) -> None:
+    """Take the last reading of a spot for one in lux, and keep what it comes to, with a note."""
+    with db.writing() as connection:
+        spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
+        if not spot.readings:
+            return
+        last = spot.readings[-1]
+        note = f"{spot.note} {last:g} lux divided by {lux_by_par:g}.".strip()
+        changed = replace(spot, readings=(*spot.readings[:-1], round(last / lux_by_par, 1)), note=note[-400:])
+        SPOTS.update(Edit(connection, tank_scope(tank_id), f"read lux at {spot.name}"), spot_id, changed)
+
+
+def bring_spots(db: Database, tank_id: int, survey_id: int, spots: Sequence[Spot]) -> None:
+    """Add spots of a table in one step; those of the same name and place get its readings behind their own."""
+    with db.writing() as connection:
+        stored, survey = load_tank(connection, tank_id), load_survey(connection, tank_id, survey_id)
+        rules = Rules()
+        rules.errors += spot_errors(stored.tank, spots, "spot ")
+        count = len(survey.spots) + len(spots)
+        rules.that(count <= MOST["spots"], "spots", f"would be {count}: at most {MOST['spots']} in a survey")
+        rules.finish()
+        edit = Edit(connection, tank_scope(tank_id), f"bring {len(spots)} spots in")
+        there = {(kept.value.name, *kept.value.place): kept for kept in survey.spots}
+        for spot in spots:
+            same = there.get((spot.name, *spot.place))
+            if same is None:
+                SPOTS.insert(edit, spot, survey_id)
+            else:
+                readings = (*same.value.readings, *spot.readings)
+                SPOTS.update(edit, same.id, replace(same.value, readings=readings, skipped=False))
+
+
+def skip(db: Database, tank_id: int, survey_id: int, spot_id: int) -> None:
+    """Pass a spot over."""
+    with db.writing() as connection:
+        spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
+        SPOTS.update(Edit(connection, tank_scope(tank_id), f"skip {spot.name}"), spot_id, replace(spot, skipped=True))
+
+
+def use_survey(db: Database, tank_id: int, survey_id: int | None, correction: Correction | None = None) -> None:
+    """Let the tank's light follow a survey's correction; with none, the prediction alone. One step of undo."""
+    with db.writing() as connection:
+        kept = SURVEYS.load(connection, tank_id)
+        name = found(kept, survey_id, "survey").value.name if survey_id is not None else ""
+        label = f"use survey {name}" if survey_id is not None else "go by the prediction alone"
+        edit = Edit(connection, tank_scope(tank_id), label)
+        for one in kept:
+            if one.id == survey_id:
+                SURVEYS.update(edit, one.id, replace(one.value, in_use=True, correction=correction))
+            elif one.value.in_use:
+                edit.update("surveys", one.id, {"in_use": 0})

@@ -1,0 +1,81 @@
+"""Spots of a survey on a view: what was read stands upright and dark, what is predicted slanted and grey."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from markupsafe import Markup
+
+from corlume.web.drawing.sheet import View
+from corlume.web.drawing.svg import el, group
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A spot with its number, its place [m], the PAR read and predicted there, and whether it does not fit."""
+
+    id: int
+    number: int
+    name: str
+    x: float
+    y: float
+    depth: float
+    read: float | None
+    predicted: float
+    doubtful: bool = False
+
+
+def draw_spots(view: View, marks: Sequence[Mark], *, here: int | None = None, numbers: bool = False) -> Markup:
+    """Spots on a view with PAR, or with their ``numbers``, beside them; ``here`` is the id of the one in hand."""
+    parts = []
+    for mark in marks:
+        v = mark.y if view.kind == "plan" else mark.depth
+        x, y = view.at(mark.x, v)
+        par = mark.predicted if mark.read is None else mark.read
+        text = str(mark.number) if numbers else f"{par:.0f}"
+        state = "read" if mark.read is not None else "told"
+        shapes = [
+            el("title", f"{mark.number}, {mark.name}"),
+            el("circle", cx=x, cy=y, r=3.2, class_="spot-dot"),
+            el("text", text, x=x + 6, y=y, dy="0.35em", class_="spot-par"),
+        ]
+        if mark.doubtful:
+            shapes.append(el("path", d=f"M{x - 6:.1f} {y - 6:.1f}l12 12m0 -12l-12 12", class_="spot-doubt"))
+        chosen = " here" if mark.id == here else ""
+        parts.append(group(shapes, class_=f"spot {state}{chosen}", data_spot=mark.id))
+    return group(parts, class_="spots")
+
+
+def draw_left_out(rows: Sequence[tuple[float, float, bool]], width: float = 300.0, height: float = 260.0) -> Markup:
+    """Readings over what all the others say of their place, both in PAR on one scale: rows of expected, read, fits."""
+    if not rows:
+        return Markup("")
+    left, bottom, top = 44.0, height - 34.0, 10.0
+    most = 1.08 * max(max(expected, read) for expected, read, _ in rows)
+    step = next((s for s in (10, 20, 50, 100, 200, 500, 1000) if most / s <= 6), 2000)
+
+    def at(expected: float, read: float) -> tuple[float, float]:
+        return left + expected / most * (width - left - 8), bottom - read / most * (bottom - top)
+
+    parts = [el("path", d=f"M{left} {top}V{bottom}H{width - 8}", class_="trade-axis")]
+    for k in range(int(most / step) + 1):
+        x, y = at(k * step, k * step)
+        parts.append(el("text", str(k * step), x=x, y=bottom + 13, class_="scale", text_anchor="middle"))
+        parts.append(el("text", str(k * step), x=left - 5, y=y, dy="0.35em", class_="scale", text_anchor="end"))
+    for factor, kind in ((1.0, "even"), (1.1, "tenth"), (1 / 1.1, "tenth")):
+        far = most / max(1.0, factor)
+        (x1, y1), (x2, y2) = at(0, 0), at(far, far * factor)
+        parts.append(el("line", x1=x1, y1=y1, x2=x2, y2=y2, class_=f"left-out-{kind}"))
+    for expected, read, fits in rows:
+        x, y = at(expected, read)
+        parts.append(el("circle", cx=x, cy=y, r=3.5, class_="left-out-dot" + ("" if fits else " doubtful")))
+    middle = (left + width) / 2
+    parts.append(el("text", "what all others say, PAR", x=middle, y=height - 6, class_="note", text_anchor="middle"))
+    turned = f"translate(11 {(top + bottom) / 2:.0f}) rotate(-90)"
+    parts.append(el("text", "read, PAR", class_="note", text_anchor="middle", transform=turned))
+    label = "Each reading over what all the others say of its place; the dashed lines are a tenth off"
+    return el(
+        "svg", Markup("").join(parts), viewBox=f"0 0 {width:.0f} {height:.0f}", class_="left-out", role="img",
+        aria_label=label,
+    )  # fmt: skip

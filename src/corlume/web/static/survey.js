@@ -1,0 +1,190 @@
+// Survey: at the tank, what is done goes into a queue of this device first, and is sent in order, once, when the
+// application answers.
+document.addEventListener("alpine:init", () => {
+  Alpine.data("survey", () => ({
+    print() {
+      window.print();
+    },
+  }));
+
+  Alpine.data("take", () => ({
+    spots: [],
+    here: 0,
+    typed: "",
+    word: "",
+    lux: false,
+    noted: "",
+    upright: true,
+    queue: [],
+    sending: false,
+    silent: false,
+
+    init() {
+      this.post = this.$el.dataset.post;
+      this.spots = JSON.parse(this.$el.dataset.spots);
+      this.key = `corlume-queue-${this.post}`;
+      this.queue = JSON.parse(localStorage.getItem(this.key) || "[]");
+      for (const act of this.queue) this.done(act);
+      const first = this.spots.findIndex((spot) => !spot.readings.length && !spot.skipped);
+      this.go(Math.max(0, first));
+      document.addEventListener("keydown", (event) => this.keyed(event));
+      window.addEventListener("online", () => this.send());
+      window.setInterval(() => this.send(), 4000);
+      this.send();
+    },
+
+    get spot() {
+      return this.spots[this.here] || { name: "", where: "", readings: [] };
+    },
+    get number() {
+      return `${this.here + 1} of ${this.spots.length}`;
+    },
+    get shownTyped() {
+      return this.typed || "-";
+    },
+    get state() {
+      const spot = this.spot;
+      const read = spot.readings.length ? `read ${spot.readings.map((value) => Math.round(value * 10) / 10).join(", ")}` : "not read yet";
+      const waits = this.queue.length ? `; ${this.queue.length} kept on this device until the application answers` : "";
+      return `${spot.skipped ? "skipped" : read}; predicted ${spot.predicted} PAR${waits}`;
+    },
+
+    go(index) {
+      this.here = index;
+      this.typed = "";
+      for (const mark of this.$el.closest(".take").querySelectorAll("[data-spot]")) {
+        mark.classList.toggle("here", Number(mark.dataset.spot) === this.spot.id);
+      }
+    },
+    onward() {
+      const count = this.spots.length;
+      for (let step = 1; step <= count; step += 1) {
+        const index = (this.here + step) % count;
+        if (!this.spots[index].readings.length && !this.spots[index].skipped) {
+          this.go(index);
+          return;
+        }
+      }
+      this.typed = "";
+      this.say("Every spot is read or skipped. What it says is below.");
+    },
+    before() {
+      this.go((this.here + this.spots.length - 1) % this.spots.length);
+    },
+    say(word, lux = false) {
+      this.word = word;
+      this.lux = lux;
+    },
+    hush() {
+      this.say("");
+    },
+
+    press(event) {
+      const { key } = event.target.closest("[data-key]")?.dataset || {};
+      if (key) this.put(key);
+    },
+    put(key) {
+      if (key === "back") this.typed = this.typed.slice(0, -1);
+      else if (this.typed.length < 7 && !(key === "." && this.typed.includes("."))) this.typed += key;
+    },
+    keyed(event) {
+      if (event.target.matches("textarea, input[type=text]") || event.ctrlKey || event.metaKey || event.altKey) return;
+      if (/^[0-9]$/.test(event.key)) this.put(event.key);
+      else if (event.key === "." || event.key === ",") this.put(".");
+      else if (event.key === "Backspace") this.put("back");
+      else if (event.key === "Enter" && !event.target.matches("button, a, summary")) this.save();
+    },
+
+    save() {
+      if (this.take()) this.onward();
+    },
+    again() {
+      if (this.take()) this.typed = "";
+    },
+    // A number that can be no reading stays where it is, to be put right.
+    take() {
+      const par = Number(this.typed);
+      if (this.typed === "" || !(par > 0)) {
+        this.say(this.typed === "" ? "Type what the meter says, then save it." : "PAR must be more than 0: a dark place reads 1 or 2.");
+        return false;
+      }
+      if (par > 200000 || par === 65535 || par === 32767) {
+        this.say(`${this.typed}: the meter is past its range, or not plugged in. Read again.`);
+        return false;
+      }
+      const now = new Date();
+      const time = `${String(now.getHours()).padStart(2, "0")}:${String(now.getMinutes()).padStart(2, "0")}`;
+      this.hush();
+      this.add({ act: "read", spot: this.spot.id, par, at: this.spot.readings.length, upright: this.upright, time });
+      return true;
+    },
+    skip() {
+      this.add({ act: "skip", spot: this.spot.id });
+      this.onward();
+    },
+    redo() {
+      this.hush();
+      this.add({ act: "redo", spot: this.spot.id });
+      this.typed = "";
+    },
+    itWasLux() {
+      this.hush();
+      this.add({ act: "lux", spot: this.asked });
+    },
+    openNote() {
+      this.noted = this.spot.note || "";
+      this.$refs.note.showModal();
+    },
+    closeNote() {
+      this.$refs.note.close();
+    },
+    saveNote() {
+      this.add({ act: "note", spot: this.spot.id, note: this.noted });
+      this.closeNote();
+    },
+
+    // What an act does to the spot, before the application has said so.
+    done(act) {
+      const spot = this.spots.find((one) => one.id === act.spot);
+      if (!spot) return;
+      if (act.act === "read" && spot.readings.length <= act.at) spot.readings.push(act.par);
+      if (act.act === "redo") spot.readings = [];
+      if (act.act === "skip") spot.skipped = true;
+      if (act.act === "read" || act.act === "redo") spot.skipped = false;
+      if (act.act === "note") spot.note = act.note;
+    },
+    add(act) {
+      this.done(act);
+      this.queue.push(act);
+      this.keep();
+      this.send();
+    },
+    keep() {
+      localStorage.setItem(this.key, JSON.stringify(this.queue));
+    },
+    async send() {
+      if (this.sending || !this.queue.length) return;
+      this.sending = true;
+      while (this.queue.length) {
+        const act = this.queue[0];
+        const { ok, answer, silent } = await talk(`${this.post}/act`, act, "");
+        if (silent) break;
+        this.queue.shift();
+        this.keep();
+        const spot = this.spots.find((one) => one.id === act.spot);
+        if (ok && spot && !this.queue.some((one) => one.spot === act.spot)) Object.assign(spot, answer);
+        if (ok && answer.word) {
+          this.asked = act.spot;
+          this.say(`${spot.name}: ${answer.word}`, Boolean(answer.lux));
+        }
+        if (!ok) this.refused(act, spot, answer);
+      }
+      this.sending = false;
+    },
+    // The application would not have it: the spot is as before, and the number is shown for the keeper to decide.
+    refused(act, spot, answer) {
+      if (spot && act.act === "read") spot.readings = spot.readings.filter((_, index) => index !== act.at);
+      this.say(`${spot ? spot.name : "A spot"}${act.par ? `, ${act.par}` : ""}: not kept. ${answer.message}`);
+    },
+  }));
+});
