@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import sqlite3
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
@@ -18,9 +17,22 @@ from corlume.core.judgement.wanted import WantedZone
 from corlume.core.optics.correction import Correction
 from corlume.core.scene import Coral, Running, Scene, Setup, shaded
 from corlume.core.surroundings import Surroundings
+from corlume.core.survey.record import Survey
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
 from corlume.store.rows import row_of, thing_of
-from corlume.store.tables import BRACES, CORALS, FIXTURES, OF_SCENE, ROCKS, SETUPS, WANTED, Kept, NotFound, found
+from corlume.store.tables import (
+    BRACES,
+    CORALS,
+    FIXTURES,
+    OF_SCENE,
+    ROCKS,
+    SETUPS,
+    SURVEYS,
+    WANTED,
+    Kept,
+    NotFound,
+    found,
+)
 
 T = TypeVar("T")
 
@@ -68,7 +80,12 @@ class StoredTank:
     corals: tuple[Kept[Coral], ...]
     wanted: tuple[Kept[WantedZone], ...] = ()
     surroundings: Surroundings = field(default_factory=Surroundings)
-    correction: Correction | None = None
+    survey: Survey | None = None
+
+    @property
+    def correction(self) -> Correction | None:
+        """What the survey in use corrects of its light."""
+        return self.survey.correction if self.survey else None
 
     def setup(self, setup_id: int | None = None) -> StoredSetup:
         """The setup of that id, or the one in use; ``NotFound`` otherwise."""
@@ -99,15 +116,16 @@ class StoredTank:
         """
         return shaded(self.tank, [kept.value for kept in self.corals if kept.id != but]).corrected(self.correction)
 
-    def under(self, correction: Correction | None) -> StoredTank:
-        """The same under another correction, or as it is predicted without one."""
+    def under(self, survey: Survey | None) -> StoredTank:
+        """The same with another survey in use, or as it is predicted without one."""
+        correction = survey.correction if survey else None
 
         def hung(setup: StoredSetup) -> tuple[Kept[Fixture], ...]:
             found = zip(setup.fixtures, measured(setup.hung, correction), strict=True)
             return tuple(replace(kept, value=fixture) for kept, fixture in found)
 
         setups = (replace(setup, fixtures=hung(setup)) for setup in self.setups)
-        return replace(self, correction=correction, setups=tuple(setups))
+        return replace(self, survey=survey, setups=tuple(setups))
 
     def scene(self) -> Scene:
         """The tank as one scene, for checks and for export; without what only its own station loads."""
@@ -136,7 +154,7 @@ def unstored(scene: Scene) -> StoredTank:
         corals=kept(scene.corals),
         wanted=kept(scene.wanted),
         surroundings=scene.surroundings,
-    ).under(scene.correction)
+    ).under(next((survey for survey in scene.surveys if survey.in_use), None))
 
 
 def list_tanks(connection: sqlite3.Connection) -> tuple[list[StoredTank], list[Unreadable]]:
@@ -196,15 +214,13 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
         corals=CORALS.load(connection, tank_id),
         wanted=WANTED.load(connection, tank_id),
         surroundings=thing_of(Surroundings, row),
-    ).under(correction_in_use(connection, tank_id))
+    ).under(survey_in_use(connection, tank_id))
 
 
-def correction_in_use(connection: sqlite3.Connection, tank_id: int) -> Correction | None:
-    """What the survey in use corrects of a tank's light, or None."""
-    row = connection.execute(
-        "SELECT correction FROM surveys WHERE tank_id = ? AND in_use = 1 AND correction IS NOT NULL", (tank_id,)
-    ).fetchone()
-    return Correction.of_plain(json.loads(row["correction"])) if row else None
+def survey_in_use(connection: sqlite3.Connection, tank_id: int) -> Survey | None:
+    """The survey that a tank's light follows, or None."""
+    row = connection.execute("SELECT id FROM surveys WHERE tank_id = ? AND in_use = 1", (tank_id,)).fetchone()
+    return SURVEYS.get(connection, row["id"], tank_id).value if row else None
 
 
 def add_tank(connection: sqlite3.Connection, scene: Scene, label: str | None) -> int:

@@ -8,7 +8,7 @@ cm or inches.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -34,7 +34,9 @@ COVERED_GOOD, COVERED_FAIR = 0.7, 0.4
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """One judgement. ``value`` is ready to print with its unit; ``reason`` says why, ``school`` whose rule it is."""
+    """One judgement. ``value`` is ready to print with its unit; ``reason`` says why, ``school`` whose rule it is;
+    ``may`` are the grades that it could have as well, as far as the light is sure.
+    """
 
     key: str
     title: str
@@ -44,6 +46,12 @@ class Verdict:
     school: str
     improve: str
     lengths: dict[str, float] = field(default_factory=dict)
+    may: tuple[Grade, ...] = ()
+
+    def in_doubt(self, others: Iterable[Verdict]) -> Verdict:
+        """The same, saying which other grades it has when the light is what it could be as well."""
+        found = {one.grade for one in others if one.key == self.key} - {self.grade, "plain"}
+        return replace(self, may=tuple(grade for grade in WORSE if grade in found))
 
 
 @dataclass(frozen=True, slots=True)

@@ -36,20 +36,22 @@ def why(
     if LUX[0] <= math.exp(off) <= LUX[1]:
         found.append(
             f"it is {math.exp(off):.0f} times what the model says: lux and not PAR? "
-            f"Divided by {LUX_BY_PAR:.0f}, as of sunlight, it would be {(spot.median or 0) / LUX_BY_PAR:.0f}"
+            f"Divided by {LUX_BY_PAR:.0f}, as of sunlight, it would be {(spot.median or 0) / LUX_BY_PAR:.0f}."
         )
     steep = float(np.abs(slope).max()) * BY_HAND
     if steep > 0.5 * abs(off):
         change = 100 * (math.exp(steep) - 1)
-        found.append(f"light changes by {change:.0f} % within 3 cm here: an edge of shade or of a beam")
+        found.append(f"light changes by {change:.0f} % within 3 cm here: an edge of shade or of a beam.")
     like = [other.name for other, left in others if abs(left) < NEAR]
     if like and abs(off) > 3 * NEAR:
         found.append(f"it would fit {' or '.join(like[:2])}: taken at another spot?")
     if not spot.upright and -0.5 < off < 0:
-        found.append("the probe was in the hand: leaned by 30 degrees it reads 13 % less and more, away from the light")
+        found.append(
+            "the probe was in the hand: leaned by 30 degrees it reads 13 % less and more, away from the light."
+        )
     if (spot.pumps or survey.pumps) == "on" and fluctuation * 0.5 > abs(off):
         jump = 100 * fluctuation
-        found.append(f"the surface is rippled, and light here jumps by {jump:.0f} %: read it several times")
+        found.append(f"the surface is rippled, and light here jumps by {jump:.0f} %: read it several times.")
     if spot.spread > 0.15:
-        found.append(f"its readings differ by {100 * spot.spread:.0f} % among themselves")
-    return found or ["nothing in the model says why: read it again, or say what stands there"]
+        found.append(f"its readings differ by {100 * spot.spread:.0f} % among themselves.")
+    return found or ["nothing in the model says why: read it again, or say what stands there."]

@@ -11,18 +11,20 @@ from corlume.core.optics.correction import Scale, likeness
 from corlume.core.survey.smooth import USUAL_LENGTH, USUAL_SPREAD
 
 Array = NDArray[np.float64]
+SWEEPS = 4
+"""How often each reading is chosen anew at most."""
 USUAL = Scale(USUAL_SPREAD, USUAL_LENGTH)
 
 
 @dataclass(frozen=True, eq=False)
 class Choice:
-    """Candidates in the order of what they tell, and what each number of readings leaves.
+    """Candidates that together tell the most, and what each number of readings leaves.
 
     Parameters
     ----------
-    order : indices (k,) of the candidates, the most telling first.
+    order : indices (k,) of the candidates.
     left : (k + 1,) standard deviation of the map where it matters, root of the mean variance, with none, one, two ...
-        readings [-].
+        readings that are chosen one after the other [-].
     """
 
     order: list[int]
@@ -56,24 +58,43 @@ def choose(
 
     Notes
     -----
-    Greedy: of submodular gains such as these that is within 1 - 1/e of the best choice. A candidate can be chosen
-    twice only where nothing else tells more; it is not offered again.
+    Greedy, and then each in turn against all others; no candidate twice.
     """
     points, slopes = np.concatenate([candidates, places]), np.concatenate([candidate_slopes, place_slopes])
     whole = slopes @ covariance @ slopes.T + likeness(points, points, scale)
     m, order = len(candidates), list[int]()
     share = np.full(len(places), 1 / len(places)) if weights is None else weights / weights.sum()
     left = [float(np.sqrt(share @ np.diag(whole)[m:]))]
+    known = whole.copy()
     for k in range(min(count, m)):
-        spread = np.diag(whole)[:m] + noise
-        gain = share @ whole[m:, :m] ** 2 / spread
-        gain[order] = -np.inf
-        best = k if k < fixed else int(gain.argmax())
+        best = k if k < fixed else _best(known, noise, share, order, m)
         order.append(best)
-        column = whole[:, best].copy()
-        whole -= np.outer(column, column) / spread[best]
-        left.append(float(np.sqrt(share @ np.maximum(0.0, np.diag(whole)[m:]))))
-    return Choice(order, np.array(left))
+        column = known[:, best].copy()
+        known -= np.outer(column, column) / (column[best] + noise[best])
+        left.append(float(np.sqrt(share @ np.maximum(0.0, np.diag(known)[m:]))))
+    return Choice(_exchanged(order, fixed, whole, noise, share), np.array(left))
+
+
+def _exchanged(order: list[int], fixed: int, whole: Array, noise: Array, share: Array) -> list[int]:
+    """Take each reading back in turn and choose anew in its place, as long as that leaves less."""
+    m = len(noise)
+    for _ in range(SWEEPS):
+        was = list(order)
+        for i in range(fixed, len(order)):
+            others = order[:i] + order[i + 1 :]
+            own = whole[np.ix_(others, others)] + np.diag(noise[others])
+            known = whole - whole[:, others] @ np.linalg.solve(own, whole[others])
+            order[i] = _best(known, noise, share, others, m)
+        if order == was:
+            break
+    return order
+
+
+def _best(known: Array, noise: Array, share: Array, taken: list[int], m: int) -> int:
+    """The candidate that takes most variance off the places, under the covariance that is left."""
+    gain = share @ known[m:, :m] ** 2 / (np.diag(known)[:m] + noise)
+    gain[taken] = -np.inf
+    return int(gain.argmax())
 
 
 def walking_order(points: Array) -> list[int]:

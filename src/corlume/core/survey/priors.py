@@ -33,14 +33,14 @@ EACH = Prior(0.12, "one lamp from the next: age, salt, dust, the true level of i
 WORN = 0.5
 """Of what an answer about age and dirt takes, so much again is not known, as a share of its logarithm [-]."""
 LOBE_FILE = Prior(0.03, "lobe from a photometry file")
-LOBE_TOLD = Prior(0.06, "lobe as one figure: a beam is no cos^m, and makers round to 10 degrees")
+LOBE_TOLD = Prior(0.05, "lobe as one figure: a beam is no cos^m, and makers round to 10 degrees")
 """Width of the lobe, common to all fixtures."""
-GLASS = Prior(0.06, "clear glass by Fresnel; salt, algae and scratches take what they take")
+GLASS = Prior(0.04, "clear glass by Fresnel; salt, algae and scratches take what they take")
 PLAIN = Prior(0.15, "film, paint and algae are told by eye")
-DARK = Prior(0.04, "dark background: sends back next to nothing")
+DARK = Prior(0.03, "dark background: sends back next to nothing")
 """Return of a pane; ``DARK`` where it is below ``DARK_BELOW``."""
 DARK_BELOW = 0.2
-CDOM = Prior(0.03, "yellow of the water told by eye: so much, or half of what was told if that is more [1/m]")
+CDOM = Prior(0.02, "yellow of the water told by eye: so much, or half of what was told if that is more [1/m]")
 ATTENUATION = Prior(0.04, "loss told by eye: so much, or half of what was told if that is more [1/m]")
 MODEL = Prior(0.03, "what rock, corals and bodies of fixtures are in truth beside their blocks")
 """What no unknown above can explain, at any place."""

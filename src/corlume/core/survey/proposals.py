@@ -79,8 +79,8 @@ def _fixtures(tank: Tank, fixtures: Sequence[Fixture]) -> Iterator[Proposal]:
 
 def _water(tank: Tank) -> Iterator[Proposal]:
     """Sand, mid-water and the rest at 15 cm, on a grid of a hand's breadth or two."""
-    across = max(3, min(9, round(tank.length / 0.25)))
-    deep = max(2, min(5, round(tank.width / 0.25)))
+    across = max(3, min(9, round(tank.length / 0.19)))
+    deep = max(2, min(5, round(tank.width / 0.17)))
     sides = {0: "front", deep - 1: "back"}
     levels = [("Sand", tank.sand_depth - OVER, "on the sand"), ("15 cm down", SHALLOW, "15 cm down"),
               ("Mid-water", 0.5 * tank.sand_depth, "half way down")]  # fmt: skip

@@ -26,6 +26,8 @@ MOST_PAR = 5000.0
 OVERFLOW = (32767.0, 65535.0)
 """What meters show when they are past their range."""
 MOST_VALUES = 50
+DOUBTFUL_NOISE = 0.04
+"""A reading whose variance was raised to more than this does not fit [-]."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,6 +135,11 @@ class Survey:
         """The spots with a reading, each with its PAR [umol/m2/s]."""
         found = ((spot, self.par(spot)) for spot in self.spots)
         return [(spot, par) for spot, par in found if par is not None]
+
+    def doubts(self, index: int) -> bool:
+        """Whether the reading of that index among those read did not fit when the correction was worked out."""
+        noise = self.correction.noise if self.correction else ()
+        return index < len(noise) and noise[index] > DOUBTFUL_NOISE
 
     def noise(self, spot: Spot, par: float, fluctuation: float) -> float:
         """Standard deviation of a spot's reading, as a share of it [-].

@@ -20,7 +20,7 @@ LENGTHS = (0.08, 0.12, 0.18, 0.27, 0.4)
 """Length scales that are tried [m]: the last spans most tanks."""
 SPREADS = (0.005, 0.01, 0.015, 0.022, 0.033, 0.05, 0.075, 0.11, 0.17)
 """Standard deviations that are tried [-]."""
-USUAL_SPREAD, SPREAD_SD = 0.02, 0.9
+USUAL_SPREAD, SPREAD_SD = 0.018, 0.9
 USUAL_LENGTH, LENGTH_SD = 0.2, 0.6
 """What is expected of both before the readings speak: logarithms are normal about it."""
 

@@ -24,6 +24,7 @@ from corlume.services.advice.coral_sites import coral_change
 from corlume.services.light.fields import judged_planes, open_plane, par_in, ring_planes
 from corlume.services.light.points import same_tank, surfaces_of
 from corlume.services.light.spill import spilled
+from corlume.services.light.sure import doubts
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
@@ -70,6 +71,15 @@ def verdicts(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) ->
     if placed.placed:
         found.insert(-1, coral_verdict(placed.placed, [(m.coral.card.name, m.after, m.miss) for m in placed.stay_out]))
     return found
+
+
+def verdicts_in_doubt(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> list[Verdict]:
+    """The same, each saying which grade it could have as well: judged again with fixtures a standard deviation off."""
+    found, others = verdicts(stored, fixtures, intent), list[Verdict]()
+    for factors in doubts(same_tank(stored.under(None).lit_tank()), fixtures, stored.survey):
+        off = [replace(f, measured=f.measured * k) for f, k in zip(fixtures, factors, strict=True)]
+        others += verdicts(stored, off, intent)
+    return [verdict.in_doubt(others) for verdict in found]
 
 
 def told(stored: StoredTank, case: Case) -> list[Verdict]:

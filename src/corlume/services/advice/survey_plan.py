@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
 from corlume.core.optics.field import Medium
-from corlume.core.survey.plan import choose, walking_order
+from corlume.core.survey.plan import Choice, choose, walking_order
 from corlume.core.survey.priors import DIGIT, METER, SLIP
 from corlume.core.survey.proposals import proposals
 from corlume.core.survey.record import Spot
@@ -25,65 +25,90 @@ from corlume.store.tanks import StoredSetup, StoredTank
 Array = NDArray[np.float64]
 COUNTS = (8, 12, 20, 40)
 """How many readings are offered; a meter is often rented for a week."""
-SEATS, WATER, CORAL_WEIGHT = 90, 60, 4.0
+SEATS, WATER, CORAL_WEIGHT = 60, 90, 2.0
 """Places where the map is to be sure: so many seats on rock and sand, so much water, and corals so many times over."""
+FIXTURES_COUNT = 0.5
+"""What all fixtures together count beside the map [-]."""
 LEAST_LIGHT = 5.0
 """Where the model says less, a reading tells of nothing but its own shade [umol/m2/s]."""
 
 
 @dataclass(frozen=True, eq=False)
-class Plan:
-    """Spots in the order of what they tell, and what is left of the uncertainty with so many of them [-]."""
+class Offer:
+    """What can be measured under some lights, ready to be chosen from.
+
+    Parameters
+    ----------
+    spots : proposals where there is light to read; ``points`` (m, 3) their places, ``noise`` (m,) their variances.
+    places, weights : where the map is to be sure (t, 3), and how much each place counts (t,).
+    slopes : how the logarithm of PAR follows the unknowns, at spots and places (m + t, p).
+    covariance : prior of the unknowns (p, p).
+    """
 
     spots: tuple[Spot, ...]
-    left: Array
+    points: Array
+    noise: Array
+    places: Array
+    weights: Array
+    slopes: Array
+    covariance: Array
 
-    def first(self, count: int) -> tuple[Spot, ...]:
-        """The most telling ones, in the order in which they are walked."""
-        some = self.spots[:count]
+    def chosen(self, count: int) -> Choice:
+        """The readings that together tell the most."""
+        m = len(self.spots)
+        return choose(
+            self.points, self.slopes[:m], self.noise, self.places, self.slopes[m:], self.covariance, count,
+            weights=self.weights,
+        )  # fmt: skip
+
+    def plan(self, count: int) -> tuple[Spot, ...]:
+        """So many spots, in the order in which they are walked."""
+        some = [self.spots[i] for i in self.chosen(count).order] if self.spots else []
         places = np.array([spot.place for spot in some]).reshape(-1, 3)
         return tuple(some[i] for i in walking_order(places))
 
+    def left(self) -> dict[int, float]:
+        """Standard deviation of the map where it matters, with none and with each number of readings offered [-]."""
+        if not self.spots:
+            return {}
+        left = self.chosen(max(COUNTS)).left
+        return {count: float(left[count]) for count in (0, *COUNTS) if count < len(left)}
 
-def plan(stored: StoredTank, setup: StoredSetup) -> Plan:
-    """What to measure under a setup as it hangs."""
+
+def offer(stored: StoredTank, setup: StoredSetup) -> Offer:
+    """What can be measured under a setup as it hangs."""
     told = stored.under(None)
     corals = tuple(kept.value for kept in told.corals)
-    hung = tuple(told.setup(setup.id).hung)
-    lit = tuple(f for f in hung if f.output > 0)
-    return _plan(told.lit_tank(), lit, tuple(proposals(told.tank, lit, corals)),
-                 tuple(c.place for c in corals if c.place))  # fmt: skip
+    lit = tuple(f for f in told.setup(setup.id).hung if f.output > 0)
+    return _offer(told.lit_tank(), lit, tuple(proposals(told.tank, lit, corals)),
+                  tuple(c.place for c in corals if c.place))  # fmt: skip
 
 
 @lru_cache(maxsize=8)
-def _plan(
+def _offer(
     tank: Tank, fixtures: tuple[Fixture, ...], spots: tuple[Spot, ...], corals: tuple[tuple[float, float, float], ...]
-) -> Plan:
+) -> Offer:
+    none = np.empty((0, 3))
     if not fixtures:
-        return Plan((), np.zeros(1))
+        return Offer((), none, none[0:0, 0], none, none[0:0, 0], none, none)
     medium, unknowns = medium_of(tank), Unknowns(tank, fixtures)
+    points = np.array([spot.place for spot in spots]).reshape(-1, 3)
+    light = fixture_fields(medium, fixtures, points).sum(axis=0)
+    lit = light > LEAST_LIGHT
+    spots, points, light = tuple(s for s, keep in zip(spots, lit, strict=True) if keep), points[lit], light[lit]
     places, weights = places_that_matter(tank, corals)
-    candidates = np.array([spot.place for spot in spots])
-    light = fixture_fields(medium, fixtures, candidates).sum(axis=0)
-    spots, candidates = tuple(s for s, par in zip(spots, light, strict=True) if par > LEAST_LIGHT), candidates[
-        light > LEAST_LIGHT
-    ]  # fmt: skip
-    response = Response.around(medium, unknowns, np.concatenate([candidates, places]))
-    slopes, count = response.jacobian(unknowns.start), len(candidates)
-    noise = METER.sd**2 + slip_variance(medium, fixtures, candidates) + (DIGIT / light[light > LEAST_LIGHT]) ** 2
+    response = Response.around(medium, unknowns, np.concatenate([points, places]))
     # what each fixture gives is to be told as well: a place of its own for each, far from all others
     apart = 1e3 * (1 + np.arange(len(fixtures)))[:, None] * np.ones(3)
-    chosen = choose(
-        candidates,
-        slopes[:count],
-        noise,
-        np.concatenate([places, apart]),
-        np.concatenate([slopes[count:], np.eye(len(unknowns.start))[: len(fixtures)]]),
-        unknowns.covariance,
-        max(COUNTS),
-        weights=np.concatenate([weights / weights.sum(), np.full(len(fixtures), 1 / len(fixtures))]),
+    return Offer(
+        spots=spots,
+        points=points,
+        noise=METER.sd**2 + slip_variance(medium, fixtures, points) + (DIGIT / light) ** 2,
+        places=np.concatenate([places, apart]),
+        weights=np.concatenate([weights / weights.sum(), np.full(len(fixtures), FIXTURES_COUNT / len(fixtures))]),
+        slopes=np.concatenate([response.jacobian(unknowns.start), np.eye(len(unknowns.start))[: len(fixtures)]]),
+        covariance=unknowns.covariance,
     )
-    return Plan(tuple(spots[i] for i in chosen.order), chosen.left)
 
 
 def places_that_matter(tank: Tank, corals: Sequence[tuple[float, float, float]]) -> tuple[Array, Array]:

@@ -15,11 +15,13 @@ from corlume.core.judgement.targets import Band
 from corlume.core.memory import remembered
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.ripple import fluctuation
+from corlume.core.survey.record import Survey
 from corlume.services.light.fields import Plane, part_of, slice_plane, total_of
 from corlume.services.light.points import Place, PlaneSpec, SliceKind, points_of
+from corlume.services.light.sure import sure_at
 
 Array = NDArray[np.float64]
-Layer = Literal["par", "scalar", "share", "shadow", "soft", "fluctuation"]
+Layer = Literal["par", "scalar", "share", "shadow", "soft", "fluctuation", "sure", "told", "change"]
 LAYERS: dict[Layer, str] = {
     "par": "PAR",
     "scalar": "PAR on a sphere",
@@ -27,7 +29,12 @@ LAYERS: dict[Layer, str] = {
     "shadow": "What rock, corals and braces take",
     "soft": "Softness of shade",
     "fluctuation": "Ripple fluctuation",
+    "sure": "How sure it is",
+    "told": "PAR predicted, without the survey",
+    "change": "What the survey changes",
 }
+OF_SURVEY = ("told", "change")
+"""Layers that want a survey in use."""
 PLATE = 0.5
 """A plate's radius as a share of its height over the place that it shades, for the layer "soft" [-]."""
 PARTS = tuple(
@@ -37,6 +44,19 @@ PARTS = tuple(
 """Bands of the layers that show percentages."""
 SHADES = tuple(replace(band, key=f"part-{len(PARTS) - 1 - k}") for k, band in enumerate(PARTS))
 """The same for shadow, where more is darker."""
+DOUBTS = tuple(
+    Band(f"part-{k}", f"{low} to {high} %" if high < 100 else f"{low} % and more", low, high if high < 100 else 1e3)
+    for k, (low, high) in enumerate(((0, 5), (5, 10), (10, 20), (20, 30), (30, 100)))
+)
+"""Bands of the standard deviation of PAR."""
+CHANGES = tuple(
+    Band(f"diff-{k}", words, low, high)
+    for k, (words, low, high) in enumerate((
+        ("darker by 20 % and more", -1e3, -20.0), ("darker by 7 to 20 %", -20.0, -7.0), ("within 7 %", -7.0, 7.0),
+        ("brighter by 7 to 20 %", 7.0, 20.0), ("brighter by 20 % and more", 20.0, 1e4),
+    ))
+)  # fmt: skip
+"""Bands of what a survey changes."""
 FLUCTUATIONS = tuple(
     Band(f"part-{k}", f"{low} to {high} %" if high < 100 else f"{low} % and more", low, high if high < 100 else 1e3)
     for k, (low, high) in enumerate(((0, 2), (2, 5), (5, 10), (10, 20), (20, 100)))
@@ -63,6 +83,8 @@ def layer_plane(
     match layer:
         case "par":
             return plane
+        case "sure" | "told" | "change":
+            raise ValueError(f"the layer {layer} wants the tank as it was told")
         case "scalar":
             shown = total_of(tank, fixtures, spec, sensor="scalar")
             return Plane(plane.u, plane.v, np.where(np.isfinite(whole), shown, np.nan))
@@ -77,6 +99,32 @@ def layer_plane(
             part = whole * _fluctuation_over(tank, fixtures, spec)
     share = 100 * part / np.where(whole > 0, whole, np.inf)
     return Plane(plane.u, plane.v, np.where(np.isfinite(plane.par), share, np.nan))
+
+
+def survey_plane(
+    tank: Tank,
+    fixtures: Sequence[Fixture],
+    told: Tank,
+    survey: Survey | None,
+    kind: SliceKind,
+    at: float,
+    layer: Layer,
+    *,
+    coarse: bool = False,
+) -> Plane:
+    """A slice of a layer that holds the light against what was told: the standard deviation of PAR in percent, PAR as
+    it was told, or what a survey changes of it in percent.
+    """
+    bare = [replace(f, measured=1.0) for f in fixtures]
+    if layer == "told":
+        return slice_plane(told, bare, kind, at, coarse=coarse)
+    now = slice_plane(tank, fixtures, kind, at, coarse=coarse)
+    if layer == "change":
+        before = slice_plane(told, bare, kind, at, coarse=coarse).par
+        return Plane(now.u, now.v, 100 * (now.par / np.where(before > 0, before, np.nan) - 1))
+    found = sure_at(told, fixtures, PlaneSpec(kind, at, coarse), survey)
+    sd = np.zeros_like(now.par) if found is None else 100 * found.sd.reshape(now.par.shape)
+    return Plane(now.u, now.v, np.where(np.isfinite(now.par), sd, np.nan))
 
 
 def _fluctuation_over(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:

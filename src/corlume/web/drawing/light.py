@@ -75,7 +75,7 @@ def _fill_rock(par: Array) -> Array:
 
 
 def _band(generator: ContourGenerator, key: str, low: float, high: float) -> Markup:
-    polygons, offsets = cast(_Filled, generator.filled(low if low > 0 else -1.0, min(high, 1e6)))
+    polygons, offsets = cast(_Filled, generator.filled(low or -1.0, min(high, 1e6)))
     pieces = [
         points[a:b] for points, starts in zip(polygons, offsets, strict=True) for a, b in pairwise(starts.tolist())
     ]

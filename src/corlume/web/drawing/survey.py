@@ -30,15 +30,17 @@ def draw_spots(view: View, marks: Sequence[Mark], *, here: int | None = None, nu
     """Spots on a view with PAR, or with their ``numbers``, beside them; ``here`` is the id of the one in hand."""
     parts = []
     for mark in marks:
-        v = mark.y if view.kind == "plan" else mark.depth
-        x, y = view.at(mark.x, v)
+        u, v = {"plan": (mark.x, mark.y), "front": (mark.x, mark.depth), "side": (mark.y, mark.depth)}[view.kind]
+        x, y = view.at(u, v)
         par = mark.predicted if mark.read is None else mark.read
         text = str(mark.number) if numbers else f"{par:.0f}"
+        # beside the right pane the number stands to the left
+        side, anchor = (-1, "end") if x + 34 > view.right else (1, None)
         state = "read" if mark.read is not None else "told"
         shapes = [
             el("title", f"{mark.number}, {mark.name}"),
             el("circle", cx=x, cy=y, r=3.2, class_="spot-dot"),
-            el("text", text, x=x + 6, y=y, dy="0.35em", class_="spot-par"),
+            el("text", text, x=x + side * 6, y=y, dy="0.35em", class_="spot-par", text_anchor=anchor),
         ]
         if mark.doubtful:
             shapes.append(el("path", d=f"M{x - 6:.1f} {y - 6:.1f}l12 12m0 -12l-12 12", class_="spot-doubt"))

@@ -14,7 +14,7 @@ from corlume.formats.measure import Measure
 from corlume.services.advice.coral_sites import coral_change
 from corlume.services.keeping import hung_fixtures, setups, shelf, tanks
 from corlume.services.light.fields import first_look
-from corlume.services.light.layers import LAYERS, Layer
+from corlume.services.light.layers import LAYERS, OF_SURVEY, Layer
 from corlume.services.light.points import Place
 from corlume.store.database import Database
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -106,7 +106,7 @@ def _page(
         "parts": parts,
         "frame": chart_view.frame(stored, sheet, measure),
         "panel": chart_view.panel(stored, shown, selected, measure),
-        "layers": LAYERS,
+        "layers": {key: name for key, name in LAYERS.items() if stored.survey or key not in OF_SURVEY},
         "entries": shelf.entries(db),
         "snap": 0.01 if measure.unit == "cm" else 0.0127,
         "meant": in_words(shown.intent.meant(stored.targets.stocking)),

@@ -18,15 +18,28 @@ from corlume.core.optics.wear import questions
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
-from corlume.services.advice.judge import rings, verdicts
+from corlume.services.advice.judge import rings, verdicts, verdicts_in_doubt
 from corlume.services.light.fields import Plane, slice_plane
-from corlume.services.light.layers import FLUCTUATIONS, LAYERS, PARTS, SHADES, Layer, layer_plane
-from corlume.services.light.points import Place, same_tank
+from corlume.services.light.layers import (
+    CHANGES,
+    DOUBTS,
+    FLUCTUATIONS,
+    LAYERS,
+    OF_SURVEY,
+    PARTS,
+    SHADES,
+    Layer,
+    layer_plane,
+    survey_plane,
+)
+from corlume.services.light.points import Place, PlaneSpec, same_tank
 from corlume.services.light.probe import Reading, read_probe
+from corlume.services.light.sure import Sure, sure_at
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe
 from corlume.web.drawing.light import draw_light
-from corlume.web.drawing.sheet import Sheet, lay_out
+from corlume.web.drawing.sheet import Sheet, View, lay_out
+from corlume.web.drawing.survey import Mark, draw_spots
 from corlume.web.drawing.tank import draw_caption, draw_frame, draw_rock
 from corlume.web.page import templates
 
@@ -60,16 +73,24 @@ def moving_parts(
     tank, targets = same_tank(stored.lit_tank()), stored.targets
     fixtures = setup.hung
     chosen = next((i for i, kept in enumerate(setup.fixtures) if kept.id == selected), None)
-    bands = {"share": PARTS, "shadow": SHADES, "soft": PARTS, "fluctuation": FLUCTUATIONS}.get(layer) or targets.bands()
-    planes = [
-        layer_plane(tank, fixtures, view.kind, at, layer, chosen, coarse=coarse)
-        for view, at in zip(sheet.views(), _slices(probe), strict=True)
-    ]
+    bands = BANDS.get(layer) or targets.bands()
+    if layer in ("sure", *OF_SURVEY):
+        told = same_tank(stored.under(None).lit_tank())
+        planes = [
+            survey_plane(tank, fixtures, told, stored.survey, view.kind, at, layer, coarse=coarse)
+            for view, at in zip(sheet.views(), _slices(probe), strict=True)
+        ]
+    else:
+        planes = [
+            layer_plane(tank, fixtures, view.kind, at, layer, chosen, coarse=coarse)
+            for view, at in zip(sheet.views(), _slices(probe), strict=True)
+        ]
     parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure, coarse=coarse)
     parts |= _marked(sheet, setup, probe, selected)
     if not coarse:
         parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=_title(layer, chosen))
-    judged = verdicts(stored, fixtures, setup.intent) if fixtures else []
+    judge = verdicts if coarse else verdicts_in_doubt
+    judged = judge(stored, fixtures, setup.intent) if fixtures else []
     parts["verdicts"] = templates.get_template("chart/verdicts.html").render(verdicts=judged, measure=measure)
     if not coarse:
         parts["rings"] = _rings(stored, setup, measure) if fixtures else ""
@@ -99,12 +120,18 @@ def first_parts(
         slice_plane(tank, fixtures, view.kind, at, coarse=True)
         for view, at in zip(sheet.views(), _slices(probe), strict=True)
     ]
-    parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure) | _marked(sheet, setup, probe, selected)
+    parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure, first=True) | _marked(
+        sheet, setup, probe, selected
+    )
     parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title="")
     parts |= {"verdicts": FIRST_LOOK, "rings": ""}
     return parts
 
 
+BANDS = {
+    "share": PARTS, "shadow": SHADES, "soft": PARTS, "fluctuation": FLUCTUATIONS, "sure": DOUBTS, "change": CHANGES,
+}  # fmt: skip
+"""Bands of the layers that show percentages."""
 FIRST_LOOK = (
     '<p class="verdict-empty">A first look, without the light that sand and rock send back. '
     "All of it follows, with the figures.</p>"
@@ -127,19 +154,27 @@ def _drawn(
     measure: Measure,
     *,
     coarse: bool = False,
+    first: bool = False,
 ) -> dict[str, str]:
-    """Light and rock in the views, what hangs where in numbers, and what the probe reads."""
+    """Light and rock in the views, what hangs where in numbers, and what the probe reads; at first without how sure
+    that is, which wants the whole light.
+    """
     parts: dict[str, str] = {}
     fixtures = setup.hung
     for view, at, plane in zip(sheet.views(), _slices(probe), planes, strict=True):
         parts[f"light-{view.kind}"] = draw_light(view, plane, bands, coarse=coarse)
         if not coarse:
             parts[f"rock-{view.kind}"] = draw_rock(view, tank, at) + draw_caption(view, at, measure)
+            parts[f"rock-{view.kind}"] += draw_spots(view, _read_near(stored, view, at))
     if not coarse or [kept.value.emitter for kept in setup.fixtures] != _hung(stored, setup.id):
         parts["dimensions"] = draw_dimensions(sheet, setup.fixtures, measure)
     parts["depth-out"] = measure.length(probe.depth)
     reading = read_probe(tank, fixtures, stored.targets, stored.running.hours, probe)
-    parts["readout"] = _readout(stored, fixtures, reading, measure)
+    sure = None
+    if not (coarse or first):
+        told = same_tank(stored.under(None).lit_tank())
+        sure = sure_at(told, fixtures, PlaneSpec("point", probe), stored.survey)
+    parts["readout"] = _readout(stored, fixtures, reading, sure, measure)
     parts["spoken"] = f"{reading.par:.0f} PAR at the probe, {reading.band.name}"
     parts["notes"] = templates.get_template("chart/notes.html").render(
         overlaps=overlaps(fixtures), beside=beside(stored.tank, fixtures), letter=letter, measure=measure
@@ -161,11 +196,29 @@ def _title(layer: Layer, chosen: int | None) -> str:
     if layer == "share" and chosen is not None:
         return f"Share of {letter(chosen)} in the light, %"
     own = {"par": "", "scalar": "PAR on a sphere", "fluctuation": "Ripple fluctuation, %"}
+    own |= {"sure": "Standard deviation of PAR, %", "told": "PAR predicted, without the survey"}
+    own["change"] = "What the survey changes of the predicted PAR"
     own["soft"] = "Light that gets under a plate as wide as it hangs high, %"
     return own.get(layer, f"{LAYERS[layer]} of the light, %")
 
 
-def _readout(stored: StoredTank, fixtures: Sequence[Fixture], reading: Reading, measure: Measure) -> str:
+def _read_near(stored: StoredTank, view: View, at: float) -> list[Mark]:
+    """Readings of the survey in use that lie in a slice, or close to it."""
+    if stored.survey is None:
+        return []
+    axis = {"plan": 2, "front": 1, "side": 0}[view.kind]
+    survey = stored.survey
+    near = [(i, spot, par) for i, (spot, par) in enumerate(survey.read()) if abs(spot.place[axis] - at) <= NEAR_SLICE]
+    return [Mark(i, i + 1, spot.name, *spot.place, par, par, survey.doubts(i)) for i, spot, par in near]
+
+
+NEAR_SLICE = 0.04
+"""A reading so near to a slice is drawn in it [m]."""
+
+
+def _readout(
+    stored: StoredTank, fixtures: Sequence[Fixture], reading: Reading, sure: Sure | None, measure: Measure
+) -> str:
     shares = [
         (letter(i), fixture.name, part, part / reading.par if reading.par > 0 else 0.0)
         for i, (fixture, part) in enumerate(zip(fixtures, reading.parts, strict=True))
@@ -179,6 +232,8 @@ def _readout(stored: StoredTank, fixtures: Sequence[Fixture], reading: Reading, 
         near=near,
         measure=measure,
         hours=stored.running.hours,
+        survey=stored.survey,
+        sure=sure,
     )
 
 

@@ -17,7 +17,7 @@ from corlume.core.survey.record import Spot, Survey
 from corlume.formats.faults import BadFile
 from corlume.formats.survey_table import read_survey, write_survey
 from corlume.services.advice.survey import Findings, findings
-from corlume.services.advice.survey_plan import COUNTS, Plan, plan
+from corlume.services.advice.survey_plan import COUNTS, offer
 from corlume.services.keeping import surveys, tanks
 from corlume.services.keeping.surveys import StoredSurvey
 from corlume.services.light.fields import par_at
@@ -50,7 +50,7 @@ def begin(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormDat
         form.errors.setdefault("count", "is not one of those offered")
     survey = form.read(Survey)
     if survey and form.ok:
-        spots = plan(stored, hung).first(int(wanted))
+        spots = offer(stored, hung).plan(int(wanted))
         fixtures = tuple(stored.under(None).setup(hung.id).hung)
         made = replace(survey, spots=spots, fixtures=fixtures, setup=hung.name)
         survey_id = form.attempt(lambda: surveys.add_survey(db, tank_id, made))
@@ -67,14 +67,14 @@ def _list(
     today = datetime.date.today()
     first = Survey(f"Survey {len(kept) + 1}", today)
     values = bad.data if bad else shown_values(first, measure)
-    offered: Plan = plan(stored, setup)
+    left = offer(stored, setup).left()
     context = {
         "stored": stored,
         "surveys": kept,
         "fields": asked(Survey, values, bad.errors if bad else {}, measure),
         "asked": ASKED,
-        "counts": [(n, float(offered.left[n])) for n in COUNTS if n < len(offered.left)],
-        "before": float(offered.left[0]),
+        "counts": [(count, share) for count, share in left.items() if count],
+        "before": left.get(0, 0.0),
         "count": values.get("count", "12"),
         "wrong": bad,
         "dark": not any(f.output > 0 for f in setup.hung),
