@@ -18,9 +18,10 @@ MAY_IMPORT = {
     "reference": {"core", "formats"},
     "formats": {"core"},
     "store": {"core"},
-    "services": {"core", "reference", "formats", "store"},
+    "devices": {"core"},
+    "services": {"core", "reference", "formats", "store", "devices"},
     "web": {"core", "reference", "formats", "store", "services", "settings"},
-    "cli": {"core", "reference", "formats", "store", "services", "settings", "serve"},
+    "cli": {"core", "reference", "formats", "store", "devices", "services", "settings", "serve"},
     "serve": {"web", "store", "settings"},
     "settings": set(),
 }

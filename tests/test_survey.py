@@ -77,7 +77,7 @@ def medium_with(share: float) -> Medium:
 
 @dataclass
 class Truth:
-    """A tank whose outputs are off by up to 20 %, whose wall return is by up to 0.2, and whose lobes are by up to 7 %."""
+    """A tank whose outputs are off by up to 20 %, its wall return by up to 0.2, and its lobes by up to 7 %."""
 
     vector: Array
     readings: Array

@@ -7,6 +7,7 @@ import logging.handlers
 import os
 import socket
 from collections.abc import Callable
+from contextlib import ExitStack
 from pathlib import Path
 
 import uvicorn
@@ -25,28 +26,62 @@ OPEN_HOUSE = (
 )
 
 
-def serve(db: Database, settings: Settings, *, tell: Callable[[str], None]) -> None:
+def serve(db: Database, settings: Settings, *, tell: Callable[[str], None], phone: bool = False) -> None:
     """Serve until stopped; ``tell`` gets the address once a browser may come, and what to know about it.
 
-    ``OSError`` when the port is taken, ``Unusable`` when another server has the same folder.
+    With ``phone`` it listens on the home network as well, for paired devices alone. ``OSError`` when the port is taken,
+    ``Unusable`` when another server has the same folder, or there is no network for a phone.
     """
-    family = socket.AF_INET6 if ":" in settings.host else socket.AF_INET
-    with alone(db.path), socket.socket(family) as listener:
+    with ExitStack() as stack:
+        stack.enter_context(alone(db.path))
+        listener = stack.enter_context(_listening(settings.host, settings.port))
+        listeners, address = [listener], ""
+        if phone:
+            home = home_address()
+            if not home:
+                raise Unusable("There is no home network for a phone: this machine has no address beside its own.")
+            port = listener.getsockname()[1]
+            listeners.append(stack.enter_context(_listening(home, port)))
+            address = f"{home}:{port}"
         _log_to(settings.data / "corlume.log")
-        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        listener.bind((settings.host, settings.port))
-        listener.listen()  # from here on a browser waits instead of being refused
         host = f"[{settings.host}]" if ":" in settings.host else settings.host
         tell(f"Corlume is at http://{host}:{listener.getsockname()[1]}/ (stop it with Ctrl C)")
-        if settings.host not in LOOPBACK and not settings.host.startswith("127."):
+        if phone:
+            tell(f"A phone can be let in: open http://{host}:{listener.getsockname()[1]}/phone")
+        elif settings.host not in LOOPBACK and not settings.host.startswith("127."):
             tell(OPEN_HOUSE.replace("{hosts}", settings.hosts))
-        config = uvicorn.Config(create_app(db, settings), log_level="warning", timeout_graceful_shutdown=GRACE)
+        app = create_app(db, settings, phone_address=address)
+        config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=GRACE, proxy_headers=False)
         try:
-            uvicorn.Server(config).run(sockets=[listener])
+            uvicorn.Server(config).run(sockets=listeners)
         except KeyboardInterrupt:
             pass
         finally:
             logging.shutdown()
+
+
+def _listening(host: str, port: int) -> socket.socket:
+    """A socket that listens; from then on a browser waits instead of being refused."""
+    listener = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET)
+    try:
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        listener.bind((host, port))
+        listener.listen()
+    except OSError:
+        listener.close()
+        raise
+    return listener
+
+
+def home_address() -> str:
+    """The address by which this machine is known on its network; empty when it has none. Nothing is sent."""
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
+        try:
+            probe.connect(("192.0.2.1", 9))  # an address for documentation: it only asks which way out there is
+        except OSError:
+            return ""
+        address = str(probe.getsockname()[0])
+    return "" if address.startswith("127.") else address
 
 
 def _log_to(path: Path) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import subprocess
 import sys
 from pathlib import Path
 
@@ -13,6 +14,7 @@ from corlume.cli.backup import backup, restore, verify
 from corlume.cli.check import check
 from corlume.cli.database import opened, settings
 from corlume.cli.layout import layout
+from corlume.cli.meter import meter
 from corlume.cli.par import par
 from corlume.formats.faults import BadFile
 from corlume.formats.scene import scene_schema
@@ -30,29 +32,48 @@ def main() -> None:
     """Corlume, the reef keeper's light bench."""
 
 
+phone_option = click.option(
+    "--phone", is_flag=True, help="Listen on the home network as well, for phones that were paired on the page Phone."
+)
+
+
 @main.command()
-def serve() -> None:
+@phone_option
+def serve(phone: bool) -> None:
     """Serve the application with your own tanks."""
-    _run(opened(), settings())
+    _run(opened(), settings(), phone=phone)
 
 
 @main.command()
 @click.option("--fresh", is_flag=True, help="Begin again from the demo data as shipped.")
-def demo(fresh: bool) -> None:
+@phone_option
+def demo(fresh: bool, phone: bool) -> None:
     """Serve the application with a made-up keeper's tank; kept apart from your own."""
     if fresh:
         for suffix in ("", "-wal", "-shm"):
             (settings().data / f"demo.db{suffix}").unlink(missing_ok=True)
     db = opened(demo=True)
     demo_data.seed(db)
-    _run(db, settings())
+    with _meter(settings()):
+        _run(db, settings(), phone=phone)
 
 
-def _run(db: Database, chosen: Settings) -> None:
+def _meter(chosen: Settings) -> subprocess.Popen[bytes]:
+    """The simulated meter as a process of its own, which ends with this one."""
+    command = "from corlume.cli.main import main; main()"
+    port = chosen.meter.rpartition(":")[2]
+    return subprocess.Popen(
+        [sys.executable, "-c", command, "meter", "--demo", "--port", port],
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
+
+
+def _run(db: Database, chosen: Settings, *, phone: bool) -> None:
     from corlume.serve import serve as run  # the other commands start faster without the web
 
     try:
-        run(db, chosen, tell=click.echo)
+        run(db, chosen, tell=click.echo, phone=phone)
     except Unusable as error:
         raise click.ClickException(str(error)) from error
     except OSError as error:
@@ -104,5 +125,5 @@ def schema(path: Path) -> None:
     path.write_text(scene_schema(), encoding="utf-8")
 
 
-for command in (par, layout, check, backup, restore, verify):
+for command in (par, layout, check, meter, backup, restore, verify):
     main.add_command(command)

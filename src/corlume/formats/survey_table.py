@@ -167,7 +167,7 @@ def _spot(heads: list[_Column], row: list[str], number: int) -> Spot:
             if not cell and head.key in ("par", "level"):
                 continue
             try:
-                values[head.key] = parse_number(cell) * head.factor
+                values[head.key] = round(parse_number(cell) * head.factor, 6)
             except ValueError as error:
                 faults.append((head.head, str(error)))
         else:

@@ -18,6 +18,7 @@ from corlume.store.database import Database, Unusable
 from corlume.store.tables import NotFound
 from corlume.store.tanks import Unreadable
 from corlume.web.assets import STATIC, SqueezePages
+from corlume.web.doorkeeper import Doorkeeper
 from corlume.web.guard import Guard
 from corlume.web.page import error_page, measure_of, page, plain_page, told
 from corlume.web.stations import BESIDE, STATIONS, Station
@@ -27,14 +28,23 @@ _log = logging.getLogger("corlume")
 MISSING = ("Nothing here", "This page, or what it showed, is not there. It may have been removed; undo brings it back.")
 
 
-def create_app(database: Database, settings: Settings, stations: Sequence[Station] = STATIONS) -> FastAPI:
-    """Build the application over a database, with its stations."""
+def create_app(
+    database: Database, settings: Settings, stations: Sequence[Station] = STATIONS, *, phone_address: str = ""
+) -> FastAPI:
+    """Build the application over a database, with its stations.
+
+    ``phone_address`` is where it listens on the home network, host and port: from there, paired devices alone come in.
+    """
     app = FastAPI(title="Corlume", docs_url=None, redoc_url=None, openapi_url=None)
     app.state.database = database
     app.state.stations = stations
+    app.state.phone_address = phone_address
+    app.state.meter = settings.meter
     hosts = [name.strip() for name in settings.hosts.split(",") if name.strip()]
     app.add_middleware(SqueezePages, minimum_size=1000, compresslevel=5)
-    app.add_middleware(Guard, hosts=[*hosts, settings.host], last_resort=_not_foreseen)
+    hosts += [settings.host, *filter(None, [phone_address.rpartition(":")[0]])]
+    door = Doorkeeper(database) if phone_address else None
+    app.add_middleware(Guard, hosts=hosts, last_resort=_not_foreseen, door=door)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     for router in (*BESIDE, *(router for station in stations for router in station.routers)):
         app.include_router(router)

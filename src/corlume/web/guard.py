@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 import asyncio
+import datetime
 import logging
 import tempfile
 from collections.abc import Awaitable, Callable, Sequence
 from pathlib import Path
 from typing import IO, cast
 
+from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.requests import Request
 from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from corlume.store.database import COMMITS
+from corlume.web.doorkeeper import Doorkeeper
 
 MAX_BODY = 3_000_000
 LARGE_BODIES = {"/tanks/import": 17_000_000, "/shelf/own": 17_000_000, "/restore": 2_000_000_000}
@@ -48,8 +51,11 @@ class Guard:
     whole before anything is done with it, counted as it comes whatever it said of its length.
     """
 
-    def __init__(self, app: ASGIApp, *, hosts: Sequence[str], last_resort: LastResort) -> None:
+    def __init__(
+        self, app: ASGIApp, *, hosts: Sequence[str], last_resort: LastResort, door: Doorkeeper | None = None
+    ) -> None:
         self.app = app
+        self.door = door
         self.hosts = {host.lower().strip("[]") for host in hosts}
         self.last_resort = last_resort
 
@@ -73,6 +79,8 @@ class Guard:
         COMMITS.set(kept)
         try:
             answer = self._refusal(scope)
+            if answer is None and self.door:
+                answer = await run_in_threadpool(self.door.refusal, scope, datetime.datetime.now(datetime.UTC))
             with tempfile.SpooledTemporaryFile(max_size=IN_MEMORY) as body:
                 if answer is None and scope["method"] not in SAFE:
                     answer = await self._take_in(scope, receive, cast(IO[bytes], body))

@@ -6,7 +6,22 @@ from dataclasses import dataclass
 
 from fastapi import APIRouter
 
-from corlume.web.pages import backup, chart, corals, hang, kinds, mount, setups, shelf, survey, tank, tanks, zones
+from corlume.web.pages import (
+    backup,
+    chart,
+    corals,
+    hang,
+    kinds,
+    mount,
+    phone,
+    setups,
+    shelf,
+    shelf_fit,
+    survey,
+    tank,
+    tanks,
+    zones,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,5 +47,5 @@ STATIONS = (
     Station("corals", "Corals", "/corals", (corals.router,), ("corals.js",)),
 )
 """A tank opens at its chart."""
-BESIDE = (tanks.router, shelf.router, backup.router)
+BESIDE = (tanks.router, shelf_fit.router, shelf.router, phone.router, backup.router)
 """What belongs to no tank."""

@@ -8,7 +8,7 @@ import numpy as np
 
 from corlume.core.declared import limits_of
 from corlume.core.errors import Rules
-from corlume.core.fixture import Fixture
+from corlume.core.fixture import Fixture, FluxBasis
 from corlume.core.geometry import Pane, Tank
 from corlume.core.optics.conversion import photon_flux
 from corlume.core.optics.emitter import Channel, Emitter
@@ -123,6 +123,7 @@ def read_import(
         f"is needed: the file gives {lumens:.0f} lumens, and these become photons only for a known kind of light",
     )
     rules.finish()
+    ppf_told = ppf
     if ppf is not None:
         how = "photon flux as given"
     elif light:
@@ -143,7 +144,8 @@ def read_import(
         lobe=lobe,
         channels=(Channel("all", 1.0, shape),),
     )
-    fixture = Fixture(emitter, watts=found.watts, name=found.name, dimmable=dimmable)
+    basis: FluxBasis = "file" if ppf_told is None else "maker"
+    fixture = Fixture(emitter, watts=found.watts, name=found.name, dimmable=dimmable, basis=basis)
     return Brought(fixture, f"Photometry file; {how}" + f"; colours of {named}" * bool(named))
 
 

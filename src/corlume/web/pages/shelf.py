@@ -114,7 +114,7 @@ def _preview(request: Request, brought: shelf.Brought, draft: int, form: Form | 
     values = form.data if form else {"name": brought.fixture.name}
     errors = form.errors if form else {}
     context = {
-        "sheets": [_sheet(brought.fixture)],
+        "sheets": [sheet_of(brought.fixture)],
         "brought": brought,
         "draft": draft,
         "fixture_form": asked(Fixture, values, errors, measure_of(request)),
@@ -138,7 +138,7 @@ def step(request: Request, db: Db) -> RedirectResponse:
 def show_sheet(request: Request, db: Db, key: str) -> HTMLResponse:
     """A fixture's sheet."""
     entry = shelf.entry(db, key)
-    sheets = [_sheet(part) for part in dict.fromkeys(_plain(part) for part in entry.parts)]
+    sheets = [sheet_of(part) for part in dict.fromkeys(_plain(part) for part in entry.parts)]
     context = {"entry": entry, "sheets": sheets, "source": shelf.source_of(db, key), "probe_depth": shelf.PROBE_DEPTH}
     context |= {"weightings": weightings()}
     return page(request, "shelf/fixture.html", {**context, "steps": shelf.steps(db), "scope": "/shelf"})
@@ -162,7 +162,7 @@ def remove(db: Db, key: str) -> RedirectResponse:
     return go("/shelf")
 
 
-def _sheet(part: Fixture) -> dict[str, Any]:
+def sheet_of(part: Fixture) -> dict[str, Any]:
     """What a sheet shows of one part."""
     shape, colours = part.emitter.shape(), shelf.colours(part)
     return {

@@ -3,22 +3,32 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Sequence
+import json
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from typing import Any, Literal
 
 import numpy as np
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse, JSONResponse, PlainTextResponse, RedirectResponse, Response
+from fastapi.responses import (
+    HTMLResponse,
+    JSONResponse,
+    PlainTextResponse,
+    RedirectResponse,
+    Response,
+    StreamingResponse,
+)
 from pydantic import BaseModel, Field
 
 from corlume.core.survey.misfit import LUX_BY_PAR
+from corlume.core.survey.needle import Needle
 from corlume.core.survey.record import Spot, Survey
 from corlume.formats.faults import BadFile
 from corlume.formats.survey_table import read_survey, write_survey
 from corlume.services.advice.survey import Findings, findings
 from corlume.services.advice.survey_plan import COUNTS, offer
 from corlume.services.keeping import surveys, tanks
+from corlume.services.keeping.meter import MeterLost, meter_readings
 from corlume.services.keeping.surveys import StoredSurvey
 from corlume.services.light.fields import par_at
 from corlume.store.database import Database
@@ -348,6 +358,33 @@ def _word(stored: StoredTank, kept: StoredSurvey, now: Kept[Spot]) -> dict[str, 
         word = f"Predicted are {predicted:.0f}: is it the right spot, and the probe the right way up?"
         return {"word": f"{word} It is kept all the same."}
     return {}
+
+
+@router.get("/{survey_id}/meter")
+def meter(request: Request, db: Db, tank_id: RowId, survey_id: RowId, spot: RowId) -> StreamingResponse:
+    """Readings of the meter at a spot as they come (server-sent events), until they have settled."""
+    place = surveys.open_survey(db, tank_id, survey_id).spot(spot).value.place
+    return StreamingResponse(_events(request.app.state.meter, place), media_type="text/event-stream")
+
+
+def _events(address: str, place: tuple[float, float, float]) -> Iterator[str]:
+    """One event a reading: the needle, its middle, how sure that is, whether it has settled; words when it is lost."""
+    needle = Needle()
+    try:
+        for par in meter_readings(address, place):
+            needle.add(par)
+            now = {
+                "par": par,
+                "middle": round(needle.middle, 1 if needle.middle < 20 else None),
+                "settled": needle.settled,
+            }
+            yield f"data: {json.dumps(now | {'sure': min(99.0, round(100 * needle.sure, 1))})}\n\n"
+            if needle.settled:
+                return
+        lost = "The needle does not settle: is something moving over the probe? Type what you take it for."
+    except MeterLost as error:
+        lost = f"{error} What was read so far is kept; type the rest, or try again."
+    yield f"data: {json.dumps({'lost': lost})}\n\n"
 
 
 @router.get("/{survey_id}/sheet")

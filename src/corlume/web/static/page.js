@@ -72,6 +72,13 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  Alpine.data("fit", () => ({
+    mode: "watts",
+    init() {
+      this.mode = this.$el.dataset.mode;
+    },
+  }));
+
   Alpine.data("pane", () => ({
     choice: "",
     init() {

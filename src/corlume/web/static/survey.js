@@ -17,7 +17,9 @@ document.addEventListener("alpine:init", () => {
     upright: true,
     queue: [],
     sending: false,
-    silent: false,
+    needle: "",
+    listening: false,
+    source: null,
 
     init() {
       this.post = this.$el.dataset.post;
@@ -46,10 +48,12 @@ document.addEventListener("alpine:init", () => {
       const spot = this.spot;
       const read = spot.readings.length ? `read ${spot.readings.map((value) => Math.round(value * 10) / 10).join(", ")}` : "not read yet";
       const waits = this.queue.length ? `; ${this.queue.length} kept on this device until the application answers` : "";
+      if (this.needle) return this.needle;
       return `${spot.skipped ? "skipped" : read}; predicted ${spot.predicted} PAR${waits}`;
     },
 
     go(index) {
+      this.quiet();
       this.here = index;
       this.typed = "";
       for (const mark of this.$el.closest(".take").querySelectorAll("[data-spot]")) {
@@ -117,6 +121,41 @@ document.addEventListener("alpine:init", () => {
       this.hush();
       this.add({ act: "read", spot: this.spot.id, par, at: this.spot.readings.length, upright: this.upright, time });
       return true;
+    },
+    // Listen to the meter at this spot until its needle has settled, then take that and go on.
+    byMeter() {
+      if (this.source) {
+        this.quiet();
+        return;
+      }
+      this.hush();
+      this.needle = "listening to the meter";
+      this.source = new EventSource(`${this.post}/meter?spot=${this.spot.id}`);
+      this.listening = true;
+      this.source.onmessage = (event) => {
+        const now = JSON.parse(event.data);
+        if (now.lost) {
+          this.quiet();
+          this.say(now.lost);
+          return;
+        }
+        this.typed = String(now.middle);
+        this.needle = `needle at ${now.par}, middle ${now.middle}, sure to ${now.sure} %`;
+        if (now.settled) {
+          this.quiet();
+          this.save();
+        }
+      };
+      this.source.onerror = () => {
+        this.quiet();
+        this.say("The meter is not heard any more. Try again, or type what it says.");
+      };
+    },
+    quiet() {
+      this.source?.close();
+      this.source = null;
+      this.listening = false;
+      this.needle = "";
     },
     skip() {
       this.add({ act: "skip", spot: this.spot.id });

@@ -56,3 +56,15 @@ CREATE TABLE survey_fixtures (
     basis TEXT NOT NULL
 ) STRICT;
 CREATE INDEX survey_fixtures_survey ON survey_fixtures (survey_id);
+-- Phones that may come in over the home network, and links that pair one; tokens are kept as SHA-256 alone. Not undone.
+CREATE TABLE devices (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    name TEXT NOT NULL,
+    hash TEXT NOT NULL UNIQUE,
+    paired TEXT NOT NULL,
+    seen TEXT NOT NULL
+) STRICT;
+CREATE TABLE pairings (
+    hash TEXT PRIMARY KEY,
+    until TEXT NOT NULL
+) STRICT;

@@ -1,0 +1,264 @@
+"""A fixture from what the keeper has: watts and kind alone, a few readings, or a published grid of PAR.
+
+PAR is linear in the flux, and in the intensity of the lobe: one width is found by least squares; two rings, or a table
+over the angle, are put together of narrow parts by non-negative least squares, where there are readings enough.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import least_squares, nnls
+
+from corlume.core.errors import FieldError, InvalidInput
+from corlume.core.geometry import Pane, Tank
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.field import Medium, channel_fields
+from corlume.core.optics.lobe import RingLobe, TableLobe, width_at_half
+from corlume.core.optics.pane import return_table
+from corlume.core.optics.technology import TechnologyKey
+from corlume.core.optics.water import Water
+from corlume.core.units import DEGREE
+
+Array = NDArray[np.float64]
+Where = Literal["tank", "open", "air"]
+WHERE: dict[Where, str] = {"tank": "in a tank", "open": "in open water", "air": "in air"}
+EFFICACY: dict[TechnologyKey, float] = {
+    "led_cluster": 1.9, "led_bar": 2.0, "t5_tube": 0.95, "power_compact": 0.75, "halide": 0.95,
+}  # fmt: skip
+"""Photons by electrical joule of a typical fixture with its reflector [umol/J]: Nelson and Bugbee 2014 for lamps, from
+memory, less what reflectors lose (ours)."""
+USUAL: dict[TechnologyKey, tuple[float, float, float]] = {
+    "led_cluster": (110.0, 0.18, 0.18), "led_bar": (115.0, 0.9, 0.03), "t5_tube": (115.0, 1.1, 0.06),
+    "power_compact": (120.0, 0.5, 0.1), "halide": (110.0, 0.28, 0.28),
+}  # fmt: skip
+"""Usual width at half maximum [deg], length and width of the face [m]; ours."""
+NOISE = 0.05
+WIDTH_SD, RETURN_SD = 25 * DEGREE, 0.15
+"""How far the usual width, and the return as it was told, can be off."""
+KNOWN = 0.7
+"""A number is told by the readings when they leave less than this of what was not known of it [-]."""
+PART_WIDTHS = tuple(float(w) * DEGREE for w in (20, 30, 40, 50, 60, 75, 90, 105, 120, 140, 160))
+TABLE_STEP, SMOOTHING = 7.5 * DEGREE, 0.3
+RINGS_FROM, TABLE_FROM, BETTER = 8, 25, 0.7
+"""Readings from which two rings, and a table, are tried; they are taken when they leave less than ``BETTER`` of what
+the simpler lobe leaves, and that is more than ``FINE``."""
+FINE = 0.02
+DARK = Pane("plain", 0.0)
+
+
+@dataclass(frozen=True, slots=True)
+class FixtureFit:
+    """A fixture as readings tell it.
+
+    Parameters
+    ----------
+    emitter : with its flux and its lobe; at the place where it was measured.
+    lobe : how the lobe is given, in words.
+    flux_sd : standard deviation of the flux, as a share of it [-].
+    width, width_sd : at half maximum [rad]; the deviation is 0 where the width is taken as usual.
+    share : of the panes' return, or None where they have none or it cannot be told.
+    predicted : PAR at the readings (n,) [umol/m2/s].
+    rms : root mean square of readings over the fit, less one [-].
+    notes : what was taken to be as usual, or as it was told, and why.
+    """
+
+    emitter: Emitter
+    lobe: str
+    flux_sd: float
+    width: float
+    width_sd: float
+    share: float | None
+    predicted: tuple[float, ...]
+    rms: float
+    notes: tuple[str, ...]
+
+
+def usual_emitter(technology: TechnologyKey, ppf: float, *, length: float | None = None, width: float | None = None,
+                  height: float = 0.25) -> Emitter:  # fmt: skip
+    """A typical emitter of a technology, with a face of its usual size where none is said."""
+    fwhm, usual_length, usual_width = USUAL[technology]
+    return Emitter(technology, ppf, fwhm * DEGREE, length or usual_length, width or usual_width, 0.0, 0.0, height)
+
+
+def flux_of_watts(technology: TechnologyKey, watts: float) -> float:
+    """Photon flux of a typical fixture of so many watts [umol/s]."""
+    return EFFICACY[technology] * watts
+
+
+def bench(where: Where, *, depth: float, tank: tuple[float, float] | None = None, pane: Pane = DARK) -> Tank:
+    """What a fixture was measured in: a tank of a length and width with panes alike, water without end, or air.
+
+    ``depth`` is down to the deepest reading, or in air the distance to the farthest [m].
+    """
+    size = tank or (5.0, 5.0)
+    water = Water("plain", attenuation=0.0, index=1.0) if where == "air" else Water()
+    sides = pane if where == "tank" else DARK
+    depth = min(2.0, max(0.05, depth + 0.02))
+    return Tank(
+        *size, depth, rim_height=0.0, sand=0.0, sand_albedo=0.0, rock_albedo=0.0, water=water, left=sides, right=sides,
+        front=sides, back=sides, room_height=5.0,
+    )  # fmt: skip
+
+
+def fit_fixture(tank: Tank, start: Emitter, points: Array, par: Array) -> FixtureFit:
+    """Fit flux and lobe of a fixture to readings.
+
+    Parameters
+    ----------
+    tank : what it was measured in.
+    start : where it hung, with its usual flux and lobe.
+    points : (n, 3) of the readings [m].
+    par : (n,) [umol/m2/s].
+
+    Raises ``InvalidInput`` by the field "readings" when none of its light reaches a reading.
+    """
+    medium = Medium.of(tank)
+    noise = np.sqrt(NOISE**2 + (1 / par) ** 2)
+    walls = any(pane.factor > 0 for pane in tank.panes())
+    told = tank.left.factor
+
+    def field(fwhm: float, share: float) -> Array:
+        here = medium
+        if walls and share != told:
+            panes = np.array([return_table(replace(pane, factor=share), tank.index) for pane in tank.panes()])
+            here = replace(medium, panes=panes)
+        lit = channel_fields(here, replace(start, ppf=1.0, fwhm=fwhm, lobe=None), points).sum(axis=0)
+        return np.asarray(lit, dtype=np.float64)
+
+    if field(start.fwhm, told).min() <= 0:
+        raise InvalidInput([FieldError("readings", "lie where none of its light comes: look at height and places")])
+
+    def residuals(v: Array) -> Array:
+        model = np.log(np.maximum(1e-12, field(v[1], v[2]))) + v[0]
+        return np.concatenate(
+            [(np.log(par) - model) / noise, [(v[1] - start.fwhm) / WIDTH_SD, (v[2] - told) / RETURN_SD]]
+        )
+
+    first = np.array([float(np.mean(np.log(par / field(start.fwhm, told)))), start.fwhm, told])
+    low, high = [-20.0, 15 * DEGREE, -1e-6], [20.0, 168 * DEGREE, 1.0 + 1e-6]
+    scale = (1.0, 0.2, 0.2)
+    found = least_squares(residuals, np.clip(first, low, high), bounds=(low, high), x_scale=scale, diff_step=1e-3)
+    vector, sd = found.x, np.sqrt(np.diag(np.linalg.inv(found.jac.T @ found.jac)))
+    notes = list[str]()
+    keep = [True, bool(sd[1] < KNOWN * WIDTH_SD), walls and bool(sd[2] < KNOWN * RETURN_SD)]
+    if not keep[1]:
+        notes.append(
+            f"The readings do not tell the width of its beam: taken as {start.fwhm / DEGREE:.0f} degrees, as usual."
+        )
+    if walls and not keep[2]:
+        notes.append(
+            f"Flux and return of the panes cannot be told apart by these readings: the panes are taken to send back "
+            f"{100 * told:.0f} %, as you said. Readings near a pane and away from it would tell both."
+        )
+    if not all(keep):
+        free = [k for k in range(3) if keep[k]]
+
+        def some(part: Array) -> Array:
+            whole = first.copy()
+            whole[free] = part
+            return residuals(whole)
+
+        again = least_squares(
+            some, np.clip(first, low, high)[free], bounds=([low[k] for k in free], [high[k] for k in free]),
+            x_scale=[scale[k] for k in free], diff_step=1e-3,
+        )  # fmt: skip
+        vector = first.copy()
+        vector[free] = again.x
+    share = float(np.clip(vector[2], 0.0, 1.0))
+    predicted = math.exp(vector[0]) * field(float(vector[1]), share)
+    one = replace(start, ppf=math.exp(float(vector[0])), fwhm=float(vector[1]), lobe=None)
+    best = (one, predicted, f"one beam of {vector[1] / DEGREE:.0f} degrees")
+    for made in (_rings, _table):
+        best = _better(best, made(tank, medium, one, share, points, par), par)
+    emitter, predicted, words = best
+    return FixtureFit(
+        emitter=emitter,
+        lobe=words,
+        flux_sd=float(math.hypot(sd[0] if keep[1] else max(sd[0], 0.1), METER)),
+        width=width_at_half(emitter.shape()),
+        width_sd=float(sd[1]) if keep[1] else 0.0,
+        share=share if keep[2] else None,
+        predicted=tuple(predicted.tolist()),
+        rms=_rms(predicted, par),
+        notes=tuple(notes),
+    )
+
+
+METER = 0.05
+"""What a meter may be off by as a whole [-]: it is in the flux, and no number of readings takes it away."""
+Try = tuple[Emitter, Array, str]
+
+
+def _rms(predicted: Array, par: Array) -> float:
+    return float(np.sqrt(np.mean((predicted / par - 1) ** 2)))
+
+
+def _better(now: Try, other: Try | None, par: Array) -> Try:
+    if other is None or _rms(now[1], par) < FINE:
+        return now
+    return other if _rms(other[1], par) < BETTER * _rms(now[1], par) else now
+
+
+def _unit(medium: Medium, emitter: Emitter, points: Array) -> Array:
+    found: Array = channel_fields(medium, replace(emitter, ppf=1.0), points).sum(axis=0)
+    return found
+
+
+def _walled(tank: Tank, medium: Medium, share: float) -> Medium:
+    panes = [return_table(replace(pane, factor=share) if pane.factor else pane, tank.index) for pane in tank.panes()]
+    return replace(medium, panes=np.array(panes))
+
+
+def _rings(tank: Tank, medium: Medium, one: Emitter, share: float, points: Array, par: Array) -> Try | None:
+    """The best two beams, one in the other."""
+    if len(par) < RINGS_FROM:
+        return None
+    here = _walled(tank, medium, share)
+    columns = np.stack([_unit(here, replace(one, fwhm=width), points) for width in PART_WIDTHS], axis=1)
+    tries = []
+    for a, b in itertools.combinations(range(len(PART_WIDTHS)), 2):
+        parts, left = nnls(columns[:, [a, b]] / par[:, None], np.ones(len(par)))
+        if parts.min() > 0:
+            tries.append((left, a, b, parts))
+    if not tries:
+        return None
+    _, a, b, parts = min(tries, key=lambda one_try: one_try[0])
+    flux = float(parts.sum())
+    lobe = RingLobe(((float(parts[0] / flux), PART_WIDTHS[a]), (float(parts[1] / flux), PART_WIDTHS[b])))
+    words = f"two beams, {100 * parts[0] / flux:.0f} % in {PART_WIDTHS[a] / DEGREE:.0f} degrees and the rest in " \
+        f"{PART_WIDTHS[b] / DEGREE:.0f}"  # fmt: skip
+    emitter = replace(one, ppf=flux, lobe=lobe, fwhm=width_at_half(lobe))
+    return emitter, columns[:, [a, b]] @ parts, words
+
+
+def _table(tank: Tank, medium: Medium, one: Emitter, share: float, points: Array, par: Array) -> Try | None:
+    """The lobe as a table over the angle, smooth where readings say nothing."""
+    if len(par) < TABLE_FROM:
+        return None
+    here = _walled(tank, medium, share)
+    angles = np.arange(0.0, math.pi / 2 + 1e-9, TABLE_STEP)
+    hats = [
+        TableLobe(tuple(angles), (0.0,), tuple((1.0 if k == j else 0.0,) for j in range(len(angles))))
+        for k in range(len(angles) - 1)
+    ]
+    columns = np.stack([_unit(here, replace(one, lobe=hat), points) for hat in hats], axis=1)
+    # a hat's light per unit of its height: intensities, not fluxes, are to be smooth
+    flux = np.array([1 / float(hat.table()[:, 0].max()) for hat in hats])
+    scaled = columns * flux
+    bend = np.diff(np.eye(len(hats)), 2, axis=0) * float(np.median(scaled[scaled > 0])) / float(np.median(par))
+    heights, _ = nnls(
+        np.concatenate([scaled / par[:, None], SMOOTHING * bend]),
+        np.concatenate([np.ones(len(par)), np.zeros(len(bend))]),
+    )
+    if heights.max() <= 0:
+        return None
+    values = tuple((float(h),) for h in (*heights / heights.max(), 0.0))
+    lobe = TableLobe(tuple(angles), (0.0,), values)
+    emitter = replace(one, ppf=float(heights @ flux), lobe=lobe, fwhm=min(2.9, max(0.2, width_at_half(lobe))))
+    return emitter, scaled @ heights, "a table over the angle"

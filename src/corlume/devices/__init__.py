@@ -1,0 +1,1 @@
+"""What stands beside the tank, each behind a small protocol with a simulated and a network sibling."""

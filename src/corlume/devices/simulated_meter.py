@@ -1,0 +1,89 @@
+"""A PAR meter that is made up: its probe stands in a tank whose truth differs from what was told."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator, Sequence
+
+import numpy as np
+
+from corlume.core.fixture import Fixture
+from corlume.core.geometry import Tank
+from corlume.core.optics.field import Medium
+from corlume.core.optics.ripple import fluctuation
+from corlume.core.survey.response import fixture_fields
+from corlume.core.survey.unknowns import Unknowns
+from corlume.devices.meter import MeterLost, Place
+
+STEP = 0.2
+"""Time between two readings [s]."""
+MEMORY = 0.35
+"""What is left of a ripple's brightness from one reading to the next [-]."""
+DRIFT = 0.002
+"""How far the meter drifts from one reading to the next, coming back to nothing over some minutes [-]."""
+STRAY, LOST = 0.006, 0.0008
+"""How often a reading is a stray one, and how often the connection is lost, of all readings [-]."""
+WARM_UP = {"led_cluster": (0.03, 240.0), "led_bar": (0.03, 240.0), "t5_tube": (0.12, 300.0),
+           "power_compact": (0.15, 300.0), "halide": (0.6, 150.0)}  # fmt: skip
+"""By how much a lamp begins away from its light when switched on [-], and over how long that goes [s]; LEDs begin
+brighter, all others darker. Our own estimates."""
+
+
+def hidden_truth(tank: Tank, fixtures: Sequence[Fixture], seed: int) -> tuple[Tank, tuple[Fixture, ...]]:
+    """A tank and fixtures off from what was told by as much as such things are."""
+    unknowns, rng = Unknowns(tank, tuple(fixtures)), np.random.default_rng(seed)
+    vector = unknowns.start + np.linalg.cholesky(unknowns.covariance) @ rng.normal(0, 0.7, len(unknowns.start))
+    return unknowns.applied(np.clip(vector, *unknowns.bounds))
+
+
+class SimulatedMeter:
+    """Reads PAR in a hidden tank: ripples by the model's fluctuation, drift, warm-up, strays, a lost connection.
+
+    Parameters
+    ----------
+    medium, fixtures : the tank that the probe stands in, and what hangs over it; see ``hidden_truth``.
+    seed : of all that is by chance.
+    clock : time since the lamps were switched on [s].
+    wait : waits for so long [s]; the time between two readings.
+    """
+
+    def __init__(
+        self, medium: Medium, fixtures: Sequence[Fixture], *, seed: int, clock: Callable[[], float],
+        wait: Callable[[float], object],
+    ) -> None:  # fmt: skip
+        self._medium, self._fixtures = medium, tuple(f for f in fixtures if f.output > 0)
+        self._rng = np.random.default_rng(seed)
+        self._clock, self._wait = clock, wait
+        self._parts, self._jumps = np.zeros(len(self._fixtures)), 0.0
+        self._ripple = self._drift = 0.0
+
+    def stand(self, place: Place) -> None:
+        """Put the probe at x, y, depth [m]."""
+        point, water = np.array([place]), self._medium.water
+        self._parts = fixture_fields(self._medium, self._fixtures, point)[:, 0]
+        each = [
+            float(fluctuation(f.emitter, point[:, 2], slope=water.ripple, index=water.index_at())[0])
+            for f in self._fixtures
+        ]
+        self._jumps = float(np.hypot.reduce(self._parts * each)) / max(1e-9, float(self._parts.sum()))
+
+    def readings(self) -> Iterator[float]:
+        """PAR as a meter shows it, a whole number [umol/m2/s]; ``MeterLost`` now and then."""
+        while True:
+            self._wait(STEP)
+            chance = self._rng.random()
+            if chance < LOST:
+                raise MeterLost("The connection was lost.")
+            fresh = math.sqrt(1 - MEMORY**2) * self._rng.normal()
+            self._ripple = MEMORY * self._ripple + fresh
+            self._drift = 0.998 * self._drift + DRIFT * self._rng.normal()
+            light = float(self._parts @ [self._warm(f) for f in self._fixtures])
+            par = light * math.exp(self._jumps * self._ripple - 0.5 * self._jumps**2 + self._drift)
+            if chance > 1 - STRAY:
+                par *= float(self._rng.choice([0.1, 3.0]))
+            yield float(round(max(0.0, par)))
+
+    def _warm(self, fixture: Fixture) -> float:
+        off, over = WARM_UP[fixture.emitter.technology]
+        sign = 1.0 if fixture.emitter.made_by.wears == "led" else -1.0
+        return 1.0 + sign * off * math.exp(-self._clock() / over)

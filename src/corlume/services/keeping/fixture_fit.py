@@ -1,0 +1,146 @@
+"""A fixture for the shelf from watts and kind alone, from a few readings, or from a published grid of PAR."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Annotated, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.declared import Choice, Length, Number, Text, limits
+from corlume.core.errors import Rules
+from corlume.core.fixture import Fixture, FluxBasis
+from corlume.core.geometry import Pane, Tank
+from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.technology import TECHNOLOGIES, TechnologyKey
+from corlume.core.survey.fixture_fit import (
+    EFFICACY,
+    WHERE,
+    FixtureFit,
+    Where,
+    bench,
+    fit_fixture,
+    flux_of_watts,
+    usual_emitter,
+)
+from corlume.core.units import DEGREE
+from corlume.services.keeping.shelf import Brought
+
+Array = NDArray[np.float64]
+Panes = Literal["clear", "film", "dark"]
+PANES: dict[Panes, tuple[str, Pane]] = {
+    "clear": ("clear glass", Pane("glass", 0.85)),
+    "film": ("film, paint or algae", Pane("plain", 0.5)),
+    "dark": ("dark background all round", Pane("plain", 0.05)),
+}
+GRID_FROM = 9
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """What the keeper knows of a fixture, and how it was measured.
+
+    Parameters
+    ----------
+    height : of its face above the water, or 0 in air [m].
+    depth : of a grid under the water, or its distance in air [m].
+    across, deep : a grid's size, from the middle of its first column and row to that of the last [m].
+    tank_length, tank_width : of the tank that it was measured in [m].
+    """
+
+    name: Annotated[str, Text("Name", least=1)]
+    technology: Annotated[TechnologyKey, Choice("Kind", {key: t.name for key, t in TECHNOLOGIES.items()})]
+    watts: Annotated[float, Number("Power", 1.0, 5000.0, "power", about="at full, as its label says")] = 100.0
+    length: Annotated[float | None, Length("Face length", 0.005, 4.0, about="left open: as usual for its kind")] = None
+    width: Annotated[float | None, Length("Face width", 0.005, 2.0, about="left open: as usual for its kind")] = None
+    where: Annotated[Where, Choice("Measured", WHERE)] = "tank"
+    height: Annotated[float, Length("Hung above the water", 0.0, 3.0, about="its face; 0 in air")] = 0.2
+    panes: Annotated[Panes, Choice("Panes", {key: words for key, (words, _) in PANES.items()})] = "clear"
+    tank_length: Annotated[float, Length("Tank, length", 0.1, 5.0)] = 0.6
+    tank_width: Annotated[float, Length("Tank, width", 0.1, 5.0)] = 0.5
+    depth: Annotated[
+        float, Length("Grid lies at", 0.01, 1.9, about="under the water; in air its distance from the face")
+    ] = 0.3
+    across: Annotated[float, Length("Grid, left to right", 0.0, 5.0, about="middle of first to middle of last")] = 0.5
+    deep: Annotated[float, Length("Grid, front to back", 0.0, 5.0, about="middle of first to middle of last")] = 0.4
+
+    def __post_init__(self) -> None:
+        rules = limits(self)
+        rules.that(
+            self.where == "air" or self.height >= 0.01, "height", "must be above the water", "length", self.height
+        )
+        rules.finish()
+
+    def emitter(self) -> Emitter:
+        """A typical emitter of its kind and watts."""
+        ppf = flux_of_watts(self.technology, self.watts)
+        return usual_emitter(self.technology, ppf, length=self.length, width=self.width)
+
+
+def from_watts(told: Told) -> Brought:
+    """A typical fixture of a kind and its watts: sure to two fifths."""
+    e = told.emitter()
+    source = (
+        f"Guessed from {told.watts:g} W and its kind: {EFFICACY[told.technology]:g} umol/J and a beam of "
+        f"{e.fwhm / DEGREE:.0f} degrees, as usual; sure to 40 % at best"
+    )
+    return Brought(_fixture(told, e, "watts"), source)
+
+
+@dataclass(frozen=True, eq=False)
+class Fitted:
+    """A fixture fitted to readings, with the readings: places (n, 3) from its middle and down [m], and PAR (n,)."""
+
+    brought: Brought
+    fit: FixtureFit
+    places: Array
+    par: Array
+
+
+def from_readings(told: Told, places: Array, par: Array) -> Fitted:
+    """Fit a fixture to readings at places (n, 3): to the right of its middle, behind it, and down [m].
+
+    Raises ``InvalidInput`` by the field "readings" for places out of the tank.
+    """
+    tank = told_tank(told, places)
+    middle = np.array([0.5 * tank.length, 0.5 * tank.width, 0.0])
+    points = places + middle
+    rules = Rules()
+    for i, (x, y, depth) in enumerate(points.tolist(), 1):
+        inside = 0 <= x <= tank.length and 0 <= y <= tank.width and 0 < depth <= tank.water_depth
+        rules.that(inside, "readings", f"has its number {i} out of the tank: the fixture hangs over the middle of it")
+    rules.errors = rules.errors[:5]
+    rules.finish()
+    # in air the face hangs just over a "surface" that bends no light
+    height = AIR_GAP if told.where == "air" else told.height
+    points[:, 2] -= AIR_GAP if told.where == "air" else 0.0
+    start = replace(told.emitter(), x=float(middle[0]), y=float(middle[1]), height=height)
+    found = fit_fixture(tank, start, points, par)
+    basis: FluxBasis = "grid" if len(par) >= GRID_FROM else "readings"
+    source = (
+        f"Fitted to {len(par)} reading{'s' * (len(par) > 1)} {WHERE[told.where]}, {100 * found.rms:.0f} % rms; "
+        f"flux sure to {100 * found.flux_sd:.0f} %; {found.lobe}"
+    )
+    emitter = replace(found.emitter, x=0.0, y=0.0, height=0.25)
+    return Fitted(Brought(_fixture(told, emitter, basis), source), found, places, par)
+
+
+AIR_GAP = 0.02
+"""A reading in air is nearer than its distance to the plane where water would begin by so much [m]."""
+
+
+def told_tank(told: Told, places: Array) -> Tank:
+    """What the fixture was measured in."""
+    size = (told.tank_length, told.tank_width) if told.where == "tank" else None
+    return bench(told.where, depth=float(places[:, 2].max()), tank=size, pane=PANES[told.panes][1])
+
+
+def _fixture(told: Told, emitter: Emitter, basis: FluxBasis) -> Fixture:
+    dims = told.technology in ("led_cluster", "led_bar")
+    return Fixture(emitter, watts=told.watts, name=told.name, dimmable=dims, basis=basis)
+
+
+def grid_places(flat: Array, depth: float) -> Array:
+    """Places (n, 3) of a grid (n, 2) at a depth [m]."""
+    return np.column_stack([flat, np.full(len(flat), depth)])

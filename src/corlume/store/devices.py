@@ -1,0 +1,77 @@
+"""Devices that may come in from beyond this machine, and the links that pair one; outside the journal."""
+
+from __future__ import annotations
+
+import datetime
+import hashlib
+import sqlite3
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Device:
+    """A paired device: its name, when it was paired, and when it was last seen (UTC)."""
+
+    id: int
+    name: str
+    paired: datetime.datetime
+    seen: datetime.datetime
+
+
+def digest(token: str) -> str:
+    """What is kept of a token."""
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+def add_pairing(connection: sqlite3.Connection, token: str, until: datetime.datetime) -> None:
+    """Keep a link that pairs one device until it is used or late; older ones no longer do."""
+    connection.execute("DELETE FROM pairings")
+    connection.execute(
+        "INSERT INTO pairings (hash, until) VALUES (:hash, :until)",
+        {"hash": digest(token), "until": until.isoformat()},
+    )
+
+
+def pairing_until(connection: sqlite3.Connection, token: str) -> datetime.datetime | None:
+    """Until when a link pairs, or None for one that is used or never was."""
+    row = connection.execute("SELECT until FROM pairings WHERE hash = ?", (digest(token),)).fetchone()
+    return datetime.datetime.fromisoformat(row["until"]) if row else None
+
+
+def use_pairing(connection: sqlite3.Connection, token: str) -> bool:
+    """Use a link up; whether it was there."""
+    return connection.execute("DELETE FROM pairings WHERE hash = ?", (digest(token),)).rowcount == 1
+
+
+def add_device(connection: sqlite3.Connection, name: str, token: str, now: datetime.datetime) -> int:
+    """Keep a paired device; returns its id."""
+    row = {"name": name, "hash": digest(token), "now": now.isoformat()}
+    cursor = connection.execute("INSERT INTO devices (name, hash, paired, seen) VALUES (:name, :hash, :now, :now)", row)
+    assert cursor.lastrowid is not None
+    return cursor.lastrowid
+
+
+def device_of(connection: sqlite3.Connection, token: str) -> Device | None:
+    """The device of a token, or None."""
+    row = connection.execute("SELECT * FROM devices WHERE hash = ?", (digest(token),)).fetchone()
+    return _device(row) if row else None
+
+
+def seen(connection: sqlite3.Connection, device_id: int, now: datetime.datetime) -> None:
+    """Note that a device came."""
+    connection.execute("UPDATE devices SET seen = ? WHERE id = ?", (now.isoformat(), device_id))
+
+
+def all_devices(connection: sqlite3.Connection) -> list[Device]:
+    """Every paired device, the newest first."""
+    return [_device(row) for row in connection.execute("SELECT * FROM devices ORDER BY id DESC")]
+
+
+def remove_device(connection: sqlite3.Connection, device_id: int) -> None:
+    """Shut a device out."""
+    connection.execute("DELETE FROM devices WHERE id = ?", (device_id,))
+
+
+def _device(row: sqlite3.Row) -> Device:
+    paired, last = (datetime.datetime.fromisoformat(row[name]) for name in ("paired", "seen"))
+    return Device(row["id"], row["name"], paired, last)

@@ -1,0 +1,103 @@
+"""The survey at the tank on a phone: eight spots by the meter, a connection that drops, and what it says afterwards."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from itertools import count
+from threading import Thread
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from corlume.devices.meter_server import MeterServer
+from corlume.devices.simulated_meter import SimulatedMeter, hidden_truth
+from corlume.services.keeping import surveys, tanks
+from corlume.services.light.fields import medium_of
+from corlume.store.database import Database
+
+
+@pytest.fixture(autouse=True)
+def meter(db: Database, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """The simulated meter, thirty times as fast as one."""
+    stored = tanks.open_tank(db, 1)
+    medium, seeds = medium_of(stored.lit_tank()), count(1)
+    _, fixtures = hidden_truth(stored.lit_tank(), stored.setup().hung, 5)
+
+    def made() -> SimulatedMeter:
+        return SimulatedMeter(medium, fixtures, seed=next(seeds), clock=lambda: 900.0, wait=lambda _: time.sleep(0.006))
+
+    server = MeterServer(0, made)
+    Thread(target=server.serve_forever, daemon=True).start()
+    monkeypatch.setenv("CORLUME_METER", f"127.0.0.1:{server.server_address[1]}")
+    yield
+    server.shutdown()
+    server.server_close()
+
+
+def typed(page: Page, text: str) -> None:
+    for key in text:
+        page.locator(f'.pad-key[data-key="{key}"]').click()
+
+
+def test_eight_spots_are_read_on_a_phone_by_the_meter(browser: Browser, address: str, db: Database) -> None:
+    context = browser.new_context(viewport={"width": 390, "height": 780}, base_url=address, has_touch=True)
+    page = context.new_page()
+    page.set_default_timeout(10_000)
+    page.goto("/tanks/1/survey")
+    page.locator('input[name="count"][value="8"]').check()
+    page.get_by_label("Name").fill("By phone")
+    page.get_by_role("button", name="Plan it").click()
+    page.get_by_role("link", name="Read at the tank").click()
+    # all of it without scrolling, and big enough for a wet thumb
+    assert page.evaluate("document.documentElement.scrollHeight") <= 780
+    for key in page.locator(".pad-key, .pad-acts .button").all():
+        box = key.bounding_box()
+        assert box
+        assert box["height"] >= 44
+        assert box["width"] >= 44
+    for number in range(1, 7):
+        expect(page.locator(".take-name b")).to_have_text(f"{number} of 8")
+        page.get_by_role("button", name="By meter").click()
+        if page.locator(".take-name b").inner_text() == f"{number} of 8":
+            expect(page.locator(".take-name b")).not_to_have_text(f"{number} of 8")
+    # a number that is none, and one that is typed while the connection is gone
+    page.get_by_role("button", name="Save, next").click()
+    expect(page.locator(".take-word")).to_contain_text("Type what the meter says")
+    context.set_offline(True)
+    typed(page, "123.5")
+    page.get_by_role("button", name="Save, next").click()
+    expect(page.locator(".take-name b")).to_have_text("8 of 8")
+    expect(page.locator(".take-state")).to_contain_text("1 kept on this device")
+    context.set_offline(False)
+    expect(page.locator(".take-state")).not_to_contain_text("kept on this device", timeout=15_000)
+    page.keyboard.type("99")
+    with page.expect_response("**/act"):
+        page.keyboard.press("Enter")
+    expect(page.locator(".take-word")).to_contain_text("Every spot is read")
+    [survey] = [s for s in surveys.all_surveys(db, 1) if s.value.name == "By phone"]
+    assert [len(kept.value.readings) for kept in survey.spots] == [1] * 8
+    assert survey.spots[6].value.readings == (123.5,)
+    page.get_by_role("link", name="What it says").click()
+    page.get_by_role("button", name="Take the correction into use").click()
+    expect(page.locator(".note-box")).to_contain_text("In use")
+    page.goto("/tanks/1/chart")
+    expect(page.locator(".readout-unit")).to_contain_text("PAR corrected")
+    expect(page.locator(".readout-sure")).to_contain_text("±")
+    context.close()
+
+
+def test_layers_show_what_the_survey_changes_and_how_sure_it_is(page: Page) -> None:
+    page.goto("/tanks/1/survey/1")
+    expect(page.locator(".spots-table")).to_contain_text("Does not fit")
+    page.get_by_role("button", name="Take the correction into use").click()
+    page.goto("/tanks/1/chart")
+    layer = page.locator("#layer")
+    for key, words in (("sure", "Standard deviation"), ("told", "without the survey"), ("change", "darker by 7 to 20")):
+        layer.select_option(key)
+        expect(page.locator("#legend")).to_contain_text(words)
+    page.locator("h1").click(force=True)
+    page.keyboard.press("Control+z")
+    page.wait_for_load_state()
+    expect(page.locator(".readout-unit")).to_contain_text("PAR predicted")
+    expect(page.locator("#layer option[value=told]")).to_have_count(0)
