@@ -17,6 +17,7 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.clock import clock, reference, row, spent
+from benchmarks.survey import survey
 from corlume.core.geometry import Pane, Rock, Tank
 from corlume.core.hanging.dimming import Aim
 from corlume.core.hanging.module import Module
@@ -251,5 +252,5 @@ def _asker(url: str) -> Callable[..., None]:
 if __name__ == "__main__":
     warm_up()
     row("the reference by itself", clock(reference, 9))
-    for part in (field, rock, served, layouts, memory, renderer):
+    for part in (field, rock, survey, served, layouts, memory, renderer):
         part()

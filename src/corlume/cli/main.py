@@ -5,6 +5,8 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import click
@@ -58,15 +60,20 @@ def demo(fresh: bool, phone: bool) -> None:
         _run(db, settings(), phone=phone)
 
 
-def _meter(chosen: Settings) -> subprocess.Popen[bytes]:
+@contextmanager
+def _meter(chosen: Settings) -> Iterator[None]:
     """The simulated meter as a process of its own, which ends with this one."""
     command = "from corlume.cli.main import main; main()"
     port = chosen.meter.rpartition(":")[2]
-    return subprocess.Popen(
+    process = subprocess.Popen(
         [sys.executable, "-c", command, "meter", "--demo", "--port", port],
         stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL,
     )
+    try:
+        yield
+    finally:
+        process.terminate()
 
 
 def _run(db: Database, chosen: Settings, *, phone: bool) -> None:

@@ -25,11 +25,12 @@ def meter(tank_id: int, port: int, seed: int, demo: bool) -> None:
     """Run a simulated PAR meter in the setup in use, in a tank whose truth differs from what was told."""
     stored = tanks.open_tank(opened(demo=demo), tank_id).under(None)
     tank, fixtures = hidden_truth(stored.lit_tank(), stored.setup().hung, seed)
-    medium, begun, count = medium_of(tank), time.monotonic(), iter(range(seed, 2**31))
+    begun, count = time.monotonic(), iter(range(seed, 2**31))
 
     def new_meter() -> SimulatedMeter:
+        # the tank's light is worked out when somebody asks for it, not while the demo starts
         return SimulatedMeter(
-            medium, fixtures, seed=next(count), clock=lambda: time.monotonic() - begun, wait=time.sleep
+            medium_of(tank), fixtures, seed=next(count), clock=lambda: time.monotonic() - begun, wait=time.sleep
         )
 
     try:

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
+from corlume.core.memory import remembered
 from corlume.core.optics.emitter import Emitter
 
 Array = NDArray[np.float64]
@@ -32,8 +33,12 @@ class Scale(NamedTuple):
 
 def likeness(a: Array, b: Array, scale: Scale) -> Array:
     """Covariance (n, m) of the smooth factor's logarithm between points (n, 3) and (m, 3) [-]."""
-    square = ((a[:, None, :] - b[None, :, :]) ** 2).sum(axis=-1)
-    found: Array = scale.spread**2 * np.exp(-0.5 * square / scale.length_scale**2)
+    square = np.zeros((len(a), len(b)))
+    for axis in range(3):
+        square += np.square(a[:, axis, None] - b[None, :, axis])
+    square *= -0.5 / scale.length_scale**2
+    found: Array = np.exp(square, out=square)
+    found *= scale.spread**2
     return found
 
 
@@ -104,10 +109,8 @@ class Correction:
 
     def factor(self, points: Array) -> Array:
         """By what PAR of the model is multiplied at points (n, 3) [-]."""
-        found: Array = np.exp(
-            likeness(points, np.array(self.points), Scale(self.spread, self.length_scale)) @ _pull(self)
-        )
-        return found
+        # every fixture over a slice asks for the same points
+        return _factor(self, np.ascontiguousarray(points, dtype=np.float64).tobytes())
 
     def on_emitter(self, emitter: Emitter) -> Emitter:
         """An emitter with its lobe as it was found to be, where its sort was surveyed."""
@@ -148,6 +151,17 @@ class Correction:
             spread=float(data["spread"]),
             length_scale=float(data["length_scale"]),
         )
+
+
+@remembered(8_000_000)
+def _factor(correction: Correction, points: bytes) -> Array:
+    """The factor (n,) at points that lie one after the other as numbers."""
+    near = likeness(
+        np.frombuffer(points).reshape(-1, 3), np.array(correction.points),
+        Scale(correction.spread, correction.length_scale),
+    )  # fmt: skip
+    found: Array = np.exp(near @ _pull(correction))
+    return found
 
 
 @lru_cache(maxsize=16)
