@@ -16,6 +16,7 @@ from corlume.core.optics.correction import Correction
 from corlume.core.optics.emitter import ONE_CHANNEL, Channel, Emitter
 from corlume.core.optics.lobe import Lobe, RingLobe, TableLobe
 from corlume.core.optics.spectrum import BandSpectrum, Spectrum, TableSpectrum
+from corlume.core.survey.photo import Photo
 from corlume.core.survey.record import Spot, Survey
 
 Row = dict[str, Any]
@@ -187,6 +188,10 @@ def _readings_from(text: str | None) -> tuple[float, ...]:
 
 
 OWN = {
+    (Photo, "corners"): OwnColumn(
+        lambda corners: json.dumps(corners) if corners else None,
+        lambda text: tuple((float(u), float(v)) for u, v in json.loads(text)) if text else (),
+    ),
     (Spot, "readings"): OwnColumn(json.dumps, _readings_from),
     (Survey, "correction"): OwnColumn(
         lambda found: json.dumps(found.plain()) if found else None,

@@ -12,6 +12,7 @@ from corlume.core.geometry import Brace, Rock
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.own_fixture import OwnFixture
 from corlume.core.scene import Coral, Setup
+from corlume.core.survey.photo import Photo
 from corlume.core.survey.record import Spot, Survey
 from corlume.store.journal import Edit, insert_row, journaled
 from corlume.store.rows import fixture_from, row_of, thing_of
@@ -124,5 +125,6 @@ OWN_FIXTURES = Table("own_fixtures", OwnFixture, "fixture on the shelf", "")
 SPOTS = Table("spots", Spot, "spot", "survey_id")
 SURVEY_FIXTURES = Table("survey_fixtures", Fixture, "fixture", "survey_id", fixture_from)
 SURVEYS = Table("surveys", Survey, "survey", lists={"spots": SPOTS, "fixtures": SURVEY_FIXTURES})
+PHOTOS = Table("photos", Photo, "photo")
 OF_SCENE: tuple[Table[Any], ...] = (CORALS, WANTED, SURVEYS)
 """Those that a scene holds under the name of their table."""

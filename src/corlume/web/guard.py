@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import datetime
 import logging
+import re
 import tempfile
 from collections.abc import Awaitable, Callable, Sequence
 from pathlib import Path
@@ -22,6 +23,8 @@ from corlume.web.doorkeeper import Doorkeeper
 MAX_BODY = 3_000_000
 LARGE_BODIES = {"/tanks/import": 17_000_000, "/shelf/own": 17_000_000, "/restore": 2_000_000_000}
 """Most bytes of a request's body, by the path for those that take files of the keeper's whole record."""
+PHOTOS, PHOTO_BODY = re.compile(r"/tanks/\d+/survey/photos"), 32_000_000
+"""A photo may be 15 MB; one of twice that comes in whole, so that it can be said what is wrong with it."""
 IN_MEMORY, CHUNK = 4_000_000, 1_000_000
 PATIENCE = 20.0
 """A request whose body does not come on for so long is given up [s]."""
@@ -106,6 +109,7 @@ class Guard:
     async def _take_in(self, scope: Scope, receive: Receive, body: IO[bytes]) -> Response | None:
         """Take the body in; an answer when it is too big, does not come on, or stops in the middle."""
         most, size = LARGE_BODIES.get(scope["path"], MAX_BODY), 0
+        most = PHOTO_BODY if PHOTOS.fullmatch(scope["path"]) else most
         while True:
             try:
                 message = await asyncio.wait_for(receive(), PATIENCE)

@@ -14,6 +14,7 @@ from corlume.web.pages import (
     kinds,
     mount,
     phone,
+    photos,
     setups,
     shelf,
     shelf_fit,
@@ -43,7 +44,7 @@ STATIONS = (
     Station("kinds", "Kinds", "/kinds", (kinds.router,)),
     Station("hang", "Hang", "/hang", (hang.router, mount.router, zones.router), ("hang.js", "boxes.js")),
     Station("chart", "Chart", "/chart", (chart.router, setups.router), chart.SCRIPTS),
-    Station("survey", "Survey", "/survey", (survey.router,), ("survey.js",)),
+    Station("survey", "Survey", "/survey", (photos.router, survey.router), ("survey.js",)),
     Station("corals", "Corals", "/corals", (corals.router,), ("corals.js",)),
 )
 """A tank opens at its chart."""

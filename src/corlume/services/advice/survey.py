@@ -20,6 +20,7 @@ from corlume.core.survey.record import Spot, Survey
 from corlume.core.survey.response import fixture_fields
 from corlume.core.survey.unknowns import Unknown, Unknowns
 from corlume.services.advice.survey_plan import slip_variance, slopes_at
+from corlume.services.keeping.surveys import StoredSurvey
 from corlume.services.light.fields import medium_of, par_at
 from corlume.store.tanks import StoredTank
 
@@ -104,7 +105,7 @@ def _findings(tank: Tank, survey: Survey) -> Findings | None:
     own = [survey.noise(spot, value, jump) for spot, value, jump in zip(spots, par.tolist(), jumps, strict=True)]
     noise = np.sqrt(np.square(own) + slip_variance(medium, fixtures, points))
     found = calibrate(medium, unknowns, points, par.tolist(), noise)
-    predicted = par_at(tank, fixtures, points)
+    before = par_at(tank, fixtures, points)
     corrected = np.exp(found.response.log_par(found.vector) + found.smooth.at(points))
     sd = np.sqrt(found.smooth.variance(points, found.smooth.slopes))
     left, left_sd = found.smooth.left_out()
@@ -122,7 +123,7 @@ def _findings(tank: Tank, survey: Survey) -> Findings | None:
                 index=i + 1,
                 spot=spot,
                 par=float(par[i]),
-                predicted=float(predicted[i]),
+                predicted=float(before[i]),
                 corrected=float(corrected[i]),
                 sd=float(sd[i]),
                 expected=float(np.exp(logs[i] - left[i])),
@@ -132,6 +133,16 @@ def _findings(tank: Tank, survey: Survey) -> Findings | None:
             )
         )
     return Findings(_numbers(unknowns, found), tuple(rows), found, found.correction())
+
+
+def predicted(stored: StoredTank, survey: StoredSurvey) -> dict[int, float]:
+    """PAR that the model as told has at each spot, by its id, under the lights as they were [umol/m2/s]."""
+    fixtures = [f for f in survey.value.fixtures if f.output > 0]
+    places = np.array([kept.value.place for kept in survey.spots]).reshape(-1, 3)
+    if not len(places):
+        return {}
+    par = par_at(stored.under(None).lit_tank(), fixtures, places)
+    return {kept.id: float(value) for kept, value in zip(survey.spots, par, strict=True)}
 
 
 def fluctuations(tank: Tank, fixtures: Sequence[Fixture], points: Array) -> Array:

@@ -68,3 +68,15 @@ CREATE TABLE pairings (
     hash TEXT PRIMARY KEY,
     until TEXT NOT NULL
 ) STRICT;
+-- Photos of a tank, fixed to it by four corners; the picture itself is a blob.
+CREATE TABLE photos (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    tank_id INTEGER NOT NULL REFERENCES tanks (id),
+    name TEXT NOT NULL,
+    view TEXT NOT NULL,
+    picture TEXT NOT NULL,
+    width INTEGER NOT NULL,
+    height INTEGER NOT NULL,
+    corners TEXT
+) STRICT;
+CREATE INDEX photos_tank ON photos (tank_id);

@@ -8,7 +8,6 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from typing import Any, Literal
 
-import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import (
     HTMLResponse,
@@ -25,12 +24,11 @@ from corlume.core.survey.needle import Needle
 from corlume.core.survey.record import Spot, Survey
 from corlume.formats.faults import BadFile
 from corlume.formats.survey_table import read_survey, write_survey
-from corlume.services.advice.survey import Findings, findings
+from corlume.services.advice.survey import Findings, findings, predicted
 from corlume.services.advice.survey_plan import COUNTS, offer
 from corlume.services.keeping import surveys, tanks
 from corlume.services.keeping.meter import MeterLost, meter_readings
 from corlume.services.keeping.surveys import StoredSurvey
-from corlume.services.light.fields import par_at
 from corlume.store.database import Database
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredTank
@@ -261,12 +259,10 @@ def _survey(
 def _marks(stored: StoredTank, kept: StoredSurvey, found: Findings | None) -> list[Mark]:
     """Its spots as the drawings have them."""
     doubtful = {row.spot for row in found.spots if not row.fits} if found else set()
-    places = np.array([one.value.place for one in kept.spots]).reshape(-1, 3)
-    fixtures = [f for f in kept.value.fixtures if f.output > 0]
-    predicted = par_at(stored.under(None).lit_tank(), fixtures, places).tolist() if len(places) else []
+    par = predicted(stored, kept)
     return [
-        Mark(one.id, i, one.value.name, *one.value.place, kept.value.par(one.value), float(par), one.value in doubtful)
-        for i, (one, par) in enumerate(zip(kept.spots, predicted, strict=True), 1)
+        Mark(one.id, i, one.value.name, *one.value.place, kept.value.par(one.value), par[one.id], one.value in doubtful)
+        for i, one in enumerate(kept.spots, 1)
     ]
 
 
@@ -343,19 +339,18 @@ def act(db: Db, tank_id: RowId, survey_id: RowId, body: Act) -> JSONResponse:
 def _word(stored: StoredTank, kept: StoredSurvey, now: Kept[Spot]) -> dict[str, Any]:
     """A word about a reading that is far from what is predicted, or from the one before it."""
     par = kept.value.par(now.value)
-    fixtures = [f for f in kept.value.fixtures if f.output > 0]
-    if par is None or not fixtures:
+    if par is None:
         return {}
-    predicted = float(par_at(stored.under(None).lit_tank(), fixtures, np.array([now.value.place]))[0])
+    told = predicted(stored, replace(kept, spots=(now,)))[now.id]
     last = now.value.readings[-1]
-    if last > 25 * max(predicted, 1.0):
-        times, meant = last / max(predicted, 1.0), last / LUX_BY_PAR
+    if last > 25 * max(told, 1.0):
+        times, meant = last / max(told, 1.0), last / LUX_BY_PAR
         word = f"{last:.0f} is {times:.0f} times what is predicted: is the meter set to lux? "
         return {"word": f"{word}Divided by {LUX_BY_PAR:.0f}, as of sunlight, it would be {meant:.0f}.", "lux": True}
     if len(now.value.readings) > 1 and max(now.value.readings) > 2 * min(now.value.readings):
         return {"word": "Two readings here differ by a factor of two. Redo takes both back."}
-    if not predicted / 3 < par < predicted * 3:
-        word = f"Predicted are {predicted:.0f}: is it the right spot, and the probe the right way up?"
+    if not told / 3 < par < told * 3:
+        word = f"Predicted are {told:.0f}: is it the right spot, and the probe the right way up?"
         return {"word": f"{word} It is kept all the same."}
     return {}
 

@@ -1,0 +1,78 @@
+"""Photos of a tank: brought in, fixed by four corners, marked with what was read, removed."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from corlume.core.survey.photo import Photo, Quad, View
+from corlume.formats.picture import Label, marked_png, read_picture
+from corlume.services.keeping.surveys import StoredSurvey
+from corlume.store.blobs import keep_blob, load_blob
+from corlume.store.database import Database
+from corlume.store.journal import Edit, tank_scope
+from corlume.store.tables import PHOTOS, Kept
+from corlume.store.tanks import StoredTank, load_tank
+
+
+def all_photos(db: Database, tank_id: int) -> tuple[Kept[Photo], ...]:
+    """Every photo of a tank."""
+    with db.reading() as connection:
+        return PHOTOS.load(connection, tank_id)
+
+
+def open_photo(db: Database, tank_id: int, photo_id: int) -> Photo:
+    """One photo; ``NotFound`` otherwise."""
+    with db.reading() as connection:
+        return PHOTOS.get(connection, photo_id, tank_id).value
+
+
+def picture(db: Database, photo: Photo) -> bytes:
+    """Its bytes, JPEG."""
+    with db.reading() as connection:
+        return load_blob(connection, photo.picture)
+
+
+def add_photo(db: Database, tank_id: int, name: str, view: View, data: bytes) -> int:
+    """Keep a photo, made small and without metadata; returns its id. ``BadFile`` or ``InvalidInput`` otherwise."""
+    found = read_picture(data)
+    Photo(name, view, "-", found.width, found.height)  # its name is judged before anything is kept
+    with db.writing() as connection:
+        load_tank(connection, tank_id)
+        photo = Photo(name.strip(), view, keep_blob(connection, found.data), found.width, found.height)
+        return PHOTOS.insert(Edit(connection, tank_scope(tank_id), f"add photo {photo.name}"), photo, tank_id)
+
+
+def fix_photo(db: Database, tank_id: int, photo_id: int, corners: Quad) -> None:
+    """Say where the four corners are; none, to tap them anew. ``InvalidInput`` names what is wrong with them."""
+    with db.writing() as connection:
+        photo = PHOTOS.get(connection, photo_id, tank_id).value
+        edit = Edit(connection, tank_scope(tank_id), f"fix photo {photo.name}")
+        PHOTOS.update(edit, photo_id, replace(photo, corners=corners))
+
+
+def remove_photo(db: Database, tank_id: int, photo_id: int) -> None:
+    """Take a photo out, to be undone."""
+    with db.writing() as connection:
+        photo = PHOTOS.get(connection, photo_id, tank_id).value
+        PHOTOS.delete(Edit(connection, tank_scope(tank_id), f"remove photo {photo.name}"), photo_id)
+
+
+def labels(
+    stored: StoredTank, photo: Photo, survey: StoredSurvey, predicted: dict[int, float]
+) -> list[tuple[int, Label]]:
+    """Numbers at the spots of a survey as they lie in a fixed photo, by the ids of the spots."""
+    if not photo.corners:
+        return []
+    found = []
+    for kept in survey.spots:
+        u, v = photo.point(stored.tank, kept.value.place)
+        par = survey.value.par(kept.value)
+        if 0 <= u <= 1 and 0 <= v <= 1:
+            number = predicted[kept.id] if par is None else par
+            found.append((kept.id, Label(u, v, f"{number:.0f}", par is not None)))
+    return found
+
+
+def marked(db: Database, photo: Photo, found: list[tuple[int, Label]]) -> bytes:
+    """The photo with its numbers as PNG."""
+    return marked_png(picture(db, photo), [label for _, label in found])
