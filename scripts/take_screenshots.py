@@ -28,6 +28,9 @@ VIEWS = [
     ("setups", "/tanks/1/setups", WIDE, {}),
     ("mount", "/tanks/1/setups/2/mount", WIDE, {}),
     ("corals", "/tanks/1/corals?coral=15", WIDE, {}),
+    ("surveys", "/tanks/1/survey", WIDE, {}),
+    ("survey", "/tanks/1/survey/1", (1280, 1000), {}),
+    ("survey-phone", "/tanks/1/survey/1/take", PHONE, {}),
     ("corals-phone", "/tanks/1/corals?coral=3", PHONE, {}),
 ]
 

@@ -13,7 +13,7 @@ Array = NDArray[np.float64]
 LUX = (25.0, 130.0)
 """A reading that is so many times what the model says is likely one in lux [-]."""
 LUX_BY_PAR = 55.0
-"""Lux of one umol/m2/s of sunlight, 54 to 55.4 by spectra [7]; of blue-rich LEDs it may be 30 to 60 [lux m2 s/umol]."""
+"""Lux of one umol/m2/s of sunlight, 54 to 55.4 by spectra [8]; of blue-rich LEDs it may be 30 to 60 [lux m2 s/umol]."""
 BY_HAND = 0.03
 """How far off a hand may hold a probe [m]."""
 NEAR = 0.08

@@ -75,7 +75,7 @@ UNIT: Quad = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))
 def homography(source: Quad, target: Quad) -> Array:
     """The projective map (3, 3) that takes four points to four others.
 
-    Hartley and Zisserman 2004, section 4.1, from memory: two linear equations a pair.
+    Hartley and Zisserman 2004 [16], section 4.1, from memory: two linear equations a pair.
     """
     rows, right = [], []
     for (x, y), (u, v) in zip(source, target, strict=True):

@@ -1,7 +1,7 @@
 """A smooth factor over the map from what readings leave over: a Gaussian process in the logarithm of PAR.
 
 It goes hand in hand with the unknowns of the model: what both could explain is shared out by how far each can be off,
-and what neither is told of stays uncertain. Rasmussen and Williams 2006 [14], chapters 2 and 5, from memory.
+and what neither is told of stays uncertain. Rasmussen and Williams 2006 [15], chapters 2 and 5, from memory.
 """
 
 from __future__ import annotations
