@@ -31,8 +31,8 @@ WHERE: dict[Where, str] = {"tank": "in a tank", "open": "in open water", "air": 
 EFFICACY: dict[TechnologyKey, float] = {
     "led_cluster": 1.9, "led_bar": 2.0, "t5_tube": 0.95, "power_compact": 0.75, "halide": 0.95,
 }  # fmt: skip
-"""Photons by electrical joule of a usual fixture with its reflector [umol/J]: Nelson and Bugbee 2014 [9] for lamps, from
-memory, less what reflectors lose (ours)."""
+"""Photons by electrical joule of a usual fixture with its reflector [umol/J]: Nelson and Bugbee 2014 [9] for lamps,
+from memory, less what reflectors lose (ours)."""
 USUAL: dict[TechnologyKey, tuple[float, float, float]] = {
     "led_cluster": (110.0, 0.18, 0.18), "led_bar": (115.0, 0.9, 0.03), "t5_tube": (115.0, 1.1, 0.06),
     "power_compact": (120.0, 0.5, 0.1), "halide": (110.0, 0.28, 0.28),
