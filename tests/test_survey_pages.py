@@ -35,7 +35,7 @@ from corlume.formats.faults import BadFile
 from corlume.formats.survey_table import read_survey, write_survey
 from corlume.services.advice.judge import verdicts_in_doubt
 from corlume.services.advice.survey import findings
-from corlume.services.keeping import phone, surveys, tanks
+from corlume.services.keeping import hung_fixtures, phone, setups, surveys, tanks
 from corlume.services.light.fields import medium_of, par_at
 from corlume.services.light.points import Place, PlaneSpec
 from corlume.services.light.sure import sure_at
@@ -100,6 +100,21 @@ def test_a_survey_is_planned_read_judged_used_and_undone(client: TestClient, db:
     client.post("/tanks/1/undo")
     assert re.search(r'readout-par">\d+', before)
     assert tanks.open_tank(db, 1).setup().hung == stored.setup().hung
+
+
+def test_before_and_after_name_the_corals_that_would_jump(client: TestClient, db: Database) -> None:
+    """The demo's survey has its west end darker by a sixth: no coral jumps. Half the light is a jump for all of them."""
+    answer = client.get(f"{HOME}/compare?a=setup-1&b=survey-1")
+    assert "No coral" in answer.text
+    stored = tanks.open_tank(db, 1)
+    half = [{"output": 0.5 * f.output} for f in stored.setup().hung]
+    copy = setups.copy_setup(db, 1, stored.setup().id)
+    changes = zip(tanks.open_tank(db, 1).setup(copy).fixtures, half, strict=True)
+    hung_fixtures.change_fixtures(db, 1, copy, {kept.id: change for kept, change in changes})
+    answer = client.get(f"{HOME}/compare?a=setup-1&b=setup-{copy}")
+    assert "14 of 14 would jump by more than 25 %" in answer.text
+    assert "-50 %" in answer.text
+    assert client.get(f"{HOME}/compare?a=survey-99").status_code == 404
 
 
 @pytest.mark.parametrize(

@@ -25,6 +25,7 @@ from corlume.core.survey.record import Spot, Survey
 from corlume.formats.faults import BadFile
 from corlume.formats.survey_table import read_survey, write_survey
 from corlume.services.advice.survey import Findings, findings, predicted
+from corlume.services.advice.survey_compare import JUMP, coral_jumps, lit, offered
 from corlume.services.advice.survey_plan import COUNTS, offer
 from corlume.services.keeping import surveys, tanks
 from corlume.services.keeping.meter import MeterLost, meter_readings
@@ -32,6 +33,7 @@ from corlume.services.keeping.surveys import StoredSurvey
 from corlume.store.database import Database
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredTank
+from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.survey import Mark, draw_left_out, draw_spots
 from corlume.web.drawing.tank import draw_frame, draw_rock
@@ -88,6 +90,29 @@ def _list(
         "dark": not any(f.output > 0 for f in setup.hung),
     }
     return page(request, "survey/surveys.html", context, tank=stored, setup=setup, status=422 if bad else 200)
+
+
+@router.get("/compare")
+def compare(request: Request, db: Db, tank_id: RowId, a: str = "", b: str = "", setup: Looked = None) -> HTMLResponse:
+    """Two surveys or setups held against each other: the light at the rock top, and at every coral."""
+    stored, kept = tanks.open_tank(db, tank_id), surveys.all_surveys(db, tank_id)
+    choices = offered(stored, kept)
+    keys = list(choices)
+    before = lit(stored, kept, a or f"setup-{stored.setup().id}")
+    after = lit(stored, kept, b or next((key for key in keys if key != before.key), before.key))
+    label = f"PAR of {after.name} less that of {before.name}"
+    context = {
+        "stored": stored,
+        "choices": choices,
+        "before": before,
+        "after": after,
+        "difference": difference_plan(stored.tank, after.plane(), before.plane(), width=560, label=label),
+        "jumps": coral_jumps(before, after),
+        "differences": NAMES,
+        "depth": stored.tank.rock_top(),
+        "limit": JUMP,
+    }
+    return page(request, "survey/compare.html", context, tank=stored, setup=stored.setup(setup))
 
 
 @router.get("/{survey_id}")
