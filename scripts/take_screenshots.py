@@ -30,6 +30,7 @@ VIEWS = [
     ("corals", "/tanks/1/corals?coral=15", WIDE, {}),
     ("surveys", "/tanks/1/survey", WIDE, {}),
     ("survey", "/tanks/1/survey/1", (1280, 1000), {}),
+    ("photo", "/tanks/1/survey/photos/1?survey=1", WIDE, {}),
     ("survey-phone", "/tanks/1/survey/1/take", PHONE, {}),
     ("corals-phone", "/tanks/1/corals?coral=3", PHONE, {}),
 ]

@@ -21,9 +21,11 @@ from PIL import Image
 from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
-from corlume.core.geometry import Pane
+from corlume.core.geometry import Pane, Tank
+from corlume.core.judgement.targets import LightTargets
 from corlume.core.optics.field import Medium, channel_fields
 from corlume.core.optics.lobe import width_at_half
+from corlume.core.scene import Running
 from corlume.core.survey.fixture_fit import bench, fit_fixture, usual_emitter
 from corlume.core.survey.needle import Needle
 from corlume.core.survey.photo import UNIT, Photo, Quad, homography
@@ -32,7 +34,9 @@ from corlume.devices.meter import MeterLost, NetworkMeter
 from corlume.devices.meter_server import MeterServer
 from corlume.devices.simulated_meter import SimulatedMeter, hidden_truth
 from corlume.formats.faults import BadFile
+from corlume.formats.steps import STEPS
 from corlume.formats.survey_table import read_survey, write_survey
+from corlume.services.advice import balance
 from corlume.services.advice.judge import verdicts_in_doubt
 from corlume.services.advice.survey import findings
 from corlume.services.keeping import hung_fixtures, phone, setups, surveys, tanks
@@ -103,7 +107,7 @@ def test_a_survey_is_planned_read_judged_used_and_undone(client: TestClient, db:
 
 
 def test_before_and_after_name_the_corals_that_would_jump(client: TestClient, db: Database) -> None:
-    """The demo's survey has its west end darker by a sixth: no coral jumps. Half the light is a jump for all of them."""
+    """The demo's survey has its west end darker by a sixth: no coral jumps. Half the light is a jump for all."""
     answer = client.get(f"{HOME}/compare?a=setup-1&b=survey-1")
     assert "No coral" in answer.text
     stored = tanks.open_tank(db, 1)
@@ -115,6 +119,36 @@ def test_before_and_after_name_the_corals_that_would_jump(client: TestClient, db
     assert "14 of 14 would jump by more than 25 %" in answer.text
     assert "-50 %" in answer.text
     assert client.get(f"{HOME}/compare?a=survey-99").status_code == 404
+
+
+def test_balance_by_meter_brings_the_spots_together(client: TestClient, db: Database) -> None:
+    """Three modules hung too close to the middle over an open tank: read and shifted, the spots come to agree."""
+    tank_id = tanks.create_tank(db, "Open", Tank(1.3, 0.5, 0.5), LightTargets(), Running())
+    setup = tanks.open_tank(db, tank_id).setup().id
+    for x in ("45", "65", "85"):
+        client.post(f"/tanks/{tank_id}/setups/{setup}/add", data={"entry": "cluster-small"})
+        fixture = tanks.open_tank(db, tank_id).setup().fixtures[-1].id
+        name = f"At {x}"
+        hung_fixtures.change_fixtures(db, tank_id, setup, {fixture: {"x": int(x) / 100, "height": 0.4, "name": name}})
+    at = client.post(f"/tanks/{tank_id}/survey/balance").headers["location"]
+    apart = []
+    for _ in range(6):
+        stored, survey_id = tanks.open_tank(db, tank_id), int(at.rpartition("/")[2])
+        assert "not all read" in client.get(at).text
+        for kept in surveys.open_survey(db, tank_id, survey_id).spots:
+            par = par_at(stored.lit_tank(), stored.setup().hung, np.array([kept.value.place]))[0]
+            surveys.enter(db, tank_id, survey_id, kept.id, round(float(par), 1))
+        rounds = balance.rounds(db, stored, "Balance 1", "", STEPS["cm"])
+        apart.append(rounds[-1].spread)
+        if not rounds[-1].shifts():
+            break
+        assert "Next move" in client.get(at).text
+        at = client.post(f"{at}/shift", data={"strong": ""}).headers["location"]
+    assert apart[0] > 60
+    assert apart[-1] < 0.5 * apart[0]
+    xs = [f.emitter.x for f in tanks.open_tank(db, tank_id).setup().hung]
+    assert xs[0] < 0.35
+    assert xs[2] > 0.95
 
 
 @pytest.mark.parametrize(

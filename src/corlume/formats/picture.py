@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import pillow_heif
 from PIL import Image, ImageDraw, ImageFont, ImageOps, UnidentifiedImageError
@@ -51,28 +51,60 @@ def read_picture(data: bytes) -> Picture:
 
 @dataclass(frozen=True, slots=True)
 class Label:
-    """A number on a photo: at shares of its width and height; ``read`` is measured, else it is predicted."""
+    """A number on a photo: its spot at shares of the width and height, and the middle of the number itself; ``read`` is
+    measured, else it is predicted.
+    """
 
     u: float
     v: float
     text: str
     read: bool
+    text_u: float = 0.0
+    text_v: float = 0.0
+
+
+TEXT, DIGIT = 1 / 48, 0.6
+"""Height of a number as a share of the picture's width, and width of a digit as a share of that [-]."""
+
+
+def placed(labels: Sequence[Label], shape: float) -> list[Label]:
+    """The labels with their numbers beside, over or under the spots, where each covers no other if there is room.
+
+    ``shape`` is height over width of the picture.
+    """
+    found, taken = list[Label](), list[tuple[float, float, float]]()
+    high = TEXT / shape
+    for label in labels:
+        wide = (len(label.text) * DIGIT + 0.4) * TEXT
+        aside = 0.5 * wide + 0.5 * TEXT
+        ways = ((aside, 0.0), (-aside, 0.0), (0.0, -1.1 * high), (0.0, 1.1 * high), (aside, -high), (aside, high),
+                (-aside, -high), (-aside, high))  # fmt: skip
+        places = [(label.u + du, label.v + dv) for du, dv in ways]
+
+        def covered(place: tuple[float, float], own: float = wide) -> int:
+            return sum(abs(place[0] - u) < 0.5 * (own + w) and abs(place[1] - v) < high for u, v, w in taken)
+
+        u, v = min(places, key=covered)
+        taken.append((u, v, wide))
+        found.append(replace(label, text_u=u, text_v=v))
+    return found
 
 
 def marked_png(data: bytes, labels: Sequence[Label]) -> bytes:
     """The photo with numbers on it as PNG: what was read dark on light, what is predicted light on dark."""
     with Image.open(io.BytesIO(data)) as opened:
         picture = opened.convert("RGB")
-    draw, size = ImageDraw.Draw(picture), max(14, picture.width // 48)
+    draw, size = ImageDraw.Draw(picture), max(14, round(TEXT * picture.width))
     font = ImageFont.load_default(size)
     for label in labels:
         x, y = label.u * picture.width, label.v * picture.height
         ink, paper = ("#14202a", "#fffef8") if label.read else ("#fffef8", "#47606e")
         r = size * 0.22
         draw.ellipse((x - r, y - r, x + r, y + r), fill=ink, outline=paper, width=2)
-        box = draw.textbbox((x + 2 * r, y), label.text, font=font, anchor="lm")
+        middle = label.text_u * picture.width, label.text_v * picture.height
+        box = draw.textbbox(middle, label.text, font=font, anchor="mm")
         draw.rectangle((box[0] - 3, box[1] - 2, box[2] + 3, box[3] + 2), fill=paper)
-        draw.text((x + 2 * r, y), label.text, font=font, fill=ink, anchor="lm")
+        draw.text(middle, label.text, font=font, fill=ink, anchor="mm")
     out = io.BytesIO()
     picture.save(out, "PNG", optimize=False)
     return out.getvalue()

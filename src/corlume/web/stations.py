@@ -8,6 +8,7 @@ from fastapi import APIRouter
 
 from corlume.web.pages import (
     backup,
+    balance,
     chart,
     corals,
     hang,
@@ -44,7 +45,7 @@ STATIONS = (
     Station("kinds", "Kinds", "/kinds", (kinds.router,)),
     Station("hang", "Hang", "/hang", (hang.router, mount.router, zones.router), ("hang.js", "boxes.js")),
     Station("chart", "Chart", "/chart", (chart.router, setups.router), chart.SCRIPTS),
-    Station("survey", "Survey", "/survey", (photos.router, survey.router), ("survey.js",)),
+    Station("survey", "Survey", "/survey", (photos.router, balance.router, survey.router), ("survey.js",)),
     Station("corals", "Corals", "/corals", (corals.router,), ("corals.js",)),
 )
 """A tank opens at its chart."""

@@ -103,6 +103,7 @@ class Survey:
     Parameters
     ----------
     setup : the name of the setup that hung then; ``fixtures`` are its lights as they were set.
+    session : what the rounds of one balance by meter have in common; empty for a survey by itself.
     immersion : what a reading under water is multiplied by to give PAR: 1 for a meter that corrects by itself [-].
     in_use : whether chart, Hang and corals follow its ``correction``.
     """
@@ -110,6 +111,7 @@ class Survey:
     name: Annotated[str, Text("Name", least=1)]
     day: Annotated[datetime.date, Day("Day")]
     setup: Annotated[str, Text("Setup")] = ""
+    session: Annotated[str, Text("Session", about="rounds of one balance by meter have the same")] = ""
     pumps: Annotated[Pumps, Choice("Pumps", PUMPS, about="on: what corals see; off: a steady number")] = "on"
     meter: Annotated[str, Text("Meter")] = ""
     immersion: Annotated[

@@ -55,9 +55,8 @@ class CoralJump:
 
 def offered(stored: StoredTank, surveys: Sequence[StoredSurvey]) -> dict[str, str]:
     """What can be held against each other, by key: surveys with readings enough, and setups."""
-    found = {
-        f"survey-{s.id}": f"{s.value.name}, {s.value.day.isoformat()}" for s in surveys if findings(stored, s.value)
-    }
+    read = [one for one in surveys if findings(stored, one.value)]
+    found = {f"survey-{one.id}": f"{one.value.name}, {one.value.day.isoformat()}" for one in read}
     return found | {f"setup-{setup.id}": setup.name for setup in stored.setups}
 
 

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+from functools import cache
 from importlib.resources import files
 
 from corlume.core.scene import Scene
+from corlume.core.survey.photo import Photo
+from corlume.formats.picture import Picture, read_picture
 from corlume.formats.scene import read_scene
 from corlume.services.keeping import tanks
+from corlume.services.keeping.demo_photo import CORNERS, draw_photo
+from corlume.store.blobs import keep_blob
 from corlume.store.database import Database
+from corlume.store.tables import PHOTOS
 from corlume.store.tanks import add_tank
 
 
@@ -20,5 +26,15 @@ def seed(db: Database) -> None:
     """Store the demo tank when there is no tank and none was removed; where everything begins is not undone."""
     steps = tanks.steps(db, None)
     if not tanks.all_tanks(db) and steps.undo is None and steps.redo is None:
+        picture = _picture()
         with db.writing() as connection:
-            add_tank(connection, demo_scene(), None)
+            tank_id = add_tank(connection, demo_scene(), None)
+            size = picture.width, picture.height
+            photo = Photo("From the sofa", "front", keep_blob(connection, picture.data), *size, CORNERS)
+            PHOTOS.put(connection, photo, tank_id)
+
+
+@cache
+def _picture() -> Picture:
+    """The demo's photo, drawn once."""
+    return read_picture(draw_photo(demo_scene().tank))

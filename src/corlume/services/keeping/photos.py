@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from corlume.core.survey.photo import Photo, Quad, View
-from corlume.formats.picture import Label, marked_png, read_picture
+from corlume.formats.picture import Label, marked_png, placed, read_picture
 from corlume.services.keeping.surveys import StoredSurvey
 from corlume.store.blobs import keep_blob, load_blob
 from corlume.store.database import Database
@@ -70,7 +70,8 @@ def labels(
         if 0 <= u <= 1 and 0 <= v <= 1:
             number = predicted[kept.id] if par is None else par
             found.append((kept.id, Label(u, v, f"{number:.0f}", par is not None)))
-    return found
+    beside = placed([label for _, label in found], photo.height / photo.width)
+    return [(spot_id, label) for (spot_id, _), label in zip(found, beside, strict=True)]
 
 
 def marked(db: Database, photo: Photo, found: list[tuple[int, Label]]) -> bytes:

@@ -7,6 +7,7 @@ CREATE TABLE surveys (
     name TEXT NOT NULL,
     day TEXT NOT NULL,
     setup TEXT NOT NULL,
+    session TEXT NOT NULL,
     pumps TEXT NOT NULL,
     meter TEXT NOT NULL,
     immersion REAL NOT NULL,

@@ -1,0 +1,48 @@
+"""A photo for the demo, of our own drawing: its tank as somebody would picture it, a little from aside."""
+
+from __future__ import annotations
+
+import io
+
+from PIL import Image, ImageDraw, ImageFilter
+
+from corlume.core.geometry import Tank
+from corlume.core.survey.photo import Photo, Quad
+
+SIZE = (1600, 1000)
+CORNERS: Quad = ((0.09, 0.20), (0.90, 0.155), (0.915, 0.83), (0.075, 0.875))
+DEEPER = 0.055
+"""How far the back of the tank is drawn in towards the middle, as a share of the picture [-]."""
+
+
+def draw_photo(tank: Tank) -> bytes:
+    """The tank with its water, sand and rock, as PNG."""
+    photo = Photo("-", "front", "-", *SIZE, CORNERS)
+    picture = Image.new("RGB", SIZE, "#2a2c2e")
+    draw = ImageDraw.Draw(picture)
+    for k in range(9):  # a wall in bad light
+        draw.rectangle((0, 110 * k, SIZE[0], 110 * k + 110), fill=(52 + 2 * k, 50 + 2 * k, 47 + 2 * k))
+
+    def at(x: float, y: float, depth: float) -> tuple[float, float]:
+        u, v = photo.point(tank, (x, y, depth))
+        back = DEEPER * y / tank.width
+        u, v = u + (0.5 - u) * back * 2, v + (0.5 - v) * back * 2
+        return u * SIZE[0], v * SIZE[1]
+
+    length, depth = tank.length, tank.water_depth
+    front = [at(0, 0, 0), at(length, 0, 0), at(length, 0, depth), at(0, 0, depth)]
+    draw.polygon(front, fill="#3f78a3")
+    far = tank.width
+    draw.polygon([at(0, far, 0), at(length, far, 0), at(length, far, depth), at(0, far, depth)], fill="#5590ba")
+    sand = tank.sand_depth
+    draw.polygon([at(0, 0, sand), at(length, 0, sand), at(length, far, sand), at(0, far, sand)], fill="#c9b98f")
+    draw.polygon([at(0, 0, sand), at(length, 0, sand), at(length, 0, depth), at(0, 0, depth)], fill="#b3a379")
+    for box in sorted(tank.boxes(), key=lambda b: (-b.y1, -b.top)):
+        edge = [at(box.x0, box.y0, box.top), at(box.x1, box.y0, box.top)]
+        draw.polygon([*edge, at(box.x1, box.y0, box.bottom), at(box.x0, box.y0, box.bottom)], fill="#6d5a55")
+        draw.polygon([*edge, at(box.x1, box.y1, box.top), at(box.x0, box.y1, box.top)], fill="#94807a")
+    picture = picture.filter(ImageFilter.GaussianBlur(1.6))
+    ImageDraw.Draw(picture).line([*front, front[0]], fill="#101214", width=9)
+    out = io.BytesIO()
+    picture.save(out, "PNG")
+    return out.getvalue()
