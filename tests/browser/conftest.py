@@ -9,12 +9,13 @@ from collections.abc import Iterator
 
 import pytest
 import uvicorn
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.web.app import create_app
 
+expect.set_options(timeout=20_000)  # a busy machine takes its time over a tank's first light
 ARGUMENTS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",

@@ -92,6 +92,7 @@ def test_layers_show_what_the_survey_changes_and_how_sure_it_is(page: Page) -> N
     expect(page.locator(".spots-table")).to_contain_text("Does not fit")
     page.get_by_role("button", name="Take the correction into use").click()
     page.goto("/tanks/1/chart")
+    expect(page.locator(".readout-sure")).to_be_visible()  # the whole light, after the first look
     layer = page.locator("#layer")
     for key, words in (("sure", "Standard deviation"), ("told", "without the survey"), ("change", "darker by 7 to 20")):
         layer.select_option(key)
