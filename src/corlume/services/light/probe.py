@@ -22,7 +22,7 @@ Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
-class Reading:
+class Readout:
     """What the probe says: PAR, its parts by fixture, the daily light integral (DLI) [mol/m2/d] and the band.
 
     ``scalar`` is what a sphere would read; ``fluctuation`` the standard deviation over the mean with ripples [-];
@@ -40,7 +40,7 @@ class Reading:
     in_rock: bool
 
 
-def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, hours: float, place: Place) -> Reading:
+def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, hours: float, place: Place) -> Readout:
     """Read PAR at one point of the water."""
     spec = PlaneSpec("point", place)
     by_channel = [
@@ -49,7 +49,7 @@ def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, h
     ]
     parts = tuple(float(p.sum()) for p in by_channel)
     par = sum(parts)
-    return Reading(
+    return Readout(
         place=place,
         par=par,
         scalar=float(total_of(tank, fixtures, spec, sensor="scalar")[0]),

@@ -33,7 +33,7 @@ from corlume.services.light.layers import (
     survey_plane,
 )
 from corlume.services.light.points import Place, PlaneSpec, same_tank
-from corlume.services.light.probe import Reading, read_probe
+from corlume.services.light.probe import Readout, read_probe
 from corlume.services.light.sure import Sure, sure_at
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe
@@ -217,7 +217,7 @@ NEAR_SLICE = 0.04
 
 
 def _readout(
-    stored: StoredTank, fixtures: Sequence[Fixture], reading: Reading, sure: Sure | None, measure: Measure
+    stored: StoredTank, fixtures: Sequence[Fixture], reading: Readout, sure: Sure | None, measure: Measure
 ) -> str:
     shares = [
         (letter(i), fixture.name, part, part / reading.par if reading.par > 0 else 0.0)
