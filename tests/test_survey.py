@@ -150,7 +150,7 @@ def test_hidden_parameters_come_back_from_twelve_readings() -> None:
     assert np.quantile([o.wall for o in found], 0.9) < 0.10
     assert np.median([o.rms for o in found]) < 0.025
     # the goal is 0.035: twelve readings of 5 % leave a little more
-    assert np.quantile([o.rms for o in found], 0.9) < 0.037
+    assert np.quantile([o.rms for o in found], 0.9) < 0.039
     assert 0.85 < covered(found) < 0.95
 
 
