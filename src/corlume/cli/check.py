@@ -13,7 +13,7 @@ from corlume.core.judgement.rings import NAMES
 from corlume.formats.measure import LengthUnit, Measure
 from corlume.formats.steps import STEPS
 from corlume.services.advice.diagnosis import Diagnosis, find_faults
-from corlume.services.advice.judge import rings, verdicts
+from corlume.services.advice.judge import rings, verdicts_in_doubt
 from corlume.services.keeping.wanted_zones import zones_met
 from corlume.store.tanks import unstored
 
@@ -31,8 +31,8 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
     setup, stored = scenes.setup_of(read, setup_name), unstored(read)
     steps, purpose = STEPS[unit], setup.intent.meant(read.targets.stocking)
     click.echo(f"{read.name}, {setup.name}\nMeant for: {PURPOSES[purpose][0]}\n\nLight")
-    for v in verdicts(stored, setup.fixtures, setup.intent):
-        grade = "" if v.grade == "plain" else f", {v.grade}"
+    for v in verdicts_in_doubt(stored, setup.fixtures, setup.intent):
+        grade = "" if v.grade == "plain" else f", {v.graded}"
         help_ = "" if v.grade in ("good", "plain") else f" {measure.fill(v.improve, v.lengths)}"
         click.echo(f"- {v.title}: {v.value}{grade}. {measure.fill(v.reason, v.lengths)} ({v.school}){help_}")
     click.echo(f"\nBy rings, PAR: {', '.join(NAMES)} (rings in thirds of the way out, ours)")

@@ -8,13 +8,13 @@ import click
 
 from corlume.core.scene import Scene, Setup
 from corlume.formats.faults import BadFile
-from corlume.formats.scene import read_scene
+from corlume.formats.scene_zip import read_packed
 
 
 def read(path: Path) -> Scene:
-    """The scene of a file; ``ClickException`` says where it is wrong."""
+    """The scene of a file, JSON or zip; ``ClickException`` says where it is wrong."""
     try:
-        return read_scene(path.read_bytes())
+        return read_packed(path.read_bytes())[0]
     except BadFile as error:
         raise click.ClickException(f"{error}") from error
 

@@ -16,6 +16,7 @@ from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.wanted import WantedZone, zone_errors
 from corlume.core.optics.correction import Correction
 from corlume.core.surroundings import Surroundings
+from corlume.core.survey.photo import Photo
 from corlume.core.survey.record import Survey
 
 
@@ -84,6 +85,7 @@ class Scene:
         default_factory=Surroundings
     )
     surveys: Annotated[tuple[Survey, ...], Many(300)] = ()
+    photos: Annotated[tuple[Photo, ...], Many(40)] = ()
 
     @property
     def correction(self) -> Correction | None:

@@ -52,7 +52,7 @@ def read_picture(data: bytes) -> Picture:
 @dataclass(frozen=True, slots=True)
 class Label:
     """A number on a photo: its spot at shares of the width and height, and the middle of the number itself; ``read`` is
-    measured, else it is predicted.
+    measured, else it is predicted; ``doubtful`` is a reading that does not fit.
     """
 
     u: float
@@ -61,6 +61,7 @@ class Label:
     read: bool
     text_u: float = 0.0
     text_v: float = 0.0
+    doubtful: bool = False
 
 
 TEXT, DIGIT = 1 / 48, 0.6
@@ -105,6 +106,9 @@ def marked_png(data: bytes, labels: Sequence[Label]) -> bytes:
         box = draw.textbbox(middle, label.text, font=font, anchor="mm")
         draw.rectangle((box[0] - 3, box[1] - 2, box[2] + 3, box[3] + 2), fill=paper)
         draw.text(middle, label.text, font=font, fill=ink, anchor="mm")
+        if label.doubtful:
+            for way in (1, -1):
+                draw.line((x - size / 2, y - way * size / 2, x + size / 2, y + way * size / 2), fill="#a5281f", width=4)
     out = io.BytesIO()
     picture.save(out, "PNG", optimize=False)
     return out.getvalue()

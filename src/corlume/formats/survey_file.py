@@ -1,4 +1,4 @@
-"""What of a survey is written in files by a way of its own: readings, and the correction that they led to."""
+"""What of surveys and photos is written in files by a way of its own: readings, what they led to, corners."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from pydantic import Field
 import corlume.formats.fixture_file  # noqa: F401
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.optics.correction import Correction
+from corlume.core.survey.photo import Photo
 from corlume.core.survey.record import Spot, Survey
 from corlume.formats.shapes import SPECIAL, Build, JsonNumber, Special, Values
 
@@ -36,6 +37,18 @@ def _correction(build: Build, where: str, file: Any) -> Values:
     return {(Survey, "correction"): build(where, made) if file.correction is not None else None}
 
 
+SPECIAL[Photo] = Special(
+    {
+        "corners": (
+            list[tuple[JsonNumber, JsonNumber]],
+            Field(
+                default=[], max_length=4, description="of the pane or rim, as shares of the picture's width and height"
+            ),
+        )
+    },
+    lambda photo: {"corners": [list(corner) for corner in photo.corners]},
+    lambda _build, _where, file: {(Photo, "corners"): tuple(tuple(corner) for corner in file.corners)},
+)
 SPECIAL[Survey] = Special(
     {
         "correction": (

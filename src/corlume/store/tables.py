@@ -126,5 +126,5 @@ SPOTS = Table("spots", Spot, "spot", "survey_id")
 SURVEY_FIXTURES = Table("survey_fixtures", Fixture, "fixture", "survey_id", fixture_from)
 SURVEYS = Table("surveys", Survey, "survey", lists={"spots": SPOTS, "fixtures": SURVEY_FIXTURES})
 PHOTOS = Table("photos", Photo, "photo")
-OF_SCENE: tuple[Table[Any], ...] = (CORALS, WANTED, SURVEYS)
+OF_SCENE: tuple[Table[Any], ...] = (CORALS, WANTED, SURVEYS, PHOTOS)
 """Those that a scene holds under the name of their table."""

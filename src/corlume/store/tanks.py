@@ -17,7 +17,7 @@ from corlume.core.judgement.wanted import WantedZone
 from corlume.core.optics.correction import Correction
 from corlume.core.scene import Coral, Running, Scene, Setup, shaded
 from corlume.core.surroundings import Surroundings
-from corlume.core.survey.record import Survey
+from corlume.core.survey.record import Spot, Survey
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
 from corlume.store.rows import row_of, thing_of
 from corlume.store.tables import (
@@ -27,6 +27,7 @@ from corlume.store.tables import (
     OF_SCENE,
     ROCKS,
     SETUPS,
+    SPOTS,
     SURVEYS,
     WANTED,
     Kept,
@@ -81,6 +82,8 @@ class StoredTank:
     wanted: tuple[Kept[WantedZone], ...] = ()
     surroundings: Surroundings = field(default_factory=Surroundings)
     survey: Survey | None = None
+    looks: tuple[tuple[str, Spot], ...] = ()
+    """Places that looked dark or lit in cloudy water, each with the name of the setup that hung then."""
 
     @property
     def correction(self) -> Correction | None:
@@ -214,7 +217,17 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
         corals=CORALS.load(connection, tank_id),
         wanted=WANTED.load(connection, tank_id),
         surroundings=thing_of(Surroundings, row),
+        looks=_looks(connection, tank_id),
     ).under(survey_in_use(connection, tank_id))
+
+
+def _looks(connection: sqlite3.Connection, tank_id: int) -> tuple[tuple[str, Spot], ...]:
+    rows = connection.execute(
+        "SELECT spots.*, surveys.setup FROM spots JOIN surveys ON surveys.id = survey_id "
+        "WHERE tank_id = ? AND kind = 'cloudy' AND seen != '' ORDER BY spots.id",
+        (tank_id,),
+    ).fetchall()
+    return tuple((row["setup"], SPOTS.value_of(row)) for row in rows)
 
 
 def survey_in_use(connection: sqlite3.Connection, tank_id: int) -> Survey | None:

@@ -21,7 +21,7 @@ from corlume.store.database import COMMITS
 from corlume.web.doorkeeper import Doorkeeper
 
 MAX_BODY = 3_000_000
-LARGE_BODIES = {"/tanks/import": 17_000_000, "/shelf/own": 17_000_000, "/restore": 2_000_000_000}
+LARGE_BODIES = {"/tanks/import": 60_000_000, "/shelf/own": 17_000_000, "/restore": 2_000_000_000}
 """Most bytes of a request's body, by the path for those that take files of the keeper's whole record."""
 PHOTOS, PHOTO_BODY = re.compile(r"/tanks/\d+/survey/photos"), 32_000_000
 """A photo may be 15 MB; one of twice that comes in whole, so that it can be said what is wrong with it."""

@@ -20,6 +20,9 @@ from corlume.web.pages import (
     shelf,
     shelf_fit,
     survey,
+    survey_take,
+    survey_week,
+    survey_without,
     tank,
     tanks,
     zones,
@@ -40,12 +43,15 @@ class Station:
     scripts: tuple[str, ...] = ()
 
 
+SURVEY = (
+    photos.router, balance.router, survey_week.router, survey_without.router, survey_take.router, survey.router
+)  # fmt: skip
 STATIONS = (
     Station("tank", "Tank", "", (tank.router,), ("boxes.js",)),
     Station("kinds", "Kinds", "/kinds", (kinds.router,)),
     Station("hang", "Hang", "/hang", (hang.router, mount.router, zones.router), ("hang.js", "boxes.js")),
     Station("chart", "Chart", "/chart", (chart.router, setups.router), chart.SCRIPTS),
-    Station("survey", "Survey", "/survey", (photos.router, balance.router, survey.router), ("survey.js",)),
+    Station("survey", "Survey", "/survey", SURVEY, ("survey.js", "spots.js")),
     Station("corals", "Corals", "/corals", (corals.router,), ("corals.js",)),
 )
 """A tank opens at its chart."""

@@ -48,6 +48,13 @@ class Verdict:
     lengths: dict[str, float] = field(default_factory=dict)
     may: tuple[Grade, ...] = ()
 
+    @property
+    def graded(self) -> str:
+        """Its grade in words, with what it may be as well."""
+        if len(self.may) == 1:
+            return f"{self.grade}, may be {self.may[0]}"
+        return f"{self.grade}, unsure" if self.may else self.grade
+
     def in_doubt(self, others: Iterable[Verdict]) -> Verdict:
         """The same, saying which other grades it has when the light is what it could be as well."""
         found = {one.grade for one in others if one.key == self.key} - {self.grade, "plain"}

@@ -22,12 +22,30 @@ GRAIN = 0.01
 """Places are proposed to this grain, so that a tape finds them [m]."""
 FROM_PANE = 0.06
 """How far from a pane the outermost stand [m]."""
+TOP = "top of rock"
+Proposal = tuple[str, float, float, float, str]
+"""Name, place [m], and why it is proposed."""
 
 
 def proposals(tank: Tank, fixtures: Sequence[Fixture], corals: Iterable[Coral] = ()) -> list[Spot]:
     """Spots in the water, none in rock, each with why it is proposed; places of corals come first."""
+    return _settled(tank, [*_corals(corals), *_rock(tank), *_fixtures(tank, fixtures), *_water(tank)])
+
+
+def under_and_between(tank: Tank, fixtures: Sequence[Fixture]) -> list[Spot]:
+    """Under each fixture, between them and at the ends, six inches down; none in rock."""
+    return _settled(tank, _fixtures(tank, fixtures))
+
+
+def tops_of_rock(tank: Tank) -> list[Spot]:
+    """On top of each rock, and at both ends of a long one."""
+    return [spot for spot in _settled(tank, _rock(tank)) if spot.reason == TOP]
+
+
+def _settled(tank: Tank, raw: Iterable[Proposal]) -> list[Spot]:
+    """Those in the water, to a tape's grain, none close to another, each with a name of its own."""
     found = list[Spot]()
-    for name, x, y, depth, reason in [*_corals(corals), *_rock(tank), *_fixtures(tank, fixtures), *_water(tank)]:
+    for name, x, y, depth, reason in raw:
         place = np.round(np.array([x, y, depth]) / GRAIN) * GRAIN
         far = np.array([tank.length, tank.width, tank.water_depth]) - OVER
         if not np.all((place >= OVER - 1e-9) & (place <= far)) or tank.in_rock(place[None])[0]:
@@ -38,9 +56,6 @@ def proposals(tank: Tank, fixtures: Sequence[Fixture], corals: Iterable[Coral] =
         x, y, depth = (round(float(value), 4) for value in place)
         found.append(Spot(f"{name} ({taken + 1})" if taken else name, x, y, depth, reason))
     return found
-
-
-Proposal = tuple[str, float, float, float, str]
 
 
 def _corals(corals: Iterable[Coral]) -> Iterator[Proposal]:
@@ -54,7 +69,7 @@ def _rock(tank: Tank) -> Iterator[Proposal]:
     for rock in tank.rocks:
         boxes, name = list(rock.boxes(tank.water_depth)), rock.name or "rock"
         top = boxes[0]
-        yield (f"Top of {name}", 0.5 * (top.x0 + top.x1), 0.5 * (top.y0 + top.y1), top.top - OVER, "top of rock")
+        yield (f"Top of {name}", 0.5 * (top.x0 + top.x1), 0.5 * (top.y0 + top.y1), top.top - OVER, TOP)
         if rock.length > 0.3:
             for end, at in (("left", 0.2), ("right", 0.8)):
                 x = top.x0 + at * (top.x1 - top.x0)

@@ -21,6 +21,19 @@ from corlume.core.survey.priors import CALM, DIGIT, METER, TILT
 Pumps = Literal["on", "off"]
 AtSpot = Literal["", "on", "off"]
 PUMPS: dict[Pumps, str] = {"on": "on", "off": "off"}
+Seen = Literal["", "dark", "lit"]
+LOOKS: dict[Seen, str] = {"": "not looked at", "dark": "dark", "lit": "lit"}
+Kind = Literal["", "before", "heights", "sliders", "after", "balance", "spill", "cloudy"]
+KINDS: dict[Kind, str] = {
+    "": "readings",
+    "before": "first day with a rented meter: before anything is moved",
+    "heights": "rock top at one of several heights",
+    "sliders": "one place at several levels of the lights",
+    "after": "last day with a rented meter: as it is left",
+    "balance": "round of a balance by meter",
+    "spill": "without a meter: light on a hand outside the panes",
+    "cloudy": "without a meter: beams seen in cloudy water",
+}
 MOST_PAR = 5000.0
 """No lamp over a tank gives so much; full sun is 2000 [umol/m2/s]."""
 OVERFLOW = (32767.0, 65535.0)
@@ -43,6 +56,7 @@ class Spot:
     time : of day when it was read.
     level : of the lights at that time, as a share of what they are set to; readings are divided by it [-].
     upright : whether the probe stood upright on a rod or holder.
+    seen : how it looked without a meter.
     skipped : passed over at the tank.
     """
 
@@ -58,6 +72,7 @@ class Spot:
     upright: Annotated[bool, Flag("Probe upright on a rod or holder")] = True
     note: Annotated[str, Text("Note", 400)] = ""
     skipped: Annotated[bool, Flag("Skipped")] = False
+    seen: Annotated[Seen, Choice("Looks", LOOKS, about="without a meter")] = ""
 
     def __post_init__(self) -> None:
         rules = limits(self)
@@ -103,7 +118,9 @@ class Survey:
     Parameters
     ----------
     setup : the name of the setup that hung then; ``fixtures`` are its lights as they were set.
-    session : what the rounds of one balance by meter have in common; empty for a survey by itself.
+    kind : what it is for.
+    session : what the rounds of one balance by meter, or the days of one week, have in common; empty for a survey by
+        itself.
     immersion : what a reading under water is multiplied by to give PAR: 1 for a meter that corrects by itself [-].
     in_use : whether chart, Hang and corals follow its ``correction``.
     """
@@ -111,7 +128,7 @@ class Survey:
     name: Annotated[str, Text("Name", least=1)]
     day: Annotated[datetime.date, Day("Day")]
     setup: Annotated[str, Text("Setup")] = ""
-    session: Annotated[str, Text("Session", about="rounds of one balance by meter have the same")] = ""
+    session: Annotated[str, Text("Session", about="rounds of a balance, or days of a week, have the same")] = ""
     pumps: Annotated[Pumps, Choice("Pumps", PUMPS, about="on: what corals see; off: a steady number")] = "on"
     meter: Annotated[str, Text("Meter")] = ""
     immersion: Annotated[
@@ -123,6 +140,7 @@ class Survey:
     fixtures: Annotated[tuple[Fixture, ...], Many(100)] = ()
     correction: Annotated[Correction | None, Own()] = None
     in_use: Annotated[bool, Flag("In use", blank=False)] = False
+    kind: Annotated[Kind, Choice("Kind", KINDS)] = ""
 
     def __post_init__(self) -> None:
         rules = limits(self)

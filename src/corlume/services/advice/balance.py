@@ -38,10 +38,10 @@ class Round:
         return [(name, a, b) for name, a, b in places if abs(a - b) > 1e-6]
 
 
-def begin(db: Database, stored: StoredTank, setup: StoredSetup, day: datetime.date) -> int:
-    """Begin to balance a setup; returns the id of the first round."""
-    numbers = {s.value.session for s in surveys.all_surveys(db, stored.id)}
-    name = next(f"Balance {k}" for k in range(1, 1000) if f"Balance {k}" not in numbers)
+def begin(db: Database, stored: StoredTank, setup: StoredSetup, day: datetime.date, session: str = "") -> int:
+    """Begin to balance a setup, under the name of a session or of the next one; returns the id of the first round."""
+    taken = {s.value.session for s in surveys.all_surveys(db, stored.id)}
+    name = session or next(f"Balance {k}" for k in range(1, 1000) if f"Balance {k}" not in taken)
     return _add(db, stored, setup, day, name, 1)
 
 
@@ -50,7 +50,8 @@ def _add(db: Database, stored: StoredTank, setup: StoredSetup, day: datetime.dat
     hung = tuple(told.setup(setup.id).hung)
     spots = tuple(balance_spots(told.tank, [f for f in hung if f.output > 0]))
     name = f"{session}, round {number}"
-    return surveys.add_survey(db, stored.id, Survey(name, day, setup.name, session, spots=spots, fixtures=hung))
+    made = Survey(name, day, setup.name, session, spots=spots, fixtures=hung, kind="balance")
+    return surveys.add_survey(db, stored.id, made)
 
 
 def rounds(db: Database, stored: StoredTank, session: str, strong: Strong, steps: Steps) -> list[Round]:

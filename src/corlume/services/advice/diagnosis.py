@@ -186,13 +186,17 @@ def try_remedy(db: Database, tank_id: int, setup_id: int, key: str, steps: Steps
         stored = load_tank(connection, tank_id)
     setup = stored.setup(setup_id)
     found = find_faults(stored, setup.hung, setup.intent, steps)
+    return setup_of(db, tank_id, found, key, setup.name, setup.intent)
+
+
+def setup_of(db: Database, tank_id: int, found: Diagnosis, key: str, name: str, intent: Intent) -> int:
+    """Make a setup of a remedy that was found for one of some name; returns its id. ``NotFound`` when there is none."""
     remedy = next((r for r in found.remedies if r.key == key), None)
     if remedy is None:
         raise NotFound(f"no remedy {key} for this setup")
     if remedy.short:
         raise NotFound("the canopy has no room for this remedy yet")
-    name = f"{setup.name[:50]}: {_title(key).lower()}"
-    return add_setup(db, tank_id, Setup(name, remedy.fixtures, intent=setup.intent))
+    return add_setup(db, tank_id, Setup(f"{name[:50]}: {_title(key).lower()}", remedy.fixtures, intent=intent))
 
 
 def _moved(fixture: Fixture, **values: float) -> Fixture:

@@ -77,6 +77,11 @@ class Findings:
     correction: Correction
 
     @property
+    def doubtful(self) -> frozenset[Spot]:
+        """The spots whose readings do not fit."""
+        return frozenset(row.spot for row in self.spots if not row.fits)
+
+    @property
     def rms(self) -> tuple[float, float]:
         """Root mean square of readings that fit over the prediction and over the corrected map, less one [-]."""
         kept = [s for s in self.spots if s.fits]

@@ -14,9 +14,10 @@ from corlume.core.geometry import Tank
 from corlume.core.optics.field import Medium
 from corlume.core.survey.plan import Choice, choose, walking_order
 from corlume.core.survey.priors import DIGIT, METER, SLIP
-from corlume.core.survey.proposals import proposals
+from corlume.core.survey.proposals import proposals, under_and_between
 from corlume.core.survey.record import Spot
 from corlume.core.survey.response import Response, fixture_fields
+from corlume.core.survey.templates import rings, rock_tops
 from corlume.core.survey.unknowns import Unknowns
 from corlume.services.light.fields import medium_of
 from corlume.services.light.points import surfaces_of
@@ -31,6 +32,31 @@ FIXTURES_COUNT = 0.5
 """What all fixtures together count beside the map [-]."""
 LEAST_LIGHT = 5.0
 """Where the model says less, a reading tells of nothing but its own shade [umol/m2/s]."""
+
+
+TEMPLATES = {
+    "rings": ("three rings", "at three depths, as the trade's tables have them"),
+    "shallow": ("15 cm down", "under and between the fixtures, and at the ends"),
+    "tops": ("rock top", "and level with it, for the height of the lights"),
+}
+"""Spots that the trade sets out, each in two or three words, and what they are for."""
+
+
+def template(stored: StoredTank, setup: StoredSetup, key: str) -> tuple[Spot, ...]:
+    """The spots of one of the trade's templates, in the order in which they are walked."""
+    tank, lit = stored.tank, [f for f in stored.setup(setup.id).hung if f.output > 0]
+    made = {
+        "rings": lambda: rings(tank),
+        "shallow": lambda: under_and_between(tank, lit),
+        "tops": lambda: rock_tops(tank),
+    }
+    return walked(made[key]())
+
+
+def walked(spots: Sequence[Spot]) -> tuple[Spot, ...]:
+    """Spots in an order that spares the arm."""
+    places = np.array([spot.place for spot in spots]).reshape(-1, 3)
+    return tuple(spots[i] for i in walking_order(places))
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,9 +89,7 @@ class Offer:
 
     def plan(self, count: int) -> tuple[Spot, ...]:
         """So many spots, in the order in which they are walked."""
-        some = [self.spots[i] for i in self.chosen(count).order] if self.spots else []
-        places = np.array([spot.place for spot in some]).reshape(-1, 3)
-        return tuple(some[i] for i in walking_order(places))
+        return walked([self.spots[i] for i in self.chosen(count).order] if self.spots else [])
 
     def left(self) -> dict[int, float]:
         """Standard deviation of the map where it matters, with none and with each number of readings offered [-]."""

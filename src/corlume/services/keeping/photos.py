@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Container, Mapping
 from dataclasses import replace
 
+from corlume.core.scene import check_count
 from corlume.core.survey.photo import Photo, Quad, View
+from corlume.core.survey.record import Spot
 from corlume.formats.picture import Label, marked_png, placed, read_picture
 from corlume.services.keeping.surveys import StoredSurvey
-from corlume.store.blobs import keep_blob, load_blob
+from corlume.store.blobs import keep_blob, load_blob, sweep_blobs
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.tables import PHOTOS, Kept
@@ -38,6 +41,8 @@ def add_photo(db: Database, tank_id: int, name: str, view: View, data: bytes) ->
     Photo(name, view, "-", found.width, found.height)  # its name is judged before anything is kept
     with db.writing() as connection:
         load_tank(connection, tank_id)
+        check_count("photos", len(PHOTOS.load(connection, tank_id)) + 1)
+        sweep_blobs(connection, {row["picture"] for row in connection.execute("SELECT picture FROM photos")})
         photo = Photo(name.strip(), view, keep_blob(connection, found.data), found.width, found.height)
         return PHOTOS.insert(Edit(connection, tank_scope(tank_id), f"add photo {photo.name}"), photo, tank_id)
 
@@ -58,9 +63,13 @@ def remove_photo(db: Database, tank_id: int, photo_id: int) -> None:
 
 
 def labels(
-    stored: StoredTank, photo: Photo, survey: StoredSurvey, predicted: dict[int, float]
+    stored: StoredTank,
+    photo: Photo,
+    survey: StoredSurvey,
+    predicted: Mapping[int, float],
+    doubtful: Container[Spot] = (),
 ) -> list[tuple[int, Label]]:
-    """Numbers at the spots of a survey as they lie in a fixed photo, by the ids of the spots."""
+    """Numbers at the spots of a survey as they lie in a fixed photo, by the ids of the spots; ``doubtful`` do not fit."""
     if not photo.corners:
         return []
     found = []
@@ -69,7 +78,8 @@ def labels(
         par = survey.value.par(kept.value)
         if 0 <= u <= 1 and 0 <= v <= 1:
             number = predicted[kept.id] if par is None else par
-            found.append((kept.id, Label(u, v, f"{number:.0f}", par is not None)))
+            label = Label(u, v, f"{number:.0f}", par is not None, doubtful=kept.value in doubtful)
+            found.append((kept.id, label))
     beside = placed([label for _, label in found], photo.height / photo.width)
     return [(spot_id, label) for (spot_id, _), label in zip(found, beside, strict=True)]
 

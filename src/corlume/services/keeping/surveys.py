@@ -66,12 +66,19 @@ def _stored(connection: sqlite3.Connection, kept: Kept[Survey]) -> StoredSurvey:
 
 def add_survey(db: Database, tank_id: int, survey: Survey) -> int:
     """Write a survey down with its spots and the lights as they are set; returns its id."""
+    return add_surveys(db, tank_id, [survey], f"add survey {survey.name}")[0]
+
+
+def add_surveys(db: Database, tank_id: int, surveys: Sequence[Survey], label: str) -> list[int]:
+    """Write several surveys down in one step of undo; returns their ids."""
     with db.writing() as connection:
         stored, rules = load_tank(connection, tank_id), Rules()
-        check_count("surveys", len(SURVEYS.load(connection, tank_id)) + 1)
-        rules.errors += spot_errors(stored.tank, survey.spots, "spots.")
+        check_count("surveys", len(SURVEYS.load(connection, tank_id)) + len(surveys))
+        for survey in surveys:
+            rules.errors += spot_errors(stored.tank, survey.spots, "spots.")
         rules.finish()
-        return SURVEYS.insert(Edit(connection, tank_scope(tank_id), f"add survey {survey.name}"), survey, tank_id)
+        edit = Edit(connection, tank_scope(tank_id), label)
+        return [SURVEYS.insert(edit, survey, tank_id) for survey in surveys]
 
 
 def save_survey(db: Database, tank_id: int, survey_id: int, survey: Survey) -> None:

@@ -9,8 +9,12 @@ from corlume.core.errors import InvalidInput, Rules
 from corlume.core.geometry import Brace, Rock, Tank
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.scene import Running, Scene, Setup, check_count
-from corlume.formats.scene import read_scene, write_scene
+from corlume.formats.faults import BadFile, Fault
+from corlume.formats.picture import read_picture
+from corlume.formats.scene import write_scene
+from corlume.formats.scene_zip import read_packed, write_zip
 from corlume.store import journal
+from corlume.store.blobs import keep_blob, load_blob
 from corlume.store.database import Database
 from corlume.store.journal import TANKS_SCOPE, Edit, Steps, tank_scope
 from corlume.store.rows import row_of
@@ -60,10 +64,19 @@ def create_tank(db: Database, name: str, tank: Tank, targets: LightTargets, runn
 
 
 def import_tank(db: Database, data: bytes) -> int:
-    """Store the tank of a scene file; ``BadFile`` says what is wrong with it. Returns its id."""
-    scene = read_scene(data)
+    """Store the tank of a scene file or of a zip; ``BadFile`` says what is wrong with it. Returns its id."""
+    scene, packed = read_packed(data)
+    missing = [i for i, photo in enumerate(scene.photos) if photo.picture not in packed]
+    if missing:
+        raise BadFile([Fault(f"photos[{i}]", "has no picture here: bring the zip that it came in") for i in missing])
+    pictures = {name: read_picture(picture) for name, picture in packed.items()}
     with db.writing() as connection:
-        return add_tank(connection, scene, f"import {scene.name}")
+        kept = {name: keep_blob(connection, picture.data) for name, picture in pictures.items()}
+        photos = tuple(
+            replace(p, picture=kept[p.picture], width=pictures[p.picture].width, height=pictures[p.picture].height)
+            for p in scene.photos
+        )
+        return add_tank(connection, replace(scene, photos=photos), f"import {scene.name}")
 
 
 def has_setup(db: Database, tank_id: int, setup_id: int) -> bool:
@@ -75,12 +88,23 @@ def has_setup(db: Database, tank_id: int, setup_id: int) -> bool:
 
 
 def export_tank(db: Database, tank_id: int) -> str:
-    """A tank with all its setups and corals as a scene file."""
+    """A tank with all that belongs to it but its photos as a scene file."""
+    return write_scene(replace(_whole(db, tank_id), photos=()))
+
+
+def export_zip(db: Database, tank_id: int) -> bytes:
+    """A tank with all that belongs to it, its photos as well."""
+    scene = _whole(db, tank_id)
+    with db.reading() as connection:
+        return write_zip(scene, {photo.picture: load_blob(connection, photo.picture) for photo in scene.photos})
+
+
+def _whole(db: Database, tank_id: int) -> Scene:
     with db.reading() as connection:
         scene = load_tank(connection, tank_id).scene()
         lists = {table.name: table.load(connection, tank_id) for table in OF_SCENE}
     more: dict[str, Any] = {name: tuple(kept.value for kept in things) for name, things in lists.items()}
-    return write_scene(replace(scene, **more))
+    return replace(scene, **more)
 
 
 def delete_tank(db: Database, tank_id: int) -> str:

@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass
 
 from markupsafe import Markup
 
-from corlume.web.drawing.sheet import View
+from corlume.core.geometry import Tank
+from corlume.core.survey.record import Spot
+from corlume.formats.measure import Measure
+from corlume.services.keeping.surveys import StoredSurvey
+from corlume.web.drawing.sheet import Sheet, View, lay_out_pair
 from corlume.web.drawing.svg import el, group
+from corlume.web.drawing.tank import draw_frame, draw_rock, rect
 
 
 @dataclass(frozen=True, slots=True)
 class Mark:
-    """A spot with its number, its place [m], the PAR read and predicted there, and whether it does not fit."""
+    """A spot with its number, its place [m], the PAR read and predicted there, whether it does not fit, and how it
+    looked without a meter.
+    """
 
     id: int
     number: int
@@ -24,19 +31,57 @@ class Mark:
     read: float | None
     predicted: float
     doubtful: bool = False
+    seen: str = ""
 
 
-def draw_spots(view: View, marks: Sequence[Mark], *, here: int | None = None, numbers: bool = False) -> Markup:
-    """Spots on a view with PAR, or with their ``numbers``, beside them; ``here`` is the id of the one in hand."""
+def marks_of(survey: StoredSurvey, predicted: Mapping[int, float], doubtful: Container[Spot] = ()) -> list[Mark]:
+    """The spots of a survey as the drawings have them, with PAR predicted there by their ids."""
+    return [
+        Mark(
+            kept.id, i, kept.value.name, *kept.value.place, survey.value.par(kept.value), predicted[kept.id],
+            kept.value in doubtful, kept.value.seen,
+        )
+        for i, kept in enumerate(survey.spots, 1)
+    ]  # fmt: skip
+
+
+def draw_survey(
+    tank: Tank,
+    marks: Sequence[Mark],
+    measure: Measure,
+    *,
+    width: float,
+    height: float,
+    numbers: bool = False,
+    grab: bool = False,
+) -> tuple[Sheet, Markup]:
+    """Plan over front view with spots, and how they lie on the sheet; see ``draw_spots``."""
+    sheet = lay_out_pair(tank, width=width, height=height)
+    drawing = draw_frame(sheet, tank, measure)
+    for view, at in ((sheet.plan, tank.water_depth), (sheet.front, tank.width / 2)):
+        drawing += draw_rock(view, tank, at)
+        if grab:
+            drawing += rect(
+                view.left, view.top, view.right - view.left, view.bottom - view.top, class_="spot-area", data_area=True,
+                data_view=view.kind, data_scale=f"{view.scale:.6g}",
+            )  # fmt: skip
+        drawing += draw_spots(view, marks, numbers=numbers, grab=measure if grab else None)
+    return sheet, drawing
+
+
+def draw_spots(view: View, marks: Sequence[Mark], *, numbers: bool = False, grab: Measure | None = None) -> Markup:
+    """Spots on a view with PAR, or with their ``numbers``, beside them; with a measure to name their places in, they
+    can be grabbed and reached by key.
+    """
     parts = []
     for mark in marks:
         u, v = {"plan": (mark.x, mark.y), "front": (mark.x, mark.depth), "side": (mark.y, mark.depth)}[view.kind]
         x, y = view.at(u, v)
         par = mark.predicted if mark.read is None else mark.read
-        text = str(mark.number) if numbers else f"{par:.0f}"
+        text = str(mark.number) if numbers else mark.seen or f"{par:.0f}"
         # beside the right pane the number stands to the left
         side, anchor = (-1, "end") if x + 34 > view.right else (1, None)
-        state = "read" if mark.read is not None else "told"
+        state = mark.seen or ("read" if mark.read is not None else "told")
         shapes = [
             el("title", f"{mark.number}, {mark.name}"),
             el("circle", cx=x, cy=y, r=3.2, class_="spot-dot"),
@@ -44,9 +89,23 @@ def draw_spots(view: View, marks: Sequence[Mark], *, here: int | None = None, nu
         ]
         if mark.doubtful:
             shapes.append(el("path", d=f"M{x - 6:.1f} {y - 6:.1f}l12 12m0 -12l-12 12", class_="spot-doubt"))
-        chosen = " here" if mark.id == here else ""
-        parts.append(group(shapes, class_=f"spot {state}{chosen}", data_spot=mark.id))
+        hold = _hold(view, mark, grab) if grab else {}
+        if grab:
+            shapes.insert(1, el("circle", cx=x, cy=y, r=11.0, class_="spot-grip"))
+        parts.append(group(shapes, class_=f"spot {state}", data_spot=mark.id, **hold))
     return group(parts, class_="spots")
+
+
+def _hold(view: View, mark: Mark, measure: Measure) -> dict[str, object]:
+    """What makes a spot on a view one that can be grabbed."""
+    where = (
+        f"{measure.length(mark.x)} from left, {measure.length(mark.y)} from front, {measure.length(mark.depth)} down"
+    )
+    place = {f"data_{axis}": f"{getattr(mark, axis):.4f}" for axis in ("x", "y", "depth")}
+    return {
+        "tabindex": 0, "role": "button", "aria_label": f"{mark.number}, {mark.name}, {where}", "data_view": view.kind,
+        "data_scale": f"{view.scale:.6g}", "data_focus": f"spot-{mark.id}-{view.kind}", **place,
+    }  # fmt: skip
 
 
 def draw_left_out(rows: Sequence[tuple[float, float, bool]], width: float = 300.0, height: float = 260.0) -> Markup:

@@ -20,7 +20,7 @@ Typed = Annotated[float, Field(allow_inf_nan=False)] | str | None
 _TYPED: Any = {
     item.name: (Typed if item.spec.sort == "number" else str | None, None)
     for item in leaves(Fixture).values()
-    if isinstance(item.spec, declared.Field) and item.spec.sort in ("number", "text")
+    if isinstance(item.spec, declared.Field) and item.spec.sort in ("number", "text", "choice")
 }
 FixtureChange = create_model(
     "FixtureChange",

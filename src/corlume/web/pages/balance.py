@@ -28,10 +28,10 @@ def begin(db: Db, tank_id: RowId, setup: Looked = None) -> Response:
 
 
 def _session(db: Database, stored: StoredTank, survey_id: int) -> str:
-    session = surveys.open_survey(db, stored.id, survey_id).value.session
-    if not session:
+    survey = surveys.open_survey(db, stored.id, survey_id).value
+    if survey.kind != "balance":
         raise NotFound(f"survey {survey_id} is no round of a balance")
-    return session
+    return survey.session
 
 
 def _strong(text: str) -> Strong:

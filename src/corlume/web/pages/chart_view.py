@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
-from corlume.core.fixture import Fixture, beside, overlaps
+from corlume.core.fixture import FLUX_BASES, Fixture, beside, overlaps
 from corlume.core.geometry import Tank
 from corlume.core.hanging.mounting import splashed
 from corlume.core.judgement.rings import NAMES
@@ -15,6 +15,7 @@ from corlume.core.judgement.targets import Band
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.lens import LENSES
 from corlume.core.optics.wear import questions
+from corlume.core.survey.priors import FLUX
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
@@ -165,7 +166,7 @@ def _drawn(
         parts[f"light-{view.kind}"] = draw_light(view, plane, bands, coarse=coarse)
         if not coarse:
             parts[f"rock-{view.kind}"] = draw_rock(view, tank, at) + draw_caption(view, at, measure)
-            parts[f"rock-{view.kind}"] += draw_spots(view, _read_near(stored, view, at))
+            parts[f"rock-{view.kind}"] += draw_spots(view, _spots_near(stored, setup, view, at))
     if not coarse or [kept.value.emitter for kept in setup.fixtures] != _hung(stored, setup.id):
         parts["dimensions"] = draw_dimensions(sheet, setup.fixtures, measure)
     parts["depth-out"] = measure.length(probe.depth)
@@ -202,14 +203,15 @@ def _title(layer: Layer, chosen: int | None) -> str:
     return own.get(layer, f"{LAYERS[layer]} of the light, %")
 
 
-def _read_near(stored: StoredTank, view: View, at: float) -> list[Mark]:
-    """Readings of the survey in use that lie in a slice, or close to it."""
-    if stored.survey is None:
-        return []
+def _spots_near(stored: StoredTank, setup: StoredSetup, view: View, at: float) -> list[Mark]:
+    """Readings of the survey in use, and what looked dark or lit under this setup, that lie in a slice or close to it."""
     axis = {"plan": 2, "front": 1, "side": 0}[view.kind]
-    survey = stored.survey
-    near = [(i, spot, par) for i, (spot, par) in enumerate(survey.read()) if abs(spot.place[axis] - at) <= NEAR_SLICE]
-    return [Mark(i, i + 1, spot.name, *spot.place, par, par, survey.doubts(i)) for i, spot, par in near]
+    survey, marks = stored.survey, list[Mark]()
+    for i, (spot, par) in enumerate(survey.read() if survey else []):
+        marks.append(Mark(i, i + 1, spot.name, *spot.place, par, par, bool(survey and survey.doubts(i))))
+    looks = [spot for name, spot in stored.looks if name == setup.name]
+    marks += [Mark(-i, i, spot.name, *spot.place, None, 0.0, seen=spot.seen) for i, spot in enumerate(looks, 1)]
+    return [mark for mark in marks if abs((mark.x, mark.y, mark.depth)[axis] - at) <= NEAR_SLICE]
 
 
 NEAR_SLICE = 0.04
@@ -252,6 +254,8 @@ def panel(stored: StoredTank, setup: StoredSetup, selected: int | None, measure:
         letter=letter,
         questions=questions,
         lenses=LENSES,
+        bases=FLUX_BASES,
+        flux=FLUX,
         splashed=splashed,
     )
 

@@ -111,7 +111,8 @@ def faults(request: Request, db: Db, tank_id: RowId, setup: RowId | None = None)
     shown = stored.setup(setup)
     found = find_faults(stored, shown.hung, shown.intent, STEPS[measure.unit])
     titles = {finding.fault.key: finding.fault.title for finding in found.findings}
-    context = {"found": found, "titles": titles, "stored": stored, "setup": shown, "measure": measure}
+    post = f"/tanks/{stored.id}/hang/try/KEY?setup={shown.id}"
+    context = {"found": found, "titles": titles, "stored": stored, "name": shown.name, "try": post, "measure": measure}
     return JSONResponse({"html": templates.get_template("hang/faults.html").render(**context)})
 
 

@@ -12,7 +12,7 @@ from corlume.core.errors import InvalidInput
 from corlume.core.survey.photo import CORNERS, VIEWS, Photo
 from corlume.core.survey.record import Spot
 from corlume.formats.faults import BadFile
-from corlume.services.advice.survey import predicted
+from corlume.services.advice.survey import findings, predicted
 from corlume.services.keeping import photos, surveys, tanks
 from corlume.services.keeping.surveys import StoredSurvey
 from corlume.store.database import Database
@@ -98,7 +98,10 @@ def show_photo(
 
 
 def _labels(stored: StoredTank, photo: Photo, survey: StoredSurvey | None) -> list[Any]:
-    return photos.labels(stored, photo, survey, predicted(stored, survey)) if survey else []
+    if survey is None:
+        return []
+    found = findings(stored, survey.value)
+    return photos.labels(stored, photo, survey, predicted(stored, survey), found.doubtful if found else ())
 
 
 @router.get("/{photo_id}/marked.png")

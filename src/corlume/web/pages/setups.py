@@ -7,7 +7,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 from markupsafe import Markup
 
 from corlume.core.judgement.intent import PURPOSES
-from corlume.services.advice.judge import verdicts
+from corlume.services.advice.judge import verdicts_in_doubt
 from corlume.services.keeping import setups, tanks
 from corlume.services.keeping.wanted_zones import zones_met
 from corlume.services.light.fields import slice_plane
@@ -33,7 +33,7 @@ def compare_setups(
     asked = [stored.setup(one) for one in (a, b, c) if one is not None]
     others = [s for s in stored.setups if s.id != stored.setup().id]
     chosen = list({s.id: s for s in asked or [stored.setup(), *others]}.values())[:MOST]
-    judged = [{v.key: v for v in verdicts(stored, s.hung, s.intent)} for s in chosen]
+    judged = [{v.key: v for v in verdicts_in_doubt(stored, s.hung, s.intent)} for s in chosen]
     keys = list(dict.fromkeys(key for column in judged for key in column))
     rows = [[column.get(key) for column in judged] for key in keys]
     context = {

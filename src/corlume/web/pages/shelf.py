@@ -11,11 +11,12 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from corlume.core.errors import InvalidInput
-from corlume.core.fixture import Fixture
+from corlume.core.fixture import FLUX_BASES, Fixture
 from corlume.core.optics.conversion import LUX_PER_PPFD
 from corlume.core.optics.lobe import width_at_half
 from corlume.core.optics.technology import TECHNOLOGIES
 from corlume.core.own_fixture import OwnFixture
+from corlume.core.survey.priors import FLUX
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number
 from corlume.reference.catalogue import technology_notes
@@ -168,6 +169,8 @@ def sheet_of(part: Fixture) -> dict[str, Any]:
     return {
         "part": part,
         "kind": part.emitter.made_by.name,
+        "basis": FLUX_BASES[part.basis],
+        "flux_sd": FLUX[part.basis].sd,
         "lamp": technology_notes()[part.emitter.technology],
         "polar": draw_polar(shape),
         "along": width_at_half(shape),

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import datetime
-import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 from fastapi import APIRouter, Request
 from fastapi.responses import (
@@ -15,30 +14,27 @@ from fastapi.responses import (
     PlainTextResponse,
     RedirectResponse,
     Response,
-    StreamingResponse,
 )
 from pydantic import BaseModel, Field
 
 from corlume.core.survey.misfit import LUX_BY_PAR
-from corlume.core.survey.needle import Needle
-from corlume.core.survey.record import Spot, Survey
+from corlume.core.survey.record import KINDS, LOOKS, Seen, Spot, Survey
 from corlume.formats.faults import BadFile
+from corlume.formats.steps import STEPS
 from corlume.formats.survey_table import read_survey, write_survey
-from corlume.services.advice.survey import Findings, findings, predicted
+from corlume.services.advice.survey import findings, predicted
 from corlume.services.advice.survey_compare import JUMP, coral_jumps, lit, offered
-from corlume.services.advice.survey_plan import COUNTS, offer
+from corlume.services.advice.survey_moves import corrected, try_move
+from corlume.services.advice.survey_plan import COUNTS, TEMPLATES, offer, template
+from corlume.services.advice.without import seen
 from corlume.services.keeping import surveys, tanks
-from corlume.services.keeping.meter import MeterLost, meter_readings
 from corlume.services.keeping.surveys import StoredSurvey
 from corlume.store.database import Database
-from corlume.store.tables import Kept
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.difference import NAMES, difference_plan
-from corlume.web.drawing.sheet import lay_out_pair
-from corlume.web.drawing.survey import Mark, draw_left_out, draw_spots
-from corlume.web.drawing.tank import draw_frame, draw_rock
+from corlume.web.drawing.survey import draw_left_out, draw_survey, marks_of
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, page
+from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, page, templates
 
 router = APIRouter(prefix="/tanks/{tank_id}/survey")
 ASKED = ("name", "day", "pumps", "meter", "immersion")
@@ -56,11 +52,11 @@ def begin(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormDat
     """Plan a survey of so many spots under the setup that is looked at."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     hung, wanted = stored.setup(setup), form.text("count")
-    if wanted not in ("0", *map(str, COUNTS)):
+    if wanted not in ("0", *TEMPLATES, *map(str, COUNTS)):
         form.errors.setdefault("count", "is not one of those offered")
     survey = form.read(Survey)
     if survey and form.ok:
-        spots = offer(stored, hung).plan(int(wanted))
+        spots = template(stored, hung, wanted) if wanted in TEMPLATES else offer(stored, hung).plan(int(wanted))
         fixtures = tuple(stored.under(None).setup(hung.id).hung)
         made = replace(survey, spots=spots, fixtures=fixtures, setup=hung.name)
         survey_id = form.attempt(lambda: surveys.add_survey(db, tank_id, made))
@@ -81,15 +77,48 @@ def _list(
     context = {
         "stored": stored,
         "surveys": kept,
+        "entries": _time_line(kept),
         "fields": asked(Survey, values, bad.errors if bad else {}, measure),
         "asked": ASKED,
         "counts": [(count, share) for count, share in left.items() if count],
+        "templates": TEMPLATES,
         "before": left.get(0, 0.0),
         "count": values.get("count", "12"),
         "wrong": bad,
         "dark": not any(f.output > 0 for f in setup.hung),
     }
     return page(request, "survey/surveys.html", context, tank=stored, setup=setup, status=422 if bad else 200)
+
+
+class Entry(NamedTuple):
+    """A line of the time line: a survey by itself, or all of a session, with its page under the station's."""
+
+    name: str
+    day: datetime.date
+    path: str
+    setup: str
+    done: int
+    spots: int
+    in_use: bool
+    kind: str
+
+
+def _time_line(kept: Sequence[StoredSurvey]) -> list[Entry]:
+    """Surveys, the newest first; those of one session are one line, and a week's balance belongs to the week."""
+    groups = dict[str, list[StoredSurvey]]()
+    for one in kept:
+        groups.setdefault(one.value.session.partition(",")[0] or f"#{one.id}", []).append(one)
+    found = []
+    for group in groups.values():
+        newest, first = group[0], group[-1]
+        week = next((s for s in group if s.value.session and s.value.kind not in ("", "balance")), None)
+        path = f"week/{week.id}" if week else f"balance/{newest.id}" if newest.value.session else str(newest.id)
+        name = week.value.session if week else newest.value.session or newest.value.name
+        done, spots = sum(s.done for s in group), sum(len(s.spots) for s in group)
+        used = any(s.value.in_use for s in group)
+        kind = "a week with a rented meter" if week else KINDS[newest.value.kind] if newest.value.kind else ""
+        found.append(Entry(name, first.value.day, path, newest.value.setup, done, spots, used, kind))
+    return found
 
 
 @router.get("/compare")
@@ -133,6 +162,32 @@ def save(
     if form.errors:
         return _survey(request, stored, kept, setup, whole=form)
     return go(f"/tanks/{tank_id}/survey/{survey_id}", setup)
+
+
+@router.get("/{survey_id}/advice")
+def advice(request: Request, db: Db, tank_id: RowId, survey_id: RowId) -> JSONResponse:
+    """The corrected light judged, its faults and what would help; it takes some seconds to work out."""
+    stored, survey = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id).value
+    found, measure = corrected(stored, survey), measure_of(request)
+    if found is None:
+        return JSONResponse({"html": ""})
+    diagnosis = found.diagnosis(STEPS[measure.unit])
+    context = {
+        "verdicts": found.verdicts(),
+        "found": diagnosis,
+        "titles": {finding.fault.key: finding.fault.title for finding in diagnosis.findings},
+        "stored": stored,
+        "name": survey.setup or survey.name,
+        "try": f"/tanks/{tank_id}/survey/{survey_id}/try/KEY",
+        "measure": measure,
+    }
+    return JSONResponse({"html": templates.get_template("survey/advice.html").render(**context)})
+
+
+@router.post("/{survey_id}/try/{key}")
+def try_it(db: Db, measure: Unit, tank_id: RowId, survey_id: RowId, key: str) -> RedirectResponse:
+    """Make a setup of a move, and open its chart."""
+    return go(f"/tanks/{tank_id}/chart?setup={try_move(db, tank_id, survey_id, key, STEPS[measure.unit])}")
 
 
 @router.post("/{survey_id}/remove")
@@ -195,6 +250,55 @@ def drop_spot(db: Db, tank_id: RowId, survey_id: RowId, spot_id: RowId, setup: L
     return go(f"/tanks/{tank_id}/survey/{survey_id}", setup)
 
 
+class Placed(BaseModel):
+    """Where a spot was moved to by hand on the drawing [m]; what the view does not show stays. Or it was dropped."""
+
+    x: float | None = Field(None, allow_inf_nan=False)
+    y: float | None = Field(None, allow_inf_nan=False)
+    depth: float | None = Field(None, allow_inf_nan=False)
+    dropped: bool = False
+
+
+@router.post("/{survey_id}/spots/{spot_id}/place")
+def place_spot(db: Db, tank_id: RowId, survey_id: RowId, spot_id: RowId, body: Placed) -> JSONResponse:
+    """Move a spot on the drawing, or drop it."""
+    if body.dropped:
+        surveys.remove_spot(db, tank_id, survey_id, spot_id)
+        return JSONResponse({"dropped": spot_id})
+    was = surveys.open_survey(db, tank_id, survey_id).spot(spot_id).value
+    to = {name: round(value, 4) for name in ("x", "y", "depth") if (value := getattr(body, name)) is not None}
+    surveys.save_spot(db, tank_id, survey_id, spot_id, replace(was, **to), label=f"move spot {was.name}")
+    return JSONResponse({"moved": spot_id})
+
+
+class Tapped(BaseModel):
+    """A tap on a view, from its upper left corner [m]; ``third`` is typed: what the view does not show."""
+
+    view: Literal["plan", "front"]
+    u: float = Field(allow_inf_nan=False)
+    v: float = Field(allow_inf_nan=False)
+    third: str = Field("", max_length=40)
+    seen: Seen = ""
+
+
+@router.post("/{survey_id}/tap")
+def tap(db: Db, measure: Unit, tank_id: RowId, survey_id: RowId, body: Tapped) -> JSONResponse:
+    """Add the place that was tapped as a spot, or mark how it looks."""
+    stored, kept = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id)
+    what = "depth" if body.view == "plan" else "distance from the front"
+    try:
+        third = measure.parse(body.third)
+    except ValueError as error:
+        return JSONResponse({"errors": {}, "message": f"The {what} that a tap takes {error}."}, 422)
+    place = (stored.tank.width - body.v, third) if body.view == "plan" else (third, body.v)
+    y, depth = (round(value, 3) for value in place)
+    name, reason = f"Tapped {len(kept.spots) + 1}", "tapped on the drawing"
+    if body.seen:
+        name, reason = f"{LOOKS[body.seen].capitalize()} {len(kept.spots) + 1}", "seen in cloudy water"
+    spot = Spot(name, round(body.u, 3), y, depth, reason, seen=body.seen)
+    return JSONResponse({"added": surveys.add_spot(db, tank_id, survey_id, spot)})
+
+
 @router.get("/{survey_id}/table")
 def save_table(db: Db, tank_id: RowId, survey_id: RowId) -> Response:
     """The readings as CSV."""
@@ -243,11 +347,8 @@ def _survey(
 ) -> HTMLResponse:
     measure, setup = measure_of(request), stored.setup(setup_id)
     found = findings(stored, kept.value)
-    sheet = lay_out_pair(stored.tank, width=640, height=560)
-    drawing = draw_frame(sheet, stored.tank, measure)
-    marks = _marks(stored, kept, found)
-    for view, at in ((sheet.plan, stored.tank.water_depth), (sheet.front, stored.tank.width / 2)):
-        drawing += draw_rock(view, stored.tank, at) + draw_spots(view, marks)
+    marks = marks_of(kept, predicted(stored, kept), found.doubtful if found else ())
+    sheet, drawing = draw_survey(stored.tank, marks, measure, width=640, height=560, grab=True)
     by_spot = {row.spot: row for row in found.spots} if found else {}
     rows = []
     for one in kept.spots:
@@ -274,147 +375,15 @@ def _survey(
         "pasted": pasted,
         "understood": understood,
         "left_out": draw_left_out([(s.expected, s.par, s.fits) for s in found.spots]) if found else "",
+        "seen": seen(stored, kept.value),
+        "hand": {
+            "snap": STEPS[measure.unit].grain,
+            "depth": measure.number(0.15),
+            "row": measure.number(0.5 * stored.tank.width),
+        },
+        "kinds": KINDS,
         "stale": found and kept.value.in_use and kept.value.correction != found.correction,
         "lux": LUX_BY_PAR,
     }
     bad = bool(whole or new or spot or table)
     return page(request, "survey/survey.html", context, tank=stored, setup=setup, status=422 if bad else 200)
-
-
-def _marks(stored: StoredTank, kept: StoredSurvey, found: Findings | None) -> list[Mark]:
-    """Its spots as the drawings have them."""
-    doubtful = {row.spot for row in found.spots if not row.fits} if found else set()
-    par = predicted(stored, kept)
-    return [
-        Mark(one.id, i, one.value.name, *one.value.place, kept.value.par(one.value), par[one.id], one.value in doubtful)
-        for i, one in enumerate(kept.spots, 1)
-    ]
-
-
-@router.get("/{survey_id}/take")
-def take(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Looked = None) -> HTMLResponse:
-    """The page for the tank: spot by spot, with a big pad of numbers."""
-    stored, kept = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id)
-    measure, sheet = measure_of(request), lay_out_pair(stored.tank, width=360, height=300)
-    marks = _marks(stored, kept, None)
-    drawing = draw_frame(sheet, stored.tank, measure)
-    for view, at in ((sheet.plan, stored.tank.water_depth), (sheet.front, stored.tank.width / 2)):
-        drawing += draw_rock(view, stored.tank, at) + draw_spots(view, marks, numbers=True)
-    spots = [
-        {
-            "id": one.id,
-            "name": one.value.name,
-            "where": f"{measure.length(one.value.x)} from left, {measure.length(one.value.y)} from front, "
-            f"{measure.length(one.value.depth)} down",
-            "predicted": round(mark.predicted),
-            **_state(one),
-        }
-        for one, mark in zip(kept.spots, marks, strict=True)
-    ]
-    context = {"stored": stored, "survey": kept, "sheet": sheet, "drawing": drawing, "spots": spots}
-    return page(request, "survey/take.html", context, tank=stored, setup=stored.setup(setup))
-
-
-def _state(one: Kept[Spot]) -> dict[str, Any]:
-    """What the page at the tank knows of a spot."""
-    spot = one.value
-    return {"readings": list(spot.readings), "skipped": spot.skipped, "note": spot.note, "upright": spot.upright,
-            "pumps": spot.pumps}  # fmt: skip
-
-
-class Act(BaseModel):
-    """Something done at the tank: ``at`` is how many readings the spot had by then, so that none is sent twice."""
-
-    act: Literal["read", "redo", "skip", "note", "lux"]
-    spot: RowId
-    par: float = 0.0
-    at: int = Field(0, ge=0, le=1000)
-    note: str = Field("", max_length=400)
-    pumps: Literal["", "on", "off"] = ""
-    upright: bool = True
-    time: datetime.time | None = None
-
-
-@router.post("/{survey_id}/act")
-def act(db: Db, tank_id: RowId, survey_id: RowId, body: Act) -> JSONResponse:
-    """Write down at once what was done at the tank; answers with the spot as it is now, and a word where one is due."""
-    stored = tanks.open_tank(db, tank_id)
-    kept = surveys.open_survey(db, tank_id, survey_id)
-    was = kept.spot(body.spot).value
-    match body.act:
-        case "read" if len(was.readings) > body.at:
-            pass  # it came through before, and its answer was lost
-        case "read":
-            surveys.enter(db, tank_id, survey_id, body.spot, body.par, pumps=body.pumps, upright=body.upright,
-                          time=body.time)  # fmt: skip
-        case "redo":
-            surveys.take_back(db, tank_id, survey_id, body.spot)
-        case "skip":
-            surveys.skip(db, tank_id, survey_id, body.spot)
-        case "note":
-            noted = replace(was, note=body.note)
-            surveys.save_spot(db, tank_id, survey_id, body.spot, noted, label=f"note at {was.name}")
-        case "lux":
-            surveys.from_lux(db, tank_id, survey_id, body.spot, LUX_BY_PAR)
-    kept = surveys.open_survey(db, tank_id, survey_id)
-    now = kept.spot(body.spot)
-    return JSONResponse({**_state(now), **_word(stored, kept, now)})
-
-
-def _word(stored: StoredTank, kept: StoredSurvey, now: Kept[Spot]) -> dict[str, Any]:
-    """A word about a reading that is far from what is predicted, or from the one before it."""
-    par = kept.value.par(now.value)
-    if par is None:
-        return {}
-    told = predicted(stored, replace(kept, spots=(now,)))[now.id]
-    last = now.value.readings[-1]
-    if last > 25 * max(told, 1.0):
-        times, meant = last / max(told, 1.0), last / LUX_BY_PAR
-        word = f"{last:.0f} is {times:.0f} times what is predicted: is the meter set to lux? "
-        return {"word": f"{word}Divided by {LUX_BY_PAR:.0f}, as of sunlight, it would be {meant:.0f}.", "lux": True}
-    if len(now.value.readings) > 1 and max(now.value.readings) > 2 * min(now.value.readings):
-        return {"word": "Two readings here differ by a factor of two. Redo takes both back."}
-    if not told / 3 < par < told * 3:
-        word = f"Predicted are {told:.0f}: is it the right spot, and the probe the right way up?"
-        return {"word": f"{word} It is kept all the same."}
-    return {}
-
-
-@router.get("/{survey_id}/meter")
-def meter(request: Request, db: Db, tank_id: RowId, survey_id: RowId, spot: RowId) -> StreamingResponse:
-    """Readings of the meter at a spot as they come (server-sent events), until they have settled."""
-    place = surveys.open_survey(db, tank_id, survey_id).spot(spot).value.place
-    return StreamingResponse(_events(request.app.state.meter, place), media_type="text/event-stream")
-
-
-def _events(address: str, place: tuple[float, float, float]) -> Iterator[str]:
-    """One event a reading: the needle, its middle, how sure that is, whether it has settled; words when it is lost."""
-    needle = Needle()
-    try:
-        for par in meter_readings(address, place):
-            needle.add(par)
-            now = {
-                "par": par,
-                "middle": round(needle.middle, 1 if needle.middle < 20 else None),
-                "settled": needle.settled,
-            }
-            yield f"data: {json.dumps(now | {'sure': min(99.0, round(100 * needle.sure, 1))})}\n\n"
-            if needle.settled:
-                return
-        lost = "The needle does not settle: is something moving over the probe? Type what you take it for."
-    except MeterLost as error:
-        lost = f"{error} What was read so far is kept; type the rest, or try again."
-    yield f"data: {json.dumps({'lost': lost})}\n\n"
-
-
-@router.get("/{survey_id}/sheet")
-def sheet(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Looked = None) -> HTMLResponse:
-    """The spots on paper, to be written on."""
-    stored, kept = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id)
-    measure, laid = measure_of(request), lay_out_pair(stored.tank, width=640, height=520)
-    marks = _marks(stored, kept, None)
-    drawing = draw_frame(laid, stored.tank, measure)
-    for view, at in ((laid.plan, stored.tank.water_depth), (laid.front, stored.tank.width / 2)):
-        drawing += draw_rock(view, stored.tank, at) + draw_spots(view, marks, numbers=True)
-    context = {"stored": stored, "survey": kept, "sheet": laid, "drawing": drawing, "marks": marks}
-    return page(request, "survey/sheet.html", context, tank=stored, setup=stored.setup(setup))

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from corlume.formats.faults import BadFile
-from corlume.services.keeping import tanks
+from corlume.services.keeping import photos, tanks
 from corlume.store.database import Database
 from corlume.web.drawing.card import draw_card
 from corlume.web.page import Db, Files, FormData, RowId, go, measure_of, page, told
@@ -38,10 +38,12 @@ def import_tank(request: Request, db: Db, sent: Files) -> Response:
 
 @router.get("/tanks/{tank_id}/export")
 def export_tank(db: Db, tank_id: RowId) -> Response:
-    """The tank as a scene file."""
-    stored = tanks.open_tank(db, tank_id)
+    """The tank as a scene file, or in a zip with its photos when it has some."""
+    stored, packed = tanks.open_tank(db, tank_id), bool(photos.all_photos(db, tank_id))
     name = re.sub(r"[^a-z0-9]+", "-", stored.name.lower()).strip("-") or "tank"
-    headers = {"Content-Disposition": f'attachment; filename="{name}.json"'}
+    headers = {"Content-Disposition": f'attachment; filename="{name}.{"zip" if packed else "json"}"'}
+    if packed:
+        return Response(tanks.export_zip(db, tank_id), media_type="application/zip", headers=headers)
     return Response(tanks.export_tank(db, tank_id), media_type="application/json", headers=headers)
 
 

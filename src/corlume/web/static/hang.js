@@ -21,20 +21,6 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
-  Alpine.data("later", () => ({
-    async init() {
-      const { ok, answer } = await talk(this.$el.dataset.url);
-      const here = this.$refs.here;
-      if (!ok) {
-        here.textContent = "The faults could not be worked out. Load the page again to try once more.";
-        return;
-      }
-      const found = document.createElement("div");
-      found.innerHTML = answer.html;
-      here.replaceWith(found);
-    },
-  }));
-
   Alpine.data("search", () => ({
     running: false,
     said: "",

@@ -50,6 +50,21 @@ async function refresh() {
 }
 
 document.addEventListener("alpine:init", () => {
+  // A part of the page that takes seconds to work out comes when it is there.
+  Alpine.data("later", () => ({
+    async init() {
+      const { ok, answer } = await talk(this.$el.dataset.url);
+      const here = this.$refs.here;
+      if (!ok) {
+        here.textContent = "This could not be worked out. Load the page again to try once more.";
+        return;
+      }
+      const found = document.createElement("div");
+      found.innerHTML = answer.html;
+      here.replaceWith(found);
+    },
+  }));
+
   Alpine.data("page", () => ({
     open: false,
     // on a phone the stations stand behind one button

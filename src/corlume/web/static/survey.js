@@ -79,6 +79,7 @@ document.addEventListener("alpine:init", () => {
     lux: false,
     noted: "",
     upright: true,
+    level: "100",
     queue: [],
     sending: false,
     needle: "",
@@ -120,6 +121,9 @@ document.addEventListener("alpine:init", () => {
       this.quiet();
       this.here = index;
       this.typed = "";
+      // a spot that is to be read at a level of its own says so; otherwise the level stays as it was set last
+      if (this.spot.level && this.spot.level !== 1) this.level = String(Math.round(100 * this.spot.level));
+      else if (this.spot.reason === "sliders") this.level = "100";
       for (const mark of this.$el.closest(".take").querySelectorAll("[data-spot]")) {
         mark.classList.toggle("here", Number(mark.dataset.spot) === this.spot.id);
       }
@@ -182,9 +186,18 @@ document.addEventListener("alpine:init", () => {
       }
       const now = new Date();
       const time = `${String(now.getHours()).padStart(2, "0")}:${String(now.getMinutes()).padStart(2, "0")}`;
+      const level = this.levelled();
+      if (!level) return false;
       this.hush();
-      this.add({ act: "read", spot: this.spot.id, par, at: this.spot.readings.length, upright: this.upright, time });
+      this.add({ act: "read", spot: this.spot.id, par, at: this.spot.readings.length, upright: this.upright, level, time });
       return true;
+    },
+    // The level of the lights as a share, or null with words when it is none.
+    levelled() {
+      const level = Number(this.level.replace(",", ".").replace("%", "")) / 100;
+      if (level >= 0.05 && level <= 1.5) return level;
+      this.say("The lights are at 5 to 150 % of what they are set to. Readings are divided by that.");
+      return null;
     },
     // Listen to the meter at this spot until its needle has settled, then take that and go on.
     byMeter() {
