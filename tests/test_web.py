@@ -168,7 +168,7 @@ def test_import_takes_an_example_and_refuses_rubbish_whole(client: TestClient, d
         assert answer.status_code == 422
         assert message in answer.text
     assert "No file was chosen" in client.post("/tanks/import", files={}, data={"x": "y"}).text
-    assert client.post("/tanks/import", files={"file": ("a.json", b" " * 18_000_000)}).status_code == 413
+    assert client.post("/tanks/import", files={"file": ("a.json", b" " * 61_000_000)}).status_code == 413
     assert len(tanks.all_tanks(db)) == 2
     assert json.loads(client.get("/tanks/2/export").text)["tank"]["name"] == "Two modules over four feet"
 

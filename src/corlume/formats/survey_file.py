@@ -42,7 +42,7 @@ SPECIAL[Photo] = Special(
         "corners": (
             list[tuple[JsonNumber, JsonNumber]],
             Field(
-                default=[], max_length=4, description="of the pane or rim, as shares of the picture's width and height"
+                default=[], max_length=4, description="of pane or rim, as shares of the picture's width and height"
             ),
         )
     },

@@ -23,21 +23,10 @@ INSERT INTO "changes" VALUES(2,2,'fixtures',1,'{"id": 1, "setup_id": 1, "name": 
 INSERT INTO "changes" VALUES(3,3,'setups',3,NULL,'{"id": 3, "tank_id": 1, "name": "Balanced, copy", "in_use": 0}');
 INSERT INTO "changes" VALUES(4,3,'fixtures',5,NULL,'{"id": 5, "setup_id": 3, "name": "Left module", "kind": "led_cluster", "ppf": 220.0, "fwhm": 1.9198621771937625, "length": 0.14, "width": 0.14, "x": 0.4, "y": 0.3048, "height": 0.3048, "turn": 0.0, "output": 0.7, "watts": 115.0, "dimmable": 1, "roll": 0.0, "pitch": 0.0, "lobe": null, "frame": "", "condition": 1.0, "channels": null, "levels": null, "weight": 0.0}');
 INSERT INTO "changes" VALUES(5,3,'fixtures',6,NULL,'{"id": 6, "setup_id": 3, "name": "Right module", "kind": "led_cluster", "ppf": 220.0, "fwhm": 1.9198621771937625, "length": 0.14, "width": 0.14, "x": 0.8128000000000001, "y": 0.3048, "height": 0.3048, "turn": 0.0, "output": 0.7, "watts": 115.0, "dimmable": 1, "roll": 0.0, "pitch": 0.0, "lobe": null, "frame": "", "condition": 1.0, "channels": null, "levels": null, "weight": 0.0}');
+INSERT INTO "changes" VALUES(6,4,'corals',1,'{"id": 1, "tank_id": 1, "name": "Acropora tenuis", "coral_group": "sps", "par_low": 230.0, "par_high": 380.0, "flow": "high", "aggression": "moderate", "reach": 0.02, "size": 0.2, "note": "", "x": 0.6, "y": 0.35000000000000003, "depth": 0.27}','{"id": 1, "tank_id": 1, "name": "Acropora tenuis", "coral_group": "sps", "par_low": 230.0, "par_high": 380.0, "flow": "high", "aggression": "moderate", "reach": 0.02, "size": 0.2, "note": "", "x": null, "y": null, "depth": null}');
 INSERT INTO "changes" VALUES(7,5,'tanks',2,'{"id": 2, "removed": 1, "name": "Kept from before", "length": 1.2192, "width": 0.6096, "water_depth": 0.55, "rim_height": 0.03, "rim_inset": 0.0, "room_height": 0.9, "sand": 0.03, "sand_flow": "", "attenuation": 0.06, "refractive_index": 1.34, "left_kind": "plain", "left_factor": 0.3, "right_kind": "plain", "right_factor": 0.3, "front_kind": "glass", "front_factor": 0.85, "back_kind": "plain", "back_factor": 0.08, "lps_low": 75.0, "lps_high": 150.0, "sps_low": 250.0, "sps_high": 350.0, "ceiling": 500.0, "goal": "sps", "school": "strict", "hours": 9.0, "price": 0.3, "currency": "EUR", "sand_albedo": 0.3, "rock_albedo": 0.1, "cover": 1.0, "water_kind": "sea", "temperature": 25.0, "salinity": 35.0, "yellowing": 0.05, "ripple": 0.0, "colony_shade": 0, "volts": 230.0, "breaker": 16.0, "others": 200.0, "lead": 0.0, "stand": 1.3, "eye": 1.2, "away": 2.0, "gap": 0.06}','{"id": 2, "removed": 0, "name": "Kept from before", "length": 1.2192, "width": 0.6096, "water_depth": 0.55, "rim_height": 0.03, "rim_inset": 0.0, "room_height": 0.9, "sand": 0.03, "sand_flow": "", "attenuation": 0.06, "refractive_index": 1.34, "left_kind": "plain", "left_factor": 0.3, "right_kind": "plain", "right_factor": 0.3, "front_kind": "glass", "front_factor": 0.85, "back_kind": "plain", "back_factor": 0.08, "lps_low": 75.0, "lps_high": 150.0, "sps_low": 250.0, "sps_high": 350.0, "ceiling": 500.0, "goal": "sps", "school": "strict", "hours": 9.0, "price": 0.3, "currency": "EUR", "sand_albedo": 0.3, "rock_albedo": 0.1, "cover": 1.0, "water_kind": "sea", "temperature": 25.0, "salinity": 35.0, "yellowing": 0.05, "ripple": 0.0, "colony_shade": 0, "volts": 230.0, "breaker": 16.0, "others": 200.0, "lead": 0.0, "stand": 1.3, "eye": 1.2, "away": 2.0, "gap": 0.06}');
 INSERT INTO "changes" VALUES(8,6,'tanks',2,'{"id": 2, "removed": 0, "name": "Kept from before", "length": 1.2192, "width": 0.6096, "water_depth": 0.55, "rim_height": 0.03, "rim_inset": 0.0, "room_height": 0.9, "sand": 0.03, "sand_flow": "", "attenuation": 0.06, "refractive_index": 1.34, "left_kind": "plain", "left_factor": 0.3, "right_kind": "plain", "right_factor": 0.3, "front_kind": "glass", "front_factor": 0.85, "back_kind": "plain", "back_factor": 0.08, "lps_low": 75.0, "lps_high": 150.0, "sps_low": 250.0, "sps_high": 350.0, "ceiling": 500.0, "goal": "sps", "school": "strict", "hours": 9.0, "price": 0.3, "currency": "EUR", "sand_albedo": 0.3, "rock_albedo": 0.1, "cover": 1.0, "water_kind": "sea", "temperature": 25.0, "salinity": 35.0, "yellowing": 0.05, "ripple": 0.0, "colony_shade": 0, "volts": 230.0, "breaker": 16.0, "others": 200.0, "lead": 0.0, "stand": 1.3, "eye": 1.2, "away": 2.0, "gap": 0.06}','{"id": 2, "removed": 1, "name": "Kept from before", "length": 1.2192, "width": 0.6096, "water_depth": 0.55, "rim_height": 0.03, "rim_inset": 0.0, "room_height": 0.9, "sand": 0.03, "sand_flow": "", "attenuation": 0.06, "refractive_index": 1.34, "left_kind": "plain", "left_factor": 0.3, "right_kind": "plain", "right_factor": 0.3, "front_kind": "glass", "front_factor": 0.85, "back_kind": "plain", "back_factor": 0.08, "lps_low": 75.0, "lps_high": 150.0, "sps_low": 250.0, "sps_high": 350.0, "ceiling": 500.0, "goal": "sps", "school": "strict", "hours": 9.0, "price": 0.3, "currency": "EUR", "sand_albedo": 0.3, "rock_albedo": 0.1, "cover": 1.0, "water_kind": "sea", "temperature": 25.0, "salinity": 35.0, "yellowing": 0.05, "ripple": 0.0, "colony_shade": 0, "volts": 230.0, "breaker": 16.0, "others": 200.0, "lead": 0.0, "stand": 1.3, "eye": 1.2, "away": 2.0, "gap": 0.06}');
 INSERT INTO "changes" VALUES(9,3,'braces',3,'{"id":3,"tank_id":1,"height":0.2,"x":0.9,"length":0.0499999999999999,"y":0.0,"width":0.6}',NULL);
-INSERT INTO "changes" VALUES(10,7,'surveys',1,NULL,'{"id": 1, "tank_id": 1, "name": "Before", "day": "2026-10-03", "setup": "Balanced", "session": "", "pumps": "on", "meter": "", "immersion": 1.0, "note": "", "correction": null, "in_use": 0}');
-INSERT INTO "changes" VALUES(11,7,'spots',1,NULL,'{"id": 1, "survey_id": 1, "name": "Under A", "x": 0.3, "y": 0.3, "depth": 0.15, "reason": "under a fixture", "readings": "[251.0, 247.0]", "pumps": "", "time": "14:05:00", "level": 1.0, "upright": 1, "note": "", "skipped": 0}');
-INSERT INTO "changes" VALUES(12,7,'spots',2,NULL,'{"id": 2, "survey_id": 1, "name": "Sand", "x": 0.6, "y": 0.2, "depth": 0.3, "reason": "", "readings": "[]", "pumps": "", "time": null, "level": 1.0, "upright": 1, "note": "", "skipped": 1}');
-INSERT INTO "changes" VALUES(13,7,'survey_fixtures',1,NULL,'{"id": 1, "survey_id": 1, "name": "Left module", "kind": "led_cluster", "ppf": 220.0, "fwhm": 1.9198621771937625, "length": 0.14, "width": 0.14, "x": 0.4, "y": 0.3048, "height": 0.3048, "turn": 0.0, "roll": 0.0, "pitch": 0.0, "output": 0.7, "watts": 115.0, "dimmable": 1, "lobe": null, "channels": null, "levels": null, "frame": "", "condition": 1.0, "weight": 0.0, "wear": null, "basis": "typical"}');
-INSERT INTO "changes" VALUES(14,7,'survey_fixtures',2,NULL,'{"id": 2, "survey_id": 1, "name": "Right module", "kind": "led_cluster", "ppf": 220.0, "fwhm": 1.9198621771937625, "length": 0.14, "width": 0.14, "x": 0.8128000000000001, "y": 0.3048, "height": 0.3048, "turn": 0.0, "roll": 0.0, "pitch": 0.0, "output": 0.7, "watts": 115.0, "dimmable": 1, "lobe": null, "channels": null, "levels": null, "frame": "", "condition": 1.0, "weight": 0.0, "wear": null, "basis": "typical"}');
-INSERT INTO "changes" VALUES(15,8,'surveys',2,NULL,'{"id": 2, "tank_id": 1, "name": "Balance 1, round 1", "day": "2026-10-03", "setup": "Balanced", "session": "Balance 1", "pumps": "on", "meter": "", "immersion": 1.0, "note": "", "correction": null, "in_use": 0}');
-INSERT INTO "changes" VALUES(16,8,'spots',3,NULL,'{"id": 3, "survey_id": 2, "name": "Under A", "x": 0.3, "y": 0.3, "depth": 0.15, "reason": "under a fixture", "readings": "[251.0, 247.0]", "pumps": "", "time": "14:05:00", "level": 1.0, "upright": 1, "note": "", "skipped": 0}');
-INSERT INTO "changes" VALUES(17,8,'spots',4,NULL,'{"id": 4, "survey_id": 2, "name": "Sand", "x": 0.6, "y": 0.2, "depth": 0.3, "reason": "", "readings": "[]", "pumps": "", "time": null, "level": 1.0, "upright": 1, "note": "", "skipped": 1}');
-INSERT INTO "changes" VALUES(18,8,'survey_fixtures',3,NULL,'{"id": 3, "survey_id": 2, "name": "Left module", "kind": "led_cluster", "ppf": 220.0, "fwhm": 1.9198621771937625, "length": 0.14, "width": 0.14, "x": 0.4, "y": 0.3048, "height": 0.3048, "turn": 0.0, "roll": 0.0, "pitch": 0.0, "output": 0.7, "watts": 115.0, "dimmable": 1, "lobe": null, "channels": null, "levels": null, "frame": "", "condition": 1.0, "weight": 0.0, "wear": null, "basis": "typical"}');
-INSERT INTO "changes" VALUES(19,8,'survey_fixtures',4,NULL,'{"id": 4, "survey_id": 2, "name": "Right module", "kind": "led_cluster", "ppf": 220.0, "fwhm": 1.9198621771937625, "length": 0.14, "width": 0.14, "x": 0.8128000000000001, "y": 0.3048, "height": 0.3048, "turn": 0.0, "roll": 0.0, "pitch": 0.0, "output": 0.7, "watts": 115.0, "dimmable": 1, "lobe": null, "channels": null, "levels": null, "frame": "", "condition": 1.0, "weight": 0.0, "wear": null, "basis": "typical"}');
-INSERT INTO "changes" VALUES(20,9,'spots',1,'{"note": ""}','{"note": "steady"}');
-INSERT INTO "changes" VALUES(21,10,'spots',2,'{"id": 2, "survey_id": 1, "name": "Sand", "x": 0.6, "y": 0.2, "depth": 0.3, "reason": "", "readings": "[]", "pumps": "", "time": null, "level": 1.0, "upright": 1, "note": "", "skipped": 1}',NULL);
 CREATE TABLE corals (
     id INTEGER PRIMARY KEY AUTOINCREMENT,
     tank_id INTEGER NOT NULL REFERENCES tanks (id),
@@ -75,12 +64,9 @@ CREATE TABLE edits (
 INSERT INTO "edits" VALUES(1,'tanks','import Kept from before',0,'2026-11-25T10:34:48Z');
 INSERT INTO "edits" VALUES(2,'tank:1','move Left module',0,'2026-11-25T10:34:48Z');
 INSERT INTO "edits" VALUES(3,'tank:1','copy setup Balanced',0,'2026-11-25T10:34:48Z');
+INSERT INTO "edits" VALUES(4,'tank:1','take up Acropora tenuis',1,'2026-11-25T10:34:48Z');
 INSERT INTO "edits" VALUES(5,'tanks','import Kept from before',0,'2026-11-25T10:34:48Z');
 INSERT INTO "edits" VALUES(6,'tanks','remove Kept from before',0,'2026-11-25T10:34:48Z');
-INSERT INTO "edits" VALUES(7,'tank:1','add survey Before',0,'2026-11-25T21:58:59Z');
-INSERT INTO "edits" VALUES(8,'tank:1','add survey Balance 1, round 1',0,'2026-11-25T21:58:59Z');
-INSERT INTO "edits" VALUES(9,'tank:1','change spot Under A',0,'2026-11-25T21:58:59Z');
-INSERT INTO "edits" VALUES(10,'tank:1','drop spot Sand',0,'2026-11-25T21:58:59Z');
 CREATE TABLE fixtures (
     id INTEGER PRIMARY KEY AUTOINCREMENT,
     setup_id INTEGER NOT NULL REFERENCES setups (id),
@@ -117,7 +103,7 @@ INSERT INTO "migrations" VALUES(8,'0008_wanted_site_weight.sql','6317782499e9b3d
 INSERT INTO "migrations" VALUES(9,'0009_drafts.sql','a502dc2bbf2fdcb53dac49a096b534622fb3e67a6aa491c239751d0a2bef0ed4','2026-11-25 12:38:24');
 INSERT INTO "migrations" VALUES(10,'0010_intent_and_wear.sql','323bfcd3096e69a551b1603a709090050daef77882c1fd32425a4b9bc1776047','2026-11-25 15:53:57');
 INSERT INTO "migrations" VALUES(11,'0011_braces_and_blobs.sql','85e62cd3d369aac71cdc9d6aad7b705b8cc5d7345e78f26c039bb4c2ae851e3f','2026-11-25 19:38:53');
-INSERT INTO "migrations" VALUES(12,'0012_surveys_and_devices.sql','92882a500365a1dd1709a5dd518ffba22ca5326839cd52ea848bd5fe1eae3929','2026-11-25 21:58:59');
+INSERT INTO "migrations" VALUES(12,'0012_surveys_and_devices.sql','92882a500365a1dd1709a5dd518ffba22ca5326839cd52ea848bd5fe1eae3929','2026-11-25 22:16:46');
 CREATE TABLE own_fixtures (
     id INTEGER PRIMARY KEY AUTOINCREMENT,
     name TEXT NOT NULL,
@@ -198,7 +184,8 @@ CREATE TABLE spots (
     note TEXT NOT NULL,
     skipped INTEGER NOT NULL
 ) STRICT;
-INSERT INTO "spots" VALUES(1,1,'Under A',0.3,0.3,0.15,'under a fixture','[251.0, 247.0]','','14:05:00',1.0,1,'steady',0);
+INSERT INTO "spots" VALUES(1,1,'Under A',0.3,0.3,0.15,'under a fixture','[251.0, 247.0]','','14:05:00',1.0,1,'',0);
+INSERT INTO "spots" VALUES(2,1,'Sand',0.6,0.2,0.3,'','[]','',NULL,1.0,1,'',1);
 INSERT INTO "spots" VALUES(3,2,'Under A',0.3,0.3,0.15,'under a fixture','[251.0, 247.0]','','14:05:00',1.0,1,'',0);
 INSERT INTO "spots" VALUES(4,2,'Sand',0.6,0.2,0.3,'','[]','',NULL,1.0,1,'',1);
 CREATE TABLE survey_fixtures (
@@ -305,8 +292,8 @@ INSERT INTO "sqlite_sequence" VALUES('braces',3);
 INSERT INTO "sqlite_sequence" VALUES('setups',5);
 INSERT INTO "sqlite_sequence" VALUES('fixtures',10);
 INSERT INTO "sqlite_sequence" VALUES('corals',1);
-INSERT INTO "sqlite_sequence" VALUES('edits',10);
-INSERT INTO "sqlite_sequence" VALUES('changes',21);
+INSERT INTO "sqlite_sequence" VALUES('edits',6);
+INSERT INTO "sqlite_sequence" VALUES('changes',9);
 INSERT INTO "sqlite_sequence" VALUES('surveys',2);
 INSERT INTO "sqlite_sequence" VALUES('spots',4);
 INSERT INTO "sqlite_sequence" VALUES('survey_fixtures',4);

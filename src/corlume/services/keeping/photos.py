@@ -69,7 +69,7 @@ def labels(
     predicted: Mapping[int, float],
     doubtful: Container[Spot] = (),
 ) -> list[tuple[int, Label]]:
-    """Numbers at the spots of a survey as they lie in a fixed photo, by the ids of the spots; ``doubtful`` do not fit."""
+    """Numbers at the spots of a survey as they lie in a fixed photo, by their ids; ``doubtful`` do not fit."""
     if not photo.corners:
         return []
     found = []

@@ -204,7 +204,7 @@ def _title(layer: Layer, chosen: int | None) -> str:
 
 
 def _spots_near(stored: StoredTank, setup: StoredSetup, view: View, at: float) -> list[Mark]:
-    """Readings of the survey in use, and what looked dark or lit under this setup, that lie in a slice or close to it."""
+    """Readings of the survey in use, and what looked dark or lit under this setup, in a slice or close to it."""
     axis = {"plan": 2, "front": 1, "side": 0}[view.kind]
     survey, marks = stored.survey, list[Mark]()
     for i, (spot, par) in enumerate(survey.read() if survey else []):
