@@ -102,3 +102,44 @@ def test_layers_show_what_the_survey_changes_and_how_sure_it_is(page: Page) -> N
     page.wait_for_load_state()
     expect(page.locator(".readout-unit")).to_contain_text("PAR predicted")
     expect(page.locator("#layer option[value=told]")).to_have_count(0)
+
+
+def test_spots_follow_a_hand_a_key_and_a_tap_on_the_drawing(page: Page, db: Database) -> None:
+    survey = surveys.all_surveys(db, 1)[0]
+    page.goto(f"/tanks/1/survey/{survey.id}")
+    expect(page.locator("main [x-cloak]")).to_have_count(0)  # the drawing listens
+    first = next(one for one in survey.spots if one.value.name == "Under LED cluster, middle")
+    spot = page.locator(f'[data-focus="spot-{first.id}-plan"]')
+    grip = spot.locator(".spot-grip").bounding_box()
+    assert grip
+    x, y = grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 20, y, steps=4)
+    page.mouse.up()
+    expect(spot).not_to_have_attribute("data-x", f"{first.value.x:.4f}")
+    dragged = surveys.open_survey(db, 1, survey.id).spot(first.id).value
+    assert dragged.x > first.value.x
+    assert (dragged.y, dragged.depth) == (first.value.y, first.value.depth)
+    # by key, several taps one step of undo, and the focus stays
+    spot.focus()
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("ArrowRight")
+    expect(spot).to_have_attribute("data-x", f"{dragged.x + 0.02:.4f}")
+    expect(spot).to_be_focused()
+    # into rock it does not go, and says so
+    for _ in range(30):
+        page.keyboard.press("PageDown")
+    expect(page.locator(".alert", has_text="lies in rock or sand")).to_be_visible()
+    expect(spot).to_have_attribute("data-depth", f"{dragged.depth:.4f}")
+    # a tap adds what the keeper said that it adds
+    count = page.locator("[data-spot][tabindex]").count()
+    area = page.locator('[data-area][data-view="plan"]')
+    box = area.bounding_box()
+    assert box
+    area.click(position={"x": 0.5 * box["width"], "y": 0.95 * box["height"]})
+    page.get_by_label("A tap on the drawing adds").select_option("spot")
+    area.click(position={"x": 0.5 * box["width"], "y": 0.95 * box["height"]})
+    expect(page.locator("[data-spot][tabindex]")).to_have_count(count + 2)
+    page.keyboard.press("Control+z")
+    expect(page.locator("[data-spot][tabindex]")).to_have_count(count)

@@ -10,17 +10,18 @@ from corlume.formats.measure import LengthUnit
 
 @dataclass(frozen=True, slots=True)
 class Steps:
-    """``lift`` and ``aside`` of a remedy, the ``grain`` of places and heights, and the depths of the table by rings
-    [m].
+    """``lift`` and ``aside`` of a remedy, the ``grain`` of places and heights, the ``snap`` of a hand that drags, and
+    the depths of the table by rings [m].
     """
 
     lift: float
     aside: float
     grain: float
+    snap: float
     rings: tuple[float, ...]
 
 
 STEPS: dict[LengthUnit, Steps] = {
-    "cm": Steps(8 * CM, 6 * CM, 0.5 * CM, (15 * CM, 30 * CM, 45 * CM)),
-    "in": Steps(3 * INCH, 2.5 * INCH, 0.5 * INCH, (6 * INCH, 12 * INCH, 18 * INCH)),
+    "cm": Steps(8 * CM, 6 * CM, 0.5 * CM, 1 * CM, (15 * CM, 30 * CM, 45 * CM)),
+    "in": Steps(3 * INCH, 2.5 * INCH, 0.5 * INCH, 0.5 * INCH, (6 * INCH, 12 * INCH, 18 * INCH)),
 }

@@ -41,9 +41,7 @@ SPECIAL[Photo] = Special(
     {
         "corners": (
             list[tuple[JsonNumber, JsonNumber]],
-            Field(
-                default=[], max_length=4, description="of pane or rim, as shares of the picture's width and height"
-            ),
+            Field(default=[], max_length=4, description="of pane or rim, as shares of the picture's width and height"),
         )
     },
     lambda photo: {"corners": [list(corner) for corner in photo.corners]},

@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 from corlume.core.errors import Rules
 from corlume.core.judgement.intent import Intent, in_words
 from corlume.formats.measure import Measure
+from corlume.formats.steps import STEPS
 from corlume.services.advice.coral_sites import coral_change
 from corlume.services.keeping import hung_fixtures, setups, shelf, tanks
 from corlume.services.light.fields import first_look
@@ -108,7 +109,7 @@ def _page(
         "panel": chart_view.panel(stored, shown, selected, measure),
         "layers": {key: name for key, name in LAYERS.items() if stored.survey or key not in OF_SURVEY},
         "entries": shelf.entries(db),
-        "snap": 0.01 if measure.unit == "cm" else 0.0127,
+        "snap": STEPS[measure.unit].snap,
         "meant": in_words(shown.intent.meant(stored.targets.stocking)),
         "intent": asked(Intent, values, bad.errors if bad else {}, measure),
         "wrong": bad,

@@ -15,6 +15,7 @@ from corlume.core.judgement.placement import nearest_miss
 from corlume.core.scene import Coral, Seat
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import Measure
+from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import coral_cards
 from corlume.services.advice import coral_sites
 from corlume.services.keeping import corals, tanks
@@ -174,7 +175,7 @@ def _corals(
         "fits": fits,
         "effects": coral_sites.effects(stored, fixtures, chosen.id, fits) if chosen else {},
         "miss": nearest_miss(chosen.coral.card, fits) if chosen else None,
-        "snap": 0.01 if measure.unit == "cm" else 0.0127,
+        "snap": STEPS[measure.unit].snap,
         "sheet": sheet,
         "surfaces": draw_surfaces(sheet.plan, lit, stored.targets),
         "frame": draw_frame(sheet, stored.tank, measure),

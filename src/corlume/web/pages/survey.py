@@ -377,7 +377,7 @@ def _survey(
         "left_out": draw_left_out([(s.expected, s.par, s.fits) for s in found.spots]) if found else "",
         "seen": seen(stored, kept.value),
         "hand": {
-            "snap": STEPS[measure.unit].grain,
+            "snap": STEPS[measure.unit].snap,
             "depth": measure.number(0.15),
             "row": measure.number(0.5 * stored.tank.width),
         },

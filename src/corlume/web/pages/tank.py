@@ -14,6 +14,7 @@ from corlume.core.judgement.targets import SCHOOLS, LightTargets
 from corlume.core.optics.water import Water
 from corlume.core.scene import Running, Scene
 from corlume.formats.measure import Measure
+from corlume.formats.steps import STEPS
 from corlume.services.keeping import tanks
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.grips import draw_grips
@@ -202,7 +203,7 @@ def _tank_form(
             context["drawing"] += draw_rock(view, tank, at)
         for view in sheet.views():
             context["drawing"] += draw_grips(view, tank, stored.rocks)
-        context["snap"] = 0.01 if measure.unit == "cm" else 0.0127
+        context["snap"] = STEPS[measure.unit].snap
     return page(
         request, "tank/tank.html", context, tank=stored, setup=stored.setup(setup) if stored else None, status=status
     )

@@ -10,7 +10,11 @@ document.addEventListener("alpine:init", () => {
       this.snap = Number(data.snap);
       this.svg = this.$el.querySelector("svg.sheet");
       this.drag = null;
-      this.nudge = null;
+      this.nudge = nudger({
+        kept: (id, field) => Number(this.drawn(id).dataset[field]),
+        show: (id, change) => this.shift(id, change),
+        save: (id, change) => this.save(this.drawn(id), change),
+      });
       holdTouch(this.svg, "[data-box], [data-area]");
       this.svg.addEventListener("pointerdown", (event) => this.down(event));
       this.svg.addEventListener("pointermove", (event) => this.move(event));
@@ -106,23 +110,11 @@ document.addEventListener("alpine:init", () => {
       const field = step[0] === "up" ? "base" : step[0];
       event.preventDefault();
       this.fault = "";
-      const id = block.dataset.box;
-      if (this.nudge && this.nudge.id !== id) this.settle();
-      this.nudge ||= { id, change: {} };
-      const { change } = this.nudge;
-      const now = field in change ? change[field] : Number(block.dataset[field]);
-      change[field] = now + step[1] * this.snap;
-      this.shift(id, change);
-      clearTimeout(this.nudge.timer);
-      this.nudge.timer = setTimeout(() => this.settle(), 450);
+      this.nudge.by(block.dataset.box, field, step[1] * this.snap);
     },
 
-    // Several taps in a row become one step of undo.
-    settle() {
-      const { id, change, timer } = this.nudge;
-      clearTimeout(timer);
-      this.nudge = null;
-      this.save(this.svg.querySelector(`[data-box="${id}"]`), change);
+    drawn(id) {
+      return this.svg.querySelector(`[data-box="${id}"]`);
     },
 
     // Move what is drawn of a box in every view at once; the rest follows when the server has answered.

@@ -7,7 +7,6 @@ document.addEventListener("alpine:init", () => {
     depth: "",
     row: "",
     drag: null,
-    nudge: null,
 
     init() {
       const { post, snap, depth, row, adds } = this.$el.dataset;
@@ -15,6 +14,11 @@ document.addEventListener("alpine:init", () => {
       this.snap = Number(snap);
       Object.assign(this, { depth, row, adds });
       const on = (name, act) => this.$el.addEventListener(name, act);
+      this.nudge = nudger({
+        kept: (id, field) => Number(this.drawn(id)[0].dataset[field]),
+        show: (id, change) => this.shift(id, change),
+        save: (id, change) => this.save(id, change),
+      });
       holdTouch(this.$el, "[data-spot][tabindex]");
       on("pointerdown", (event) => this.down(event));
       on("pointermove", (event) => this.move(event));
@@ -73,30 +77,19 @@ document.addEventListener("alpine:init", () => {
       if (!step) return;
       event.preventDefault();
       this.fault = "";
-      const id = spot.dataset.spot;
-      if (this.nudge && this.nudge.id !== id) this.settle();
-      this.nudge ||= { id, change: {} };
-      const { change } = this.nudge;
       // on the front view up and down are depth; page keys are so everywhere
       const deep = step[0] === "up" || (step[0] === "y" && spot.dataset.view === "front");
       const field = deep ? "depth" : step[0];
-      change[field] = (field in change ? change[field] : Number(spot.dataset[field])) + (deep ? -1 : 1) * step[1] * this.snap;
-      this.shift(id, change);
-      clearTimeout(this.nudge.timer);
-      this.nudge.timer = setTimeout(() => this.settle(), 450);
+      this.nudge.by(spot.dataset.spot, field, (deep ? -1 : 1) * step[1] * this.snap);
     },
 
-    // Several taps in a row become one step of undo.
-    settle() {
-      const { id, change, timer } = this.nudge;
-      clearTimeout(timer);
-      this.nudge = null;
-      this.save(id, change);
+    drawn(id) {
+      return this.$el.querySelectorAll(`[data-spot="${id}"][tabindex]`);
     },
 
     // Move what is drawn of a spot in both views at once.
     shift(id, change) {
-      for (const spot of this.$el.querySelectorAll(`[data-spot="${id}"][tabindex]`)) {
+      for (const spot of this.drawn(id)) {
         const by = (axis) => (axis in change ? change[axis] - Number(spot.dataset[axis]) : 0) * Number(spot.dataset.scale);
         spot.setAttribute("transform", `translate(${by("x")} ${spot.dataset.view === "plan" ? -by("y") : by("depth")})`);
       }
