@@ -113,8 +113,11 @@ def import_(scene: Path) -> None:
 @click.argument("tank_id", type=int)
 @click.option("--output", type=click.Path(dir_okay=False, path_type=Path), help="File to write; otherwise printed.")
 def export(tank_id: int, output: Path | None) -> None:
-    """Write tank TANK_ID as a scene file."""
+    """Write tank TANK_ID as a scene file; to a name that ends in .zip with its photos."""
     try:
+        if output and output.suffix == ".zip":
+            output.write_bytes(tanks.export_zip(opened(), tank_id))
+            return
         text = tanks.export_tank(opened(), tank_id)
     except NotFound as error:
         known = ", ".join(f"{t.id} ({t.name})" for t in tanks.all_tanks(opened())) or "none yet"

@@ -19,9 +19,18 @@ BY_HAND = 0.03
 NEAR = 0.08
 """A reading is like another place's when it is within so much of what the model says there [-]."""
 
+OFF_BY = 0.06
+"""A reading is like one without a fixture when it is within so much of that, as a share of all light [-]."""
+
 
 def why(
-    survey: Survey, spot: Spot, off: float, slope: Array, fluctuation: float, others: list[tuple[Spot, float]]
+    survey: Survey,
+    spot: Spot,
+    off: float,
+    slope: Array,
+    fluctuation: float,
+    others: list[tuple[Spot, float]],
+    shares: list[tuple[str, float]],
 ) -> list[str]:
     """What may be the matter with a reading that is off.
 
@@ -30,7 +39,8 @@ def why(
     off : logarithm of the reading over the corrected model.
     slope : gradient of the logarithm of PAR there (3,) [1/m].
     fluctuation : of the light there with the surface rippled [-].
-    others : other spots with the logarithm of this reading over what the model says there.
+    others : spots next to it in the walk, with the logarithm of this reading over what the model says there.
+    shares : of each fixture in the light there, by its name [-].
     """
     found = []
     if LUX[0] <= math.exp(off) <= LUX[1]:
@@ -45,6 +55,9 @@ def why(
     like = [other.name for other, left in others if abs(left) < NEAR]
     if like and abs(off) > 3 * NEAR:
         found.append(f"it would fit {' or '.join(like[:2])}: taken at another spot?")
+    dark = [name for name, share in shares if abs(math.exp(off) - (1 - share)) < OFF_BY and share > 2 * OFF_BY]
+    if dark:
+        found.append(f"it would fit with {' or '.join(dark[:2])} off: dimmed, or shaded by an arm, just then?")
     if not spot.upright and -0.5 < off < 0:
         found.append(
             "the probe was in the hand: leaned by 30 degrees it reads 13 % less and more, away from the light."

@@ -27,6 +27,8 @@ from corlume.store.tanks import StoredTank
 Array = NDArray[np.float64]
 DOUBTFUL = 0.6
 """A reading that keeps less of its weight than this does not fit [-]."""
+BESIDE = 2
+"""A reading may have been written down for a spot so many before or after it in the walk."""
 TOLD = 1.0
 """A number is said to differ from what was told when it does by more than so many of its standard deviations [-]."""
 
@@ -117,12 +119,16 @@ def _findings(tank: Tank, survey: Survey) -> Findings | None:
     # what all others say of its place, without what its own noise leaves open
     slopes, logs = slopes_at(medium, fixtures, points), np.log(par)
     model = found.response.log_par(found.vector)
+    parts = found.response.parts(found.vector)
+    shares = parts / parts.sum(axis=0)
     rows = []
     for i, spot in enumerate(spots):
         fits = bool(found.trust[i] > DOUBTFUL)
         off = float(logs[i] - math.log(corrected[i])) if fits else float(left[i])
-        others = [(spots[j], float(logs[i] - model[j])) for j in range(len(spots)) if j != i]
-        reasons = () if fits else tuple(why(survey, spot, off, slopes[i], float(jumps[i]), others))
+        beside = [j for j in range(max(0, i - BESIDE), min(len(spots), i + BESIDE + 1)) if j != i]
+        others = [(spots[j], float(logs[i] - model[j])) for j in beside]
+        lamps = [(f.name or "a fixture", float(share)) for f, share in zip(fixtures, shares[:, i], strict=True)]
+        reasons = () if fits else tuple(why(survey, spot, off, slopes[i], float(jumps[i]), others, lamps))
         rows.append(
             SpotFinding(
                 index=i + 1,
