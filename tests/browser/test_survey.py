@@ -71,6 +71,14 @@ def test_eight_spots_are_read_on_a_phone_by_the_meter(browser: Browser, address:
     expect(page.locator(".take-state")).to_contain_text("1 kept on this device")
     context.set_offline(False)
     expect(page.locator(".take-state")).not_to_contain_text("kept on this device", timeout=15_000)
+    # how the last one is read: a level that is none is told, and nothing is lost of what stands there
+    page.get_by_role("button", name="upright, lights 100 %").click()
+    page.get_by_label("Lights at").fill("300")
+    page.get_by_role("button", name="So it is read").click()
+    expect(page.locator("dialog .fault")).to_contain_text("from 5 to 150 %")
+    page.get_by_label("Lights at").fill("80")
+    page.get_by_label("Pumps").select_option("off")
+    page.get_by_role("button", name="So it is read").click()
     page.keyboard.type("99")
     with page.expect_response("**/act"):
         page.keyboard.press("Enter")
@@ -78,6 +86,9 @@ def test_eight_spots_are_read_on_a_phone_by_the_meter(browser: Browser, address:
     [survey] = [s for s in surveys.all_surveys(db, 1) if s.value.name == "By phone"]
     assert [len(kept.value.readings) for kept in survey.spots] == [1] * 8
     assert survey.spots[6].value.readings == (123.5,)
+    last = survey.spots[7].value
+    assert (last.level, last.pumps) == (0.8, "off")
+    assert last.time
     page.get_by_role("link", name="What it says").click()
     page.get_by_role("button", name="Take the correction into use").click()
     expect(page.locator(".note-box")).to_contain_text("In use")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from typing import Any, Literal
 
@@ -14,9 +14,10 @@ from pydantic import BaseModel, Field
 
 from corlume.core.survey.misfit import LUX_BY_PAR
 from corlume.core.survey.needle import Needle
-from corlume.core.survey.record import Spot
+from corlume.core.survey.photo import Photo
+from corlume.core.survey.record import PUMPS, Spot
 from corlume.services.advice.survey import predicted
-from corlume.services.keeping import surveys, tanks
+from corlume.services.keeping import photos, surveys, tanks
 from corlume.services.keeping.meter import MeterLost, meter_readings
 from corlume.services.keeping.surveys import StoredSurvey
 from corlume.store.tables import Kept
@@ -34,6 +35,7 @@ def take(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Look
     measure = measure_of(request)
     marks = marks_of(kept, predicted(stored, kept))
     sheet, drawing = draw_survey(stored.tank, marks, measure, width=360, height=300, numbers=True)
+    fixed = [photo for photo in photos.all_photos(db, tank_id) if photo.value.corners]
     spots = [
         {
             "id": one.id,
@@ -41,12 +43,26 @@ def take(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Look
             "where": f"{measure.length(one.value.x)} from left, {measure.length(one.value.y)} from front, "
             f"{measure.length(one.value.depth)} down",
             "predicted": round(mark.predicted),
+            "at": _on_photos(stored, fixed, one.value),
             **_state(one),
         }
         for one, mark in zip(kept.spots, marks, strict=True)
     ]
-    context = {"stored": stored, "survey": kept, "sheet": sheet, "drawing": drawing, "spots": spots}
+    context = {
+        "stored": stored,
+        "survey": kept,
+        "sheet": sheet,
+        "drawing": drawing,
+        "spots": spots,
+        "photos": fixed,
+        "pumps": {"": f"as the survey ({PUMPS[kept.value.pumps]})", "on": "on", "off": "off"},
+    }
     return page(request, "survey/take.html", context, tank=stored, setup=stored.setup(setup))
+
+
+def _on_photos(stored: StoredTank, fixed: Sequence[Kept[Photo]], spot: Spot) -> dict[int, tuple[float, float]]:
+    """Where a spot is in each fixed photo, as shares of its width and height, by the photo's id."""
+    return {photo.id: photo.value.point(stored.tank, spot.place) for photo in fixed}
 
 
 def _state(one: Kept[Spot]) -> dict[str, Any]:

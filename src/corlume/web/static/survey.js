@@ -80,6 +80,9 @@ document.addEventListener("alpine:init", () => {
     noted: "",
     upright: true,
     level: "100",
+    pumps: "",
+    picture: "",
+    wrong: "",
     queue: [],
     sending: false,
     needle: "",
@@ -127,6 +130,7 @@ document.addEventListener("alpine:init", () => {
       for (const mark of this.$el.closest(".take").querySelectorAll("[data-spot]")) {
         mark.classList.toggle("here", Number(mark.dataset.spot) === this.spot.id);
       }
+      this.mark();
     },
     onward() {
       const count = this.spots.length;
@@ -189,15 +193,35 @@ document.addEventListener("alpine:init", () => {
       const level = this.levelled();
       if (!level) return false;
       this.hush();
-      this.add({ act: "read", spot: this.spot.id, par, at: this.spot.readings.length, upright: this.upright, level, time });
+      this.add({ act: "read", spot: this.spot.id, par, at: this.spot.readings.length, upright: this.upright, pumps: this.pumps, level, time });
       return true;
     },
     // The level of the lights as a share, or null with words when it is none.
     levelled() {
       const level = Number(this.level.replace(",", ".").replace("%", "")) / 100;
-      if (level >= 0.05 && level <= 1.5) return level;
-      this.say("The lights are at 5 to 150 % of what they are set to. Readings are divided by that.");
-      return null;
+      const good = level >= 0.05 && level <= 1.5;
+      this.wrong = good ? "" : "Lights at must be from 5 to 150 %: readings are divided by it.";
+      if (!good) this.say(this.wrong);
+      return good ? level : null;
+    },
+    get how() {
+      return `${this.upright ? "upright" : "in the hand"}, lights ${this.level} %${this.pumps ? `, pumps ${this.pumps}` : ""}`;
+    },
+    openHow() {
+      this.$refs.how.showModal();
+    },
+    closeHow() {
+      if (!this.levelled()) return;
+      this.hush();
+      this.$refs.how.close();
+    },
+    // The spot in hand on the photos.
+    mark() {
+      for (const dot of this.$root.querySelectorAll("[data-photo]")) {
+        const [u, v] = this.spot.at?.[dot.dataset.photo] || [-1, -1];
+        dot.setAttribute("cx", u * dot.dataset.width);
+        dot.setAttribute("cy", v * dot.dataset.height);
+      }
     },
     // Listen to the meter at this spot until its needle has settled, then take that and go on.
     byMeter() {
