@@ -30,6 +30,7 @@ VIEWS = [
     ("corals", "/tanks/1/corals?coral=15", WIDE, {}),
     ("surveys", "/tanks/1/survey", WIDE, {}),
     ("survey", "/tanks/1/survey/1", (1280, 1000), {}),
+    ("without-a-meter", "/tanks/1/survey/without", WIDE, {}),
     ("photo", "/tanks/1/survey/photos/1?survey=1", WIDE, {}),
     ("survey-phone", "/tanks/1/survey/1/take", PHONE, {}),
     ("corals-phone", "/tanks/1/corals?coral=3", PHONE, {}),
@@ -54,7 +55,7 @@ def main() -> None:
                 page = context.new_page()
                 page.goto(path)
                 page.evaluate("document.fonts.ready")
-                page.wait_for_timeout(4500 if name == "hang" else 200)
+                page.wait_for_timeout(4500 if name in ("hang", "survey") else 200)
                 if name == "answers":
                     _search(page)
                 page.screenshot(path=FOLDER / f"{name}.png")

@@ -73,19 +73,17 @@ def draw_spots(view: View, marks: Sequence[Mark], *, numbers: bool = False, grab
     """Spots on a view with PAR, or with their ``numbers``, beside them; with a measure to name their places in, they
     can be grabbed and reached by key.
     """
-    parts = []
+    parts, taken = [], list[tuple[float, float, float]]()
     for mark in marks:
         u, v = {"plan": (mark.x, mark.y), "front": (mark.x, mark.depth), "side": (mark.y, mark.depth)}[view.kind]
         x, y = view.at(u, v)
         par = mark.predicted if mark.read is None else mark.read
         text = str(mark.number) if numbers else mark.seen or f"{par:.0f}"
-        # beside the right pane the number stands to the left
-        side, anchor = (-1, "end") if x + 34 > view.right else (1, None)
         state = mark.seen or ("read" if mark.read is not None else "told")
         shapes = [
             el("title", f"{mark.number}, {mark.name}"),
             el("circle", cx=x, cy=y, r=3.2, class_="spot-dot"),
-            el("text", text, x=x + side * 6, y=y, dy="0.35em", class_="spot-par", text_anchor=anchor),
+            _number(view, text, x, y, taken),
         ]
         if mark.doubtful:
             shapes.append(el("path", d=f"M{x - 6:.1f} {y - 6:.1f}l12 12m0 -12l-12 12", class_="spot-doubt"))
@@ -94,6 +92,25 @@ def draw_spots(view: View, marks: Sequence[Mark], *, numbers: bool = False, grab
             shapes.insert(1, el("circle", cx=x, cy=y, r=11.0, class_="spot-grip"))
         parts.append(group(shapes, class_=f"spot {state}", data_spot=mark.id, **hold))
     return group(parts, class_="spots")
+
+
+def _number(view: View, text: str, x: float, y: float, taken: list[tuple[float, float, float]]) -> Markup:
+    """A spot's number to the right of it, or where it covers fewer others and stays inside the panes."""
+    wide = DIGIT * len(text)
+    ways = ((6 + wide / 2, 0.0), (-6 - wide / 2, 0.0), (0.0, -11.0), (0.0, 11.0), (wide / 2, -11.0), (wide / 2, 11.0))
+
+    def cost(way: tuple[float, float]) -> float:
+        middle, level = x + way[0], y + way[1]
+        covered = sum(abs(middle - u) < (wide + w) / 2 and abs(level - v) < LINE for u, v, w in taken)
+        return covered + 0.5 * (middle + wide / 2 > view.right or middle - wide / 2 < view.left)
+
+    right, down = min(ways, key=cost)
+    taken += [(x + right, y + down, wide), (x, y, 7.0)]
+    return el("text", text, x=x + right, y=y + down, dy="0.35em", class_="spot-par", text_anchor="middle")
+
+
+DIGIT, LINE = 6.6, 10.5
+"""Width of a digit beside a spot and height of its line, in drawing units."""
 
 
 def _hold(view: View, mark: Mark, measure: Measure) -> dict[str, object]:

@@ -214,6 +214,7 @@ document.addEventListener("alpine:init", () => {
       if (!this.levelled()) return;
       this.hush();
       this.$refs.how.close();
+      this.$refs.shown.focus(); // Enter saves the number again
     },
     // The spot in hand on the photos.
     mark() {
