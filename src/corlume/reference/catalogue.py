@@ -59,6 +59,13 @@ def technology_notes() -> dict[str, TechnologyNotes]:
     return {k: TechnologyNotes(r["life_hours"], r["lamp_price"], r["strong"], r["weak"]) for k, r in rows.items()}
 
 
+@cache
+def told_of_kinds() -> dict[str, Any]:
+    """What keepers tell of kinds of light, by kind and criterion [0..1], and the schools that do not agree."""
+    found: dict[str, Any] = _load("kinds.json")
+    return found
+
+
 def _load(name: str) -> Any:
     return json.loads((files("corlume.reference") / name).read_text(encoding="utf-8"))
 

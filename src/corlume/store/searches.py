@@ -70,11 +70,21 @@ def end_search(connection: sqlite3.Connection, search_id: int, state: str) -> No
     )
 
 
-def load_search(connection: sqlite3.Connection, tank_id: int, search_id: int | None = None) -> SearchRow:
-    """A search of a tank, or its newest; ``NotFound`` otherwise."""
+def newest_search(connection: sqlite3.Connection, tank_id: int, *, of: str = "", usable: bool = False) -> int | None:
+    """The newest search for a layout, or of kinds ``of`` what one word says; None when there is none."""
     row = connection.execute(
-        "SELECT * FROM searches WHERE tank_id = :tank AND version = :shape AND (:id IS NULL OR id = :id) "
+        "SELECT id FROM searches WHERE tank_id = :tank AND version = :shape "
+        "AND coalesce(json_extract(wish, '$.of'), '') = :of AND coalesce(json_extract(wish, '$.usable'), 0) = :usable "
         "ORDER BY id DESC LIMIT 1",
+        {"tank": tank_id, "shape": SHAPE, "of": of, "usable": int(usable)},
+    ).fetchone()
+    return None if row is None else int(row["id"])
+
+
+def load_search(connection: sqlite3.Connection, tank_id: int, search_id: int) -> SearchRow:
+    """A search of a tank; ``NotFound`` otherwise."""
+    row = connection.execute(
+        "SELECT * FROM searches WHERE tank_id = :tank AND version = :shape AND id = :id",
         {"tank": tank_id, "shape": SHAPE, "id": search_id},
     ).fetchone()
     if row is None:

@@ -48,7 +48,7 @@ SURVEY = (
 )  # fmt: skip
 STATIONS = (
     Station("tank", "Tank", "", (tank.router,), ("boxes.js",)),
-    Station("kinds", "Kinds", "/kinds", (kinds.router,)),
+    Station("kinds", "Kinds", "/kinds", (kinds.router,), ("kinds.js",)),
     Station("hang", "Hang", "/hang", (hang.router, mount.router, zones.router), ("hang.js", "boxes.js")),
     Station("chart", "Chart", "/chart", (chart.router, setups.router), chart.SCRIPTS),
     Station("survey", "Survey", "/survey", SURVEY, ("survey.js", "spots.js")),

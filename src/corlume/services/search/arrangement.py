@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
-from corlume.core.fixture import Fixture
+from corlume.core.fixture import Fixture, measured
 from corlume.core.geometry import Tank
 from corlume.core.hanging.layout import PATCH, balanced, count_for, patches
 from corlume.core.hanging.module import Axis, Layout, Module
@@ -81,6 +81,11 @@ def arrangement_of(tank: Tank, parts: Sequence[Fixture]) -> Arrangement:
         rows = tuple((k + 0.5) / fit * tank.length for k in range(fit))
         return Arrangement(module, "y", tank.width, rows)
     return Arrangement(module, "x", tank.length, balanced(patches(tank.length, tank.width)[1], tank.width))
+
+
+def as_found(stored: StoredTank, entry: CatalogueEntry) -> CatalogueEntry:
+    """A fixture of the shelf with what the survey in use found of its sort; a setup made of it has that, too."""
+    return replace(entry, parts=tuple(measured(entry.parts, stored.correction)))
 
 
 def by_rule(laid: Arrangement) -> bool:

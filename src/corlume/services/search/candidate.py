@@ -131,7 +131,8 @@ class Case:
             counts = _paid(wish, price, counts, len(laid.rows), rules)
         budget = _budget(wish, laid, counts[0], stay, rules)
         rules.finish()
-        step = (2 if coarse else 1) * (GRID_STEP if laid.along == "x" else FINE_STEP)
+        # tubes and bars side by side leave no room for coarse steps
+        step = (GRID_STEP * (2 if coarse else 1)) if laid.along == "x" else FINE_STEP
         heights = grid_heights(wish.heights)
         space = Space(
             counts=tuple(range(counts[0], counts[1] + 1)),

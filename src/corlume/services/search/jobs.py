@@ -9,9 +9,11 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from corlume.core.errors import Rules
+from corlume.core.fixture import measured
 from corlume.core.hanging.module import Layout
 from corlume.core.judgement.figures import Ends, Figures, Hottest, Light, Part
 from corlume.core.judgement.wanted import Met, WantedZone
+from corlume.core.optics.correction import Correction
 from corlume.core.scene import Setup
 from corlume.formats.fixture_file import read_fixture, write_fixture
 from corlume.services.keeping import shelf
@@ -25,7 +27,7 @@ from corlume.store import searches
 from corlume.store.database import Database, Unusable
 from corlume.store.searches import SearchRow
 from corlume.store.tables import NotFound
-from corlume.store.tanks import load_tank
+from corlume.store.tanks import load_tank, survey_in_use
 
 _log = logging.getLogger(__name__)
 _UNDER_WAY: dict[tuple[str, int], threading.Event] = {}
@@ -147,15 +149,29 @@ def stop(db: Database, tank_id: int, search_id: int) -> None:
 
 
 def newest(db: Database, tank_id: int) -> Search | None:
-    """The newest search of a tank."""
+    """The newest search of a tank for a layout."""
+    with db.reading() as connection:
+        search_id = searches.newest_search(connection, tank_id)
+    return look_or_none(db, tank_id, search_id)
+
+
+def newest_of(db: Database, tank_id: int, wish: Wish) -> Search | None:
+    """The newest comparison of kinds of a tank that is of the same tank and wish; they are kept until one changes."""
+    with db.reading() as connection:
+        search_id = searches.newest_search(connection, tank_id, of=wish.of, usable=wish.usable)
+    return look_or_none(db, tank_id, search_id)
+
+
+def look_or_none(db: Database, tank_id: int, search_id: int | None) -> Search | None:
+    """A search as it stands, if there is one that reads."""
     try:
-        return look(db, tank_id, None)
+        return look(db, tank_id, search_id) if search_id is not None else None
     except NotFound:
         return None
 
 
-def look(db: Database, tank_id: int, search_id: int | None) -> Search:
-    """A search as it stands, or the newest; ``NotFound`` otherwise, and for one that does not read: it is dropped."""
+def look(db: Database, tank_id: int, search_id: int) -> Search:
+    """A search as it stands; ``NotFound`` otherwise, and for one that does not read: it is dropped."""
     with db.reading() as connection:
         row = searches.load_search(connection, tank_id, search_id)
     try:
@@ -171,7 +187,9 @@ def _read(db: Database, row: SearchRow) -> Search:
     # one whose thread went down with the program is cut off, whatever it last said
     gone = row.state in ("waiting", "running") and (str(db.path), row.id) not in _UNDER_WAY
     wish = Wish(**_tuples(row.wish))
-    found = tuple(_found(one) for one in row.found)
+    with db.reading() as connection:
+        survey = survey_in_use(connection, row.tank_id)
+    found = tuple(_found(one, survey.correction if survey else None) for one in row.found)
     curve = tuple((h, e, p) for h, e, p in row.curve)
     return Search(row.id, row.setup_id, wish, "cut" if gone else row.state, row.done, row.judged, found, curve)
 
@@ -180,10 +198,10 @@ def _tuples(data: dict[str, Any]) -> dict[str, Any]:
     return {key: tuple(value) if isinstance(value, list) else value for key, value in data.items()}
 
 
-def _found(data: dict[str, Any]) -> Found:
+def _found(data: dict[str, Any], correction: Correction | None) -> Found:
     return Found(
         name=data["name"],
-        fixtures=tuple(read_fixture(text) for text in data["fixtures"]),
+        fixtures=tuple(measured([read_fixture(text) for text in data["fixtures"]], correction)),
         layout=Layout(**_tuples(data["layout"])),
         figures=_figures(data["figures"]),
         running=data["running"],

@@ -8,9 +8,11 @@ from corlume.core.fixture import Fixture
 from corlume.core.hanging.module import Layout
 from corlume.core.hanging.search import same_in_a_mirror
 from corlume.reference.catalogue import CatalogueEntry
+from corlume.services.search.arrangement import as_found
 from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, TIDY, Case, Step, judged, reasoned, trade
 from corlume.services.search.cheapest import cheapest
 from corlume.services.search.dimming import level_setup
+from corlume.services.search.kinds import search_kinds
 from corlume.services.search.wish import Wish, check_wish
 from corlume.store.tanks import StoredTank
 
@@ -34,9 +36,12 @@ def search(
     it. ``InvalidInput`` at once for a wish that cannot be.
     """
     check_wish(stored, entry, wish)
+    entry, entries = as_found(stored, entry), [as_found(stored, one) for one in entries]
     match wish.means:
         case "cheapest":
             return cheapest(stored, wish, entries or [entry], setup)
+        case "kinds":
+            return search_kinds(stored, wish, setup)
         case "levels":
             return iter((level_setup(stored, wish, setup),))
     return _steps(Case.of(stored, entry, wish, setup), setup)

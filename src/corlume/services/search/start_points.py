@@ -13,7 +13,7 @@ from corlume.core.judgement.intent import BY_STOCKING, Intent
 from corlume.formats.steps import STEPS, Steps
 from corlume.reference.catalogue import CatalogueEntry, catalogue
 from corlume.services.advice.judge import figures, mean_on_top
-from corlume.services.search.arrangement import CLEARANCE, Arrangement, arrangement_of, by_rule, column_counts
+from corlume.services.search.arrangement import CLEARANCE, Arrangement, arrangement_of, as_found, by_rule, column_counts
 from corlume.services.search.wish import Wish, WishPurpose
 from corlume.store.tanks import StoredTank
 
@@ -67,7 +67,7 @@ def starting_points(
 
     Tubes, bars and frames, of which no such rule speaks, by their light or by their own length.
     """
-    bench, found = _Bench(stored, intent, steps), list[Start]()
+    bench, found, entry = _Bench(stored, intent, steps), list[Start](), as_found(stored, entry)
     laid = arrangement_of(stored.tank, entry.parts)
     lowest = min(part.emitter.height for part in entry.parts)
     [height] = bench.round([min(lowest, stored.tank.room_height - CLEARANCE)])
@@ -97,7 +97,7 @@ def _double(bench: _Bench, entry: CatalogueEntry, laid: Arrangement) -> list[Sta
     mid_size = by_rule(laid) and MID_SIZE[0] <= entry.parts[0].emitter.ppf < MID_SIZE[1]
     if not (single and mid_size and bench.stored.targets.stocking == "sps"):
         return []
-    large = catalogue()[DOUBLE]
+    large = as_found(bench.stored, catalogue()[DOUBLE])
     over = arrangement_of(tank, large.parts)
     [height] = bench.round([min(large.parts[0].emitter.height, tank.room_height - CLEARANCE)])
     why = "SPS over a single patch: one double-size in place of two mid-size"

@@ -22,7 +22,7 @@ Array = NDArray[np.float64]
 WishPurpose = Literal["even", "mixed", "strong_left", "strong_right", "zones", "lps", "sps"]
 WISH_PURPOSES: dict[WishPurpose, tuple[str, str]] = {key: PURPOSES[key] for key in get_args(WishPurpose)}
 """What a layout is searched for: the purposes of a setup."""
-Means = Literal["new", "own", "levels", "cheapest"]
+Means = Literal["new", "own", "levels", "cheapest", "kinds"]
 MEANS: dict[Means, tuple[str, str]] = {
     "new": ("The fixture chosen", "So many of the fixture chosen, alone or beside what hangs."),
     "own": (
@@ -41,7 +41,7 @@ MEANS: dict[Means, tuple[str, str]] = {
         "fixtures, electricity and lamps. The fixture chosen is not looked at.",
     ),
 }
-"""What may be changed to get there."""
+"""What may be changed to get there; to compare "kinds" has a page of its own."""
 Zones = Literal["each", "columns", "rows", "rings", "hand"]
 ZONES: dict[Zones, str] = {
     "each": "each fixture",
@@ -66,6 +66,7 @@ class Wish:
     ``beside``, what hangs in the setup stays and its light counts. ``watts`` is the most that everything may take as it
     is dimmed [W], and ``money`` what may be spent on fixtures [currency]; 0 for no limit. Places and heights of the
     answers are multiples of the ``grain`` [m]; ``end`` is the length of a strong end, 0 for a third of the tank [m].
+    Where kinds are compared, ``usable`` asks for equal usable light, and ``of`` says in one word what they are of.
     """
 
     entry: str
@@ -82,6 +83,8 @@ class Wish:
     groups: str = ""
     grain: float = 0.005
     end: float = 0.0
+    usable: bool = False
+    of: str = ""
 
 
 def intent_of(stored: StoredTank, wish: Wish) -> Intent:
@@ -107,7 +110,7 @@ def check_wish(stored: StoredTank, entry: CatalogueEntry | None, wish: Wish) -> 
         "purpose",
         "needs a zone: draw one first",
     )
-    rules.that(wish.means in MEANS, "means", "is not one of those offered")
+    rules.that(wish.means in (*MEANS, "kinds"), "means", "is not one of those offered")
     rules.that(wish.zones in ZONES, "zones", "is not one of those offered")
     rules.that(1 <= wish.counts[0] <= MOST, "count_low", f"must be from 1 to {MOST}", "plain", wish.counts[0])
     rules.that(

@@ -1,26 +1,39 @@
-"""Compare kinds of light on the keeper's own tank."""
+"""Kinds of light on the keeper's own tank: each at its best, in the order of what the keeper gives weight to."""
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
+from typing import Any
 
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse, RedirectResponse
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
+from corlume.core.errors import InvalidInput
+from corlume.core.judgement.choice import CRITERIA, MOST_WEIGHT, USUAL
 from corlume.core.judgement.verdicts import Case
 from corlume.formats.steps import STEPS
+from corlume.reference.catalogue import told_of_kinds
 from corlume.services.advice import technologies
 from corlume.services.advice.coral_sites import coral_change
 from corlume.services.advice.judge import told
+from corlume.services.advice.technologies import Option
 from corlume.services.keeping import tanks
-from corlume.store.tables import Kept
-from corlume.store.tanks import StoredSetup
+from corlume.services.light.fields import slice_plane
+from corlume.services.light.points import same_tank
+from corlume.services.search import jobs
+from corlume.services.search.candidate import YEARS
+from corlume.services.search.jobs import Search
+from corlume.services.search.kinds import kinds_for, kinds_wish
+from corlume.store.tables import Kept, NotFound
+from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.card import draw_card
-from corlume.web.page import Db, Looked, RowId, Unit, go, page
+from corlume.web.drawing.difference import NAMES, difference_plan
+from corlume.web.page import Db, Looked, RowId, Unit, go, page, templates
 
 router = APIRouter(prefix="/tanks/{tank_id}/kinds")
-
-
+WEIGHTS = "weights"
+"""The cookie that keeps a keeper's weights on this device: a digit for each criterion."""
 JUDGED = (
     ("coverage", "In band", "Share of the places that the setup is meant for in the light wanted there."),
     ("uniformity", "Uniformity, least and tenth",
@@ -36,31 +49,137 @@ JUDGED = (
 
 
 @router.get("")
-def show_kinds(request: Request, db: Db, measure: Unit, tank_id: RowId, setup: Looked = None) -> HTMLResponse:
-    """Every kind of light, laid out by rule and set to the same PAR."""
+def show_kinds(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, setup: Looked = None, usable: bool = False
+) -> HTMLResponse:
+    """Every kind of light at its best over the tank, and the order of them."""
     stored = tanks.open_tank(db, tank_id)
     looked = stored.setup(setup)
-    options = technologies.compare_kinds(stored, looked.intent, STEPS[measure.unit])
-    pictures = {}
-    for option in options:
-        fixtures = tuple(Kept(k, fixture) for k, fixture in enumerate(option.fixtures))
-        alone = StoredSetup(0, option.name, True, fixtures)
-        pictures[option.key] = draw_card(replace(stored, setups=(alone,)), small=True)
-    cases = {option.key: Case(option.figures, stored.targets, looked.intent) for option in options}
+    wish = kinds_wish(stored, looked, usable=usable, steps=STEPS[measure.unit])
+    search = jobs.newest_of(db, tank_id, wish)
+    weights = _weights(request)
     context = {
         "stored": stored,
-        "options": options,
-        "pictures": pictures,
-        "target": technologies.target_par(stored, looked.intent),
-        "judged": JUDGED,
-        "grades": {key: {v.key: v for v in told(stored, case)} for key, case in cases.items()},
-        "changes": {o.key: coral_change(stored, o.fixtures) for o in options},
+        "search": search,
+        "usable": usable,
+        "kinds": kinds_for(stored.tank),
+        "weights": weights,
+        "criteria": CRITERIA,
+        "most": MOST_WEIGHT,
+        "schools": told_of_kinds()["schools"],
+        "band": wish.band,
+        **_parts(stored, looked, search, weights, measure),
     }
     return page(request, "kinds/kinds.html", context, tank=stored, setup=looked)
 
 
-@router.post("/{key}/adopt")
-def adopt(db: Db, measure: Unit, tank_id: RowId, key: str, setup: Looked = None) -> RedirectResponse:
+@router.post("")
+def begin(db: Db, measure: Unit, tank_id: RowId, setup: Looked = None, usable: bool = False) -> RedirectResponse:
+    """Work every kind out, unless that was done for this tank as it is."""
+    stored = tanks.open_tank(db, tank_id)
+    looked = stored.setup(setup)
+    wish = kinds_wish(stored, looked, usable=usable, steps=STEPS[measure.unit])
+    if jobs.newest_of(db, tank_id, wish) is None:
+        jobs.begin(db, tank_id, looked.id, wish)
+    return go(f"/tanks/{tank_id}/kinds{'?usable=1' if usable else ''}", setup)
+
+
+@router.get("/{search_id}/answers")
+def answers(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, search_id: RowId, setup: Looked = None, w: str = "",
+    table: bool = True,
+) -> JSONResponse:  # fmt: skip
+    """How far a comparison is, its order by some weights, and its table where it is asked for."""
+    stored = tanks.open_tank(db, tank_id)
+    search, weights = jobs.look(db, tank_id, search_id), _read(w) or _weights(request)
+    parts = _parts(stored, stored.setup(setup), search, weights, measure, table=table)
+    answer = JSONResponse({"state": search.state, "done": search.done, **parts})
+    if w:
+        answer.set_cookie(WEIGHTS, _written(weights), max_age=10 * 365 * 86400, httponly=True, samesite="strict")
+    return answer
+
+
+@router.post("/{search_id}/adopt/{key}")
+def adopt(db: Db, tank_id: RowId, search_id: RowId, key: str) -> RedirectResponse:
     """Make a setup of one kind and open its chart."""
-    new = technologies.adopt(db, tank_id, key, setup, STEPS[measure.unit])
-    return go(f"/tanks/{tank_id}/chart", new)
+    return go(f"/tanks/{tank_id}/chart", technologies.adopt(db, tank_id, search_id, key))
+
+
+@router.get("/{search_id}/side")
+def side(
+    request: Request, db: Db, tank_id: RowId, search_id: RowId, a: str = "", b: str = "", setup: Looked = None
+) -> Response:
+    """Two kinds beside each other as charts."""
+    stored = tanks.open_tank(db, tank_id)
+    search = jobs.look(db, tank_id, search_id)
+    options = technologies.options_of(stored, search)
+    if len(options) < 2:
+        raise NotFound("fewer than two kinds were found")
+    first = next((one for one in options if one.key == a), options[0])
+    second = next((one for one in options if one.key == b and one is not first), options[options[0] is first])
+    tank = same_tank(stored.lit_tank())
+    planes = [slice_plane(tank, one.fixtures, "plan", tank.rock_top()) for one in (first, second)]
+    label = f"PAR of {second.name} less that of {first.name}"
+    context = {
+        "stored": stored,
+        "search": search,
+        "options": options,
+        "pair": (first, second),
+        "pictures": [draw_card(_alone(stored, one)) for one in (first, second)],
+        "difference": difference_plan(tank, planes[1], planes[0], width=560, label=label),
+        "differences": NAMES,
+        "bands": stored.targets.bands(),
+        "depth": tank.rock_top(),
+    }
+    return page(request, "kinds/side.html", context, tank=stored, setup=stored.setup(setup))
+
+
+def _alone(stored: StoredTank, option: Option) -> StoredTank:
+    """The tank under one kind alone."""
+    fixtures = tuple(Kept(k, fixture) for k, fixture in enumerate(option.fixtures))
+    return replace(stored, setups=(StoredSetup(0, option.name, True, fixtures),))
+
+
+def _parts(
+    stored: StoredTank, looked: StoredSetup, search: Search | None, weights: dict[str, int], measure: Any, *,
+    table: bool = True,
+) -> dict[str, str]:  # fmt: skip
+    """What changes on the page: the order, and the table of kinds."""
+    options = technologies.options_of(stored, search) if search else []
+    ranking, wrong = None, ""
+    try:
+        ranking = technologies.order(options, weights) if options else None
+    except InvalidInput as error:
+        wrong = f"The weights {measure.message(error.errors[0])}."
+    places = {place.candidate.key: k for k, place in enumerate(ranking.places)} if ranking else {}
+    options.sort(key=lambda one: places.get(one.key, 0))
+    common = {"stored": stored, "search": search, "ranking": ranking, "wrong": wrong, "criteria": CRITERIA,
+              "measure": measure, "looked": looked}  # fmt: skip
+    parts = {"order": templates.get_template("kinds/order.html").render(**common, options=options)}
+    if table and options:
+        cases = {one.key: Case(one.figures, stored.targets, looked.intent) for one in options}
+        parts["table"] = templates.get_template("kinds/table.html").render(
+            **common,
+            options=options,
+            pictures={one.key: draw_card(_alone(stored, one), small=True) for one in options},
+            judged=JUDGED,
+            grades={key: {v.key: v for v in told(stored, case)} for key, case in cases.items()},
+            changes={one.key: coral_change(stored, one.fixtures) for one in options},
+            years=YEARS,
+        )
+    return parts
+
+
+def _weights(request: Request) -> dict[str, int]:
+    return _read(request.cookies.get(WEIGHTS, "")) or USUAL
+
+
+def _read(text: str) -> dict[str, int] | None:
+    """Weights of a digit for each criterion, or None where it is not that."""
+    if not re.fullmatch(rf"[0-{MOST_WEIGHT}]{{{len(CRITERIA)}}}", text):
+        return None
+    return dict(zip(CRITERIA, map(int, text), strict=True))
+
+
+def _written(weights: dict[str, int]) -> str:
+    return "".join(str(weights[key]) for key in CRITERIA)

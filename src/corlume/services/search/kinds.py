@@ -1,0 +1,186 @@
+"""Every kind of light at its own best over the tank, by a quick search for one wish; hybrids as frames made to fit."""
+
+from __future__ import annotations
+
+import hashlib
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture
+from corlume.core.geometry import Tank
+from corlume.core.hanging.module import Layout
+from corlume.core.judgement.intent import Intent
+from corlume.core.optics.spectrum import photon_shares, usable_share
+from corlume.formats.steps import STEPS, Steps
+from corlume.reference.catalogue import CatalogueEntry, catalogue
+from corlume.reference.spectra import weightings
+from corlume.services.search.arrangement import arrangement_of, as_found, column_counts
+from corlume.services.search.candidate import LEAST_LEVEL, Case, Found, Step, judged
+from corlume.services.search.start_points import default_wish
+from corlume.services.search.wish import Wish
+from corlume.store.tanks import StoredSetup, StoredTank
+
+TUBES = ("t5-24", "t5-39", "t5-54", "t5-80")
+BARS = ("bar-short", "bar")
+COMPACTS = ("pc-55", "pc-96")
+HALIDE_PATCH, LED_PATCH = 0.7, 0.6
+"""How much of a frame's length one halide and one LED module serve [m]; the rule of cover is common practice."""
+FRAME_HEIGHT = 0.25
+"""Where a frame hangs to begin with [m]."""
+BETWEEN = 0.02
+"""Room between the bodies of a frame [m]."""
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """A kind of light: its key, its name, the key of what keepers say of it, and the fixtures it is tried with."""
+
+    key: str
+    name: str
+    words: str
+    entries: tuple[CatalogueEntry, ...]
+
+
+def kinds_for(tank: Tank) -> list[Kind]:
+    """Every kind of light with fixtures that suit a tank, LED first; hybrids of all pairings."""
+    shelf = catalogue()
+    tube, bar, compact = (_fitting(tank, keys) for keys in (TUBES, BARS, COMPACTS))
+    modules = tuple(shelf[key] for key in ("cluster", "cluster-small", "cluster-large"))
+    halides = [shelf[key] for key in ("halide-150", "halide-250", "halide-400")]
+    return [
+        Kind("led", "LED modules", "led_cluster", modules),
+        Kind("bars", "LED bars", "led_bar", (bar,)),
+        Kind("t5", "T5 tubes", "t5_tube", (tube,)),
+        Kind("compact", "Power compact", "power_compact", (compact,)),
+        Kind("halide", "Metal halide", "halide", tuple(halides)),
+        Kind("t5-led", "T5 and LED", "hybrid", (frame_of("t5-led", tank, modules[0], LED_PATCH, tube, 2),)),
+        Kind("halide-led", "Halide and LED", "hybrid_halide",
+             tuple(frame_of("halide-led", tank, h, HALIDE_PATCH, bar, 1) for h in halides[:2])),
+        Kind("halide-t5", "Halide and T5", "hybrid_halide",
+             tuple(frame_of("halide-t5", tank, h, HALIDE_PATCH, tube, 1) for h in halides[:2])),
+        Kind("halide-compact", "Halide and compact", "hybrid_halide",
+             (frame_of("halide-compact", tank, halides[0], HALIDE_PATCH, compact, 1),)),
+    ]  # fmt: skip
+
+
+def _fitting(tank: Tank, keys: tuple[str, ...]) -> CatalogueEntry:
+    """Of some fixtures the one that covers most of the tank's length, end to end; or the shortest."""
+    shelf = [catalogue()[key] for key in keys]
+    return max(reversed(shelf), key=lambda entry: _covered(tank, entry))
+
+
+def _covered(tank: Tank, entry: CatalogueEntry) -> float:
+    length = entry.parts[0].emitter.length
+    return math.floor(tank.length / length) * length
+
+
+def frame_of(
+    key: str, tank: Tank, middle: CatalogueEntry, patch: float, long: CatalogueEntry, each_side: int
+) -> CatalogueEntry:
+    """A hybrid frame: modules or pendants in a row, so many long fixtures before and behind them, all on one height."""
+    center, side = middle.parts[0], long.parts[0]
+    ends = max(1, math.floor(tank.length / side.emitter.length))
+    length = ends * side.emitter.length
+    count = max(1, min(round(length / patch), math.floor(length / (center.emitter.length + BETWEEN))))
+    height = min(FRAME_HEIGHT, tank.room_height)
+    parts = [_at(center, _along(k, count, length), 0.0, height) for k in range(count)]
+    first = 0.5 * (center.emitter.width + side.emitter.width) + BETWEEN
+    for k in range(each_side):
+        away = first + k * (side.emitter.width + 0.5 * BETWEEN)
+        parts += [_at(side, _along(n, ends, length), way * away, height) for way in (1, -1) for n in range(ends)]
+    tubes = 2 * each_side * ends
+    name = f"{count} x {middle.name}, {tubes} x {long.name}"
+    return CatalogueEntry(key, name, tuple(parts), count * middle.price + tubes * long.price, "Four wires; lift rack")
+
+
+def _along(k: int, count: int, length: float) -> float:
+    """The place of one of so many over a length, from its middle [m]."""
+    return ((k + 0.5) / count - 0.5) * length
+
+
+def _at(fixture: Fixture, x: float, y: float, height: float) -> Fixture:
+    return replace(fixture, emitter=replace(fixture.emitter, x=x, y=y, height=height))
+
+
+def kinds_wish(stored: StoredTank, setup: StoredSetup, *, usable: bool = False, steps: Steps = STEPS["cm"]) -> Wish:
+    """What every kind is searched for: the setup's purpose, at the heights that the room allows."""
+    wish = default_wish(stored, catalogue()["cluster"], steps, setup.intent)
+    return replace(wish, means="kinds", usable=usable, of=fingerprint(stored, setup.intent))
+
+
+def fingerprint(stored: StoredTank, intent: Intent) -> str:
+    """What results depend on, in one word: they are kept until it changes."""
+    zones = [kept.value for kept in stored.wanted]
+    parts = (stored.lit_tank(), stored.targets, stored.running, intent, zones)
+    return hashlib.sha256(repr(parts).encode()).hexdigest()[:24]
+
+
+def search_kinds(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> Iterator[Step]:
+    """Search every kind quickly, one after the other; each is there as soon as it is found.
+
+    With ``usable``, each kind is searched for as much usable light as LED modules bring at the PAR that is wanted.
+    """
+    kinds = kinds_for(stored.tank)
+    seen, found = 0, list[Found]()
+    for k, kind in enumerate(kinds):
+        number, best = quick(stored, kind, wish, setup, kinds[0])
+        seen += number
+        found += [replace(best, name=kind.name)] if best else []
+        yield Step((k + 1) / len(kinds), seen, tuple(found), ())
+
+
+def quick(
+    stored: StoredTank, kind: Kind, wish: Wish, setup: Sequence[Fixture], yardstick: Kind
+) -> tuple[int, Found | None]:
+    """The best of a kind on a coarse grid of mirror images, refined: how many were judged, and what was found."""
+    seen, scanned = 0, list[tuple[Case, Layout]]()
+    for plain in kind.entries:
+        entry = as_found(stored, plain)
+        share = usable_part(yardstick.entries[0].parts) / usable_part(entry.parts) if wish.usable else 1.0
+        counts, most = list(column_counts(stored, entry)), arrangement_of(stored.tank, entry.parts).most
+        highest = min(most, counts[-1] + 1)
+        band = (share * wish.band[0], share * wish.band[1])
+        own = replace(wish, means="new", symmetric=True, counts=(min(counts[0], highest), highest), band=band)
+        try:
+            case = Case.of(stored, entry, own, (), coarse=True)
+        except InvalidInput:  # no room for it
+            continue
+        pool = list[Layout]()
+        for number, layouts in case.scan():
+            seen += number
+            pool += _lively(case, layouts)
+        scanned += [(case, one) for one in sorted(pool, key=lambda one: one.merit)[:1]]
+    if not scanned:
+        return seen, None
+    case, first = min(scanned, key=lambda pair: pair[1].merit)
+    best = min([first, *_lively(case, case.refined(first))], key=lambda one: one.merit)
+    found = judged(case, case.snapped(best))
+    return seen, replace(found, buy=max(0.0, found.buy - owned(found.fixtures, setup)))
+
+
+def _lively(case: Case, layouts: Sequence[Layout]) -> list[Layout]:
+    """Those in which nothing hangs to idle."""
+    return [one for one in layouts if not case.laid.module.dims or min(one.levels) > LEAST_LEVEL]
+
+
+def owned(fixtures: Sequence[Fixture], setup: Sequence[Fixture]) -> float:
+    """What need not be bought, as so many of the same fixtures hang in a setup: by the shelf's prices [currency]."""
+    prices = {part.name: entry.price for entry in catalogue().values() if len(entry.parts) == 1 for part in entry.parts}
+    alike = {(f.emitter.technology, f.emitter.ppf, f.watts): f.name for f in fixtures}
+    have = [alike[key] for f in setup if (key := (f.emitter.technology, f.emitter.ppf, f.watts)) in alike]
+    want = [f.name for f in fixtures]
+    return sum(prices.get(name, 0.0) * min(want.count(name), have.count(name)) for name in set(want))
+
+
+def usable_part(fixtures: Sequence[Fixture]) -> float:
+    """How much of what fixtures give at full is of use, by the first of the weightings [-]."""
+    weighting = weightings()[0]
+    flux = [(f.emitter.ppf * c.share, c.spectrum) for f in fixtures for c in f.emitter.channels if c.spectrum]
+    given = sum(part for part, _ in flux)
+    used = sum(
+        part * usable_share(photon_shares(spectrum), (weighting.wavelengths, weighting.weights))
+        for part, spectrum in flux
+    )
+    return used / given if given else 1.0
