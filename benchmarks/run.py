@@ -30,6 +30,7 @@ from corlume.reference.catalogue import catalogue
 from corlume.services.advice.judge import verdicts
 from corlume.services.keeping.demo import demo_scene
 from corlume.services.light.fields import first_look, medium_of, warm_up
+from corlume.services.search.kinds import kinds_wish, search_kinds
 from corlume.services.search.run import search
 from corlume.services.search.start_points import default_wish, starting_points
 from corlume.services.search.wish import Wish
@@ -164,7 +165,7 @@ def layouts() -> None:
         Wish(k, "even", c, (0.2, 0.4), (200.0, 350.0)) for k, c in (("t5-54", (4, 6)), ("hybrid-60", (1, 2)))
     )
     _judging(demo)
-    demo_wish = default_wish(demo, kind)
+    demo_wish, kinds = default_wish(demo, kind), kinds_wish(demo, demo.setup())
     medium_of(demo.lit_tank())
     for words, goal, work in (
         ("search, the demo tank with rock", 8.0, lambda: run("cluster", demo_wish, demo)),
@@ -175,6 +176,8 @@ def layouts() -> None:
             10.0,
             lambda: run("cluster", replace(wish, means="cheapest", counts=(2, 4))),
         ),
+        ("kinds, the first at its best", 2.0, lambda: next(search_kinds(demo, kinds, ()))),
+        ("kinds, all at their best", 15.0, lambda: list(search_kinds(demo, kinds, ()))),
     ):
         row(words, clock(work, 1, warm=False), goal)
 

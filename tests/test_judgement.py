@@ -34,6 +34,7 @@ from corlume.services.advice import coral_sites
 from corlume.services.advice.judge import figures
 from corlume.services.keeping import hung_fixtures, setups, tanks
 from corlume.services.search import jobs
+from corlume.services.search.kinds import kinds_for, kinds_wish, quick
 from corlume.services.search.start_points import starting_points
 from corlume.services.search.wish import Wish
 from corlume.store.database import Database
@@ -223,14 +224,7 @@ def test_every_figure_of_a_setup_is_the_same_on_every_page_and_command(
         assert any(cells[0].startswith(f"{mean[1]} PAR") for head, cells in beside.items() if head.startswith(name))
         assert f"{mean[1]} PAR on average" in zones
 
-    # what the page of kinds and the starting points say holds of the setup that is made of them
-    kinds = table(client.get("/tanks/1/kinds").text)
-    adopted = client.post("/tanks/1/kinds/led/adopt").headers["location"]
-    again = tiles(client.get(adopted).text)
-    pairs = {"In band": "Rock top in band", "Spread": "Spread at rock top"}
-    for row in ("In band", "Uniformity, least and tenth", "Ends against middle", "Spread", "Hottest point", "Spill"):
-        title = pairs.get(row, row)
-        assert kinds[row][0] == again[title]
+    # what the starting points say holds of the setup that is made of them; kinds are in test_kinds.py
     start = client.post("/tanks/1/hang/start/0", data={"entry": "cluster", "setup": "1"}).headers["location"]
     hang = client.get("/tanks/1/hang?entry=cluster").text
     first = [plain(cell) for cell in re.findall(r"<td[^>]*>(.*?)</td>", hang[hang.index("<tbody>") :], flags=re.S)[:9]]
@@ -286,14 +280,13 @@ def wrong(state: coral_sites.CoralState) -> bool:
 
 
 @pytest.mark.parametrize("unit", ["cm", "in"])
-def test_places_and_heights_are_round_in_the_keepers_unit(
-    client: TestClient, db: Database, stored: StoredTank, unit: LengthUnit
-) -> None:
+def test_places_and_heights_are_round_in_the_keepers_unit(stored: StoredTank, unit: LengthUnit) -> None:
     grain = STEPS[unit].grain
     hung = [f for start in starting_points(stored, CLUSTER, BY_STOCKING, STEPS[unit]) for f in start.fixtures]
-    client.cookies.set("unit", unit)
-    made = client.post("/tanks/1/kinds/t5-led/adopt").headers["location"]
-    hung += tanks.open_tank(db, 1).setup(int(made.split("=")[1])).hung
+    led = kinds_for(stored.tank)[0]
+    found = quick(stored, led, kinds_wish(stored, stored.setup(), steps=STEPS[unit]), (), led)[1]
+    assert found
+    hung += found.fixtures
     wish = Wish("cluster", "even", (2, 2), (0.22, 0.31), (200, 350), grain=grain)
     hung += [f for one in last(stored, wish).best for f in one.fixtures]
     for f in hung:

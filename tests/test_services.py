@@ -22,7 +22,7 @@ from corlume.core.scene import Coral, Running, Scene, Seat, Setup, shaded
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import catalogue, coral_cards
-from corlume.services.advice import coral_sites, technologies
+from corlume.services.advice import coral_sites
 from corlume.services.keeping import corals, hung_fixtures, setups, tanks
 from corlume.services.light import fields, layers
 from corlume.services.light.fields import par_at, slice_plane
@@ -277,26 +277,6 @@ def test_light_leans_the_way_the_face_does() -> None:
     assert faults(
         Emitter, technology="t5_tube", ppf=50, fwhm=2.0, length=1.1, width=0.05, x=0, y=0, height=0.2, pitch=0.6
     )
-
-
-def test_kinds_come_to_the_same_par_and_differ_as_keepers_say(db: Database) -> None:
-    stored = tanks.open_tank(db, 1)
-    options = {o.key: o for o in technologies.compare_kinds(stored, stored.setup().intent)}
-    wanted = technologies.target_par(stored, stored.setup().intent)
-    for key in ("led", "bars", "t5-led"):
-        assert options[key].figures.mean == pytest.approx(wanted, rel=0.06)
-    assert all(o.reached and o.strong and o.weak for o in options.values())
-    # long tubes throw softer shade than clusters, halides cost most in lamps and power; common practice, no source
-    assert options["t5"].edge > 1.5 * options["led"].edge
-    assert options["led"].lamps == 0 < options["t5"].lamps < options["halide"].lamps
-    assert options["led"].figures.watts < options["t5"].figures.watts
-    assert (options["led"].dimmable, options["t5"].dimmable, options["t5-led"].dimmable) == ("yes", "no", "in part")
-    setup_id = technologies.adopt(db, 1, "t5")
-    adopted = tanks.open_tank(db, 1).setup(setup_id)
-    assert [k.value for k in adopted.fixtures] == list(options["t5"].fixtures)
-    assert tanks.undo(db, 1) == "add setup T5 tubes"
-    with pytest.raises(NotFound):
-        technologies.adopt(db, 1, "candles")
 
 
 def test_shadow_edge_of_a_point_is_none_and_of_a_line_is_geometry() -> None:

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import datetime
+
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page
 
+from corlume.formats.measure import Measure
+from corlume.services.advice import week
 from corlume.services.keeping import shelf, tanks
 from corlume.services.search import jobs
 from corlume.services.search.start_points import default_wish
@@ -15,6 +19,8 @@ from tests.test_photometry import GOOD
 PAGES = """
 /tanks /tanks/new /shelf /shelf/hybrid-60 /shelf/t5-54 /tanks/1 /tanks/1/chart /tanks/1/chart?setup=2 /tanks/1/kinds
 /tanks/1/hang /tanks/1/zones /tanks/1/setups /tanks/1/setups/2/mount /tanks/1/corals /tanks/1/corals?coral=15
+/tanks/1/survey /tanks/1/survey/1 /tanks/1/survey/1/take /tanks/1/survey/1/sheet /tanks/1/survey/compare
+/tanks/1/survey/without /tanks/1/survey/photos /tanks/1/survey/photos/1 /tanks/1/survey/week/2 /phone /shelf/fit
 /tanks/1/corals?coral=3 /tanks/1/chart?setup=99999999999999999999
 """.split()
 
@@ -29,6 +35,8 @@ def violations(page: Page) -> list[str]:
 
 @pytest.mark.parametrize("theme", ["day", "night"])
 def test_no_page_breaks_a_rule_of_access(page: Page, db: Database, address: str, theme: str) -> None:
+    stored = tanks.open_tank(db, 1)
+    week.begin(db, stored, stored.setup(), datetime.date(2026, 11, 20), Measure("cm"))
     kind = shelf.entry(db, "cluster")
     jobs.begin(db, 1, 1, default_wish(tanks.open_tank(db, 1), kind))
     page.context.add_cookies([{"name": "theme", "value": theme, "url": address}])

@@ -29,6 +29,8 @@ HALIDE_PATCH, LED_PATCH = 0.7, 0.6
 """How much of a frame's length one halide and one LED module serve [m]; the rule of cover is common practice."""
 FRAME_HEIGHT = 0.25
 """Where a frame hangs to begin with [m]."""
+SMALL, DEEP = 0.7, 0.6
+"""Length up to which small modules are tried, and depth from which strong halides are [m]; ours."""
 BETWEEN = 0.02
 """Room between the bodies of a frame [m]."""
 
@@ -47,19 +49,22 @@ def kinds_for(tank: Tank) -> list[Kind]:
     """Every kind of light with fixtures that suit a tank, LED first; hybrids of all pairings."""
     shelf = catalogue()
     tube, bar, compact = (_fitting(tank, keys) for keys in (TUBES, BARS, COMPACTS))
-    modules = tuple(shelf[key] for key in ("cluster", "cluster-small", "cluster-large"))
-    halides = [shelf[key] for key in ("halide-150", "halide-250", "halide-400")]
+    modules = [shelf["cluster"], shelf["cluster-small" if tank.length <= SMALL else "cluster-large"]]
+    halides = [
+        shelf[key]
+        for key in (("halide-250", "halide-400") if tank.water_depth >= DEEP else ("halide-150", "halide-250"))
+    ]
     return [
-        Kind("led", "LED modules", "led_cluster", modules),
+        Kind("led", "LED modules", "led_cluster", tuple(modules)),
         Kind("bars", "LED bars", "led_bar", (bar,)),
         Kind("t5", "T5 tubes", "t5_tube", (tube,)),
         Kind("compact", "Power compact", "power_compact", (compact,)),
         Kind("halide", "Metal halide", "halide", tuple(halides)),
         Kind("t5-led", "T5 and LED", "hybrid", (frame_of("t5-led", tank, modules[0], LED_PATCH, tube, 2),)),
         Kind("halide-led", "Halide and LED", "hybrid_halide",
-             tuple(frame_of("halide-led", tank, h, HALIDE_PATCH, bar, 1) for h in halides[:2])),
+             tuple(frame_of("halide-led", tank, h, HALIDE_PATCH, bar, 1) for h in halides)),
         Kind("halide-t5", "Halide and T5", "hybrid_halide",
-             tuple(frame_of("halide-t5", tank, h, HALIDE_PATCH, tube, 1) for h in halides[:2])),
+             tuple(frame_of("halide-t5", tank, h, HALIDE_PATCH, tube, 1) for h in halides)),
         Kind("halide-compact", "Halide and compact", "hybrid_halide",
              (frame_of("halide-compact", tank, halides[0], HALIDE_PATCH, compact, 1),)),
     ]  # fmt: skip
@@ -134,15 +139,17 @@ def search_kinds(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> It
 def quick(
     stored: StoredTank, kind: Kind, wish: Wish, setup: Sequence[Fixture], yardstick: Kind
 ) -> tuple[int, Found | None]:
-    """The best of a kind on a coarse grid of mirror images, refined: how many were judged, and what was found."""
+    """The best of a kind on a coarse grid, refined: how many were judged, and what was found. Modules lie as mirror
+    images; tubes follow the rock from front to back.
+    """
     seen, scanned = 0, list[tuple[Case, Layout]]()
     for plain in kind.entries:
         entry = as_found(stored, plain)
         share = usable_part(yardstick.entries[0].parts) / usable_part(entry.parts) if wish.usable else 1.0
-        counts, most = list(column_counts(stored, entry)), arrangement_of(stored.tank, entry.parts).most
-        highest = min(most, counts[-1] + 1)
+        counts, laid = list(column_counts(stored, entry)), arrangement_of(stored.tank, entry.parts)
+        highest, mirrored = min(laid.most, counts[-1] + 1), laid.along == "x"
         band = (share * wish.band[0], share * wish.band[1])
-        own = replace(wish, means="new", symmetric=True, counts=(min(counts[0], highest), highest), band=band)
+        own = replace(wish, means="new", symmetric=mirrored, counts=(min(counts[0], highest), highest), band=band)
         try:
             case = Case.of(stored, entry, own, (), coarse=True)
         except InvalidInput:  # no room for it

@@ -14,15 +14,14 @@ from corlume.core.judgement.choice import CRITERIA, MOST_WEIGHT, USUAL
 from corlume.core.judgement.verdicts import Case
 from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import told_of_kinds
-from corlume.services.advice import technologies
 from corlume.services.advice.coral_sites import coral_change
 from corlume.services.advice.judge import told
-from corlume.services.advice.technologies import Option
 from corlume.services.keeping import tanks
 from corlume.services.light.fields import slice_plane
 from corlume.services.light.points import same_tank
-from corlume.services.search import jobs
+from corlume.services.search import compare, jobs
 from corlume.services.search.candidate import YEARS
+from corlume.services.search.compare import Option
 from corlume.services.search.jobs import Search
 from corlume.services.search.kinds import kinds_for, kinds_wish
 from corlume.store.tables import Kept, NotFound
@@ -94,7 +93,7 @@ def answers(
     search, weights = jobs.look(db, tank_id, search_id), _read(w) or _weights(request)
     parts = _parts(stored, stored.setup(setup), search, weights, measure, table=table)
     answer = JSONResponse({"state": search.state, "done": search.done, **parts})
-    if w:
+    if any(weights.values()):
         answer.set_cookie(WEIGHTS, _written(weights), max_age=10 * 365 * 86400, httponly=True, samesite="strict")
     return answer
 
@@ -102,7 +101,7 @@ def answers(
 @router.post("/{search_id}/adopt/{key}")
 def adopt(db: Db, tank_id: RowId, search_id: RowId, key: str) -> RedirectResponse:
     """Make a setup of one kind and open its chart."""
-    return go(f"/tanks/{tank_id}/chart", technologies.adopt(db, tank_id, search_id, key))
+    return go(f"/tanks/{tank_id}/chart", compare.adopt(db, tank_id, search_id, key))
 
 
 @router.get("/{search_id}/side")
@@ -112,7 +111,7 @@ def side(
     """Two kinds beside each other as charts."""
     stored = tanks.open_tank(db, tank_id)
     search = jobs.look(db, tank_id, search_id)
-    options = technologies.options_of(stored, search)
+    options = compare.options_of(stored, search)
     if len(options) < 2:
         raise NotFound("fewer than two kinds were found")
     first = next((one for one in options if one.key == a), options[0])
@@ -145,10 +144,10 @@ def _parts(
     table: bool = True,
 ) -> dict[str, str]:  # fmt: skip
     """What changes on the page: the order, and the table of kinds."""
-    options = technologies.options_of(stored, search) if search else []
+    options = compare.options_of(stored, search) if search else []
     ranking, wrong = None, ""
     try:
-        ranking = technologies.order(options, weights) if options else None
+        ranking = compare.order(options, weights) if options else None
     except InvalidInput as error:
         wrong = f"The weights {measure.message(error.errors[0])}."
     places = {place.candidate.key: k for k, place in enumerate(ranking.places)} if ranking else {}
