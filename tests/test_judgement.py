@@ -227,10 +227,14 @@ def test_every_figure_of_a_setup_is_the_same_on_every_page_and_command(
     # what the starting points say holds of the setup that is made of them; kinds are in test_kinds.py
     start = client.post("/tanks/1/hang/start/0", data={"entry": "cluster", "setup": "1"}).headers["location"]
     hang = client.get("/tanks/1/hang?entry=cluster").text
-    first = [plain(cell) for cell in re.findall(r"<td[^>]*>(.*?)</td>", hang[hang.index("<tbody>") :], flags=re.S)[:9]]
+    starts = hang[hang.index('<tbody class="rows starts">') :]
+    first = [plain(cell) for cell in re.findall(r"<td[^>]*>(.*?)</td>", starts, flags=re.S)[:9]]
     again = tiles(client.get(start).text)
-    titles = ("Uniformity, least and tenth", "Ends against middle", "Rock top in band", "Spread at rock top")
-    assert first[4:8] == [again[title] for title in titles]
+    titles = ("Rock top in band", "Uniformity, least and tenth", "Ends against middle")
+    assert first[2:5] == [again[title] for title in titles]
+    number, grade = first[5].split()
+    assert again["Spread at rock top"].split()[0] == number
+    assert again["Spread at rock top"].endswith(grade)
 
     # and so does an answer of the search, which is meant for what was searched for
     search = jobs.begin(db, 1, 1, Wish("cluster", "even", (1, 1), (0.2, 0.3), (200, 350), means="levels"))

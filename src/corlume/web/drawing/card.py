@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from markupsafe import Markup
 
+from corlume.core.fixture import Fixture
 from corlume.services.light.fields import slice_plane, small_plane
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.light import draw_bands
@@ -11,6 +14,8 @@ from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group
 
 WIDTH = 250.0
+LEAST_AIR = 0.35
+"""Air drawn over the water of a small front view, at least [m]."""
 
 
 def draw_card(stored: StoredTank, *, zones: bool = False, small: bool = False) -> Markup:
@@ -31,3 +36,27 @@ def draw_card(stored: StoredTank, *, zones: bool = False, small: bool = False) -
         for x, y in (view.at(z.x, z.y + z.width),)
     )
     return el("svg", draw_bands(view, plane, stored.targets.bands()), wanted, outline, viewBox=size)
+
+
+def draw_front(stored: StoredTank, fixtures: Sequence[Fixture]) -> Markup:
+    """A small front view without light: water, rock, and what hangs at its height."""
+    tank = stored.tank
+    air = max(LEAST_AIR, *(f.emitter.height + 0.08 for f in fixtures)) if fixtures else LEAST_AIR
+    scale = WIDTH / tank.length
+    water = 2 + air * scale
+    parts = [el("rect", x=2.0, y=water, width=WIDTH, height=tank.water_depth * scale, class_="front-water")]
+    for box in tank.boxes():
+        parts.append(
+            el("rect", x=2 + box.x0 * scale, y=water + box.top * scale, width=(box.x1 - box.x0) * scale,
+               height=(box.bottom - box.top) * scale, class_="front-rock")
+        )  # fmt: skip
+    for f in fixtures:
+        e, half = f.emitter, f.emitter.half_extent()[0]
+        off = "" if f.output > 0 else " off"
+        parts.append(
+            el("rect", x=2 + (e.x - half) * scale, y=water - e.height * scale - 6, width=2 * half * scale, height=6.0,
+               class_=f"front-lamp{off}")
+        )  # fmt: skip
+    parts.append(el("line", x1=2.0, y1=water, x2=WIDTH + 2, y2=water, class_="front-line"))
+    height = water + tank.water_depth * scale + 2
+    return el("svg", group(parts), viewBox=f"0 0 {WIDTH + 4:.0f} {height:.0f}", aria_hidden="true")

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
@@ -11,6 +12,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from markupsafe import Markup
 
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture
 from corlume.core.judgement.figures import Figures
 from corlume.core.judgement.intent import Intent
 from corlume.core.judgement.verdicts import Case, Verdict
@@ -20,7 +22,7 @@ from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import CatalogueEntry
-from corlume.services.advice.coral_sites import coral_change
+from corlume.services.advice.coral_sites import CoralChange, coral_change
 from corlume.services.advice.diagnosis import find_faults, try_remedy
 from corlume.services.advice.judge import figures, told
 from corlume.services.keeping import shelf, tanks
@@ -31,12 +33,12 @@ from corlume.services.search.arrangement import arrangement_of
 from corlume.services.search.candidate import LEAST_LEVEL, YEARS, cost_of
 from corlume.services.search.jobs import Search
 from corlume.services.search.run import NEAR
-from corlume.services.search.start_points import default_wish, starting_points
+from corlume.services.search.start_points import Start, default_wish, starting_points
 from corlume.services.search.wish import MEANS, WISH_PURPOSES, ZONES, Means, Wish, WishPurpose, band_for, intent_of
 from corlume.store.database import Database
 from corlume.store.tables import Kept, NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
-from corlume.web.drawing.card import draw_card
+from corlume.web.drawing.card import draw_card, draw_front
 from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.trade import draw_trade
 from corlume.web.forms.form import Form
@@ -121,8 +123,16 @@ def watch(request: Request, db: Db, tank_id: RowId, search_id: RowId) -> JSONRes
     """How far a search is, with its answers as they stand."""
     found = jobs.look(db, tank_id, search_id)
     stored = tanks.open_tank(db, tank_id)
+    measure = measure_of(request)
+    rows = _render_rows(stored, _found_rows(stored, found, measure), measure)
     return JSONResponse(
-        {"state": found.state, "done": found.done, "answers": _answers(stored, found, measure_of(request))}
+        {
+            "state": found.state,
+            "done": found.done,
+            "rows": rows,
+            "curve": _curve(found, measure),
+            "answers": _answers(stored, found, measure),
+        }
     )
 
 
@@ -148,6 +158,10 @@ def resume(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
 def adopt(db: Db, tank_id: RowId, search_id: RowId, number: RowId) -> RedirectResponse:
     """Make a setup of a layout and open its chart."""
     return go(f"/tanks/{tank_id}/chart?setup={jobs.adopt(db, tank_id, search_id, number)}")
+
+
+FOLDED = {"count_low", "count_high", "band_low", "band_high", "watts", "money", "zones", "groups"}
+"""What of the wish is folded away while nothing is wrong with it."""
 
 
 def _setup(stored: StoredTank, chosen: str) -> StoredSetup:
@@ -224,19 +238,108 @@ def _page(
         "top": setup.intent.top(stored.targets),
         "values": values,
         "errors": errors,
-        "starts": [
-            (
-                start,
-                _picture(stored, start.fixtures, small=True),
-                coral_change(stored, start.fixtures),
-                _graded(stored, start.figures, setup.intent),
-            )
-            for start in starts
-        ],
+        "limits": _limits(values, stored.running.currency),
+        "folded": not FOLDED & set(errors),
+        "starts": _render_rows(stored, _start_rows(stored, setup, entry, starts), measure),
+        "first_height": min((f.emitter.height for f in starts[0].fixtures), default=0.0) if starts else 0.0,
         "search": newest,
+        "rows": _render_rows(stored, _found_rows(stored, newest, measure), measure) if newest else "",
+        "curve": _curve(newest, measure) if newest else "",
         "answers": _answers(stored, newest, measure) if newest else "",
     }
     return page(request, "hang/hang.html", context, tank=stored, setup=setup, status=422 if errors else 200)
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """An answer in the table: what it is, whose rule it is, what hangs, its figures, and how a setup is made of it."""
+
+    title: str
+    about: str
+    fixtures: tuple[Fixture, ...]
+    figures: Figures
+    grades: dict[str, Verdict]
+    corals: CoralChange | None
+    cost: float
+    post: str
+    hidden: dict[str, str] = field(default_factory=dict)
+
+
+def _start_rows(stored: StoredTank, setup: StoredSetup, entry: CatalogueEntry, starts: Sequence[Start]) -> list[Row]:
+    """What the trade's rules come to."""
+    hidden = {"entry": entry.key, "setup": str(setup.id)}
+    return [
+        Row(
+            title=start.rule,
+            about=start.why,
+            fixtures=start.fixtures,
+            figures=start.figures,
+            grades=_graded(stored, start.figures, setup.intent),
+            corals=coral_change(stored, start.fixtures),
+            cost=cost_of(stored, start.fixtures),
+            post=f"/tanks/{stored.id}/hang/start/{k}",
+            hidden=hidden,
+        )
+        for k, start in enumerate(starts)
+    ]
+
+
+def _found_rows(stored: StoredTank, found: Search, measure: Measure) -> list[Row]:
+    """What a search has found, the best first; which are the best with fewer, and for the corals there are."""
+    intent = intent_of(stored, found.wish)
+    try:
+        corals = [coral_change(stored, one.fixtures) for one in found.found]
+    except InvalidInput:
+        return []
+    return [
+        Row(
+            title=title,
+            about=f"{len(one.layout.places) * len(one.layout.rows)} {one.name} at {measure.length(one.layout.height)}",
+            fixtures=one.fixtures,
+            figures=one.figures,
+            grades=_graded(stored, one.figures, intent),
+            corals=change,
+            cost=one.cost,
+            post=f"/tanks/{stored.id}/hang/{found.id}/adopt/{k}",
+        )
+        for k, (one, title, change) in enumerate(zip(found.found, _titles(found, corals), corals, strict=True))
+    ]
+
+
+def _titles(found: Search, corals: Sequence[CoralChange]) -> list[str]:
+    """Best, best with fewer, best for your corals; the others by their place in the order."""
+    count = [len(one.fixtures) for one in found.found]
+    leaving = [len(change.leave) for change in corals]
+    titles = ["Best" if k == 0 else f"{k + 1}. best" for k in range(len(count))]
+    if count and min(count) < count[0]:
+        titles[count.index(min(count))] = "Best with fewer"
+    if leaving and min(leaving) < leaving[0]:
+        at = leaving.index(min(leaving))
+        titles[at] += ", best for your corals" if titles[at] == "Best with fewer" else ""
+        titles[at] = titles[at] if "corals" in titles[at] else "Best for your corals"
+    return titles
+
+
+def _render_rows(stored: StoredTank, rows: Sequence[Row], measure: Measure) -> str:
+    try:
+        pictures = [(_picture(stored, row.fixtures, small=True), draw_front(stored, row.fixtures)) for row in rows]
+    except InvalidInput:
+        pictures = []
+    return templates.get_template("hang/rows.html").render(
+        rows=rows, pictures=pictures, stored=stored, measure=measure, years=YEARS
+    )
+
+
+def _limits(values: dict[str, str], currency: str) -> str:
+    """What the folded limits are set to, in one line."""
+    said = [
+        f"{values.get('count_low', '')} to {values.get('count_high', '')}",
+        f"{values.get('band_low', '')} to {values.get('band_high', '')} PAR",
+        f"up to {values['watts']} W" if values.get("watts") else "any power",
+        f"up to {values['money']} {currency}" if values.get("money") else "any price",
+    ]
+    said += ["mirror images"] * bool(values.get("symmetric")) + ["beside what hangs"] * bool(values.get("beside"))
+    return ", ".join(said)
 
 
 def _picture(stored: StoredTank, fixtures: Any, *, zones: bool = False, small: bool = False) -> Any:
@@ -274,9 +377,21 @@ def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
         near=NEAR,
         least=LEAST_LEVEL,
         letter=letter,
-        curve=draw_trade(found.curve, measure),
         measure=measure,
     )
+
+
+def _curve(found: Search, measure: Measure) -> str:
+    """The trade-off of height, drawn, and to be gone along."""
+    points = [
+        {
+            "height": measure.number(height),
+            "words": f"{measure.length(height)}: uniformity {100 * even:.0f} %, {par:.0f} PAR by 100 W",
+        }
+        for height, even, par in found.curve
+        if even == even
+    ]
+    return templates.get_template("hang/curve.html").render(drawn=draw_trade(found.curve, measure), points=points)
 
 
 def _graded(stored: StoredTank, figured: Figures, intent: Intent) -> dict[str, Verdict]:

@@ -21,24 +21,68 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // Along the trade-off of height; what is held is the only height of the next search.
+  Alpine.data("trade", () => ({
+    points: [],
+    words: "",
+    at: 0,
+    init() {
+      this.points = JSON.parse(this.$el.dataset.points);
+      this.go(0);
+    },
+    along(event) {
+      this.go(Number(event.target.value));
+    },
+    go(at) {
+      this.at = at;
+      this.words = this.points[at].words;
+      this.$root.querySelectorAll(".trade-dot").forEach((dot, k) => dot.classList.toggle("here", k === at));
+    },
+    hold() {
+      for (const end of ["height_low", "height_high"]) document.getElementById(end).value = this.points[this.at].height;
+      document.getElementById("height_low").focus();
+    },
+  }));
+
   Alpine.data("search", () => ({
     running: false,
     said: "",
+    by: null,
     init() {
+      this.url = this.$el.dataset.url;
       this.running = this.under(this.$el.dataset.state);
       if (this.running) this.watch();
     },
     under(state) {
       return state === "waiting" || state === "running";
     },
+    // Rows by a figure, the best of it first; once more, the other way round.
+    sort(event) {
+      const { column, best } = event.currentTarget.dataset;
+      const again = this.by?.column === column;
+      this.by = { column, way: again ? -this.by.way : -Number(best), button: event.currentTarget };
+      this.ordered();
+    },
+    ordered() {
+      const { column, way, button } = this.by;
+      const value = (row) => Number(row.children[column].dataset.v);
+      for (const body of this.$refs.table.querySelectorAll("tbody.rows")) {
+        body.append(...[...body.children].sort((a, b) => way * (value(a) - value(b)) || 0));
+      }
+      for (const other of this.$refs.table.querySelectorAll("th")) other.removeAttribute("aria-sort");
+      button.closest("th").setAttribute("aria-sort", way < 0 ? "descending" : "ascending");
+    },
     async watch() {
       while (this.running) {
         await new Promise((done) => setTimeout(done, 600));
-        const { ok, answer } = await talk(this.$el.dataset.url);
+        const { ok, answer } = await talk(this.url);
         if (!ok) return;
         this.$refs.bar.value = answer.done;
+        this.$refs.rows.innerHTML = answer.rows;
+        this.$refs.curve.innerHTML = answer.curve;
         this.$refs.answers.innerHTML = answer.answers;
         this.running = this.under(answer.state);
+        if (this.by) this.ordered();
         if (!this.running) this.said = "The search has ended; its answers stand below.";
       }
     },
