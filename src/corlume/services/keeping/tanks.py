@@ -6,8 +6,10 @@ from dataclasses import replace
 from typing import Any
 
 from corlume.core.errors import InvalidInput, Rules
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Brace, Rock, Tank
 from corlume.core.judgement.targets import LightTargets
+from corlume.core.scapes import SCAPES, ScapeKey, scape
 from corlume.core.scene import Running, Scene, Setup, check_count
 from corlume.formats.faults import BadFile, Fault
 from corlume.formats.picture import read_picture
@@ -56,11 +58,33 @@ def open_tank(db: Database, tank_id: int) -> StoredTank:
     return db.unchanged(("tank", tank_id), lambda connection: load_tank(connection, tank_id))
 
 
-def create_tank(db: Database, name: str, tank: Tank, targets: LightTargets, running: Running) -> int:
-    """Store a new tank with one empty setup; returns its id."""
-    scene = Scene(name, tank, targets, running, setups=(Setup("As it hangs", in_use=True),))
+def create_tank(
+    db: Database, name: str, tank: Tank, targets: LightTargets, running: Running, fixtures: tuple[Fixture, ...] = ()
+) -> int:
+    """Store a new tank with one setup of what hangs; returns its id."""
+    scene = Scene(name, tank, targets, running, setups=(Setup("As it hangs", fixtures, in_use=True),))
     with db.writing() as connection:
         return add_tank(connection, scene, f"new tank {name}")
+
+
+def copy_tank(db: Database, tank_id: int) -> int:
+    """Store a second tank like one that is there, with all that belongs to it; returns its id."""
+    scene = _whole(db, tank_id)
+    copy = replace(scene, name=f"{scene.name[:70]}, copy")
+    with db.writing() as connection:
+        return add_tank(connection, copy, f"copy {scene.name}")
+
+
+def lay_scape(db: Database, tank_id: int, key: ScapeKey) -> None:
+    """Add the rock of a scape to what stands there, in one step of undo; ``InvalidInput`` when it does not fit."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        rocks = scape(key, stored.tank)
+        check_count("rocks", len(stored.rocks) + len(rocks))
+        replace(stored.tank, rocks=(*stored.tank.rocks, *rocks))
+        edit = Edit(connection, tank_scope(tank_id), f"lay {SCAPES[key][0].lower()}")
+        for rock in rocks:
+            ROCKS.insert(edit, rock, tank_id)
 
 
 def import_tank(db: Database, data: bytes) -> int:

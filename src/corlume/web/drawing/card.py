@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from markupsafe import Markup
 
 from corlume.core.fixture import Fixture
+from corlume.core.geometry import Tank
+from corlume.core.scapes import ScapeKey, scape
 from corlume.services.light.fields import slice_plane, small_plane
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.light import draw_bands
@@ -40,8 +43,17 @@ def draw_card(stored: StoredTank, *, zones: bool = False, small: bool = False) -
 
 def draw_front(stored: StoredTank, fixtures: Sequence[Fixture]) -> Markup:
     """A small front view without light: water, rock, and what hangs at its height."""
-    tank = stored.tank
-    air = max(LEAST_AIR, *(f.emitter.height + 0.08 for f in fixtures)) if fixtures else LEAST_AIR
+    return _front(stored.tank, fixtures)
+
+
+def draw_scape(key: ScapeKey) -> Markup:
+    """A small front view of a scape in a tank of usual shape."""
+    tank = Tank(1.2, 0.5, 0.5)
+    return _front(replace(tank, rocks=scape(key, tank)), ())
+
+
+def _front(tank: Tank, fixtures: Sequence[Fixture]) -> Markup:
+    air = max(LEAST_AIR, *(f.emitter.height + 0.08 for f in fixtures)) if fixtures else 0.05
     scale = WIDTH / tank.length
     water = 2 + air * scale
     parts = [el("rect", x=2.0, y=water, width=WIDTH, height=tank.water_depth * scale, class_="front-water")]

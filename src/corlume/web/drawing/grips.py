@@ -27,13 +27,17 @@ def draw_grips(view: View, tank: Tank, rocks: Sequence[Kept[Rock]]) -> Markup:
     return group(parts, class_="grips")
 
 
+def draw_area(view: View, class_: str = "zone-area") -> Markup:
+    """The water of a view, to be drawn or tapped on."""
+    return rect(
+        view.left, view.top, view.right - view.left, view.bottom - view.top, class_=class_, data_area=True,
+        data_view=view.kind, data_scale=f"{view.scale:.6g}",
+    )  # fmt: skip
+
+
 def draw_zones(sheet: Sheet, tank: Tank, targets: LightTargets, zones: Sequence[Kept[WantedZone]]) -> Markup:
     """Areas to draw on, and every zone in the colour of the band that it asks for, to be grabbed like rock."""
-    parts = [
-        rect(view.left, view.top, view.right - view.left, view.bottom - view.top, class_="zone-area", data_area=True,
-             data_view=view.kind, data_scale=f"{view.scale:.6g}")
-        for view in (sheet.plan, sheet.front)
-    ]  # fmt: skip
+    parts = [draw_area(view) for view in (sheet.plan, sheet.front)]
     for view in (sheet.plan, sheet.front):
         for kept in zones:
             zone = kept.value

@@ -11,9 +11,10 @@ from corlume.core.geometry import Tank
 from corlume.core.survey.record import Spot
 from corlume.formats.measure import Measure
 from corlume.services.keeping.surveys import StoredSurvey
+from corlume.web.drawing.grips import draw_area
 from corlume.web.drawing.sheet import Sheet, View, lay_out_pair
 from corlume.web.drawing.svg import el, group
-from corlume.web.drawing.tank import draw_frame, draw_rock, rect
+from corlume.web.drawing.tank import draw_frame, draw_rock
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,10 +62,7 @@ def draw_survey(
     for view, at in ((sheet.plan, tank.water_depth), (sheet.front, tank.width / 2)):
         drawing += draw_rock(view, tank, at)
         if grab:
-            drawing += rect(
-                view.left, view.top, view.right - view.left, view.bottom - view.top, class_="spot-area", data_area=True,
-                data_view=view.kind, data_scale=f"{view.scale:.6g}",
-            )  # fmt: skip
+            drawing += draw_area(view, "spot-area")
         drawing += draw_spots(view, marks, numbers=numbers, grab=measure if grab else None)
     return sheet, drawing
 

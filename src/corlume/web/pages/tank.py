@@ -2,22 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from pydantic import Field, RootModel
+from pydantic import BaseModel, Field, RootModel
 
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Brace, Rock, Tank
 from corlume.core.judgement.targets import SCHOOLS, LightTargets
 from corlume.core.optics.water import Water
-from corlume.core.scene import Running, Scene
+from corlume.core.scapes import SCAPES, ScapeKey, scape
+from corlume.core.scene import Running, Scene, Setup
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
-from corlume.services.keeping import tanks
-from corlume.store.tanks import StoredTank
-from corlume.web.drawing.grips import draw_grips
+from corlume.reference.catalogue import CatalogueEntry
+from corlume.services.keeping import shelf, tanks
+from corlume.services.search.start_points import starting_points
+from corlume.store.database import Database
+from corlume.store.tanks import StoredTank, unstored
+from corlume.web.drawing.card import draw_scape
+from corlume.web.drawing.grips import draw_area, draw_grips
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms.form import Asked, Form, asked, shown_values
@@ -36,10 +43,10 @@ NEW_TANK = Tank(length=1.2, width=0.55, water_depth=0.5, water=Water(ripple=0.1)
 
 
 @router.get("/tanks/new")
-def new_tank(request: Request, measure: Unit) -> HTMLResponse:
+def new_tank(request: Request, db: Db, measure: Unit) -> HTMLResponse:
     """The form for a new tank."""
-    values = tank_fields("", NEW_TANK, LightTargets(), Running(), measure) | {"back_pane": "dark"}
-    return _tank_form(request, None, values, {})
+    values = tank_fields("", NEW_TANK, LightTargets(), Running(), measure) | {"back_pane": "dark", "scape": "islands"}
+    return _tank_form(request, None, values, {}, entries=shelf.entries(db))
 
 
 @router.post("/tanks/new")
@@ -47,12 +54,88 @@ def create_tank(request: Request, db: Db, measure: Unit, data: FormData) -> Resp
     """Store a new tank."""
     form = Form(data, measure)
     tank, targets, running = read_tank(form, None), read_targets(form, None), form.read(Running)
-    name = read_name(form)
+    name, key = read_name(form), _scape(form)
+    entry = next((one for one in shelf.entries(db) if one.key == form.text("hung")), None)
+    if form.text("hung") and entry is None:
+        form.errors.setdefault("hung", "is not on the shelf")
     if tank and targets and running and form.ok:
-        tank_id = form.attempt(lambda: tanks.create_tank(db, name, tank, targets, running))
+        tank_id = form.attempt(lambda: _create(db, name, tank, targets, running, key, entry, measure))
         if tank_id is not None:
             return go(f"/tanks/{tank_id}/chart")
-    return _tank_form(request, None, form.data, form.errors, status=422)
+    return _tank_form(request, None, form.data, form.errors, entries=shelf.entries(db), status=422)
+
+
+def _create(
+    db: Database,
+    name: str,
+    tank: Tank,
+    targets: LightTargets,
+    running: Running,
+    key: ScapeKey,
+    entry: CatalogueEntry | None,
+    measure: Measure,
+) -> int:
+    """Store a tank with its scape, and what hangs by the rule of cover, moved a little outwards where it is several."""
+    whole, fixtures = replace(tank, rocks=scape(key, tank)), tuple[Fixture, ...]()
+    if entry:
+        begun = unstored(Scene(name, whole, targets, running, setups=(Setup("As it hangs", in_use=True),)))
+        starts = starting_points(begun, entry, steps=STEPS[measure.unit])
+        fixtures = next((one for one in starts if "wider" in one.rule), starts[0]).fixtures
+    return tanks.create_tank(db, name, whole, targets, running, fixtures)
+
+
+def _scape(form: Form) -> ScapeKey:
+    """The scape that was chosen; none is bare."""
+    chosen = form.text("scape") or "open"
+    key: ScapeKey = next((one for one in SCAPES if one == chosen), "open")
+    if key != chosen:
+        form.errors.setdefault("scape", "is not one of those offered")
+    return key
+
+
+@router.post("/tanks/{tank_id}/copy")
+def copy_tank(db: Db, tank_id: RowId) -> RedirectResponse:
+    """A second tank like this one."""
+    return go(f"/tanks/{tanks.copy_tank(db, tank_id)}")
+
+
+@router.post("/tanks/{tank_id}/scape")
+def lay_scape(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None
+) -> Response:
+    """Lay the rock of a scape, to be dragged from there."""
+    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
+    key = _scape(form)
+    if form.ok:
+        form.attempt(lambda: tanks.lay_scape(db, tank_id, key))
+    return _part_answer(request, stored, form, "rock", None, setup)
+
+
+class DrawnRock(BaseModel):
+    """A corner of a view drawn over: from one place to another, from its upper left corner [m]."""
+
+    view: Literal["plan", "front"]
+    start: tuple[Metres, Metres]
+    end: tuple[Metres, Metres]
+
+    def rock(self, tank: Tank, number: int) -> Rock:
+        """A block of that outline; where the plan was drawn on as high as a third of the water, else as deep as a third
+        of the tank.
+        """
+        (u0, u1), (v0, v1) = (sorted((self.start[k], self.end[k])) for k in (0, 1))
+        name, plan = f"Rock {number}", self.view == "plan"
+        y, width = (tank.width - v1, v1 - v0) if plan else (tank.width / 3, tank.width / 3)
+        base, height = (0.0, tank.water_depth / 3) if plan else (max(0.0, tank.water_depth - v1), v1 - v0)
+        x, length = u0, u1 - u0
+        x, y, base, length, width, height = (round(value, 3) for value in (x, y, base, length, width, height))
+        return Rock(x, y, base, length, width, height, name)
+
+
+@router.post("/tanks/{tank_id}/rocks/draw")
+def draw_rock_by_hand(db: Db, tank_id: RowId, body: DrawnRock) -> JSONResponse:
+    """Add a rock as it was drawn."""
+    stored = tanks.open_tank(db, tank_id)
+    return JSONResponse({"saved": tanks.save_rock(db, tank_id, None, body.rock(stored.tank, len(stored.rocks) + 1))})
 
 
 @router.get("/tanks/{tank_id}")
@@ -171,14 +254,17 @@ def _tank_form(
     *,
     setup: int | None = None,
     bad: dict[str, Any] | None = None,
+    entries: Sequence[CatalogueEntry] = (),
     status: int = 200,
 ) -> HTMLResponse:
     measure = measure_of(request)
-    shown = {*tank_fields("", NEW_TANK, LightTargets(), Running(), measure)}
+    shown = {*tank_fields("", NEW_TANK, LightTargets(), Running(), measure), "scape", "hung"}
     context: dict[str, Any] = {
         "stored": stored,
         "values": values,
         "errors": errors,
+        "entries": entries,
+        "scapes": {key: (*words, draw_scape(key)) for key, words in SCAPES.items()},
         "others": {key: text for key, text in errors.items() if key not in shown},
         "asks": {key: asked(cls, values, errors, measure) for key, cls in ASKED.items()},
         "panes": PANE_CHOICES,
@@ -202,6 +288,7 @@ def _tank_form(
         for view, at in zip(sheet.views(), slices, strict=True):
             context["drawing"] += draw_rock(view, tank, at)
         for view in sheet.views():
+            context["drawing"] += draw_area(view)
             context["drawing"] += draw_grips(view, tank, stored.rocks)
         context["snap"] = STEPS[measure.unit].snap
     return page(

@@ -132,9 +132,9 @@ document.addEventListener("alpine:init", () => {
     },
 
     async draw({ area, start, end }) {
-      const purpose = document.querySelector("[name=purpose]:checked").value;
+      const chosen = document.querySelector("[name=purpose]:checked");
       const view = area.dataset.view;
-      await this.keep(`${this.post}/draw`, { view, purpose, start, end });
+      await this.keep(`${this.post}/draw`, { view, start, end, ...(chosen ? { purpose: chosen.value } : {}) });
     },
 
     async save(block, change) {
