@@ -1,4 +1,4 @@
-"""Frames: racks and hybrid fixtures whose parts move, lift, turn and tilt as one piece."""
+"""Frames: racks and hybrid fixtures whose parts are put together and move, lift, turn and tilt as one piece."""
 
 from __future__ import annotations
 
@@ -7,7 +7,12 @@ from dataclasses import replace
 
 import numpy as np
 
+from corlume.core.errors import Rules
+from corlume.core.fixture import Fixture, overlaps
 from corlume.core.optics.emitter import Emitter
+
+MOST_ABREAST = 6
+"""Modules in a row, and long fixtures on each side, of a frame at most."""
 
 
 def carry(before: Emitter, after: Emitter, others: Sequence[Emitter]) -> list[Emitter]:
@@ -42,3 +47,47 @@ def carry(before: Emitter, after: Emitter, others: Sequence[Emitter]) -> list[Em
             )
         )
     return moved
+
+
+def build_frame(
+    middle: Fixture, count: int, long: Fixture, each_side: int, *, gap: float, ends: int = 1
+) -> tuple[Fixture, ...]:
+    """Put a frame together: modules or pendants in a row, long fixtures before and behind them, all on one height.
+
+    Parameters
+    ----------
+    middle, count : what hangs in the row, and how many of it, evenly over the length of the long ones.
+    long, each_side : what hangs before and behind the row, and how many on each side.
+    gap : free room between the row and the first long ones, and half of it between these [m].
+    ends : how many long ones hang end to end.
+
+    Returns the parts about (0, 0), the first of the row first. ``InvalidInput`` by the fields "count", "each_side" and
+    "gap" when that cannot be.
+    """
+    rules = Rules()
+    rules.between("count", count, 1, MOST_ABREAST)
+    rules.between("each_side", each_side, 1, MOST_ABREAST)
+    rules.between("gap", gap, 0.0, 0.5, "length")
+    rules.finish()
+    a, b = middle.emitter, long.emitter
+    length, first = ends * b.length, 0.5 * (a.width + b.width) + gap
+    parts = [_at(middle, _along(k, count, length), 0.0, a.height) for k in range(count)]
+    for k in range(each_side):
+        away = first + k * (b.width + 0.5 * gap)
+        parts += [_at(long, _along(n, ends, length), way * away, a.height) for way in (1, -1) for n in range(ends)]
+    touching = bool(overlaps(parts))
+    room = length / count - a.length
+    if room < 0:
+        rules.that(not touching, "count", "is too many: over that length they overlap by {value}", "length", -room)
+    rules.that(room < 0 or not touching, "gap", "leaves the bodies no room: {value}", "length", gap)
+    rules.finish()
+    return tuple(parts)
+
+
+def _at(fixture: Fixture, x: float, y: float, height: float) -> Fixture:
+    return replace(fixture, emitter=replace(fixture.emitter, x=x, y=y, height=height))
+
+
+def _along(k: int, count: int, length: float) -> float:
+    """The place of one of so many over a length, from its middle [m]."""
+    return ((k + 0.5) / count - 0.5) * length if count > 1 else 0.0

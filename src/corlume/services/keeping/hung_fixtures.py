@@ -11,7 +11,7 @@ import numpy as np
 from corlume.core.errors import InvalidInput, Rules
 from corlume.core.fixture import Fixture, fixture_errors, overlaps
 from corlume.core.geometry import Tank
-from corlume.core.hanging.frame import carry
+from corlume.core.hanging.frame import build_frame, carry
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.lens import LENSES, with_lens
 from corlume.core.optics.wear import light_loss_factor
@@ -135,21 +135,54 @@ def add_fixture(db: Database, tank_id: int, setup_id: int, key: str) -> int:
         return ids[0]
 
 
+def add_frame(
+    db: Database, tank_id: int, setup_id: int, middle: str, count: int, long: str, each_side: int, gap: float
+) -> int:
+    """Hang a frame put together of two fixtures of the shelf, see ``build_frame``; returns its first part's id."""
+    row, side = entry(db, middle), entry(db, long)
+    rules = Rules()
+    rules.that(len(row.parts) == 1, "middle", "is a frame itself: choose a single fixture")
+    rules.that(len(side.parts) == 1 and side.parts[0].emitter.made_by.long, "long", "is none to hang beside: choose a "
+               "tube or a bar")  # fmt: skip
+    rules.finish()
+    parts: Sequence[Fixture] = build_frame(row.parts[0], count, side.parts[0], each_side, gap=gap)
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        setup = stored.setup(setup_id)
+        check_count("fixtures", len(setup.fixtures) + len(parts))
+        parts = _hung(stored.tank, parts, setup.hung)
+        frame = _free_name("Frame", {k.value.frame for k in setup.fixtures})
+        edit = Edit(connection, tank_scope(tank_id), f"add {frame.lower()}")
+        ids = [FIXTURES.insert(edit, replace(part, frame=frame), setup_id) for part in parts]
+        return ids[0]
+
+
 def _free_name(name: str, taken: Container[str]) -> str:
     """The name, or the name with the first number that is free."""
     return next(n for k in range(1, 10_000) if (n := f"{name[:70]}{f' {k}' * (k > 1)}") not in taken)
 
 
 def copy_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> int:
-    """Hang a second fixture like one that is there; returns its id."""
+    """Hang a second fixture like one that is there, or a second frame like the one it is part of; returns its id."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)
         original = setup.fixture(fixture_id).value
-        check_count("fixtures", len(setup.fixtures) + 1)
-        [fixture] = _hung(stored.tank, [original], [k.value for k in setup.fixtures])
-        edit = Edit(connection, tank_scope(tank_id), f"copy {fixture.name}")
-        return FIXTURES.insert(edit, fixture, setup_id)
+        parts = [original, *(k.value for k in _others(setup, fixture_id))]
+        check_count("fixtures", len(setup.fixtures) + len(parts))
+        parts = _hung(stored.tank, parts, setup.hung)
+        if original.frame:
+            frame = _free_name(original.frame, {k.value.frame for k in setup.fixtures})
+            parts = [replace(part, frame=frame) for part in parts]
+        edit = Edit(connection, tank_scope(tank_id), f"copy {original.frame or original.name}")
+        ids = [FIXTURES.insert(edit, part, setup_id) for part in parts]
+        return ids[0]
+
+
+def _others(setup: StoredSetup, fixture_id: int) -> list[Kept[Fixture]]:
+    """The other parts of a fixture's frame."""
+    frame = setup.fixture(fixture_id).value.frame
+    return [k for k in setup.fixtures if frame and k.id != fixture_id and k.value.frame == frame]
 
 
 def _hung(tank: Tank, parts: Sequence[Fixture], others: Sequence[Fixture]) -> list[Fixture]:
@@ -159,13 +192,15 @@ def _hung(tank: Tank, parts: Sequence[Fixture], others: Sequence[Fixture]) -> li
     a hand higher, up to the canopy. ``InvalidInput`` when there is no room left.
     """
     shares = (0.5, 0.25, 0.75, *(k / 20 for k in (7, 13, 3, 17, 9, 11, 1, 19, 5, 15)))
-    first = parts[0].emitter
-    long = first.length > 0.5 * tank.length
+    first, (low, high) = parts[0].emitter, _extent(parts)
+    # the middle of the whole is what is hung at a place, not that of its first part
+    aside, back = first.x - 0.5 * (low[0] + high[0]), first.y - 0.5 * (low[1] + high[1])
+    long = high[0] - low[0] > 0.5 * tank.length
     places = [(s, t) for t in shares for s in (shares if not long else (0.5,))]
     lowest = min(first.height, tank.room_height)
     for height in np.arange(lowest, tank.room_height + 1e-9, HIGHER):
         for along, across in places:
-            x, y = along * tank.length, across * tank.width
+            x, y = along * tank.length + aside, across * tank.width + back
             emitter = replace(first, x=x, y=y, height=float(height))
             carried = [emitter, *carry(first, emitter, [part.emitter for part in parts[1:]])]
             hung = [replace(part, emitter=e) for part, e in zip(parts, carried, strict=True)]
@@ -180,12 +215,25 @@ def _hung(tank: Tank, parts: Sequence[Fixture], others: Sequence[Fixture]) -> li
     return []
 
 
+def _extent(parts: Sequence[Fixture]) -> tuple[tuple[float, float], tuple[float, float]]:
+    """The least and greatest x and y of the faces of some fixtures [m]."""
+    spans = [(p.emitter.x, p.emitter.y, *p.emitter.half_extent()) for p in parts]
+    return (
+        (min(x - a for x, _, a, _ in spans), min(y - b for _, y, _, b in spans)),
+        (max(x + a for x, _, a, _ in spans), max(y + b for _, y, _, b in spans)),
+    )
+
+
 HIGHER = 0.1
 """How much higher a fixture is hung when there is no room left at its own height [m]."""
 
 
-def remove_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> None:
-    """Take a fixture down."""
+def remove_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int, *, whole: bool = False) -> None:
+    """Take a fixture down, or the ``whole`` frame that it is part of."""
     with db.writing() as connection:
-        fixture = load_tank(connection, tank_id).setup(setup_id).fixture(fixture_id).value
-        Edit(connection, tank_scope(tank_id), f"remove {fixture.name}").delete("fixtures", fixture_id)
+        setup = load_tank(connection, tank_id).setup(setup_id)
+        fixture = setup.fixture(fixture_id).value
+        named = fixture.frame if whole and fixture.frame else fixture.name
+        edit = Edit(connection, tank_scope(tank_id), f"remove {named}")
+        for kept in [setup.fixture(fixture_id), *(_others(setup, fixture_id) if whole else [])]:
+            FIXTURES.delete(edit, kept.id)

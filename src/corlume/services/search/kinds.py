@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from corlume.core.errors import InvalidInput
 from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
+from corlume.core.hanging.frame import MOST_ABREAST, build_frame
 from corlume.core.hanging.module import Layout
 from corlume.core.judgement.intent import Intent
 from corlume.core.optics.spectrum import photon_shares, usable_share
@@ -88,25 +89,12 @@ def frame_of(
     center, side = middle.parts[0], long.parts[0]
     ends = max(1, math.floor(tank.length / side.emitter.length))
     length = ends * side.emitter.length
-    count = max(1, min(round(length / patch), math.floor(length / (center.emitter.length + BETWEEN))))
-    height = min(FRAME_HEIGHT, tank.room_height)
-    parts = [_at(center, _along(k, count, length), 0.0, height) for k in range(count)]
-    first = 0.5 * (center.emitter.width + side.emitter.width) + BETWEEN
-    for k in range(each_side):
-        away = first + k * (side.emitter.width + 0.5 * BETWEEN)
-        parts += [_at(side, _along(n, ends, length), way * away, height) for way in (1, -1) for n in range(ends)]
+    count = max(1, min(round(length / patch), math.floor(length / (center.emitter.length + BETWEEN)), MOST_ABREAST))
+    low = replace(center, emitter=replace(center.emitter, height=min(FRAME_HEIGHT, tank.room_height)))
+    parts = build_frame(low, count, side, each_side, gap=BETWEEN, ends=ends)
     tubes = 2 * each_side * ends
     name = f"{count} x {middle.name}, {tubes} x {long.name}"
-    return CatalogueEntry(key, name, tuple(parts), count * middle.price + tubes * long.price, "Four wires; lift rack")
-
-
-def _along(k: int, count: int, length: float) -> float:
-    """The place of one of so many over a length, from its middle [m]."""
-    return ((k + 0.5) / count - 0.5) * length
-
-
-def _at(fixture: Fixture, x: float, y: float, height: float) -> Fixture:
-    return replace(fixture, emitter=replace(fixture.emitter, x=x, y=y, height=height))
+    return CatalogueEntry(key, name, parts, count * middle.price + tubes * long.price, "Four wires; lift rack")
 
 
 def kinds_wish(stored: StoredTank, setup: StoredSetup, *, usable: bool = False, steps: Steps = STEPS["cm"]) -> Wish:

@@ -83,8 +83,9 @@ def _page(
     shown: StoredSetup,
     fixture: int | None = None,
     bad: Form | None = None,
+    frame: Form | None = None,
 ) -> HTMLResponse:
-    """The chart, with what was typed and what is wrong with it when what a setup is meant for cannot be."""
+    """The chart, with what was typed and is wrong of what a setup is meant for, or of a frame to be hung."""
     measure = measure_of(request)
     selected = fixture if any(f.id == fixture for f in shown.fixtures) else None
     if selected is None and shown.fixtures:
@@ -113,9 +114,13 @@ def _page(
         "meant": in_words(shown.intent.meant(stored.targets.stocking)),
         "intent": asked(Intent, values, bad.errors if bad else {}, measure),
         "wrong": bad,
+        "framed": frame.data
+        if frame
+        else {"count": "2", "each_side": "2", "gap": measure.number(0.02), "middle": "cluster", "long": "t5-54"},
+        "frame_errors": frame.errors if frame else {},
         "change": None if coarse or shown.in_use else coral_change(stored, shown.hung),
     }
-    return page(request, "chart/chart.html", context, tank=stored, setup=shown, status=422 if bad else 200)
+    return page(request, "chart/chart.html", context, tank=stored, setup=shown, status=422 if bad or frame else 200)
 
 
 @router.post("/setups/{setup_id}/intent")
@@ -169,6 +174,26 @@ def add_fixture(db: Db, tank_id: RowId, setup_id: RowId, form: FormData) -> Redi
     return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={fixture_id}")
 
 
+@router.post("/setups/{setup_id}/frame")
+def add_frame(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, data: FormData) -> Response:
+    """Hang a frame of the keeper's own: modules in the middle, tubes or bars beside them."""
+    stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
+    counts = [form.number(name) for name in ("count", "each_side")]
+    gap = form.length("gap")
+    for name, value in zip(("count", "each_side"), counts, strict=True):
+        if value == value and value != int(value):
+            form.errors.setdefault(name, "must be a whole number")
+    middle, long = form.text("middle"), form.text("long")
+    if form.ok:
+        count, each = map(int, counts)
+        fixture_id = form.attempt(
+            lambda: hung_fixtures.add_frame(db, tank_id, setup_id, middle, count, long, each, gap)
+        )
+        if fixture_id is not None:
+            return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={fixture_id}")
+    return _page(request, db, stored, stored.setup(setup_id), frame=form)
+
+
 @router.post("/setups/{setup_id}/fixtures/{fixture_id}/copy")
 def copy_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId) -> RedirectResponse:
     """Hang a second fixture like this one."""
@@ -177,7 +202,7 @@ def copy_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId) -> 
 
 
 @router.post("/setups/{setup_id}/fixtures/{fixture_id}/remove")
-def remove_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId) -> RedirectResponse:
-    """Take a fixture down."""
-    hung_fixtures.remove_fixture(db, tank_id, setup_id, fixture_id)
+def remove_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId, whole: bool = False) -> RedirectResponse:
+    """Take a fixture down, or the whole frame that it is part of."""
+    hung_fixtures.remove_fixture(db, tank_id, setup_id, fixture_id, whole=whole)
     return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
