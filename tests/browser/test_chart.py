@@ -214,6 +214,7 @@ def test_channels_lenses_wear_and_layers_answer_on_the_chart(page: Page, db: Dat
         page.locator("#level-1-0").fill("40")
     assert par_at_probe(page) < before
     assert tanks.open_tank(db, 1).setup(1).fixture(1).value.mix[0] == 0.4
+    page.locator("details.fold[data-fold=light] > summary").click()
     with page.expect_response(saved):
         page.locator("#lens-1").select_option("60")
     assert round(tanks.open_tank(db, 1).setup(1).fixture(1).value.emitter.fwhm * 57.29578) == 60
@@ -223,6 +224,14 @@ def test_channels_lenses_wear_and_layers_answer_on_the_chart(page: Page, db: Dat
         page.locator("[data-wear]").click()
     assert tanks.open_tank(db, 1).setup(1).fixture(1).value.light_loss_factor == 0.82
     expect(page.locator("[data-step=undo] button")).to_have_attribute("title", re.compile("change LED cluster, west"))
+    # watts that do not go with the photon flux are asked about: the same lamp, or a stronger one?
+    with page.expect_response(saved):
+        page.locator("#f-watts").fill("19")
+        page.locator("#f-watts").press("Enter")
+    with page.expect_response(saved):
+        page.get_by_role("button", name="as is usual").click()
+    expect(page.locator("#f-ppf")).to_have_value("36")
+    expect(page.locator(".efficacy")).to_have_count(0)
     for layer, title in (
         ("soft", "under a plate"),
         ("fluctuation", "Ripple fluctuation"),
@@ -230,6 +239,21 @@ def test_channels_lenses_wear_and_layers_answer_on_the_chart(page: Page, db: Dat
     ):
         page.locator("#layer").select_option(layer)
         expect(page.locator("#legend")).to_contain_text(title)
+
+
+def test_another_lamp_in_its_socket_changes_colour_and_flux_at_once(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/chart?setup=2")
+    tube = tanks.open_tank(db, 1).setup(2).fixtures[0]
+    before = par_at_probe(page)
+    with page.expect_response(re.compile("/fixtures$")):
+        page.get_by_label("Lamp in its socket").select_option("t5-actinic")
+    changed = tanks.open_tank(db, 1).setup(2).fixture(tube.id).value.emitter
+    assert changed.ppf == round(0.75 * tube.value.emitter.ppf, 1)
+    assert changed.channels[0].name == "Actinic tube"
+    assert par_at_probe(page) < before
+    with page.expect_response(re.compile("/fixtures$")):
+        page.get_by_label("Lamp in its socket").select_option("t5-blue")
+    assert tanks.open_tank(db, 1).setup(2).fixture(tube.id).value.emitter.ppf == tube.value.emitter.ppf
 
 
 def test_photometry_is_looked_at_before_it_is_kept(page: Page) -> None:

@@ -12,6 +12,7 @@ from corlume.core.coral import CoralCard
 from corlume.core.fixture import Fixture
 from corlume.core.optics.emitter import Channel, Emitter
 from corlume.core.optics.lobe import RingLobe
+from corlume.core.optics.socket import Lamp
 from corlume.core.units import CM, DEGREE
 from corlume.formats.shapes import Build, from_data, shape_of
 from corlume.reference.spectra import lamp_spectra
@@ -57,6 +58,15 @@ def technology_notes() -> dict[str, TechnologyNotes]:
     """Kinds of light by key; hybrids have words only."""
     rows = _load("lamps.json")["kinds"]
     return {k: TechnologyNotes(r["life_hours"], r["lamp_price"], r["strong"], r["weak"]) for k, r in rows.items()}
+
+
+@cache
+def lamps_for(technology: str) -> tuple[Lamp, ...]:
+    """Generic lamps for the sockets of a technology; none for what has no sockets."""
+    rows = _load("sockets.json")["sockets"].get(technology, [])
+    known = lamp_spectra()
+    return tuple(Lamp(r["spectrum"], known[r["spectrum"]].name, known[r["spectrum"]].spectrum, r["flux"], r["price"])
+                 for r in rows)  # fmt: skip
 
 
 @cache

@@ -14,9 +14,11 @@ from corlume.core.geometry import Tank
 from corlume.core.hanging.frame import build_frame, carry
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.lens import LENSES, with_lens
+from corlume.core.optics.socket import with_lamp
 from corlume.core.optics.wear import light_loss_factor
 from corlume.core.scene import check_count
 from corlume.core.words import plain
+from corlume.reference.catalogue import lamps_for
 from corlume.services.keeping.shelf import entry
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
@@ -30,7 +32,7 @@ def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
     """A fixture with some fields changed, checked against its own rules and the room's.
 
     ``values`` may hold fields of ``Fixture`` and of its ``Emitter``, answers about ``wear`` in place of its
-    light loss factor, or the key of a ``lens``; ``InvalidInput`` has every fault.
+    light loss factor, or the key of a ``lens`` or of a ``lamp``; ``InvalidInput`` has every fault.
     """
     rules = Rules()
     emitter = fixture.emitter
@@ -45,6 +47,15 @@ def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
         rules.finish()
         emitter = with_lens(emitter, values["lens"])
         values = {k: v for k, v in values.items() if k != "lens"}
+    if "lamp" in values:
+        lamps = lamps_for(emitter.technology)
+        lamp = next((one for one in lamps if one.key == values["lamp"]), None)
+        rules.that(lamp is not None, "lamp", "is not one for its socket")
+        rules.finish()
+        assert lamp is not None
+        emitter = with_lamp(emitter, lamp, lamps)
+        fixture = replace(fixture, levels=())
+        values = {k: v for k, v in values.items() if k != "lamp"}
     if "fwhm" in values:
         # whoever types a width wants the plain lobe of that width, not the measured one
         values = {"lobe": None, **values}

@@ -25,10 +25,11 @@ _TYPED: Any = {
 FixtureChange = create_model(
     "FixtureChange",
     __config__=ConfigDict(extra="forbid"),
-    __doc__="Changed fields of a fixture, answers about its wear, the levels of its channels, or another lens.",
+    __doc__="Changed fields of a fixture, answers about its wear, the levels of its channels, another lens or lamp.",
     levels=(list[Annotated[float, Field(ge=0.0, le=1.0)]] | None, Field(None, max_length=MOST_CHANNELS)),
     wear=(dict[str, str] | None, Field(None, max_length=12)),
     lens=(str | None, None),
+    lamp=(str | None, None),
     **_TYPED,
 )
 

@@ -14,11 +14,14 @@ from corlume.core.judgement.rings import NAMES
 from corlume.core.judgement.targets import Band
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.lens import LENSES
+from corlume.core.optics.socket import lamp_in
 from corlume.core.optics.wear import questions
+from corlume.core.survey.fixture_fit import EFFICACY
 from corlume.core.survey.priors import FLUX
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
+from corlume.reference.catalogue import lamps_for
 from corlume.services.advice.judge import rings, verdicts, verdicts_in_doubt
 from corlume.services.light.fields import Plane, slice_plane
 from corlume.services.light.layers import (
@@ -254,6 +257,9 @@ def panel(stored: StoredTank, setup: StoredSetup, selected: int | None, measure:
         letter=letter,
         questions=questions,
         lenses=LENSES,
+        lamps_for=lamps_for,
+        lamp_in=lamp_in,
+        usual=EFFICACY,
         bases=FLUX_BASES,
         flux=FLUX,
         splashed=splashed,

@@ -121,7 +121,7 @@ def faults(request: Request, db: Db, tank_id: RowId, setup: RowId | None = None)
 @router.get("/{search_id}")
 def watch(request: Request, db: Db, tank_id: RowId, search_id: RowId) -> JSONResponse:
     """How far a search is, with its answers as they stand."""
-    found = jobs.look(db, tank_id, search_id)
+    found = _look(db, tank_id, search_id)
     stored = tanks.open_tank(db, tank_id)
     measure = measure_of(request)
     rows = _render_rows(stored, _found_rows(stored, found, measure), measure)
@@ -140,7 +140,7 @@ def watch(request: Request, db: Db, tank_id: RowId, search_id: RowId) -> JSONRes
 def stop(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
     """Stop a search; what it has found stays."""
     jobs.stop(db, tank_id, search_id)
-    stopped = jobs.look(db, tank_id, search_id)
+    stopped = _look(db, tank_id, search_id)
     setup = _searched(tanks.open_tank(db, tank_id), stopped)
     return go(f"/tanks/{tank_id}/hang?setup={setup.id}&entry={stopped.wish.entry}#answers")
 
@@ -149,7 +149,7 @@ def stop(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
 def resume(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
     """Take up a search that a restart cut off."""
     jobs.resume(db, tank_id, search_id)
-    found = jobs.look(db, tank_id, search_id)
+    found = _look(db, tank_id, search_id)
     setup = _searched(tanks.open_tank(db, tank_id), found)
     return go(f"/tanks/{tank_id}/hang?setup={setup.id}&entry={found.wish.entry}#answers")
 
@@ -158,6 +158,14 @@ def resume(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
 def adopt(db: Db, tank_id: RowId, search_id: RowId, number: RowId) -> RedirectResponse:
     """Make a setup of a layout and open its chart."""
     return go(f"/tanks/{tank_id}/chart?setup={jobs.adopt(db, tank_id, search_id, number)}")
+
+
+def _look(db: Database, tank_id: int, search_id: int) -> Search:
+    """A search for a layout; ``NotFound`` otherwise, and for a comparison of kinds, which has a page of its own."""
+    found = jobs.look(db, tank_id, search_id)
+    if found.wish.means not in MEANS:
+        raise NotFound(f"search {search_id} is none for a layout")
+    return found
 
 
 FOLDED = {"count_low", "count_high", "band_low", "band_high", "watts", "money", "zones", "groups"}

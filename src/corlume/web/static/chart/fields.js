@@ -24,9 +24,10 @@ const chartFields = {
   },
 
   async change(event) {
-    const { dim, level, onoff, lens, field, id, layer } = event.target.dataset;
+    const { dim, level, onoff, lens, lampFor, field, id, layer } = event.target.dataset;
     if (level) await this.commit({ [level]: { levels: this.levels(level) } });
     if (lens && event.target.value) await this.commit({ [lens]: { lens: event.target.value } });
+    if (lampFor && event.target.value) await this.commit({ [lampFor]: { lamp: event.target.value } });
     if (layer !== undefined) {
       this.layer = event.target.value;
       this.preview();
@@ -53,6 +54,11 @@ const chartFields = {
     if (worn) {
       const answers = [...worn.closest("details").querySelectorAll("select")].map((select) => [select.name, select.value]);
       this.commit({ [worn.dataset.wear]: { wear: Object.fromEntries(answers) } });
+      return;
+    }
+    const usual = event.target.closest("[data-set-ppf]");
+    if (usual) {
+      this.commit({ [usual.dataset.setPpf]: { ppf: usual.dataset.ppf } });
       return;
     }
     const button = event.target.closest("[data-select]");

@@ -8,6 +8,7 @@ const chartShows = {
   show(answer) {
     const focus = focusKey(this.home);
     const open = this.home.querySelector("details.verdict[open]")?.dataset.key;
+    const folds = [...this.home.querySelectorAll("details.fold[open]")].map((fold) => fold.dataset.fold);
     for (const id of CHART_PIECES) {
       if (id in answer) document.getElementById(id).innerHTML = answer[id];
     }
@@ -23,6 +24,7 @@ const chartShows = {
       this.step("redo", answer.redo);
     }
     if (open) this.home.querySelector(`details.verdict[data-key=${open}]`)?.setAttribute("open", "");
+    for (const fold of folds) this.home.querySelector(`details.fold[data-fold=${fold}]`)?.setAttribute("open", "");
     this.shift();
     if (focus) document.querySelector(focus)?.focus();
     const depth = this.home.querySelector("[data-depth]");
