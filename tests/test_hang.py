@@ -206,6 +206,26 @@ def test_search_is_watched_adopted_and_kept(client: TestClient, db: Database) ->
     assert client.get("/tanks/1/hang/77").status_code == 404
 
 
+def test_a_fixed_arm_holds_height_and_distance_from_the_back(client: TestClient, db: Database) -> None:
+    """Only the places along the tank are left; an arm that would hold it over no water, or a tube, is told."""
+    stored = tanks.open_tank(db, 1)
+    wish = Wish("cluster", "even", (2, 3), (0.3, 0.3), (200, 350), arm=0.283)
+    *_, step = run.search(stored, catalogue()["cluster"], wish)
+    assert step.best
+    for found in step.best:
+        assert {round(f.emitter.y, 4) for f in found.fixtures} == {round(stored.tank.width - 0.283, 4)}
+        assert {round(f.emitter.height, 4) for f in found.fixtures} == {0.3}
+    form = {
+        "entry": "cluster", "purpose": "even", "count_low": "2", "count_high": "2", "height_low": "30",
+        "height_high": "30", "band_low": "200", "band_high": "350", "arm": "90",
+    }  # fmt: skip
+    answer = client.post("/tanks/1/hang", data=form)
+    assert "must hold it over the tank" in answer.text
+    assert 'value="90"' in answer.text
+    with pytest.raises(InvalidInput, match="is for modules"):
+        list(run.search(stored, catalogue()["t5-54"], replace(wish, entry="t5-54")))
+
+
 def test_stopped_search_keeps_what_it_found(db: Database) -> None:
     number = jobs.begin(db, 1, 1, Wish("cluster", "even", (2, 3), (0.2, 0.6), (200, 350)))
     while not jobs.look(db, 1, number).found:

@@ -21,6 +21,7 @@ from corlume.services.search import compare, jobs
 from corlume.services.search.jobs import Search
 from corlume.services.search.kinds import Kind, kinds_for, kinds_wish, quick, usable_part
 from corlume.services.search.run import search
+from corlume.services.search.shelf_side import beside
 from corlume.services.search.start_points import starting_points
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
@@ -171,6 +172,24 @@ def test_mix_of_colours_differs_by_what_would_have_to_change() -> None:
     assert apart == pytest.approx(0.5, abs=0.02)
     assert mix_variation(np.array([[1.0, 3.0], [2.0, 6.0]]), np.array([blue, red])) == pytest.approx(0, abs=1e-12)
     assert np.isnan(mix_variation(np.zeros((1, 3)), np.array([blue])))
+
+
+def test_fixtures_of_the_shelf_stand_beside_each_other_with_what_an_inch_costs(
+    client: TestClient, db: Database
+) -> None:
+    """Few strong ones want exact places, many weak ones forgive; common practice, no source."""
+    stored = tanks.open_tank(db, 1)
+    entries = [catalogue()[key] for key in ("halide-250", "module-grid")]
+    strong, weak = beside(stored, stored.setup(), entries)
+    assert len(strong.best.fixtures) < len(weak.best.fixtures)
+    assert strong.inch > weak.inch > 0
+    assert weak.even
+    assert weak.even.coverage <= weak.best.figures.coverage + 0.03
+    page = client.get("/tanks/1/kinds/shelf/beside?entry=bar").json()["html"]
+    assert "LED bar" in page
+    many = "&".join(f"entry={key}" for key in list(catalogue())[:7])
+    assert "at most 6 stand side by side" in client.get(f"/tanks/1/kinds/shelf/beside?{many}").json()["html"]
+    assert "tick at least one" in client.get("/tanks/1/kinds/shelf/beside").json()["html"]
 
 
 def test_what_a_survey_found_of_a_sort_holds_of_starts_and_searches(client: TestClient, db: Database) -> None:

@@ -37,6 +37,7 @@ class Space:
     others : what hangs already and stays; nothing may take its room.
     budget : the most that the modules may take together as they are dimmed [W].
     least : the lowest level of what dims [-]; nothing is hung to stay off.
+    held : whether the rows stay where they are, as on fixed arms.
     """
 
     counts: tuple[int, ...]
@@ -50,6 +51,7 @@ class Space:
     others: tuple[Fixture, ...] = ()
     budget: float = float("inf")
     least: float = 0.0
+    held: bool = False
 
     def empty(self, height: float) -> Layout:
         """A layout of no columns at a height."""
@@ -179,7 +181,7 @@ def refine(
     middle = 0.5 * (space.places[0] + space.places[-1])
     mirrored = mirrored and best.mirrored and abs(best.places[0] + best.places[-1] - 2 * middle) < 1e-6
     while step >= finest - 1e-9:
-        for trial in _neighbours(best, step, mirrored):
+        for trial in _neighbours(best, step, mirrored, held=space.held):
             if allowed(trial):
                 found = judged(trial)
                 if found.merit < best.merit - 1e-8:
@@ -207,7 +209,7 @@ def snapped(columns: Columns, space: Space, layout: Layout, grain: float) -> Lay
     height = even(layout.height, round)
     if not space.heights[0] - 1e-9 <= height <= space.heights[-1] + 1e-9:
         height = even(layout.height, math.ceil if height < space.heights[0] else math.floor)
-    rows = tuple(even(y, round) for y in layout.rows)
+    rows = layout.rows if space.held else tuple(even(y, round) for y in layout.rows)
     for rounded in (lambda value: even(value, round), outward):
         places = tuple(rounded(place) for place in layout.places)
         trial = replace(layout, places=places, rows=rows, height=height)
@@ -228,7 +230,7 @@ def levelled(columns: Columns, space: Space, layout: Layout) -> Layout:
     return replace(layout, levels=tuple(levels[0, ::groups].tolist()), off=float(offs[0]), merit=float(merits[0]))
 
 
-def _neighbours(layout: Layout, step: float, mirrored: bool) -> Iterator[Layout]:
+def _neighbours(layout: Layout, step: float, mirrored: bool, *, held: bool) -> Iterator[Layout]:
     count = len(layout.places)
 
     def moved(up: float = 0.0, back: float = 0.0, **aside: float) -> Layout:
@@ -238,7 +240,7 @@ def _neighbours(layout: Layout, step: float, mirrored: bool) -> Iterator[Layout]
 
     for sign in (step, -step):
         yield moved(up=sign)
-        if layout.along == "x":
+        if layout.along == "x" and not held:
             yield moved(back=sign)
         for k in range(count // 2 if mirrored else count):
             yield moved(**{f"c{k}": sign} | ({f"c{count - 1 - k}": -sign} if mirrored else {}))

@@ -121,6 +121,9 @@ class Case:
             parts = tuple(mine[0])
             name, price = parts[0].frame or parts[0].name, 0.0
         laid = arrangement_of(tank, parts)
+        if wish.arm:
+            rules.that(laid.along == "x", "arm", "is for modules: tubes and bars lie side by side from front to back")
+            laid = replace(laid, rows=(tank.width - wish.arm,))
         if mine:
             # as many again as hang now: in the rows where they share them evenly, or else in one
             middle = 0.5 * (tank.width if laid.along == "x" else tank.length)
@@ -146,6 +149,7 @@ class Case:
             others=stay,
             budget=budget,
             least=LEAST_LEVEL,
+            held=bool(wish.arm),
         )
         lit = stored.lit_tank()
         aim = aim_of(stored, wish, (lambda points: par_at(lit, stay, points)) if stay else None)

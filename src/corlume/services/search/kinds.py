@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from corlume.core.errors import InvalidInput
@@ -127,16 +127,32 @@ def search_kinds(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> It
 def quick(
     stored: StoredTank, kind: Kind, wish: Wish, setup: Sequence[Fixture], yardstick: Kind
 ) -> tuple[int, Found | None]:
-    """The best of a kind on a coarse grid, refined: how many were judged, and what was found. Modules lie as mirror
-    images; tubes follow the rock from front to back.
+    """The best of a kind: how many layouts were judged, and what was found."""
+
+    def share(entry: CatalogueEntry) -> float:
+        return usable_part(yardstick.entries[0].parts) / usable_part(entry.parts) if wish.usable else 1.0
+
+    seen, best = quick_layout(stored, kind.entries, wish, share)
+    if best is None:
+        return seen, None
+    found = judged(*best)
+    return seen, replace(found, buy=max(0.0, found.buy - owned(found.fixtures, setup)))
+
+
+def quick_layout(
+    stored: StoredTank, entries: Sequence[CatalogueEntry], wish: Wish, share: Callable[[CatalogueEntry], float]
+) -> tuple[int, tuple[Case, Layout] | None]:
+    """The best layout of some fixtures on a coarse grid, refined, and how many were judged.
+
+    Modules lie as mirror images; tubes follow the rock from front to back. ``share`` is by how much more, or less, PAR
+    is wanted of a fixture than the wish says [-].
     """
     seen, scanned = 0, list[tuple[Case, Layout]]()
-    for plain in kind.entries:
+    for plain in entries:
         entry = as_found(stored, plain)
-        share = usable_part(yardstick.entries[0].parts) / usable_part(entry.parts) if wish.usable else 1.0
         counts, laid = list(column_counts(stored, entry)), arrangement_of(stored.tank, entry.parts)
         highest, mirrored = min(laid.most, counts[-1] + 1), laid.along == "x"
-        band = (share * wish.band[0], share * wish.band[1])
+        band = (share(entry) * wish.band[0], share(entry) * wish.band[1])
         own = replace(wish, means="new", symmetric=mirrored, counts=(min(counts[0], highest), highest), band=band)
         try:
             case = Case.of(stored, entry, own, (), coarse=True)
@@ -151,8 +167,7 @@ def quick(
         return seen, None
     case, first = min(scanned, key=lambda pair: pair[1].merit)
     best = min([first, *_lively(case, case.refined(first))], key=lambda one: one.merit)
-    found = judged(case, case.snapped(best))
-    return seen, replace(found, buy=max(0.0, found.buy - owned(found.fixtures, setup)))
+    return seen, (case, case.snapped(best))
 
 
 def _lively(case: Case, layouts: Sequence[Layout]) -> list[Layout]:

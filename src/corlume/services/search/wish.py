@@ -66,6 +66,7 @@ class Wish:
     ``beside``, what hangs in the setup stays and its light counts. ``watts`` is the most that everything may take as it
     is dimmed [W], and ``money`` what may be spent on fixtures [currency]; 0 for no limit. Places and heights of the
     answers are multiples of the ``grain`` [m]; ``end`` is the length of a strong end, 0 for a third of the tank [m].
+    On a fixed ``arm`` middles stay so far from the back pane, 0 where they are free [m].
     Where kinds are compared, ``usable`` asks for equal usable light, and ``of`` says in one word what they are of.
     """
 
@@ -85,6 +86,7 @@ class Wish:
     end: float = 0.0
     usable: bool = False
     of: str = ""
+    arm: float = 0.0
 
 
 def intent_of(stored: StoredTank, wish: Wish) -> Intent:
@@ -131,6 +133,10 @@ def check_wish(stored: StoredTank, entry: CatalogueEntry | None, wish: Wish) -> 
         high=tank.room_height,
     )
     rules.that(high >= low, "height_high", "must not be lower than the lowest, {low}", "length", high, low=low)
+    rules.that(
+        not wish.arm or 0.02 <= wish.arm <= tank.width - 0.02, "arm", "must hold it over the tank: from 2 cm to {high}",
+        "length", wish.arm, high=tank.width - 0.02,
+    )  # fmt: skip
     rules.that(wish.band[0] >= 1, "band_low", "must be at least 1 PAR", "plain", wish.band[0])
     rules.that(
         wish.band[1] > wish.band[0], "band_high", "must be more than where the band starts", "plain", wish.band[1]

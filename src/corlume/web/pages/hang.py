@@ -168,7 +168,7 @@ def _look(db: Database, tank_id: int, search_id: int) -> Search:
     return found
 
 
-FOLDED = {"count_low", "count_high", "band_low", "band_high", "watts", "money", "zones", "groups"}
+FOLDED = {"count_low", "count_high", "band_low", "band_high", "watts", "money", "zones", "groups", "arm"}
 """What of the wish is folded away while nothing is wrong with it."""
 
 
@@ -199,6 +199,7 @@ def _fields(wish: Wish, measure: Measure) -> dict[str, str]:
         "beside": "on" if wish.beside else "",
         "watts": f"{wish.watts:g}" if wish.watts else "",
         "money": f"{wish.money:g}" if wish.money else "",
+        "arm": measure.number(wish.arm) if wish.arm else "",
     }
 
 
@@ -211,13 +212,14 @@ def _read_wish(form: Form) -> Wish:
     band = [form.number(f"band_{end}") for end in ("low", "high")]
     least, most = (0 if n != n else int(min(n, 99)) for n in counts)
     watts, money = (form.number(name) if form.text(name) else 0.0 for name in ("watts", "money"))
+    arm = form.length("arm") if form.text("arm") else 0.0
     purpose: Any = form.text("purpose")
     zones: Any = form.text("zones") or "each"
     means: Any = form.text("means") or "new"
     return Wish(
         form.text("entry"), purpose, (least, most), (heights[0], heights[1]), (band[0], band[1]),
         form.text("symmetric") == "on", zones, form.text("beside") == "on", watts, money, means,
-        form.text("groups"),
+        form.text("groups"), arm=arm,
     )  # fmt: skip
 
 
@@ -346,6 +348,7 @@ def _limits(values: dict[str, str], currency: str) -> str:
         f"up to {values['watts']} W" if values.get("watts") else "any power",
         f"up to {values['money']} {currency}" if values.get("money") else "any price",
     ]
+    said += [f"on an arm, {values['arm']} from the back"] if values.get("arm") else []
     said += ["mirror images"] * bool(values.get("symmetric")) + ["beside what hangs"] * bool(values.get("beside"))
     return ", ".join(said)
 

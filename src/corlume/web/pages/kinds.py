@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 from typing import Any
+from urllib.parse import quote
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
@@ -16,7 +17,7 @@ from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import told_of_kinds
 from corlume.services.advice.coral_sites import coral_change
 from corlume.services.advice.judge import told
-from corlume.services.keeping import tanks
+from corlume.services.keeping import shelf, tanks
 from corlume.services.light.fields import slice_plane
 from corlume.services.light.points import same_tank
 from corlume.services.search import compare, jobs
@@ -24,6 +25,7 @@ from corlume.services.search.candidate import YEARS
 from corlume.services.search.compare import Option
 from corlume.services.search.jobs import Search
 from corlume.services.search.kinds import kinds_for, kinds_wish
+from corlume.services.search.shelf_side import MOST_SIDE, Beside, beside
 from corlume.store.tables import Kept, NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.card import draw_card
@@ -96,6 +98,35 @@ def answers(
     if any(weights.values()):
         answer.set_cookie(WEIGHTS, _written(weights), max_age=10 * 365 * 86400, httponly=True, samesite="strict")
     return answer
+
+
+@router.get("/shelf")
+def show_shelf_side(request: Request, db: Db, tank_id: RowId, setup: Looked = None) -> HTMLResponse:
+    """Choose up to six fixtures of the shelf, to be compared over this tank."""
+    stored = tanks.open_tank(db, tank_id)
+    ticked = request.query_params.getlist("entry")[:99]
+    context = {
+        "stored": stored,
+        "entries": shelf.entries(db),
+        "ticked": ticked or ["cluster", "cluster-large"],
+        "asked": "&".join(f"entry={quote(key)}" for key in ticked),
+        "most": MOST_SIDE,
+    }
+    return page(request, "kinds/shelf.html", context, tank=stored, setup=stored.setup(setup))
+
+
+@router.get("/shelf/beside")
+def shelf_beside(request: Request, db: Db, measure: Unit, tank_id: RowId, setup: Looked = None) -> JSONResponse:
+    """The comparison itself, which takes a second or two for each."""
+    stored, ticked = tanks.open_tank(db, tank_id), request.query_params.getlist("entry")
+    chosen = [entry for entry in shelf.entries(db) if entry.key in ticked]
+    wrong, rows = "", list[Beside]()
+    try:
+        rows = beside(stored, stored.setup(setup), chosen, STEPS[measure.unit])
+    except InvalidInput as error:
+        wrong = f"Fixtures {measure.message(error.errors[0])}."
+    html = templates.get_template("kinds/beside.html").render(rows=rows, wrong=wrong, stored=stored, measure=measure)
+    return JSONResponse({"html": html})
 
 
 @router.post("/{search_id}/adopt/{key}")

@@ -1,0 +1,86 @@
+"""Fixtures of the shelf beside each other over one tank: balanced, at their best, and what an inch off costs each."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from corlume.core.errors import Rules
+from corlume.core.hanging.layout import balanced
+from corlume.core.hanging.module import Layout
+from corlume.core.hanging.search import levelled
+from corlume.core.judgement.figures import Figures
+from corlume.core.units import INCH
+from corlume.formats.steps import STEPS, Steps
+from corlume.reference.catalogue import CatalogueEntry
+from corlume.services.search.candidate import Case, Found, judged
+from corlume.services.search.kinds import quick_layout
+from corlume.services.search.start_points import default_wish
+from corlume.store.tanks import StoredSetup, StoredTank
+
+MOST_SIDE = 6
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """One fixture of the shelf over the tank.
+
+    Parameters
+    ----------
+    best : so many of it where the search puts them.
+    even : the figures of as many, balanced, at their own best levels; None for one.
+    inch : by how much more the light is off what is wanted when the outermost hangs an inch aside: the worse of both
+        ways, as a share of what is wanted [-].
+    """
+
+    entry: CatalogueEntry
+    best: Found
+    even: Figures | None
+    inch: float
+
+
+def beside(
+    stored: StoredTank, setup: StoredSetup, entries: Sequence[CatalogueEntry], steps: Steps = STEPS["cm"]
+) -> list[Beside]:
+    """Compare fixtures for what a setup is meant for; ``InvalidInput`` by "entries" for more than six, or none."""
+    rules = Rules()
+    rules.that(bool(entries), "entries", "are none: tick at least one")
+    rules.that(len(entries) <= MOST_SIDE, "entries", f"are {len(entries)}: at most {MOST_SIDE} stand side by side")
+    rules.finish()
+    found = []
+    for entry in entries:
+        wish = default_wish(stored, entry, steps, setup.intent)
+        _, best = quick_layout(stored, [entry], wish, lambda _: 1.0)
+        if best:
+            case, layout = best
+            found.append(Beside(entry, judged(case, layout), _balanced(case, layout), inch_off(case, layout)))
+    return found
+
+
+def _balanced(case: Case, layout: Layout) -> Figures | None:
+    """The same count and height at balanced spacing, at its own best levels."""
+    places = balanced(len(layout.places), case.laid.side)
+    if len(places) < 2 or not case.laid.apart(places):
+        return None
+    return judged(case, levelled(case.columns, case.space, replace(layout, places=places))).figures
+
+
+def inch_off(case: Case, layout: Layout) -> float:
+    """How much further off what is wanted the light is when the first column hangs an inch aside, the worse way, with
+    levels as they are [-].
+    """
+    first, *others = layout.places
+    moved = [_off(case, layout, (first + way * INCH, *others)) for way in (1, -1)]
+    return max(moved) - _off(case, layout, layout.places)
+
+
+def _off(case: Case, layout: Layout, places: Sequence[float]) -> float:
+    aim, module, medium = case.columns.aim, case.laid.module, case.columns.medium
+    par = np.zeros(len(aim.points))
+    for place, level in zip(places, layout.levels, strict=True):
+        fields = layout.fields(medium, module, place, aim.points)
+        for field, (dims, _) in zip(fields, module.groups(), strict=True):
+            par += (level if dims else 1.0) * field
+    return aim.off(par)
