@@ -70,6 +70,12 @@ def lamps_for(technology: str) -> tuple[Lamp, ...]:
 
 
 @cache
+def plain_words() -> tuple[dict[str, str], ...]:
+    """Words of the trade with what they mean, and the key of a drawing where there is one."""
+    return tuple(_load("words.json")["words"])
+
+
+@cache
 def told_of_kinds() -> dict[str, Any]:
     """What keepers tell of kinds of light, by kind and criterion [0..1], and the schools that do not agree."""
     found: dict[str, Any] = _load("kinds.json")

@@ -25,6 +25,7 @@ from corlume.web.pages import (
     survey_without,
     tank,
     tanks,
+    words,
     zones,
 )
 
@@ -55,5 +56,5 @@ STATIONS = (
     Station("corals", "Corals", "/corals", (corals.router,), ("corals.js",)),
 )
 """A tank opens at its chart."""
-BESIDE = (tanks.router, shelf_fit.router, shelf.router, phone.router, backup.router)
+BESIDE = (tanks.router, shelf_fit.router, shelf.router, phone.router, backup.router, words.router)
 """What belongs to no tank."""
