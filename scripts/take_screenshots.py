@@ -56,6 +56,9 @@ def main() -> None:
                 page.goto(path)
                 page.evaluate("document.fonts.ready")
                 page.wait_for_timeout(4500 if name in ("hang", "survey") else 200)
+                if name == "kinds":
+                    page.locator(".order li").nth(8).wait_for(timeout=90_000)
+                    page.wait_for_timeout(1000)
                 if name == "answers":
                     _search(page)
                 page.screenshot(path=FOLDER / f"{name}.png")
@@ -69,12 +72,14 @@ def main() -> None:
 def _search(page: Page) -> None:
     """Search for the zones of the demo, and go to what is found."""
     page.get_by_label("Purpose").select_option("zones")
+    page.locator(".limits summary").click()
     page.get_by_label("At most").fill("4")
     page.get_by_role("button", name="Search").click()
     page.locator("progress").wait_for(state="hidden", timeout=120_000)
     page.reload()
     page.wait_for_timeout(4500)
-    page.locator("#answers").evaluate("element => element.scrollIntoView()")
+    page.get_by_text("What the search found, why").click()
+    page.locator(".trade").evaluate("element => element.scrollIntoView()")
 
 
 if __name__ == "__main__":

@@ -20,7 +20,8 @@ PAGES = """
 /tanks /tanks/new /shelf /shelf/hybrid-60 /shelf/t5-54 /tanks/1 /tanks/1/chart /tanks/1/chart?setup=2 /tanks/1/kinds
 /tanks/1/hang /tanks/1/zones /tanks/1/setups /tanks/1/setups/2/mount /tanks/1/corals /tanks/1/corals?coral=15
 /tanks/1/survey /tanks/1/survey/1 /tanks/1/survey/1/take /tanks/1/survey/1/sheet /tanks/1/survey/compare
-/tanks/1/survey/without /tanks/1/survey/photos /tanks/1/survey/photos/1 /tanks/1/survey/week/2 /phone /shelf/fit /words /tanks/1/kinds/shelf
+/tanks/1/survey/without /tanks/1/survey/photos /tanks/1/survey/photos/1 /tanks/1/survey/week/2 /phone /shelf/fit
+/words /tanks/1/kinds/shelf
 /tanks/1/corals?coral=3 /tanks/1/chart?setup=99999999999999999999
 """.split()
 
