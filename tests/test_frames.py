@@ -1,14 +1,21 @@
-"""Frames as one thing: put together in one step, hung clear of what hangs, copied, moved and taken down as one."""
+"""Frames as one thing: put together, hung clear, copied, moved and taken down as one; and lamps in their sockets."""
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Sequence
+
+import numpy as np
 import pytest
 from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
 from corlume.core.fixture import overlaps
 from corlume.core.hanging.frame import build_frame
-from corlume.reference.catalogue import catalogue
+from corlume.core.optics.blend import broad_mix
+from corlume.core.optics.lamp_set import LAMP_WISHES, Colour, choose_lamps
+from corlume.core.optics.socket import Lamp, with_lamp
+from corlume.reference.catalogue import catalogue, lamps_for
 from corlume.services.keeping import hung_fixtures, tanks
 from corlume.store.database import Database
 from corlume.store.tanks import StoredSetup
@@ -78,3 +85,43 @@ def test_frames_that_cannot_be_are_told_by_field(
     assert answer.status_code == 422
     assert words in answer.text
     assert len(setup(db).fixtures) == 3
+
+
+def test_a_set_of_lamps_is_the_best_of_all_sets_for_its_wish() -> None:
+    """Against every ordered choice for four sockets; a glowing set is violet and blue, growth has most PAR."""
+    lamps = lamps_for("t5_tube")
+
+    def shares(chosen: Sequence[Lamp]) -> np.ndarray:
+        flux = np.array([lamp.flux for lamp in chosen])
+        return flux @ np.array([broad_mix(lamp.spectrum) for lamp in chosen]) / flux.sum()
+
+    for wish, wanted in LAMP_WISHES.items():
+
+        def miss(chosen: Sequence[Lamp], wanted: Colour = wanted) -> float:
+            gain = np.mean([lamp.flux for lamp in chosen]) - 1
+            return float(0.5 * np.abs(shares(chosen) - wanted.mix).sum() - wanted.flux * gain)
+
+        best = min(miss(chosen) for chosen in itertools.product(lamps, repeat=4))
+        assert miss(choose_lamps(lamps, 4, wish)) == pytest.approx(best)
+    pop, growth = (choose_lamps(lamps, 8, wish) for wish in ("pop", "growth"))  # type: ignore[arg-type]
+    assert shares(pop)[:2].sum() > shares(growth)[:2].sum()
+    assert sum(lamp.flux for lamp in growth) > sum(lamp.flux for lamp in pop)
+    with pytest.raises(InvalidInput):
+        choose_lamps(lamps_for("led_cluster"), 4, "pop")
+
+
+def test_lamps_of_all_tubes_are_chosen_in_one_step(client: TestClient, db: Database) -> None:
+    before = tanks.open_tank(db, 1).setup(2)
+    assert "Lamps for all 4" in client.get("/tanks/1/chart?setup=2").text
+    assert client.post("/tanks/1/setups/2/lamps", data={"technology": "t5_tube", "wish": "pop"}).status_code == 303
+    after = tanks.open_tank(db, 1).setup(2)
+    tubes = [k.value.emitter for k in after.fixtures if k.value.emitter.technology == "t5_tube"]
+    assert "Actinic tube" in {tube.channels[0].name for tube in tubes}
+    lamps = lamps_for("t5_tube")
+    # the same lamp put into each, before and after: the same flux
+    told = [k.value.emitter for k in before.fixtures if k.value.emitter.technology == "t5_tube"]
+    flux = [[with_lamp(tube, lamps[1], lamps).ppf for tube in tubes] for tubes in (told, tubes)]
+    assert flux[1] == pytest.approx(flux[0], rel=0.005)
+    assert client.post("/tanks/1/setups/2/lamps", data={"technology": "sun", "wish": "pop"}).status_code == 404
+    tanks.undo(db, 1)
+    assert tanks.open_tank(db, 1).setup(2) == before

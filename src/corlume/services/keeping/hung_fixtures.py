@@ -13,6 +13,7 @@ from corlume.core.fixture import Fixture, fixture_errors, overlaps
 from corlume.core.geometry import Tank
 from corlume.core.hanging.frame import build_frame, carry
 from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.lamp_set import LampWish, choose_lamps
 from corlume.core.optics.lens import LENSES, with_lens
 from corlume.core.optics.socket import with_lamp
 from corlume.core.optics.wear import light_loss_factor
@@ -166,6 +167,19 @@ def add_frame(
         edit = Edit(connection, tank_scope(tank_id), f"add {frame.lower()}")
         ids = [FIXTURES.insert(edit, replace(part, frame=frame), setup_id) for part in parts]
         return ids[0]
+
+
+def fill_sockets(db: Database, tank_id: int, setup_id: int, technology: str, wish: LampWish) -> int:
+    """Put lamps into all sockets of one technology in a setup, chosen together for a wish, in one step of undo; returns
+    how many. From front to back they are dealt out so that alike ones are apart.
+    """
+    with db.reading() as connection:
+        setup = load_tank(connection, tank_id).setup(setup_id)
+    sockets = [k for k in setup.fixtures if k.value.emitter.technology == technology]
+    sockets.sort(key=lambda k: (k.value.emitter.y, k.value.emitter.x))
+    lamps = choose_lamps(lamps_for(technology), len(sockets), wish)
+    change_fixtures(db, tank_id, setup_id, {k.id: {"lamp": lamp.key} for k, lamp in zip(sockets, lamps, strict=True)})
+    return len(sockets)
 
 
 def _free_name(name: str, taken: Container[str]) -> str:

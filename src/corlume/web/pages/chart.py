@@ -10,14 +10,18 @@ from pydantic import BaseModel, Field
 
 from corlume.core.errors import Rules
 from corlume.core.judgement.intent import Intent, in_words
+from corlume.core.optics.lamp_set import LAMP_WISHES, MOST_SOCKETS, LampWish
+from corlume.core.optics.technology import TECHNOLOGIES
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
+from corlume.reference.catalogue import lamps_for
 from corlume.services.advice.coral_sites import coral_change
 from corlume.services.keeping import hung_fixtures, setups, shelf, tanks
 from corlume.services.light.fields import first_look
 from corlume.services.light.layers import LAYERS, OF_SURVEY, Layer
 from corlume.services.light.points import Place
 from corlume.store.database import Database
+from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.forms.fixture import FixtureChange, read_fixture_changes
 from corlume.web.forms.form import Form, asked, shown_values
@@ -117,10 +121,19 @@ def _page(
         "framed": frame.data
         if frame
         else {"count": "2", "each_side": "2", "gap": measure.number(0.02), "middle": "cluster", "long": "t5-54"},
+        "sockets": _sockets(shown),
+        "lamp_wishes": LAMP_WISHES,
         "frame_errors": frame.errors if frame else {},
         "change": None if coarse or shown.in_use else coral_change(stored, shown.hung),
     }
     return page(request, "chart/chart.html", context, tank=stored, setup=shown, status=422 if bad or frame else 200)
+
+
+def _sockets(setup: StoredSetup) -> list[tuple[str, str, int]]:
+    """Technologies of a setup whose lamps can be chosen together: key, name, and how many sockets."""
+    keys = [kept.value.emitter.technology for kept in setup.fixtures]
+    return [(key, TECHNOLOGIES[key].name, keys.count(key)) for key in dict.fromkeys(keys)
+            if lamps_for(key) and 1 < keys.count(key) <= MOST_SOCKETS]  # fmt: skip
 
 
 @router.post("/setups/{setup_id}/intent")
@@ -192,6 +205,17 @@ def add_frame(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id:
         if fixture_id is not None:
             return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={fixture_id}")
     return _page(request, db, stored, stored.setup(setup_id), frame=form)
+
+
+@router.post("/setups/{setup_id}/lamps")
+def fill_sockets(db: Db, tank_id: RowId, setup_id: RowId, form: FormData) -> RedirectResponse:
+    """Choose a set of lamps for all tubes or halides of a setup."""
+    wish: LampWish | None = next((key for key in LAMP_WISHES if key == form.get("wish")), None)
+    technology = form.get("technology", "")
+    if wish is None or technology not in TECHNOLOGIES:
+        raise NotFound("no such set of lamps")
+    hung_fixtures.fill_sockets(db, tank_id, setup_id, technology, wish)
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
 
 
 @router.post("/setups/{setup_id}/fixtures/{fixture_id}/copy")
