@@ -22,6 +22,12 @@ def take_off_shelf(connection: sqlite3.Connection, fixture_id: int) -> None:
     OWN_FIXTURES.delete(Edit(connection, SHELF_SCOPE, f"take {name} off the shelf"), fixture_id)
 
 
+def change_on_shelf(connection: sqlite3.Connection, fixture_id: int, item: OwnFixture) -> None:
+    """Change a fixture on the shelf; what hangs over a tank stays as it is."""
+    OWN_FIXTURES.get(connection, fixture_id)
+    OWN_FIXTURES.update(Edit(connection, SHELF_SCOPE, f"change {item.fixture.name} on the shelf"), fixture_id, item)
+
+
 KEEP_DRAFTS = 20
 """Fixtures looked at and not put on the shelf yet that are kept."""
 

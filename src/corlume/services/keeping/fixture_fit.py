@@ -51,7 +51,7 @@ class Told:
 
     name: Annotated[str, Text("Name", least=1)]
     technology: Annotated[TechnologyKey, Choice("Kind", {key: t.name for key, t in TECHNOLOGIES.items()})]
-    watts: Annotated[float, Number("Power", 1.0, 5000.0, "power", about="at full, as its label says")] = 100.0
+    watts: Annotated[float, Number("Power", 1.0, 3000.0, "power", about="of one, at full, as its label says")] = 100.0
     length: Annotated[float | None, Length("Face length", 0.005, 4.0, about="left open: as usual for its kind")] = None
     width: Annotated[float | None, Length("Face width", 0.005, 2.0, about="left open: as usual for its kind")] = None
     where: Annotated[Where, Choice("Measured", WHERE)] = "tank"

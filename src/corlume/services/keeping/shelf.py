@@ -197,10 +197,51 @@ def import_own(db: Database, data: bytes) -> int:
     return len(items)
 
 
+MOST_WATTS = 3000.0
+"""No one fixture over a tank takes more; a label that says so is of several [W]."""
+
+
+def own_fixture(db: Database, key: str) -> OwnFixture:
+    """One of the keeper's own; ``NotFound`` otherwise."""
+    with db.reading() as connection:
+        return OWN_FIXTURES.get(connection, _own_id(key)).value
+
+
+def save_own(db: Database, key: str, own: OwnFixture) -> None:
+    """Change one of the keeper's own; what hangs already stays as it is. A width typed anew puts a plain lobe in."""
+    was, rules = own_fixture(db, key).fixture.emitter, Rules()
+    rules.that(bool(own.fixture.name.strip()), "name", "must not be empty")
+    rules.between("watts", own.fixture.watts, 1.0, MOST_WATTS, "power")
+    rules.finish()
+    if own.fixture.emitter.fwhm != was.fwhm and own.fixture.emitter.lobe:
+        plain = replace(own.fixture.emitter, lobe=None)
+        own = replace(own, fixture=replace(own.fixture, emitter=plain))
+    with db.writing() as connection:
+        shelf.change_on_shelf(connection, _own_id(key), own)
+
+
+def copy_to_own(db: Database, key: str) -> str:
+    """Put a fixture like one of the shelf among the keeper's own, to be changed; returns its key."""
+    chosen = entry(db, key)
+    if len(chosen.parts) > 1:
+        raise NotFound(f"{chosen.name} is a frame: make one of your own on the chart")
+    fixture = replace(chosen.parts[0], name=f"{chosen.name[:70]}, copy")
+    own = OwnFixture(fixture, f"As {chosen.name}"[:400], chosen.price, chosen.mount)
+    with db.writing() as connection:
+        return f"own-{shelf.put_on_shelf(connection, [own], f'copy {chosen.name}')[0]}"
+
+
+def _own_id(key: str) -> int:
+    number = key.removeprefix("own-")
+    if not key.startswith("own-") or not number.isdecimal() or len(number) > 18:
+        raise NotFound(f"no own fixture {key[:40]}")
+    return int(number)
+
+
 def remove_own(db: Database, key: str) -> None:
     """Take an own fixture off the shelf."""
     with db.writing() as connection:
-        shelf.take_off_shelf(connection, int(key.removeprefix("own-")))
+        shelf.take_off_shelf(connection, _own_id(key))
 
 
 def undo(db: Database) -> str | None:

@@ -16,6 +16,7 @@ from corlume.core.optics.conversion import LUX_PER_PPFD
 from corlume.core.optics.lobe import width_at_half
 from corlume.core.optics.technology import TECHNOLOGIES
 from corlume.core.own_fixture import OwnFixture
+from corlume.core.survey.fixture_fit import EFFICACY
 from corlume.core.survey.priors import FLUX
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number
@@ -26,7 +27,7 @@ from corlume.store.database import Database
 from corlume.store.tables import NotFound
 from corlume.web.drawing.polar import draw_polar
 from corlume.web.drawing.spectrum import draw_spectrum
-from corlume.web.forms.form import Form, asked
+from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.page import Db, Files, FormData, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/shelf")
@@ -138,11 +139,43 @@ def step(request: Request, db: Db) -> RedirectResponse:
 @router.get("/{key}")
 def show_sheet(request: Request, db: Db, key: str) -> HTMLResponse:
     """A fixture's sheet."""
-    entry = shelf.entry(db, key)
+    return _sheet(request, db, key)
+
+
+@router.post("/{key}/copy")
+def copy(db: Db, key: str) -> RedirectResponse:
+    """A fixture like this one among the keeper's own."""
+    return go(f"/shelf/{shelf.copy_to_own(db, key)}")
+
+
+@router.post("/{key}/change")
+def change(request: Request, db: Db, measure: Unit, key: str, data: FormData) -> Response:
+    """Change one of the keeper's own."""
+    form = Form(data, measure)
+    own = form.read(OwnFixture, shelf.own_fixture(db, key))
+    if own and form.ok:
+        form.attempt(lambda: shelf.save_own(db, key, own))
+    return _sheet(request, db, key, form) if form.errors else go(f"/shelf/{key}")
+
+
+OWN = ("name", "watts", "ppf", "basis", "fwhm", "length", "width", "dimmable", "weight", "price", "mount", "source")
+"""What is asked of an own fixture."""
+
+
+def _sheet(request: Request, db: Database, key: str, wrong: Form | None = None) -> HTMLResponse:
+    entry, own = shelf.entry(db, key), shelf.own_fixture(db, key) if key.startswith("own-") else None
     sheets = [sheet_of(part) for part in dict.fromkeys(_plain(part) for part in entry.parts)]
     context = {"entry": entry, "sheets": sheets, "source": shelf.source_of(db, key), "probe_depth": shelf.PROBE_DEPTH}
-    context |= {"weightings": weightings()}
-    return page(request, "shelf/fixture.html", {**context, "steps": shelf.steps(db), "scope": "/shelf"})
+    context |= {"weightings": weightings(), "wrong": wrong}
+    if own:
+        measure = measure_of(request)
+        values = wrong.data if wrong else shown_values(own, measure)
+        context["fields"] = asked(OwnFixture, values, wrong.errors if wrong else {}, measure)
+        context["asked"] = OWN
+        usual = EFFICACY[own.fixture.emitter.technology]
+        context["usual"] = (0.6 * usual, 1.6 * usual, usual)
+    context |= {"steps": shelf.steps(db), "scope": "/shelf"}
+    return page(request, "shelf/fixture.html", context, status=422 if wrong else 200)
 
 
 @router.get("/{key}/lm63")

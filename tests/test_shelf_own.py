@@ -1,0 +1,56 @@
+"""The keeper's own fixtures: copied from the shelf, changed, refused when they cannot be, undone, and hung."""
+
+from __future__ import annotations
+
+import pytest
+from starlette.testclient import TestClient
+
+from corlume.services.keeping import hung_fixtures, shelf, tanks
+from corlume.store.database import Database
+
+
+def test_a_fixture_is_copied_changed_undone_and_hung(client: TestClient, db: Database) -> None:
+    key = client.post("/shelf/cluster/copy").headers["location"].rpartition("/")[2]
+    page = client.get(f"/shelf/{key}").text
+    assert "Change it" in page
+    typed = {"name": "Mine, dusty", "watts": "100", "ppf": "175", "basis": "readings", "fwhm": "95", "price": "1.250"}
+    assert client.post(f"/shelf/{key}/change", data={**typed, "price": "380"}).status_code == 303
+    own = shelf.own_fixture(db, key)
+    assert (own.fixture.name, own.fixture.watts, own.fixture.basis, own.price) == ("Mine, dusty", 100, "readings", 380)
+    assert own.fixture.emitter.ppf == 175
+    assert key in {entry.key for entry in shelf.entries(db)}
+    hung_fixtures.add_fixture(db, 1, 1, key)
+    assert tanks.open_tank(db, 1).setup(1).hung[-1].emitter.ppf == 175
+    # what hangs stays as it is when the shelf's is changed again, and that can be undone
+    client.post(f"/shelf/{key}/change", data={"ppf": "200"})
+    assert tanks.open_tank(db, 1).setup(1).hung[-1].emitter.ppf == 175
+    client.post("/shelf/undo")
+    assert shelf.own_fixture(db, key).fixture.emitter.ppf == 175
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"watts": "0"}, "must be from 1 W to 3000 W, not 0 W"),
+        ({"watts": "5000"}, "must be from 1 W to 3000 W, not 5000 W"),
+        ({"ppf": "bright"}, "is not a number"),
+        ({"name": " "}, "must not be empty"),
+        ({"fwhm": "200"}, "must be from"),
+    ],
+)
+def test_changes_that_cannot_be_are_told_and_lose_nothing(
+    client: TestClient, db: Database, change: dict[str, str], words: str
+) -> None:
+    key = shelf.copy_to_own(db, "cluster")
+    before = shelf.own_fixture(db, key)
+    answer = client.post(f"/shelf/{key}/change", data={"mount": "two wires", **change})
+    assert answer.status_code == 422
+    assert words in answer.text
+    assert 'value="two wires"' in answer.text
+    assert shelf.own_fixture(db, key) == before
+
+
+def test_frames_and_the_shelfs_own_are_not_changed(client: TestClient) -> None:
+    assert client.post("/shelf/hybrid-60/copy").status_code == 404
+    assert client.post("/shelf/cluster/change", data={"ppf": "5"}).status_code == 404
+    assert client.post("/shelf/own-99999999999999999999/change", data={"ppf": "5"}).status_code == 404
