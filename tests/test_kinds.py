@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+import json
 import re
 import time
-from dataclasses import replace
+from dataclasses import asdict, replace
 
 import numpy as np
 import pytest
 from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import measured
 from corlume.core.judgement.choice import Candidate, rank
 from corlume.core.optics.blend import broad_mix, mix_variation
 from corlume.core.optics.spectrum import BandSpectrum
+from corlume.formats.fixture_file import write_fixture
 from corlume.reference.catalogue import catalogue
+from corlume.reference.spectra import lamp_spectra
 from corlume.services.advice.judge import figures
-from corlume.services.keeping import surveys, tanks
+from corlume.services.keeping import demo, surveys, tanks
 from corlume.services.search import compare, jobs
 from corlume.services.search.jobs import Search
 from corlume.services.search.kinds import Kind, kinds_for, kinds_wish, quick, usable_part
@@ -31,8 +35,6 @@ from tests.test_judgement import table, tiles
 @pytest.fixture(scope="module")
 def compared(tmp_path_factory: pytest.TempPathFactory) -> tuple[Database, Search]:
     """The demo with every kind worked out."""
-    from corlume.services.keeping import demo
-
     db = Database(tmp_path_factory.mktemp("kinds") / "kinds.db")
     demo.seed(db)
     stored = tanks.open_tank(db, 1)
@@ -129,11 +131,6 @@ GROWTH = ("Metal halide", "Halide and LED", "Halide and T5")
 
 
 def _as_kept(found: Search) -> dict[str, str]:
-    import json
-    from dataclasses import asdict
-
-    from corlume.formats.fixture_file import write_fixture
-
     rows = [{**asdict(one), "fixtures": [write_fixture(f) for f in one.fixtures]} for one in found.found]
     return {"wish": json.dumps(asdict(found.wish)), "found": json.dumps(rows)}
 
@@ -157,11 +154,24 @@ def test_quick_search_comes_within_three_percent_of_the_full_one(db: Database, k
     assert np.sqrt(fast.layout.merit) < 1.03 * np.sqrt(best)
 
 
-def test_equal_usable_light_asks_more_par_of_whiter_lamps(db: Database) -> None:
+def test_equal_usable_light_asks_more_par_of_what_is_of_less_use(db: Database) -> None:
+    """Bars run at the PAR at which as much of their light is of use as of the modules' at the PAR that is wanted."""
     stored = tanks.open_tank(db, 1)
-    shares = {kind.key: usable_part(kind.entries[0].parts) for kind in kinds_for(stored.tank)}
+    kinds = {kind.key: kind for kind in kinds_for(stored.tank)}
+    shares = {key: usable_part(kind.entries[0].parts) for key, kind in kinds.items()}
     assert all(0.3 < share < 1 for share in shares.values())
-    assert kinds_wish(stored, stored.setup(), usable=True).usable
+    white = replace(kinds["bars"].entries[0].parts[0])
+    lamp = replace(white.emitter.channels[0], share=1.0, spectrum=lamp_spectra()["neutral-white"].spectrum)
+    white = replace(white, emitter=replace(white.emitter, ppf=3 * white.emitter.ppf, channels=(lamp,)), levels=())
+    kind = Kind("white", "White bars", "led_bar", (replace(kinds["bars"].entries[0], parts=(white,)),))
+    means = []
+    for usable in (False, True):
+        wish = kinds_wish(stored, stored.setup(), usable=usable)
+        found = quick(stored, kind, wish, (), kinds["led"])[1]
+        assert found
+        means.append(found.figures.mean)
+    assert usable_part((white,)) < shares["led"]
+    assert means[1] / means[0] == pytest.approx(shares["led"] / usable_part((white,)), rel=0.1)
 
 
 def test_mix_of_colours_differs_by_what_would_have_to_change() -> None:
@@ -203,6 +213,4 @@ def test_what_a_survey_found_of_a_sort_holds_of_starts_and_searches(client: Test
     assert {f.measured for f in start.fixtures} != {1.0}
     under = tanks.open_tank(db, 1)
     again = tuple(kept for kept in start.fixtures)
-    from corlume.core.fixture import measured
-
     assert measured([replace(f, measured=1.0) for f in again], under.correction) == again

@@ -152,8 +152,11 @@ def quick_layout(
         entry = as_found(stored, plain)
         counts, laid = list(column_counts(stored, entry)), arrangement_of(stored.tank, entry.parts)
         highest, mirrored = min(laid.most, counts[-1] + 1), laid.along == "x"
-        band = (share(entry) * wish.band[0], share(entry) * wish.band[1])
-        own = replace(wish, means="new", symmetric=mirrored, counts=(min(counts[0], highest), highest), band=band)
+        more = share(entry)
+        own = replace(
+            wish, means="new", symmetric=mirrored, counts=(min(counts[0], highest), highest), more=more,
+            band=(more * wish.band[0], more * wish.band[1]),
+        )  # fmt: skip
         try:
             case = Case.of(stored, entry, own, (), coarse=True)
         except InvalidInput:  # no room for it

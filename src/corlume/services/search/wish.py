@@ -67,7 +67,8 @@ class Wish:
     is dimmed [W], and ``money`` what may be spent on fixtures [currency]; 0 for no limit. Places and heights of the
     answers are multiples of the ``grain`` [m]; ``end`` is the length of a strong end, 0 for a third of the tank [m].
     On a fixed ``arm`` middles stay so far from the back pane, 0 where they are free [m].
-    Where kinds are compared, ``usable`` asks for equal usable light, and ``of`` says in one word what they are of.
+    Where kinds are compared, ``usable`` asks for equal usable light, and ``of`` says in one word what they are of;
+    ``more`` is by how much more light than the targets say is wanted where the band does not tell it [-].
     """
 
     entry: str
@@ -87,6 +88,7 @@ class Wish:
     usable: bool = False
     of: str = ""
     arm: float = 0.0
+    more: float = 1.0
 
 
 def intent_of(stored: StoredTank, wish: Wish) -> Intent:
@@ -159,7 +161,7 @@ def aim_of(stored: StoredTank, wish: Wish, given: Callable[[Array], Array] | Non
             points = _few(seats[0].points) if seats else np.empty((0, 3))
             wanted, weight = np.full(len(points), 0.5 * (wish.band[0] + wish.band[1])), _alike(points)
         case "zones":
-            points, wanted, weight = _drawn(stored)
+            points, wanted, weight = _drawn(stored, wish.more)
         case "strong_left" | "strong_right":
             points, wanted, weight = _slope(stored, wish)
         case _:
@@ -186,7 +188,7 @@ def _blanket(stored: StoredTank, wish: Wish) -> Wanted:
 
 def _slope(stored: StoredTank, wish: Wish) -> Wanted:
     """The band over the strong end, LPS light over as much of the other end, and a slope between."""
-    plane, middle, lps = _plane(stored), 0.5 * (wish.band[0] + wish.band[1]), _lps(stored)
+    plane, middle, lps = _plane(stored), 0.5 * (wish.band[0] + wish.band[1]), wish.more * _lps(stored)
     length = stored.tank.length
     away = plane[:, 0] if wish.purpose == "strong_left" else length - plane[:, 0]
     strong = Intent(wish.purpose, end=wish.end).strong(stored.tank)
@@ -200,18 +202,20 @@ def _by_rock(stored: StoredTank, wish: Wish) -> Wanted:
     parts: list[Wanted] = [(np.empty((0, 3)), np.empty(0), np.empty(0))]
     for part in judged_places(stored, Intent("mixed")):
         points = _few(part.points)
-        par = middle if part.key == "top" else _lps(stored)
+        par = middle if part.key == "top" else wish.more * _lps(stored)
         parts.append((points, np.full(len(points), par), _alike(points)))
     points, wanted, weight = (np.concatenate(column) for column in zip(*parts, strict=True))
     return points, wanted, weight
 
 
-def _drawn(stored: StoredTank) -> Wanted:
-    """The middle of each drawn zone's light; zones count alike, and a miss by the share of what is wanted there."""
+def _drawn(stored: StoredTank, more: float) -> Wanted:
+    """The middle of each drawn zone's light, so many times over; zones count alike, and a miss by the share of what is
+    wanted there.
+    """
     zones = [kept.value for kept in stored.wanted]
     points = [zone.points(stored.tank) for zone in zones]
-    weights = [_alike(p) / zone.middle**2 for zone, p in zip(zones, points, strict=True)]
-    wanted = [np.full(len(p), zone.middle) for zone, p in zip(zones, points, strict=True)]
+    weights = [_alike(p) / (more * zone.middle) ** 2 for zone, p in zip(zones, points, strict=True)]
+    wanted = [np.full(len(p), more * zone.middle) for zone, p in zip(zones, points, strict=True)]
     return np.concatenate(points), np.concatenate(wanted), np.concatenate(weights)
 
 
