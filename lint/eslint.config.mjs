@@ -1,6 +1,6 @@
 // Classic scripts that share one scope, as the pages load them: what one file defines the others use.
 const shared = Object.fromEntries(
-  ["Alpine", "talk", "readPage", "places", "nudger", "holdTouch", "focusKey", "refresh", "chartAsks", "chartShows", "chartPointer", "chartKeys", "chartFields"].map((name) => [name, "readonly"]),
+  ["Alpine", "talk", "readPage", "places", "nudger", "holdTouch", "focusKey", "refresh", "chartAsks", "chartShows", "chartPointer", "chartKeys", "chartFields", "chartTogether"].map((name) => [name, "readonly"]),
 );
 const browser = Object.fromEntries(
   ["document", "window", "fetch", "DOMParser", "DOMPoint", "CSS", "sessionStorage", "localStorage", "EventSource", "setTimeout", "clearTimeout"].map((name) => [name, "readonly"]),

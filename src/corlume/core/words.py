@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 _SLOT = re.compile(r"\{\{|\}\}|\{([a-z_][a-z_0-9]*)\}")
 
@@ -27,3 +27,12 @@ def filled(sentence: str, values: Mapping[str, str]) -> str:
 def letter(index: int) -> str:
     """Name the fixtures of a setup by their order: A to Z, then A2, B2 and so on."""
     return chr(65 + index % 26) + (str(index // 26 + 1) if index >= 26 else "")
+
+
+def letters(indices: Sequence[int]) -> str:
+    """Name several fixtures shortly: "A B C", "A to F", or "A and 4 more"."""
+    names = [letter(i) for i in sorted(indices)]
+    if len(names) < 4:
+        return " ".join(names)
+    run = max(indices) - min(indices) == len(names) - 1
+    return f"{names[0]} to {names[-1]}" if run else f"{names[0]} and {len(names) - 1} more"

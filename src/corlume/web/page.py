@@ -15,6 +15,7 @@ from fastapi.templating import Jinja2Templates
 from pydantic import Field
 
 from corlume import __version__
+from corlume.core.hanging.tape import Tape, tape_of
 from corlume.formats.measure import LengthUnit, Measure
 from corlume.services.keeping import tanks
 from corlume.store.database import Database
@@ -51,6 +52,11 @@ def measure_of(request: Request) -> Measure:
     """The keeper's unit of length, from a cookie of this device."""
     unit = request.cookies.get("unit", "cm")
     return Measure(cast(LengthUnit, unit if unit in ("cm", "in") else "cm"))
+
+
+def tape_of_device(request: Request) -> Tape:
+    """How places are read on this device, from a cookie."""
+    return tape_of(request.cookies.get("tape", ""))
 
 
 async def form_data(request: Request) -> Sent:
@@ -91,6 +97,7 @@ async def uploaded(request: Request) -> Upload:
 
 Db = Annotated[Database, Depends(database)]
 Unit = Annotated[Measure, Depends(measure_of)]
+TapeRead = Annotated[Tape, Depends(tape_of_device)]
 FormData = Annotated[Sent, Depends(form_data)]
 Files = Annotated[Upload, Depends(uploaded)]
 RowId = Annotated[int, Field(ge=0, le=2**63 - 1)]

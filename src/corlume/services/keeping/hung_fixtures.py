@@ -11,6 +11,7 @@ import numpy as np
 from corlume.core.errors import InvalidInput, Rules
 from corlume.core.fixture import Fixture, fixture_errors, overlaps
 from corlume.core.geometry import Tank
+from corlume.core.hanging.arrange import extent
 from corlume.core.hanging.frame import build_frame, carry
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.lamp_set import LampWish, choose_lamps
@@ -107,8 +108,10 @@ def _fitted(tank: Tank, part: Fixture) -> Fixture:
     return part
 
 
-def change_fixtures(db: Database, tank_id: int, setup_id: int, changes: Mapping[int, Mapping[str, Any]]) -> None:
-    """Change fixtures for good, all of them in one step of undo."""
+def change_fixtures(
+    db: Database, tank_id: int, setup_id: int, changes: Mapping[int, Mapping[str, Any]], *, verb: str = ""
+) -> None:
+    """Change fixtures for good, all of them in one step of undo, told by ``verb`` or by what was done."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         before = stored.setup(setup_id)
@@ -117,7 +120,7 @@ def change_fixtures(db: Database, tank_id: int, setup_id: int, changes: Mapping[
         if not pairs:
             return
         names = pairs[0][1].value.name if len(pairs) == 1 else f"{len(pairs)} fixtures"
-        edit = Edit(connection, tank_scope(tank_id), f"{_verb(pairs[0][0].value, pairs[0][1].value)} {names}")
+        edit = Edit(connection, tank_scope(tank_id), f"{verb or _verb(pairs[0][0].value, pairs[0][1].value)} {names}")
         for _, new in pairs:
             FIXTURES.update(edit, new.id, new.value)
 
@@ -217,7 +220,7 @@ def _hung(tank: Tank, parts: Sequence[Fixture], others: Sequence[Fixture]) -> li
     a hand higher, up to the canopy. ``InvalidInput`` when there is no room left.
     """
     shares = (0.5, 0.25, 0.75, *(k / 20 for k in (7, 13, 3, 17, 9, 11, 1, 19, 5, 15)))
-    first, (low, high) = parts[0].emitter, _extent(parts)
+    first, (low, high) = parts[0].emitter, extent(parts)
     # the middle of the whole is what is hung at a place, not that of its first part
     aside, back = first.x - 0.5 * (low[0] + high[0]), first.y - 0.5 * (low[1] + high[1])
     long = high[0] - low[0] > 0.5 * tank.length
@@ -238,15 +241,6 @@ def _hung(tank: Tank, parts: Sequence[Fixture], others: Sequence[Fixture]) -> li
     rules.that(False, "fixtures", "have taken all the room up to the canopy: move one, or take one down, first")
     rules.finish()
     return []
-
-
-def _extent(parts: Sequence[Fixture]) -> tuple[tuple[float, float], tuple[float, float]]:
-    """The least and greatest x and y of the faces of some fixtures [m]."""
-    spans = [(p.emitter.x, p.emitter.y, *p.emitter.half_extent()) for p in parts]
-    return (
-        (min(x - a for x, _, a, _ in spans), min(y - b for _, y, _, b in spans)),
-        (max(x + a for x, _, a, _ in spans), max(y + b for _, y, _, b in spans)),
-    )
 
 
 HIGHER = 0.1

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Container, Sequence
 from functools import lru_cache
 
 from markupsafe import Markup
 
 from corlume.core.fixture import Fixture
+from corlume.core.hanging.arrange import extent
 from corlume.core.optics.lobe import width_at_half
-from corlume.core.words import letter
+from corlume.core.words import letter, letters
 from corlume.formats.measure import Measure
 from corlume.services.light.points import Place
 from corlume.store.tables import Kept
@@ -21,17 +22,55 @@ HIT = 22.0
 """Least size of what can be grabbed, in drawing units."""
 
 
-def draw_fixtures(sheet: Sheet, fixtures: Sequence[Kept[Fixture]], selected: int | None) -> Markup:
+def draw_fixtures(
+    sheet: Sheet, fixtures: Sequence[Kept[Fixture]], selected: int | None, picked: Container[int] = ()
+) -> Markup:
     """Draw all fixtures in the three views, in their own order, which is that of the Tab key.
 
-    The selected one is drawn once more on top, with its lobe, for the eye and the mouse.
+    A frame has a line about it. The selected one is drawn once more on top, with its lobe, for the eye and the mouse;
+    ``picked`` are the ids of first parts of units that are held together.
     """
     parts = []
+    units: dict[str, list[Kept[Fixture]]] = {}
+    for kept in fixtures:
+        units.setdefault(kept.value.frame or f"alone {kept.id}", []).append(kept)
+    first = {kept.id: members[0].id for members in units.values() for kept in members}
     for view in sheet.views():
         texts = _letters(view, fixtures)
-        parts += [_fixture(view, kept, texts[i], False, i) for i, kept in enumerate(fixtures)]
-        parts += [_fixture(view, kept, texts[i], True, i) for i, kept in enumerate(fixtures) if kept.id == selected]
+        parts += [_hull(view, members, picked) for members in units.values() if len(members) > 1]
+        for i, kept in enumerate(fixtures):
+            parts.append(_fixture(view, kept, texts[i], False, i, first[kept.id], first[kept.id] in picked))
+        for i, kept in enumerate(fixtures):
+            if kept.id == selected:
+                parts.append(_fixture(view, kept, texts[i], True, i, first[kept.id], first[kept.id] in picked))
     return Markup("").join(parts)
+
+
+def faces_on(view: View, fixtures: Sequence[Fixture]) -> list[tuple[float, float, float, float]]:
+    """What the faces cover of the water in a view, and so only of the plan: left, top, right, bottom."""
+    if view.kind != "plan":
+        return []
+    found = []
+    for e in (fixture.emitter for fixture in fixtures):
+        half_x, half_y = e.half_extent()
+        found.append((*view.at(e.x - half_x, e.y + half_y), *view.at(e.x + half_x, e.y - half_y)))
+    return found
+
+
+def _hull(view: View, members: Sequence[Kept[Fixture]], picked: Container[int]) -> Markup:
+    """The line about a frame."""
+    parts = [kept.value for kept in members]
+    low, high = extent(parts)
+    if view.kind == "plan":
+        (x0, y0), (x1, y1) = view.at(low[0], high[1]), view.at(high[0], low[1])
+    else:
+        k = 0 if view.kind == "front" else 1
+        heights = [part.emitter.height for part in parts]
+        (x0, y0), (x1, y1) = view.at(low[k], -max(heights)), view.at(high[k], -min(heights))
+        y0, y1 = y0 - 8, y1
+    kind = "frame-hull picked" if members[0].id in picked else "frame-hull"
+    line = el("rect", x=x0 - 4, y=y0 - 4, width=x1 - x0 + 8, height=y1 - y0 + 8, rx=3, class_=kind)
+    return group([line], class_="hull", data_hull=members[0].id, data_view=view.kind)
 
 
 def _letters(view: View, fixtures: Sequence[Kept[Fixture]]) -> dict[int, str]:
@@ -46,10 +85,7 @@ def _letters(view: View, fixtures: Sequence[Kept[Fixture]]) -> dict[int, str]:
             stacks.append([i])
     texts = dict.fromkeys(range(len(fixtures)), "")
     for members in stacks:
-        names = [letter(i) for i in sorted(members)]
-        run = ord(names[-1][0]) - ord(names[0][0]) == len(names) - 1
-        many = f"{names[0]} to {names[-1]}" if run else f"{names[0]} and {len(names) - 1} more"
-        texts[members[0]] = " ".join(names) if len(names) < 4 else many
+        texts[members[0]] = letters(members)
     return texts
 
 
@@ -66,7 +102,7 @@ def _hides(view: View, one: Fixture, other: Fixture) -> bool:
 
 
 @lru_cache(maxsize=512)
-def _fixture(view: View, kept: Kept[Fixture], text: str, selected: bool, index: int) -> Markup:
+def _fixture(view: View, kept: Kept[Fixture], text: str, selected: bool, index: int, unit: int, picked: bool) -> Markup:
     fixture = kept.value
     e = fixture.emitter
     shapes: list[Markup] = []
@@ -97,11 +133,12 @@ def _fixture(view: View, kept: Kept[Fixture], text: str, selected: bool, index: 
             shapes.append(el("text", text, x=x, y=y - 13, class_="letter above"))
     state = "off" if fixture.output == 0 else "on"
     named = view.kind == "plan" and not selected
-    label = f"{letter(index)}, {fixture.name}, {fixture.output:.0%}"
+    label = f"{letter(index)}, {fixture.name}, {fixture.output:.0%}{', held with others' * picked}"
     return group(
         shapes,
-        class_=f"fixture {state}{' selected' if selected else ''}",
+        class_=f"fixture {state}{' selected' if selected else ''}{' picked' if picked else ''}",
         data_fixture=kept.id,
+        data_unit=unit,
         data_view=view.kind,
         data_x=f"{e.x:.6g}",
         data_y=f"{e.y:.6g}",
@@ -134,7 +171,9 @@ def draw_dimensions(sheet: Sheet, fixtures: Sequence[Kept[Fixture]], measure: Me
         _line(plan.left, plan.top - 18, plan.left, plan.top - 4),
         _line(plan.right + 12, plan.top, plan.right + 12, plan.bottom),
         _line(plan.right + 4, plan.bottom, plan.right + 16, plan.bottom),
-        el("text", f"dimensions in {measure.unit}", x=plan.right, y=plan.top - 30, class_="note", text_anchor="end"),
+        el("text", f"from left, {measure.unit}", x=plan.left - 8, y=plan.top - 12, class_="note", text_anchor="end"),
+        el("text", f"front, {measure.unit}", x=plan.right + 8, y=plan.bottom + 13, class_="note"),
+        el("text", "to middles", x=plan.left - 8, y=plan.top - 25, class_="note", text_anchor="end"),
     ]
     chain = _shared(fixtures, lambda f: f.emitter.x)
     ticks = [plan.left + value * plan.scale for value, _ in chain]

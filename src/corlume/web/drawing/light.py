@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 from itertools import pairwise
 from typing import cast
@@ -22,16 +22,22 @@ from corlume.web.drawing.svg import el, group, pieces_path
 Array = NDArray[np.float64]
 ISOLINES = (25, 50, 75, 100, 125, 150, 200, 250, 300, 350, 400, 500, 600, 700, 800, 1000, 1250, 1500, 2000, 3000)
 MOST_LINES = 11
-SOUNDING_GAP = 31.0
+SOUNDING_GAP = 36.0
+NUMBER = (10.0, 6.0)
+"""Half the width and the height of a printed number, in drawing units."""
 LABEL_ROOM = 15.0
 Spots = list[tuple[float, float]]
+Patch = tuple[float, float, float, float]  # left, top, right, bottom, in drawing units
 _Filled = tuple[list[Array], list[NDArray[np.int64]]]  # what contourpy returns for the two types asked for
 
 
-def draw_light(view: View, plane: Plane, bands: Sequence[Band], *, coarse: bool = False) -> Markup:
+def draw_light(
+    view: View, plane: Plane, bands: Sequence[Band], *, coarse: bool = False, covered: Sequence[Patch] = ()
+) -> Markup:
     """Draw a plane's bands, isolines and predicted soundings into its view.
 
-    A ``coarse`` drawing has no lines but the limits of the bands, and no labels on them.
+    A ``coarse`` drawing has no lines but the limits of the bands, and no labels on them. Numbers and labels keep
+    clear of what is ``covered``, such as the faces of fixtures.
     """
     if not np.isfinite(plane.par).any():
         return Markup("")
@@ -40,8 +46,11 @@ def draw_light(view: View, plane: Plane, bands: Sequence[Band], *, coarse: bool 
     if filled.max() < 0.5 and bands[-1].key == "strong":
         x, y = (view.left + view.right) / 2, 0.7 * view.top + 0.3 * view.bottom
         return _bands(generator, bands) + el("text", "no light yet", x=x, y=y, class_="no-light")
-    lines, labels = _limits(generator, filled, bands) if coarse else _isolines(view, generator, filled, bands)
-    soundings = _soundings(view, plane, labels)
+    if coarse:
+        lines, labels = _limits(generator, filled, bands)
+    else:
+        lines, labels = _isolines(view, generator, plane, filled, bands, covered)
+    soundings = _soundings(view, plane, labels, covered)
     return Markup("").join(
         [_bands(generator, bands), group(lines, class_="isolines"), group([soundings], class_="soundings")]
     )
@@ -93,16 +102,31 @@ def isolines_of(par: Array, bands: Sequence[Band]) -> list[tuple[float, bool]]:
     return sorted([(float(x), False) for x in keep] + [(x, True) for x in limits if low < x < high])
 
 
-def _isolines(view: View, generator: ContourGenerator, par: Array, bands: Sequence[Band]) -> tuple[list[Markup], Spots]:
+def _isolines(
+    view: View,
+    generator: ContourGenerator,
+    plane: Plane,
+    par: Array,
+    bands: Sequence[Band],
+    covered: Sequence[Patch],
+) -> tuple[list[Markup], Spots]:
     lines: dict[bool, list[Array]] = {False: [], True: []}
     texts: list[Markup] = []
     taken: Spots = []
+    free = _open_water(view, plane)
+    steps = (len(plane.u) - 1) / (view.u_size * view.scale), (len(plane.v) - 1) / (view.v_size * view.scale)
+
+    def clear(x: float, y: float) -> bool:
+        down = view.bottom - y if view.kind == "plan" else y - view.top
+        at = round((x - view.left) * steps[0]), round(down * steps[1])
+        return bool(free[at]) and not any(a - 12 < x < c + 12 and b - 8 < y < d + 8 for a, b, c, d in covered)
+
     for par_there, is_limit in isolines_of(par, bands):
         measured = [(_length(p), p) for p in cast(list[Array], generator.lines(par_there))]
         pieces = [p for length, p in sorted(measured, key=lambda one: -one[0]) if length > 26]
         lines[is_limit] += pieces
         for piece in pieces[:2]:
-            spot = _label_spot(view, piece, taken)
+            spot = _label_spot(view, piece, taken, clear)
             if spot is None:
                 continue
             x, y, angle = spot
@@ -137,14 +161,16 @@ def _length(points: Array) -> float:
     return float(np.sqrt((steps * steps).sum(axis=1)).sum())
 
 
-def _label_spot(view: View, points: Array, taken: Spots) -> tuple[float, float, float] | None:
+def _label_spot(
+    view: View, points: Array, taken: Spots, clear: Callable[[float, float], bool]
+) -> tuple[float, float, float] | None:
     """Find a free spot along a line, from its middle outwards, and the line's angle there [degrees]."""
     n = len(points)
     for share in (0.5, 0.35, 0.65, 0.2, 0.8):
         k = min(n - 2, max(1, int(share * n)))
         x, y = points[k].tolist()
         inside = view.left + 13 < x < view.right - 13 and view.top + 9 < y < view.bottom - 9
-        if inside and not any((x - a) ** 2 + (y - b) ** 2 < 4 * LABEL_ROOM**2 for a, b in taken):
+        if inside and clear(x, y) and not any((x - a) ** 2 + (y - b) ** 2 < 4 * LABEL_ROOM**2 for a, b in taken):
             a, b = points[max(0, k - 2)], points[min(n - 1, k + 2)]
             angle = math.degrees(math.atan2(b[1] - a[1], b[0] - a[0]))
             upright = angle - 180 if angle > 90 else angle + 180 if angle < -90 else angle
@@ -152,17 +178,32 @@ def _label_spot(view: View, points: Array, taken: Spots) -> tuple[float, float, 
     return None
 
 
-def _soundings(view: View, plane: Plane, labels: Spots) -> Markup:
-    """Predicted readings at even places, leaving out those that would touch a label of an isoline."""
+def _soundings(view: View, plane: Plane, labels: Spots, covered: Sequence[Patch]) -> Markup:
+    """Predicted readings at even places, leaving out those that would touch a label of an isoline, rock, or what is
+    covered.
+    """
     columns, rows, starts, x, y = _places(view, len(plane.u), len(plane.v))
     readings = plane.par[np.ix_(columns, rows)]
-    free = np.isfinite(readings)
-    for a, b in labels:
-        free &= (np.abs(x - a) > 20)[:, None] | (np.abs(y - b) > 11)[None, :]
+    free = _open_water(view, plane)[np.ix_(columns, rows)]
+    patches = [(a - 12, b - 6, a + 12, b + 6) for a, b in labels] + list(covered)
+    for left, top, right, bottom in patches:
+        beside = (x < left - NUMBER[0]) | (x > right + NUMBER[0])
+        free = free & (beside[:, None] | ((y < top - NUMBER[1]) | (y > bottom + NUMBER[1]))[None, :])
     shown = free.ravel().tolist()
     numbers = np.where(free, readings, 0.0).round().astype(int).ravel().tolist()
     # numbers alone: nothing here needs escaping
     return Markup("".join([f"{at}{n}</text>" for at, n, show in zip(starts, numbers, shown, strict=True) if show]))
+
+
+def _open_water(view: View, plane: Plane) -> NDArray[np.bool_]:
+    """Nodes where a number of three figures would touch no rock."""
+    water = np.isfinite(plane.par)
+    if water.all():
+        return water
+    wide = 1 + 2 * round(NUMBER[0] * len(plane.u) / (view.u_size * view.scale))
+    tall = 1 + 2 * round(NUMBER[1] * len(plane.v) / (view.v_size * view.scale))
+    found: NDArray[np.bool_] = ndimage.minimum_filter(water, size=(wide, tall), mode="nearest")
+    return found
 
 
 @lru_cache(maxsize=64)

@@ -67,14 +67,24 @@ def draw_survey(
     return sheet, drawing
 
 
+def _at(view: View, mark: Mark) -> tuple[float, float]:
+    u, v = {"plan": (mark.x, mark.y), "front": (mark.x, mark.depth), "side": (mark.y, mark.depth)}[view.kind]
+    return view.at(u, v)
+
+
+def reading_on(view: View, mark: Mark) -> tuple[float, float, float, float]:
+    """What a spot with its number covers of a view: left, top, right, bottom."""
+    x, y = _at(view, mark)
+    return x - 5, y - 8, x + 26, y + 8
+
+
 def draw_spots(view: View, marks: Sequence[Mark], *, numbers: bool = False, grab: Measure | None = None) -> Markup:
     """Spots on a view with PAR, or with their ``numbers``, beside them; with a measure to name their places in, they
     can be grabbed and reached by key.
     """
     parts, taken = [], list[tuple[float, float, float]]()
     for mark in marks:
-        u, v = {"plan": (mark.x, mark.y), "front": (mark.x, mark.depth), "side": (mark.y, mark.depth)}[view.kind]
-        x, y = view.at(u, v)
+        x, y = _at(view, mark)
         par = mark.predicted if mark.read is None else mark.read
         text = str(mark.number) if numbers else mark.seen or f"{par:.0f}"
         state = mark.seen or ("read" if mark.read is not None else "told")

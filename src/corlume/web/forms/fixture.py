@@ -25,11 +25,13 @@ _TYPED: Any = {
 FixtureChange = create_model(
     "FixtureChange",
     __config__=ConfigDict(extra="forbid"),
-    __doc__="Changed fields of a fixture, answers about its wear, the levels of its channels, another lens or lamp.",
+    __doc__="Changed fields of a fixture, and what is answered or read: wear, levels, lens, lamp, place by a tape.",
     levels=(list[Annotated[float, Field(ge=0.0, le=1.0)]] | None, Field(None, max_length=MOST_CHANNELS)),
     wear=(dict[str, str] | None, Field(None, max_length=12)),
     lens=(str | None, None),
     lamp=(str | None, None),
+    at_x=(str | None, None),
+    at_y=(str | None, None),
     **_TYPED,
 )
 
@@ -43,6 +45,11 @@ def read_fixture_changes(values: Mapping[str, Any], measure: Measure) -> dict[st
         if name == "levels":
             # all full is what a fixture has that was never touched
             read[name] = tuple(value) if any(level != 1.0 for level in value) else ()
+        elif name in ("at_x", "at_y"):
+            try:
+                read[name] = measure.parse(value)
+            except ValueError as error:
+                errors.append(FieldError(name, plain(str(error))))
         elif item and isinstance(item.spec, declared.Field) and isinstance(value, str):
             try:
                 read[name] = typed(item.spec, value, measure)

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel, Field
 
 from corlume.core.errors import Rules
+from corlume.core.hanging.arrange import Arranging
+from corlume.core.hanging.tape import Tape
 from corlume.core.judgement.intent import Intent, in_words
 from corlume.core.optics.lamp_set import LAMP_WISHES, MOST_SOCKETS, LampWish
 from corlume.core.optics.technology import TECHNOLOGIES
@@ -17,6 +19,7 @@ from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import lamps_for
 from corlume.services.advice.coral_sites import coral_change
 from corlume.services.keeping import hung_fixtures, setups, shelf, tanks
+from corlume.services.keeping.hung_units import arrange_units, place_as_read
 from corlume.services.light.fields import first_look
 from corlume.services.light.layers import LAYERS, OF_SURVEY, Layer
 from corlume.services.light.points import Place
@@ -25,11 +28,11 @@ from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.forms.fixture import FixtureChange, read_fixture_changes
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, FormData, RowId, Unit, go, measure_of, page
+from corlume.web.page import Db, FormData, RowId, TapeRead, Unit, go, measure_of, page, tape_of_device
 from corlume.web.pages import chart_view
 
 router = APIRouter(prefix="/tanks/{tank_id}")
-SCRIPTS = tuple(f"chart/{name}.js" for name in ("ask", "show", "pointer", "keys", "fields", "chart"))
+SCRIPTS = tuple(f"chart/{name}.js" for name in ("ask", "show", "pointer", "keys", "fields", "together", "chart"))
 Metres = Annotated[float, Field(allow_inf_nan=False)]
 
 
@@ -49,13 +52,31 @@ class ChartRequest(BaseModel):
     layer: Layer = "par"
     dragging: bool = False
     changes: dict[int, FixtureChange] = Field(default={}, max_length=200)
+    picked: list[int] = Field(default=[], max_length=200)
 
 
-def _changes(request: ChartRequest, measure: Measure) -> dict[int, dict[str, Any]]:
-    return {
-        fixture_id: read_fixture_changes(change.model_dump(exclude_none=True), measure)
-        for fixture_id, change in request.changes.items()
-    }
+class ArrangeRequest(ChartRequest):
+    """What is done with all that is picked."""
+
+    how: Arranging
+
+
+def _changes(
+    stored: StoredTank, setup: StoredSetup, request: ChartRequest, measure: Measure, tape: Tape
+) -> dict[int, dict[str, Any]]:
+    """Changes by fixture, in SI; a place that was typed is where the tape reads it."""
+    found = {}
+    for fixture_id, change in request.changes.items():
+        values = read_fixture_changes(change.model_dump(exclude_none=True), measure)
+        for axis in AXES:
+            reading = values.pop(f"at_{axis}", None)
+            if reading is not None:
+                values[axis] = place_as_read(stored.tank, setup, fixture_id, tape, axis, reading)
+        found[fixture_id] = values
+    return found
+
+
+AXES: tuple[Literal["x", "y"], ...] = ("x", "y")
 
 
 def _probe(stored: StoredTank, at: ProbeAt) -> Place:
@@ -111,7 +132,7 @@ def _page(
         "sheet": sheet,
         "parts": parts,
         "frame": chart_view.frame(stored, sheet, measure),
-        "panel": chart_view.panel(stored, shown, selected, measure),
+        "panel": chart_view.panel(stored, shown, selected, measure, tape_of_device(request)),
         "layers": {key: name for key, name in LAYERS.items() if stored.survey or key not in OF_SURVEY},
         "entries": shelf.entries(db),
         "snap": STEPS[measure.unit].snap,
@@ -149,33 +170,59 @@ def intend(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: Ro
 
 
 @router.post("/setups/{setup_id}/light")
-def light(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, body: ChartRequest) -> JSONResponse:
+def light(db: Db, measure: Unit, tape: TapeRead, tank_id: RowId, setup_id: RowId, body: ChartRequest) -> JSONResponse:
     """The chart as it would be with some changes; nothing is stored."""
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
-    drafted = hung_fixtures.draft(stored.tank, setup, _changes(body, measure))
+    drafted = hung_fixtures.draft(stored.tank, setup, _changes(stored, setup, body, measure, tape))
     sheet = chart_view.sheet_of(stored, setup)
     probe = _probe(stored, body.probe)
     parts = chart_view.moving_parts(
-        stored, sheet, drafted, probe, body.selected, measure, body.layer, coarse=body.dragging and bool(body.changes)
+        stored,
+        sheet,
+        drafted,
+        probe,
+        body.selected,
+        measure,
+        body.layer,
+        picked=body.picked,
+        coarse=body.dragging and bool(body.changes),
     )
     if not body.changes:
-        parts["panel"] = chart_view.panel(stored, setup, body.selected, measure)
+        parts["panel"] = chart_view.panel(stored, setup, body.selected, measure, tape, body.picked)
     return JSONResponse(chart_view.as_json(parts))
 
 
 @router.post("/setups/{setup_id}/fixtures")
-def change_fixtures(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, body: ChartRequest) -> JSONResponse:
+def change_fixtures(
+    db: Db, measure: Unit, tape: TapeRead, tank_id: RowId, setup_id: RowId, body: ChartRequest
+) -> JSONResponse:
     """Change fixtures for good, and answer with the chart as it is then."""
-    hung_fixtures.change_fixtures(db, tank_id, setup_id, _changes(body, measure))
+    stored = tanks.open_tank(db, tank_id)
+    changes = _changes(stored, stored.setup(setup_id), body, measure, tape)
+    hung_fixtures.change_fixtures(db, tank_id, setup_id, changes)
+    return _kept(db, measure, tape, tank_id, setup_id, body)
+
+
+@router.post("/setups/{setup_id}/arrange")
+def arrange(
+    db: Db, measure: Unit, tape: TapeRead, tank_id: RowId, setup_id: RowId, body: ArrangeRequest
+) -> JSONResponse:
+    """Set several fixtures against each other, and answer with the chart as it is then."""
+    arrange_units(db, tank_id, setup_id, body.picked, body.how)
+    return _kept(db, measure, tape, tank_id, setup_id, body)
+
+
+def _kept(db: Database, measure: Measure, tape: Tape, tank_id: int, setup_id: int, body: ChartRequest) -> JSONResponse:
+    """The chart as it is kept, with the panel and what can be undone."""
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
     sheet = chart_view.sheet_of(stored, setup)
     steps = tanks.steps(db, tank_id)
     probe = _probe(stored, body.probe)
-    parts = chart_view.moving_parts(stored, sheet, setup, probe, body.selected, measure, body.layer)
+    parts = chart_view.moving_parts(stored, sheet, setup, probe, body.selected, measure, body.layer, picked=body.picked)
     parts |= chart_view.frame(stored, sheet, measure)
-    parts |= {"panel": chart_view.panel(stored, setup, body.selected, measure)}
+    parts |= {"panel": chart_view.panel(stored, setup, body.selected, measure, tape, body.picked)}
     parts |= {"undo": steps.undo or "", "redo": steps.redo or ""}
     return JSONResponse(chart_view.as_json(parts))
 

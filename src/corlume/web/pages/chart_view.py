@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import asdict
 from typing import Any
 
-from corlume.core.fixture import FLUX_BASES, Fixture, beside, overlaps
+from corlume.core.fixture import FLUX_BASES, Fixture, beside
 from corlume.core.geometry import Tank
+from corlume.core.hanging.arrange import ARRANGINGS, LEAST
 from corlume.core.hanging.mounting import splashed
+from corlume.core.hanging.tape import Tape
 from corlume.core.judgement.rings import NAMES
 from corlume.core.judgement.targets import Band
 from corlume.core.optics.emitter import Emitter
@@ -18,11 +20,12 @@ from corlume.core.optics.socket import lamp_in
 from corlume.core.optics.wear import questions
 from corlume.core.survey.fixture_fit import EFFICACY
 from corlume.core.survey.priors import FLUX
-from corlume.core.words import letter
+from corlume.core.words import letter, letters
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import lamps_for
 from corlume.services.advice.judge import rings, verdicts, verdicts_in_doubt
+from corlume.services.keeping.hung_units import collisions, inner_collisions, units_of
 from corlume.services.light.fields import Plane, slice_plane
 from corlume.services.light.layers import (
     CHANGES,
@@ -40,10 +43,10 @@ from corlume.services.light.points import Place, PlaneSpec, same_tank
 from corlume.services.light.probe import Readout, read_probe
 from corlume.services.light.sure import Sure, sure_at
 from corlume.store.tanks import StoredSetup, StoredTank
-from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe
+from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe, faces_on
 from corlume.web.drawing.light import draw_light
 from corlume.web.drawing.sheet import Sheet, View, lay_out
-from corlume.web.drawing.survey import Mark, draw_spots
+from corlume.web.drawing.survey import Mark, draw_spots, reading_on
 from corlume.web.drawing.tank import draw_caption, draw_frame, draw_rock
 from corlume.web.page import templates
 
@@ -67,6 +70,7 @@ def moving_parts(
     measure: Measure,
     layer: Layer = "par",
     *,
+    picked: Collection[int] = (),
     coarse: bool = False,
 ) -> dict[str, str]:
     """Everything that a drag, a dimmer or the probe changes: light, rock, marks, readout, verdicts.
@@ -90,7 +94,7 @@ def moving_parts(
             for view, at in zip(sheet.views(), _slices(probe), strict=True)
         ]
     parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure, coarse=coarse)
-    parts |= _marked(sheet, setup, probe, selected)
+    parts |= _marked(sheet, setup, probe, selected, picked)
     if not coarse:
         parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=_title(layer, chosen))
     judge = verdicts if coarse else verdicts_in_doubt
@@ -166,10 +170,12 @@ def _drawn(
     parts: dict[str, str] = {}
     fixtures = setup.hung
     for view, at, plane in zip(sheet.views(), _slices(probe), planes, strict=True):
-        parts[f"light-{view.kind}"] = draw_light(view, plane, bands, coarse=coarse)
+        near = _spots_near(stored, setup, view, at)
+        covered = faces_on(view, fixtures) + [reading_on(view, mark) for mark in near]
+        parts[f"light-{view.kind}"] = draw_light(view, plane, bands, coarse=coarse, covered=covered)
         if not coarse:
             parts[f"rock-{view.kind}"] = draw_rock(view, tank, at) + draw_caption(view, at, measure)
-            parts[f"rock-{view.kind}"] += draw_spots(view, _spots_near(stored, setup, view, at))
+            parts[f"rock-{view.kind}"] += draw_spots(view, near)
     if not coarse or [kept.value.emitter for kept in setup.fixtures] != _hung(stored, setup.id):
         parts["dimensions"] = draw_dimensions(sheet, setup.fixtures, measure)
     parts["depth-out"] = measure.length(probe.depth)
@@ -181,7 +187,12 @@ def _drawn(
     parts["readout"] = _readout(stored, fixtures, reading, sure, measure)
     parts["spoken"] = f"{reading.par:.0f} PAR at the probe, {reading.band.name}"
     parts["notes"] = templates.get_template("chart/notes.html").render(
-        overlaps=overlaps(fixtures), beside=beside(stored.tank, fixtures), letter=letter, measure=measure
+        collisions=collisions(stored.tank, setup),
+        inner=inner_collisions(setup),
+        beside=beside(stored.tank, fixtures),
+        letter=letter,
+        letters=letters,
+        measure=measure,
     )
     return parts
 
@@ -191,8 +202,10 @@ def _hung(stored: StoredTank, setup_id: int) -> list[Emitter]:
     return [kept.value.emitter for setup in stored.setups if setup.id == setup_id for kept in setup.fixtures]
 
 
-def _marked(sheet: Sheet, setup: StoredSetup, probe: Place, selected: int | None) -> dict[str, str]:
-    return {"marks": draw_probe(sheet, probe) + draw_fixtures(sheet, setup.fixtures, selected)}
+def _marked(
+    sheet: Sheet, setup: StoredSetup, probe: Place, selected: int | None, picked: Collection[int] = ()
+) -> dict[str, str]:
+    return {"marks": draw_probe(sheet, probe) + draw_fixtures(sheet, setup.fixtures, selected, picked)}
 
 
 def _title(layer: Layer, chosen: int | None) -> str:
@@ -247,11 +260,26 @@ def _close(place: tuple[float, float, float], probe: Place) -> bool:
     return (x - probe.x) ** 2 + (y - probe.y) ** 2 + (depth - probe.depth) ** 2 < 0.08**2
 
 
-def panel(stored: StoredTank, setup: StoredSetup, selected: int | None, measure: Measure) -> str:
-    """The list of fixtures with their dimmers, and the fields of the selected one."""
+def panel(
+    stored: StoredTank,
+    setup: StoredSetup,
+    selected: int | None,
+    measure: Measure,
+    tape: Tape,
+    picked: Collection[int] = (),
+) -> str:
+    """What hangs, by units, with dimmers; the fields of what is selected, and what can be done with what is picked."""
+    units = units_of(setup)
+    held = [unit for unit in units if unit.id in picked]
     return templates.get_template("chart/fixtures.html").render(
         stored=stored,
         setup=setup,
+        units=units,
+        held=held if len(held) > 1 else (),
+        picked=picked,
+        arrangings={key: words for key, words in ARRANGINGS.items() if LEAST.get(key, 1) <= len(held)},
+        letters=letters,
+        tape=tape,
         selected=selected,
         measure=measure,
         letter=letter,

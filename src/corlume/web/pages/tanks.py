@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from corlume.core.hanging.tape import tape_of
 from corlume.formats.faults import BadFile
 from corlume.services.keeping import photos, tanks
 from corlume.store.database import Database
@@ -77,12 +78,19 @@ def step(request: Request, db: Db, data: FormData, tank_id: RowId | None = None)
 
 @router.post("/preferences")
 def preferences(data: FormData) -> RedirectResponse:
-    """Remember the unit and the theme on this device."""
+    """Remember the unit, the theme and how places are read on this device."""
     answer = go(data.get("back", "/tanks"))
     for name, allowed in (("unit", ("cm", "in")), ("theme", ("day", "night"))):
         if data.get(name) in allowed:
-            answer.set_cookie(name, data[name], max_age=10 * 365 * 86400, httponly=True, samesite="strict")
+            _remember(answer, name, data[name])
+    if "along" in data:
+        tape = tape_of(".".join(data.get(name, "") for name in ("along", "across", "to")))
+        _remember(answer, "tape", f"{tape.along}.{tape.across}.{tape.to}")
     return answer
+
+
+def _remember(answer: Response, name: str, value: str) -> None:
+    answer.set_cookie(name, value, max_age=10 * 365 * 86400, httponly=True, samesite="strict")
 
 
 def show_tanks(request: Request, db: Database, *, faults: Sequence[str] = ()) -> HTMLResponse:

@@ -9,6 +9,7 @@ function holdTouch(svg, what) {
 function focusKey(within) {
   const active = document.activeElement;
   if (!active || active === document.body || !within.contains(active)) return null;
+  if (active.closest("[popover]")) return null;
   const { focus, fixture, box, coral, field, ids } = active.dataset;
   if (focus) return `[data-focus="${focus}"]`;
   if (fixture) return `.fixture[data-fixture="${fixture}"][tabindex]`;
@@ -91,6 +92,13 @@ document.addEventListener("alpine:init", () => {
     mode: "watts",
     init() {
       this.mode = this.$el.dataset.mode;
+    },
+  }));
+
+  // Another choice is another page.
+  Alpine.data("tape", () => ({
+    send() {
+      this.$root.submit();
     },
   }));
 

@@ -1,10 +1,10 @@
 // The chart and the server: what is tried is shown as it would be, what is done is kept.
 const chartAsks = {
   // Answers come back numbered; one that is older than what is shown is dropped.
-  async ask(path, changes, silence) {
+  async ask(path, changes, silence, more = {}) {
     const number = ++this.asked;
     const dragging = path === "/light" && Object.keys(changes).length > 0;
-    const body = { probe: this.probe, selected: this.selected, layer: this.layer, dragging, changes };
+    const body = { probe: this.probe, selected: this.selected, layer: this.layer, dragging, changes, picked: this.picked, ...more };
     const { ok, answer } = await talk(this.post + path, body, silence);
     const late = number < this.shown;
     if (!late) this.shown = number;
@@ -40,12 +40,16 @@ const chartAsks = {
   // Keep changes, with those that wait for the end of a row of taps. Returns the faults by field, or null when all
   // went well.
   async commit(changes) {
-    clearTimeout(this.nudging);
     const sent = { ...this.changes };
     for (const [id, change] of Object.entries(changes)) sent[id] = { ...sent[id], ...change };
+    return this.keep("/fixtures", sent);
+  },
+
+  async keep(path, sent, more) {
+    clearTimeout(this.nudging);
     this.changes = {};
     this.keeping += 1;
-    const { ok, answer, late } = await this.ask("/fixtures", sent, "The application does not answer. The change was not kept.");
+    const { ok, answer, late } = await this.ask(path, sent, "The application does not answer. The change was not kept.", more);
     this.keeping -= 1;
     // what was tried meanwhile, and not what has just been kept
     this.again &&= Object.keys(this.changes).length > 0;

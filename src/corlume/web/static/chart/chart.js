@@ -15,6 +15,8 @@ document.addEventListener("alpine:init", () => {
       this.views = JSON.parse(data.views);
       this.selected = data.selected ? Number(data.selected) : null;
       this.memory = `corlume-probe-${data.tank}`;
+      // ids of units, of which several are held together
+      this.picked = [];
       this.probe = this.recallProbe() || JSON.parse(data.probe);
       this.layer = "par";
       this.changes = {};
@@ -54,5 +56,6 @@ document.addEventListener("alpine:init", () => {
     ...chartPointer,
     ...chartKeys,
     ...chartFields,
+    ...chartTogether,
   }));
 });

@@ -12,6 +12,7 @@ const chartFields = {
       event.target.nextElementSibling.textContent = `${event.target.value} %`;
       this.preview();
     }
+    if (event.target.dataset.together !== undefined) this.dimTogether(event.target);
     if (depth !== undefined) {
       this.probe = { ...this.probe, depth: Number(event.target.value) };
       this.preview();
@@ -25,6 +26,8 @@ const chartFields = {
 
   async change(event) {
     const { dim, level, onoff, lens, lampFor, field, id, layer } = event.target.dataset;
+    if (event.target.dataset.pick) this.pick(Number(event.target.dataset.pick));
+    if (event.target.dataset.together !== undefined) await this.commit({});
     if (level) await this.commit({ [level]: { levels: this.levels(level) } });
     if (lens && event.target.value) await this.commit({ [lens]: { lens: event.target.value } });
     if (lampFor && event.target.value) await this.commit({ [lampFor]: { lamp: event.target.value } });
@@ -59,6 +62,27 @@ const chartFields = {
     const usual = event.target.closest("[data-set-ppf]");
     if (usual) {
       this.commit({ [usual.dataset.setPpf]: { ppf: usual.dataset.ppf } });
+      return;
+    }
+    const moved = event.target.closest("[data-move]");
+    if (moved) {
+      this.commit(JSON.parse(moved.dataset.move));
+      return;
+    }
+    const arranged = event.target.closest("[data-arrange]");
+    if (arranged) {
+      this.keep("/arrange", {}, { how: arranged.dataset.arrange });
+      return;
+    }
+    if (event.target.closest("[data-unpick]")) {
+      this.picked = [];
+      this.preview();
+      return;
+    }
+    const part = event.target.closest("[data-part]");
+    if (part) {
+      this.selected = Number(part.dataset.part);
+      this.preview();
       return;
     }
     const button = event.target.closest("[data-select]");

@@ -11,7 +11,12 @@ const chartKeys = {
     const fixture = event.target.closest("[data-fixture]");
     if (!probe && !fixture) return;
     if (fixture && (event.key === "+" || event.key === "-")) {
-      this.dimBy(Number(fixture.dataset.fixture), event.key === "+" ? 0.05 : -0.05);
+      for (const one of this.dimmedWith(Number(fixture.dataset.fixture))) this.dimBy(one, event.key === "+" ? 0.05 : -0.05);
+      return;
+    }
+    if (fixture && event.key === " ") {
+      event.preventDefault();
+      this.pick(Number(fixture.dataset.unit));
       return;
     }
     const step = places.steps[event.key];
@@ -28,8 +33,10 @@ const chartKeys = {
   },
 
   nudge(id, field, by) {
-    const change = (this.changes[id] ||= {});
-    change[field] = (field in change ? change[field] : this.fixtureAt(id)[field]) + by;
+    for (const one of this.movedWith(id)) {
+      const change = (this.changes[one] ||= {});
+      change[field] = (field in change ? change[field] : this.fixtureAt(one)[field]) + by;
+    }
     this.shift();
     this.preview();
     this.settle();

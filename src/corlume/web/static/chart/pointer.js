@@ -1,8 +1,8 @@
 // A hand on the sheet: fixtures and the probe are dragged, dimensions opened.
 const chartPointer = {
   fixtureAt(id) {
-    const { x, y, height } = document.querySelector(`.fixture[data-fixture="${id}"]`).dataset;
-    return { x: Number(x), y: Number(y), height: Number(height) };
+    const { x, y, height, unit } = document.querySelector(`.fixture[data-fixture="${id}"]`).dataset;
+    return { x: Number(x), y: Number(y), height: Number(height), unit: Number(unit) };
   },
 
   pointOf(event) {
@@ -24,8 +24,9 @@ const chartPointer = {
     if (fixture) {
       const id = Number(fixture.dataset.fixture);
       const view = this.views.find((v) => v.kind === fixture.dataset.view);
-      this.drag = { id, view, start, from: this.fixtureAt(id), moved: false };
-      this.selected = id;
+      const all = this.movedWith(id).map((one) => ({ id: one, from: this.fixtureAt(one) }));
+      this.drag = { id, view, start, all, from: this.fixtureAt(id), moved: false, add: event.shiftKey };
+      if (!event.shiftKey) this.selected = id;
     } else {
       const view = places.viewAt(this.views, start);
       if (!view) return;
@@ -47,9 +48,8 @@ const chartPointer = {
     const up = -(point.py - this.drag.start.py) / view.scale;
     if (!this.drag.moved && Math.hypot(right, up) * view.scale < 3) return;
     this.drag.moved = true;
-    const { from, id } = this.drag;
-    const place = places.dragged(view, from, right, up, event.shiftKey ? 0 : this.snap);
-    this.changes[id] = { ...this.changes[id], ...place };
+    const place = places.dragged(view, this.drag.from, right, up, event.shiftKey ? 0 : this.snap);
+    this.together(this.drag.all, this.drag.from, place);
     this.shift();
     this.preview();
   },
@@ -58,6 +58,10 @@ const chartPointer = {
     const drag = this.drag;
     this.drag = null;
     if (!drag) return;
+    if (drag.add && !drag.moved) {
+      this.pick(this.fixtureAt(drag.id).unit);
+      return;
+    }
     // the release is drawn in full
     if (drag.probe || !drag.moved) {
       this.preview();

@@ -24,6 +24,7 @@ const chartShows = {
       this.step("redo", answer.redo);
     }
     if (open) this.home.querySelector(`details.verdict[data-key=${open}]`)?.setAttribute("open", "");
+    this.picked = this.picked.filter((id) => this.svg.querySelector(`[data-unit="${id}"]`));
     for (const fold of folds) this.home.querySelector(`details.fold[data-fold=${fold}]`)?.setAttribute("open", "");
     this.shift();
     if (focus) document.querySelector(focus)?.focus();
@@ -50,9 +51,11 @@ const chartShows = {
   // Move what is drawn at once; the light follows when the server has answered.
   shift() {
     for (const [id, change] of Object.entries(this.changes)) {
-      for (const g of this.svg.querySelectorAll(`.fixture[data-fixture="${id}"]`)) {
+      // a frame goes as one
+      const { unit, ...from } = this.fixtureAt(id);
+      for (const g of this.svg.querySelectorAll(`.fixture[data-unit="${unit}"], .hull[data-hull="${unit}"]`)) {
         const view = this.views.find((v) => v.kind === g.dataset.view);
-        const [right, down] = places.shifted(view, g.dataset, change);
+        const [right, down] = places.shifted(view, from, change);
         g.setAttribute("transform", `translate(${right} ${down})`);
       }
     }

@@ -1,0 +1,149 @@
+"""Several fixtures set against each other: levelled, spaced evenly, mirrored, moved clear of what they collide with.
+
+A unit is what moves as one piece: a fixture, or all parts of a frame.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from typing import Literal
+
+from corlume.core.errors import Rules
+from corlume.core.fixture import BODY, Fixture, fixture_errors, overlaps
+from corlume.core.geometry import Tank
+from corlume.core.hanging.layout import balanced
+from corlume.core.optics.emitter import Emitter
+
+Unit = tuple[Fixture, ...]
+Arranging = Literal["level", "even", "balanced", "line", "mirror", "swap"]
+ARRANGINGS: dict[Arranging, tuple[str, str]] = {
+    "level": ("Level", "All as high as the highest of them"),
+    "even": ("Space evenly", "Along the tank: the outer two stay, and those between them are spaced evenly"),
+    "balanced": ("Balance", "In equal parts of the tank's length, as keepers begin (common practice, no source)"),
+    "line": ("In one line", "All as far from the front pane as their mean"),
+    "mirror": ("Mirror left to right", "Each to the same place at the other end of the tank"),
+    "swap": ("Mirror front to back", "Each to the same place at the other long pane"),
+}
+"""What can be done with several units, by its name and what it does."""
+LEAST: dict[Arranging, int] = {"level": 2, "even": 3, "balanced": 2, "line": 2}
+"""How many units an arrangement wants; one where it is not said."""
+CLEARANCE = 0.005
+"""What is moved aside leaves so much air between the bodies [m]."""
+
+
+def extent(parts: Iterable[Fixture]) -> tuple[tuple[float, float], tuple[float, float]]:
+    """Return the least and the greatest x and y of the faces of some fixtures [m]."""
+    spans = [(p.emitter.x, p.emitter.y, *p.emitter.half_extent()) for p in parts]
+    return (
+        (min(x - a for x, _, a, _ in spans), min(y - b for _, y, _, b in spans)),
+        (max(x + a for x, _, a, _ in spans), max(y + b for _, y, _, b in spans)),
+    )
+
+
+def middle(unit: Unit) -> tuple[float, float]:
+    """Return where the middle of a unit hangs, from the left and the front pane [m]."""
+    low, high = extent(unit)
+    return 0.5 * (low[0] + high[0]), 0.5 * (low[1] + high[1])
+
+
+def shifted(unit: Unit, dx: float = 0.0, dy: float = 0.0, up: float = 0.0) -> Unit:
+    """Return a unit moved as one piece [m]; ``InvalidInput`` when a part would reach into the water."""
+    return tuple(replace(part, emitter=_moved(part.emitter, dx, dy, up)) for part in unit)
+
+
+def _moved(e: Emitter, dx: float, dy: float, up: float) -> Emitter:
+    return replace(e, x=e.x + dx, y=e.y + dy, height=e.height + up)
+
+
+def arrange(tank: Tank, units: Sequence[Unit], how: Arranging) -> list[Unit]:
+    """Set units against each other, in their own order.
+
+    Heights are those of each unit's lowest face. ``InvalidInput`` by the field "arrange" when there are too few, and by
+    a fixture's own field when it would leave the room.
+    """
+    rules = Rules()
+    least = LEAST.get(how, 1)
+    rules.that(len(units) >= least, "arrange", f"wants {least} fixtures or more, and frames count as one")
+    rules.finish()
+    match how:
+        case "level":
+            heights = [min(part.emitter.height for part in unit) for unit in units]
+            found = [shifted(unit, up=max(heights) - h) for unit, h in zip(units, heights, strict=True)]
+        case "line":
+            across = [middle(unit)[1] for unit in units]
+            mean = sum(across) / len(across)
+            found = [shifted(unit, dy=mean - y) for unit, y in zip(units, across, strict=True)]
+        case "even" | "balanced":
+            found = _along(units, _places(tank, units, how))
+        case "mirror":
+            found = [tuple(replace(p, emitter=_mirrored(tank, p.emitter)) for p in unit) for unit in units]
+        case "swap":
+            found = [tuple(replace(p, emitter=_swapped(tank, p.emitter)) for p in unit) for unit in units]
+    rules.errors += [error for unit in found for part in unit for error in fixture_errors(tank, part)]
+    rules.finish()
+    return found
+
+
+def _places(tank: Tank, units: Sequence[Unit], how: Arranging) -> Sequence[float]:
+    """Where the middles of units go along the tank, from left to right [m]."""
+    if how == "balanced":
+        return balanced(len(units), tank.length)
+    along = sorted(middle(unit)[0] for unit in units)
+    step = (along[-1] - along[0]) / (len(units) - 1)
+    return [along[0] + k * step for k in range(len(units))]
+
+
+def _along(units: Sequence[Unit], places: Sequence[float]) -> list[Unit]:
+    """Units at places along the tank, the leftmost at the first."""
+    order = sorted(range(len(units)), key=lambda i: middle(units[i]))
+    found = list(units)
+    for i, x in zip(order, places, strict=True):
+        found[i] = shifted(units[i], dx=x - middle(units[i])[0])
+    return found
+
+
+def _mirrored(tank: Tank, e: Emitter) -> Emitter:
+    return replace(e, x=tank.length - e.x, turn=-e.turn, pitch=-e.pitch)
+
+
+def _swapped(tank: Tank, e: Emitter) -> Emitter:
+    return replace(e, y=tank.width - e.y, turn=-e.turn, roll=-e.roll)
+
+
+def move_clear(tank: Tank, units: Sequence[Unit], one: int) -> tuple[float, float, float] | None:
+    """Find the shortest move that takes a unit clear of all others: to a side, to the front or back, or up.
+
+    Returns the move along x, y and up [m], or None when there is none in the room. A move up counts as three times as
+    long, for it changes the light more than one aside.
+    """
+    low, high = extent(units[one])
+    others = [unit for k, unit in enumerate(units) if k != one]
+    moves: list[tuple[float, float, float]] = []
+    for other in others:
+        if not _collide(units[one], other):
+            continue
+        least, most = extent(other)
+        moves += [
+            (most[0] - low[0] + CLEARANCE, 0.0, 0.0),
+            (least[0] - high[0] - CLEARANCE, 0.0, 0.0),
+            (0.0, most[1] - low[1] + CLEARANCE, 0.0),
+            (0.0, least[1] - high[1] - CLEARANCE, 0.0),
+            (0.0, 0.0, max(p.emitter.height for p in other) + BODY - min(p.emitter.height for p in units[one])),
+        ]
+    for dx, dy, up in sorted(moves, key=lambda m: abs(m[0]) + abs(m[1]) + 3.0 * m[2]):
+        there = shifted(units[one], dx, dy, up)
+        inside = not any(fixture_errors(tank, part) for part in there) and _over(tank, there)
+        if inside and not any(_collide(there, other) for other in others):
+            return dx, dy, up
+    return None
+
+
+def _over(tank: Tank, unit: Unit) -> bool:
+    """Whether the middle of a unit hangs over the tank."""
+    x, y = middle(unit)
+    return 0.0 <= x <= tank.length and 0.0 <= y <= tank.width
+
+
+def _collide(one: Unit, other: Unit) -> bool:
+    return any(i < len(one) <= j for i, j in overlaps([*one, *other]))

@@ -1,0 +1,56 @@
+"""Places as a tape is read: from either pane, to the middle of a body or to its near edge."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from typing import Any, Literal, get_args
+
+Along = Literal["left", "right"]
+Across = Literal["front", "back"]
+To = Literal["middle", "edge"]
+
+
+@dataclass(frozen=True, slots=True)
+class Tape:
+    """How a keeper reads places: along the tank from the left or the right pane, across it from the front or the back
+    pane, and to the middle of a body or to the edge that is nearer to that pane.
+    """
+
+    along: Along = "left"
+    across: Across = "front"
+    to: To = "middle"
+
+    @property
+    def words(self) -> str:
+        """How it is read, in words."""
+        to = "middles" if self.to == "middle" else "near edges"
+        return f"from the {self.along} and the {self.across} pane to {to}"
+
+    def pane(self, axis: Literal["x", "y"]) -> str:
+        """Return the pane that an axis is read from."""
+        return self.along if axis == "x" else self.across
+
+    def read(self, axis: Literal["x", "y"], middle: float, half: float, size: float) -> float:
+        """Return what the tape reads [m] of a body.
+
+        Parameters
+        ----------
+        middle : where its middle is, from the left or the front pane [m].
+        half : half of its length along the axis [m].
+        size : the tank from pane to pane [m].
+        """
+        away = size - middle if self.pane(axis) in ("right", "back") else middle
+        return away - half if self.to == "edge" else away
+
+    def place(self, axis: Literal["x", "y"], reading: float, half: float, size: float) -> float:
+        """Return where a body's middle is, from the left or the front pane [m]; the other way round of ``read``."""
+        away = reading + half if self.to == "edge" else reading
+        return size - away if self.pane(axis) in ("right", "back") else away
+
+
+def tape_of(text: str) -> Tape:
+    """Read a tape from its three words with dots between; what is none of them is taken as usual."""
+    options = {f.name: get_args(kind) for f, kind in zip(fields(Tape), (Along, Across, To), strict=True)}
+    read = dict(zip(options, text.split("."), strict=False))
+    known: dict[str, Any] = {name: read[name] for name in options if read.get(name) in options[name]}
+    return Tape(**known)

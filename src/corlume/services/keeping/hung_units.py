@@ -1,0 +1,119 @@
+"""What hangs as units: a fixture, or a frame with all its parts. Read as by a tape, arranged together, moved clear."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from corlume.core.fixture import overlaps
+from corlume.core.geometry import Tank
+from corlume.core.hanging.arrange import ARRANGINGS, Arranging, Unit, arrange, extent, middle, move_clear
+from corlume.core.hanging.tape import Tape
+from corlume.services.keeping.hung_fixtures import change_fixtures
+from corlume.store.database import Database
+from corlume.store.tables import NotFound
+from corlume.store.tanks import StoredSetup, load_tank
+
+
+@dataclass(frozen=True, slots=True)
+class HungUnit:
+    """A unit by the indices and the ids of its parts in the setup; its ``id`` is its first part's."""
+
+    indices: tuple[int, ...]
+    ids: tuple[int, ...]
+    parts: Unit
+
+    @property
+    def id(self) -> int:
+        return self.ids[0]
+
+    @property
+    def frame(self) -> str:
+        """The name of its frame, or nothing for a fixture that hangs alone."""
+        return self.parts[0].frame
+
+    def reading(self, tank: Tank, tape: Tape, axis: Literal["x", "y"]) -> float:
+        """What a tape reads of it along an axis [m]."""
+        at, half, size = _span(tank, self.parts, axis)
+        return tape.read(axis, at, half, size)
+
+
+def _span(tank: Tank, parts: Unit, axis: Literal["x", "y"]) -> tuple[float, float, float]:
+    """The middle of a unit along an axis, half its size, and the tank's [m]."""
+    k = "xy".index(axis)
+    low, high = extent(parts)
+    return middle(parts)[k], 0.5 * (high[k] - low[k]), (tank.length, tank.width)[k]
+
+
+def units_of(setup: StoredSetup) -> list[HungUnit]:
+    """All units of a setup, in the order of their first parts."""
+    found: dict[str, list[int]] = {}
+    for i, kept in enumerate(setup.fixtures):
+        found.setdefault(f"frame {kept.value.frame}" if kept.value.frame else f"alone {kept.id}", []).append(i)
+    return [
+        HungUnit(tuple(at), tuple(setup.fixtures[i].id for i in at), tuple(setup.fixtures[i].value for i in at))
+        for at in found.values()
+    ]
+
+
+def unit_with(setup: StoredSetup, fixture_id: int) -> HungUnit:
+    """The unit that a fixture belongs to; ``NotFound`` when it does not hang here."""
+    unit = next((unit for unit in units_of(setup) if fixture_id in unit.ids), None)
+    if unit is None:
+        raise NotFound(f"no fixture {fixture_id}")
+    return unit
+
+
+def place_as_read(
+    tank: Tank, setup: StoredSetup, fixture_id: int, tape: Tape, axis: Literal["x", "y"], reading: float
+) -> float:
+    """Where a fixture's own middle comes to when its unit is put so that the tape gives a reading [m]."""
+    unit = unit_with(setup, fixture_id)
+    at, half, size = _span(tank, unit.parts, axis)
+    own: float = getattr(unit.parts[unit.ids.index(fixture_id)].emitter, axis)
+    return own + tape.place(axis, reading, half, size) - at
+
+
+def arrange_units(db: Database, tank_id: int, setup_id: int, ids: Iterable[int], how: Arranging) -> None:
+    """Set the units of some fixtures against each other, in one step of undo; ``InvalidInput`` as ``arrange`` does."""
+    with db.reading() as connection:
+        stored = load_tank(connection, tank_id)
+    setup = stored.setup(setup_id)
+    units = list({unit.id: unit for unit in (unit_with(setup, i) for i in ids)}.values())
+    found = arrange(stored.tank, [unit.parts for unit in units], how)
+    changes = {
+        fixture_id: {name: getattr(part.emitter, name) for name in ("x", "y", "height", "turn", "roll", "pitch")}
+        for unit, parts in zip(units, found, strict=True)
+        for fixture_id, part in zip(unit.ids, parts, strict=True)
+    }
+    change_fixtures(db, tank_id, setup_id, changes, verb=ARRANGINGS[how][0].lower())
+
+
+@dataclass(frozen=True, slots=True)
+class Collision:
+    """Two units that want the same room, by index, and the shortest move that mends it: which fixture goes where."""
+
+    one: HungUnit
+    other: HungUnit
+    move: tuple[float, float, float] | None
+    place: dict[str, float]
+
+
+def collisions(tank: Tank, setup: StoredSetup) -> list[Collision]:
+    """All units that want the same room; the later of two is the one to move."""
+    pairs, units = overlaps(setup.hung), units_of(setup)
+    of = {i: k for k, unit in enumerate(units) for i in unit.indices}
+    found = []
+    for a, b in sorted({(of[i], of[j]) for i, j in pairs if of[i] != of[j]}):
+        move = move_clear(tank, [unit.parts for unit in units], b)
+        e = units[b].parts[0].emitter
+        place = {"x": e.x + move[0], "y": e.y + move[1], "height": e.height + move[2]} if move else {}
+        found.append(Collision(units[a], units[b], move, place))
+    return found
+
+
+def inner_collisions(setup: StoredSetup) -> Sequence[tuple[int, int]]:
+    """Pairs of parts of one frame, by index, that want the same room: no move of the frame mends that."""
+    of = {i: unit.id for unit in units_of(setup) for i in unit.indices}
+    return [(i, j) for i, j in overlaps(setup.hung) if of[i] == of[j]]
