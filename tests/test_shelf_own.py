@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 from starlette.testclient import TestClient
 
@@ -54,3 +56,31 @@ def test_frames_and_the_shelfs_own_are_not_changed(client: TestClient) -> None:
     assert client.post("/shelf/hybrid-60/copy").status_code == 404
     assert client.post("/shelf/cluster/change", data={"ppf": "5"}).status_code == 404
     assert client.post("/shelf/own-99999999999999999999/change", data={"ppf": "5"}).status_code == 404
+
+
+def test_own_fixture_by_watts_lens_and_colours_chosen_by_picture(client: TestClient, db: Database) -> None:
+    """By hand: 100 W of LEDs five to ten years old give 0.75 of 1.9 umol/J; lenses of 60 degrees pass 0.90 of it where
+    the usual ones, of 110 degrees, pass 0.93.
+    """
+    told = {"name": "Old bars", "technology": "led_cluster", "watts": "100", "age": "older", "front": "60"}
+    look = client.post("/shelf/fit", data={**told, "colours": "mostly-blue", "mode": "watts"})
+    assert "60 degree lenses" in look.text
+    draft = re.search(r'name="draft" value="(\d+)"', look.text)
+    assert draft
+    key = client.post("/shelf/put", data={"draft": draft[1], "name": "Old bars"}).headers["location"].rpartition("/")[2]
+    e = shelf.own_fixture(db, key).fixture.emitter
+    assert e.ppf == pytest.approx(100 * 1.9 * 0.75 * 0.90 / 0.93, abs=0.05)
+    assert [c.name for c in e.channels] == ["Royal blue", "Violet", "Blue", "White"]
+    words = client.get("/shelf/fit/flux?technology=led_cluster&watts=100&age=older").json()["words"]
+    assert words == "100 W of this kind give 85 to 228 µmol/s, usually about 142"
+    assert client.get("/shelf/fit/flux?technology=led_cluster&watts=lots").json() == {"words": ""}
+    for wrong, fault in (
+        ({"front": "deep"}, "is none of a LED cluster"),
+        ({"colours": "t5-blue"}, "are none of a LED cluster"),
+        ({"watts": "5000"}, "must be from 1 W to 3000 W, not 5000 W"),
+        ({"ppf": "0"}, "must be from"),
+    ):
+        answer = client.post("/shelf/fit", data={**told, "mode": "watts", **wrong})
+        assert answer.status_code == 422
+        assert fault in answer.text
+        assert 'value="Old bars"' in answer.text

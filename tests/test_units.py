@@ -14,7 +14,10 @@ from corlume.core.errors import InvalidInput
 from corlume.core.fixture import Fixture, overlaps
 from corlume.core.hanging.arrange import arrange, middle, move_clear, shifted
 from corlume.core.hanging.tape import Tape, tape_of
+from corlume.core.optics.front import front_on, fronts_for, with_front
 from corlume.reference.catalogue import catalogue
+from corlume.services.advice.front_change import front_change
+from corlume.services.advice.judge import figures
 from corlume.services.keeping import hung_fixtures, tanks
 from corlume.services.keeping.hung_units import collisions, units_of
 from corlume.services.light.fields import slice_plane
@@ -121,3 +124,38 @@ def test_chart_arranges_mends_and_reads_places_by_tape(client: TestClient, db: D
     bad = client.post("/tanks/1/setups/1/fixtures", json={"probe": PROBE, "changes": {str(ids[2]): {"at_x": "wide"}}})
     assert bad.status_code == 422
     assert "at_x" in bad.json()["errors"]
+
+
+def test_other_lenses_say_what_they_do_before_they_are_put_on(client: TestClient, db: Database) -> None:
+    """Three modules of 120 W: 40 LEDs of 3 W each, 120 in all, and one in twenty to spare. Without lenses the light is
+    that with them over 0.93.
+    """
+    stored = tanks.open_tank(db, 1)
+    found = front_change(stored, stored.setup(1), 1, "none")
+    assert (found.ids, found.pieces) == ((1, 2, 3), 0)
+    assert found.flux == pytest.approx(1 / 0.93)
+    narrow = front_change(stored, stored.setup(1), 1, "60")
+    assert (narrow.pieces, narrow.spares) == (120, 6)
+    assert narrow.before
+    assert narrow.after
+    assert narrow.after.spill < narrow.before.spill
+    html = client.get("/tanks/1/setups/1/fixtures/1/front/60").json()["html"]
+    assert "About 120 pieces and 6 spare" in html
+    assert "corals would" in html
+    assert client.get("/tanks/1/setups/1/fixtures/1/front/deep").status_code == 404
+    # what is said is what comes of it
+    hung_fixtures.change_fixtures(db, 1, 1, {i: {"lens": "60"} for i in narrow.ids})
+    now = tanks.open_tank(db, 1)
+    assert figures(now, now.setup(1).hung, now.setup(1).intent).mean == pytest.approx(narrow.after.mean)
+
+
+def test_reflectors_of_tubes_and_halides_by_hand() -> None:
+    """A tube loses 0.35 of 0.85 of its light with the reflector, and spreads; back on, all is as before."""
+    tube = replace(catalogue()["t5-54"].parts[0].emitter, lobe=None)
+    assert front_on(tube) == "each"
+    bare = with_front(tube, "bare")
+    assert bare.ppf == pytest.approx(tube.ppf * 0.5 / 0.85)
+    assert bare.fwhm > tube.fwhm
+    assert with_front(bare, "each").ppf == pytest.approx(tube.ppf)
+    halide = next(e for e in catalogue().values() if e.parts[0].emitter.made_by.arc).parts[0].emitter
+    assert set(fronts_for(halide)) == {"wide", "deep", "bare"}

@@ -215,8 +215,13 @@ def test_channels_lenses_wear_and_layers_answer_on_the_chart(page: Page, db: Dat
     assert par_at_probe(page) < before
     assert tanks.open_tank(db, 1).setup(1).fixture(1).value.mix[0] == 0.4
     page.locator("details.fold[data-fold=light] > summary").click()
+    # what other lenses would do is said before they are put in
+    page.locator('[data-front="60"]').click()
+    expect(page.locator(".front-note")).to_contain_text("uniformity")
+    expect(page.locator(".front-note")).to_contain_text("cannot be taken out again")
+    assert round(tanks.open_tank(db, 1).setup(1).fixture(1).value.emitter.fwhm * 57.29578) == 110
     with page.expect_response(saved):
-        page.locator("#lens-1").select_option("60")
+        page.get_by_role("button", name="On this one").click()
     assert round(tanks.open_tank(db, 1).setup(1).fixture(1).value.emitter.fwhm * 57.29578) == 60
     page.locator(".wear summary").click()
     page.locator("#w-glass").select_option("salt")

@@ -69,10 +69,36 @@ def lamps_for(technology: str) -> tuple[Lamp, ...]:
                  for r in rows)  # fmt: skip
 
 
+@dataclass(frozen=True, slots=True)
+class Colours:
+    """The colours that a fixture can be said to have: by name, its channels, and its flux against usual lamps [-]."""
+
+    name: str
+    channels: tuple[Channel, ...]
+    flux: float = 1.0
+
+
+@cache
+def colours_for(technology: str) -> dict[str, Colours]:
+    """Colours for a technology by key: lamps for its sockets, or mixes of LEDs where it has none."""
+    lamps = lamps_for(technology)
+    if lamps:
+        return {one.key: Colours(one.name, (Channel(one.name, 1.0, one.spectrum),), one.flux) for one in lamps}
+    known = lamp_spectra()
+    return {
+        one["key"]: Colours(
+            one["name"],
+            tuple(Channel(c["name"], c["share"], known[c["spectrum"]].spectrum) for c in one["channels"]),
+        )
+        for one in _load("mixes.json")["mixes"]
+    }
+
+
 @cache
 def plain_words() -> tuple[dict[str, str], ...]:
-    """Words of the trade with what they mean, and the key of a drawing where there is one."""
-    return tuple(_load("words.json")["words"])
+    """Words of the trade with their keys, what they mean, and the key of a drawing."""
+    return tuple({**one, "key": one["word"].replace(",", "").replace(" ", "-").lower()}
+                 for one in _load("words.json")["words"])  # fmt: skip
 
 
 @cache

@@ -17,6 +17,7 @@ from pydantic import Field
 from corlume import __version__
 from corlume.core.hanging.tape import Tape, tape_of
 from corlume.formats.measure import LengthUnit, Measure
+from corlume.reference.catalogue import plain_words
 from corlume.services.keeping import tanks
 from corlume.store.database import Database
 from corlume.store.tanks import StoredSetup, StoredTank, Unreadable
@@ -26,7 +27,7 @@ from corlume.web.guard import MAX_BODY
 
 HERE = Path(__file__).parent
 templates = Jinja2Templates(directory=HERE / "templates")
-templates.env.globals |= {"version": __version__, "asset": asset}
+templates.env.globals |= {"version": __version__, "asset": asset, "plain_words": plain_words}
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
 
 

@@ -33,6 +33,12 @@ EFFICACY: dict[TechnologyKey, float] = {
 }  # fmt: skip
 """Photons by electrical joule of a usual fixture with its reflector [umol/J]: Nelson and Bugbee 2014 [9] for lamps,
 from memory, less what reflectors lose (ours)."""
+AGES: dict[str, tuple[str, float]] = {
+    "": ("of the last five years", 1.0), "older": ("five to ten years old", 0.75), "old": ("older still", 0.55),
+}  # fmt: skip
+"""How old the make of an LED fixture is, and its efficacy against a new one [-]; ours. Lamps have hardly changed."""
+SPREAD = (0.6, 1.6)
+"""What is seen on sale, as shares of the usual efficacy [-]; from memory and ours."""
 USUAL: dict[TechnologyKey, tuple[float, float, float]] = {
     "led_cluster": (110.0, 0.18, 0.18), "led_bar": (115.0, 0.9, 0.03), "t5_tube": (115.0, 1.1, 0.06),
     "power_compact": (120.0, 0.5, 0.1), "halide": (110.0, 0.28, 0.28),
@@ -86,9 +92,10 @@ def usual_emitter(technology: TechnologyKey, ppf: float, *, length: float | None
     return Emitter(technology, ppf, fwhm * DEGREE, length or usual_length, width or usual_width, 0.0, 0.0, height)
 
 
-def flux_of_watts(technology: TechnologyKey, watts: float) -> float:
-    """Photon flux of a typical fixture of so many watts [umol/s]."""
-    return EFFICACY[technology] * watts
+def flux_of_watts(technology: TechnologyKey, watts: float, age: str = "") -> float:
+    """Photon flux of a typical fixture of so many watts [umol/s]; ``age`` is one of ``AGES``, for LEDs."""
+    aged = AGES[age][1] if technology in ("led_cluster", "led_bar") else 1.0
+    return EFFICACY[technology] * aged * watts
 
 
 def bench(where: Where, *, depth: float, tank: tuple[float, float] | None = None, pane: Pane = DARK) -> Tank:

@@ -13,9 +13,11 @@ from corlume.core.errors import Rules
 from corlume.core.fixture import Fixture, FluxBasis
 from corlume.core.geometry import Pane, Tank
 from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.front import fronts_for, with_front
 from corlume.core.optics.technology import TECHNOLOGIES, TechnologyKey
 from corlume.core.survey.fixture_fit import (
-    EFFICACY,
+    AGES,
+    SPREAD,
     WHERE,
     FixtureFit,
     Where,
@@ -25,6 +27,7 @@ from corlume.core.survey.fixture_fit import (
     usual_emitter,
 )
 from corlume.core.units import DEGREE
+from corlume.reference.catalogue import colours_for
 from corlume.services.keeping.shelf import Brought
 
 Array = NDArray[np.float64]
@@ -35,6 +38,14 @@ PANES: dict[Panes, tuple[str, Pane]] = {
     "dark": ("dark background all round", Pane("plain", 0.05)),
 }
 GRID_FROM = 9
+AGE_WORDS = {key: words for key, (words, _) in AGES.items()}
+FRONT_WORDS = {"": "as usual for its kind"} | {
+    key: front.words for technology in TECHNOLOGIES for key, front in fronts_for(usual_emitter(technology, 1.0)).items()
+}
+COLOUR_WORDS = {"": "not known"} | {
+    key: colours.name for technology in TECHNOLOGIES for key, colours in colours_for(technology).items()
+}
+"""All that can be chosen; which of it goes with a kind is for ``Told`` to say."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +63,12 @@ class Told:
     name: Annotated[str, Text("Name", least=1)]
     technology: Annotated[TechnologyKey, Choice("Kind", {key: t.name for key, t in TECHNOLOGIES.items()})]
     watts: Annotated[float, Number("Power", 1.0, 3000.0, "power", about="of one, at full, as its label says")] = 100.0
+    age: Annotated[str, Choice("Its design is", AGE_WORDS, about="LEDs alone")] = ""
+    ppf: Annotated[float | None, Number("PPF, if known", 0.1, 20_000.0, "flux", about="left open: from the watts")] = (
+        None
+    )
+    front: Annotated[str, Choice("Lens or reflector", FRONT_WORDS)] = ""
+    colours: Annotated[str, Choice("Its colours", COLOUR_WORDS)] = ""
     length: Annotated[float | None, Length("Face length", 0.005, 4.0, about="left open: as usual for its kind")] = None
     width: Annotated[float | None, Length("Face width", 0.005, 2.0, about="left open: as usual for its kind")] = None
     where: Annotated[Where, Choice("Measured", WHERE)] = "tank"
@@ -70,22 +87,41 @@ class Told:
         rules.that(
             self.where == "air" or self.height >= 0.01, "height", "must be above the water", "length", self.height
         )
+        kind = TECHNOLOGIES[self.technology].name
+        offered = fronts_for(usual_emitter(self.technology, 1.0))
+        rules.that(not self.front or self.front in offered, "front", f"is none of a {kind}: choose one of its own")
+        fitting = not self.colours or self.colours in colours_for(self.technology)
+        rules.that(fitting, "colours", f"are none of a {kind}: choose some of its own")
         rules.finish()
 
     def emitter(self) -> Emitter:
-        """A typical emitter of its kind and watts."""
-        ppf = flux_of_watts(self.technology, self.watts)
-        return usual_emitter(self.technology, ppf, length=self.length, width=self.width)
+        """A typical emitter of its kind, its watts or its flux, its lens or reflector and its colours."""
+        e = usual_emitter(self.technology, flux_of_watts(self.technology, self.watts, self.age), length=self.length,
+                          width=self.width)  # fmt: skip
+        if self.front:
+            e = with_front(e, self.front)
+        if self.colours:
+            chosen = colours_for(self.technology)[self.colours]
+            e = replace(e, channels=chosen.channels, ppf=e.ppf * chosen.flux)
+        return replace(e, ppf=round(e.ppf, 1) if self.ppf is None else self.ppf)
 
 
 def from_watts(told: Told) -> Brought:
     """A typical fixture of a kind and its watts: sure to two fifths."""
     e = told.emitter()
+    beam = f"a beam of {e.fwhm / DEGREE:.0f} degrees, as usual for {FRONT_WORDS[told.front] if told.front else 'it'}"
+    if told.ppf is not None:
+        return Brought(_fixture(told, e, "maker"), f"Photon flux as told, {told.ppf:g} umol/s; {beam}")
     source = (
-        f"Guessed from {told.watts:g} W and its kind: {EFFICACY[told.technology]:g} umol/J and a beam of "
-        f"{e.fwhm / DEGREE:.0f} degrees, as usual; sure to 40 % at best"
+        f"Guessed from {told.watts:g} W and its kind: {e.ppf / told.watts:.2g} umol/J and {beam}; sure to 40 % at best"
     )
     return Brought(_fixture(told, e, "watts"), source)
+
+
+def flux_range(technology: TechnologyKey, watts: float, age: str) -> tuple[float, float, float]:
+    """Least, usual and most photon flux that is seen of a kind of so many watts [umol/s]."""
+    usual = flux_of_watts(technology, watts, age)
+    return SPREAD[0] * usual, usual, SPREAD[1] * usual
 
 
 @dataclass(frozen=True, eq=False)

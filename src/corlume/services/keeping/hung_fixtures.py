@@ -14,8 +14,8 @@ from corlume.core.geometry import Tank
 from corlume.core.hanging.arrange import extent
 from corlume.core.hanging.frame import build_frame, carry
 from corlume.core.optics.emitter import Emitter
+from corlume.core.optics.front import fronts_for, with_front
 from corlume.core.optics.lamp_set import LampWish, choose_lamps
-from corlume.core.optics.lens import LENSES, with_lens
 from corlume.core.optics.socket import with_lamp
 from corlume.core.optics.wear import light_loss_factor
 from corlume.core.scene import check_count
@@ -34,7 +34,7 @@ def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
     """A fixture with some fields changed, checked against its own rules and the room's.
 
     ``values`` may hold fields of ``Fixture`` and of its ``Emitter``, answers about ``wear`` in place of its
-    light loss factor, or the key of a ``lens`` or of a ``lamp``; ``InvalidInput`` has every fault.
+    light loss factor, or the key of a ``lens`` (or reflector) or of a ``lamp``; ``InvalidInput`` has every fault.
     """
     rules = Rules()
     emitter = fixture.emitter
@@ -45,9 +45,9 @@ def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
         # a typed factor has no answers behind it
         values = {"wear": (), **values}
     if "lens" in values:
-        rules.that(values["lens"] in LENSES and emitter.made_by.lensed, "lens", "is not one that can be put on it")
+        rules.that(values["lens"] in fronts_for(emitter), "lens", "is not one that can be put on it")
         rules.finish()
-        emitter = with_lens(emitter, values["lens"])
+        emitter = with_front(emitter, values["lens"])
         values = {k: v for k, v in values.items() if k != "lens"}
     if "lamp" in values:
         lamps = lamps_for(emitter.technology)

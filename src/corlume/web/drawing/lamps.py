@@ -171,8 +171,8 @@ def draw_dimensions(sheet: Sheet, fixtures: Sequence[Kept[Fixture]], measure: Me
         _line(plan.left, plan.top - 18, plan.left, plan.top - 4),
         _line(plan.right + 12, plan.top, plan.right + 12, plan.bottom),
         _line(plan.right + 4, plan.bottom, plan.right + 16, plan.bottom),
-        el("text", f"from left, {measure.unit}", x=plan.left - 8, y=plan.top - 12, class_="note", text_anchor="end"),
-        el("text", f"front, {measure.unit}", x=plan.right + 8, y=plan.bottom + 13, class_="note"),
+        el("text", f"left, {measure.unit}", x=plan.left - 8, y=plan.top - 12, class_="note", text_anchor="end"),
+        el("text", f"front, {measure.unit}", x=plan.right + 4, y=plan.top - 6, class_="note"),
         el("text", "to middles", x=plan.left - 8, y=plan.top - 25, class_="note", text_anchor="end"),
     ]
     chain = _shared(fixtures, lambda f: f.emitter.x)

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from markupsafe import Markup
 
+from corlume.core.optics.emitter import Channel
 from corlume.core.optics.spectrum import PAR_HIGH, PAR_LOW, WAVELENGTHS, photon_shares
 from corlume.services.keeping.shelf import Colour
 from corlume.web.drawing.svg import el, group, points_path
@@ -51,3 +52,24 @@ def draw_spectrum(colours: Sequence[Colour]) -> Markup:
     parts.append(el("path", d=points_path(curve(whole)), class_="spectrum-curve"))
     label = "Photons by wavelength from 400 to 700 nm, relative"
     return el("svg", group(parts), viewBox=f"0 0 {WIDTH:.0f} {HEIGHT:.0f}", role="img", aria_label=label)
+
+
+STRIP, STRIP_HEIGHT, BINS = 72.0, 30.0, 12
+BIN_COLOURS = (
+    "#5b2a9a", "#3d3fc0", "#2458d0", "#1f7ec8", "#1b9fa6", "#1f9d55", "#57a52d", "#a3a51f", "#cf9a1c", "#d8751f",
+    "#d2492a", "#b32d35",
+)  # fmt: skip
+"""A colour for each 25 nm from 400 to 700 nm, about as the eye sees them."""
+
+
+def draw_colours(channels: Sequence[Channel]) -> Markup:
+    """A small picture of a mix of colours: photons in steps of 25 nm, each in about its own colour."""
+    whole = np.sum([c.share * photon_shares(c.spectrum) for c in channels], axis=0)
+    edges = np.linspace(PAR_LOW, PAR_HIGH, BINS + 1)
+    heights = np.histogram(WAVELENGTHS, edges, weights=whole)[0].tolist()
+    wide, most = STRIP / BINS, max(heights)
+    bars = []
+    for k, height in enumerate(heights):
+        tall = max(1.0, (STRIP_HEIGHT - 2) * height / most)
+        bars.append(el("rect", x=k * wide, y=STRIP_HEIGHT - tall, width=wide - 0.5, height=tall, fill=BIN_COLOURS[k]))
+    return el("svg", *bars, viewBox=f"0 0 {STRIP:.0f} {STRIP_HEIGHT:.0f}", class_="colour-picture", aria_hidden="true")

@@ -12,12 +12,14 @@ from corlume.core.errors import Rules
 from corlume.core.hanging.arrange import Arranging
 from corlume.core.hanging.tape import Tape
 from corlume.core.judgement.intent import Intent, in_words
+from corlume.core.optics.front import LED_POWER
 from corlume.core.optics.lamp_set import LAMP_WISHES, MOST_SOCKETS, LampWish
 from corlume.core.optics.technology import TECHNOLOGIES
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import lamps_for
 from corlume.services.advice.coral_sites import coral_change
+from corlume.services.advice.front_change import front_change
 from corlume.services.keeping import hung_fixtures, setups, shelf, tanks
 from corlume.services.keeping.hung_units import arrange_units, place_as_read
 from corlume.services.light.fields import first_look
@@ -28,7 +30,7 @@ from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.forms.fixture import FixtureChange, read_fixture_changes
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, FormData, RowId, TapeRead, Unit, go, measure_of, page, tape_of_device
+from corlume.web.page import Db, FormData, RowId, TapeRead, Unit, go, measure_of, page, tape_of_device, templates
 from corlume.web.pages import chart_view
 
 router = APIRouter(prefix="/tanks/{tank_id}")
@@ -225,6 +227,16 @@ def _kept(db: Database, measure: Measure, tape: Tape, tank_id: int, setup_id: in
     parts |= {"panel": chart_view.panel(stored, setup, body.selected, measure, tape, body.picked)}
     parts |= {"undo": steps.undo or "", "redo": steps.redo or ""}
     return JSONResponse(chart_view.as_json(parts))
+
+
+@router.get("/setups/{setup_id}/fixtures/{fixture_id}/front/{key}")
+def look_at_front(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId, key: str) -> JSONResponse:
+    """What another lens or reflector would do, before it is put on."""
+    stored = tanks.open_tank(db, tank_id)
+    found = front_change(stored, stored.setup(setup_id), fixture_id, key)
+    put = {"lens": key}
+    context = {"c": found, "all": dict.fromkeys(found.ids, put), "one": {fixture_id: put}, "led_watts": LED_POWER}
+    return JSONResponse({"html": templates.get_template("chart/front.html").render(**context)})
 
 
 @router.post("/setups/{setup_id}/add")

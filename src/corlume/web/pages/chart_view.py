@@ -15,7 +15,7 @@ from corlume.core.hanging.tape import Tape
 from corlume.core.judgement.rings import NAMES
 from corlume.core.judgement.targets import Band
 from corlume.core.optics.emitter import Emitter
-from corlume.core.optics.lens import LENSES
+from corlume.core.optics.front import front_on, fronts_for
 from corlume.core.optics.socket import lamp_in
 from corlume.core.optics.wear import questions
 from corlume.core.survey.fixture_fit import EFFICACY
@@ -43,6 +43,7 @@ from corlume.services.light.points import Place, PlaneSpec, same_tank
 from corlume.services.light.probe import Readout, read_probe
 from corlume.services.light.sure import Sure, sure_at
 from corlume.store.tanks import StoredSetup, StoredTank
+from corlume.web.drawing.front import draw_front
 from corlume.web.drawing.lamps import draw_dimensions, draw_fixtures, draw_probe, faces_on
 from corlume.web.drawing.light import draw_light
 from corlume.web.drawing.sheet import Sheet, View, lay_out
@@ -284,7 +285,9 @@ def panel(
         measure=measure,
         letter=letter,
         questions=questions,
-        lenses=LENSES,
+        fronts_for=fronts_for,
+        front_on=front_on,
+        draw_front=draw_front,
         lamps_for=lamps_for,
         lamp_in=lamp_in,
         usual=EFFICACY,

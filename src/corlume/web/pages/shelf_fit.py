@@ -2,19 +2,36 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Any
 
 import numpy as np
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse, Response
+from fastapi.responses import HTMLResponse, JSONResponse, Response
+from markupsafe import Markup
 
 from corlume.core.fixture import Fixture
+from corlume.core.optics.front import fronts_for
+from corlume.core.optics.technology import TECHNOLOGIES
 from corlume.core.own_fixture import OwnFixture
+from corlume.core.survey.fixture_fit import usual_emitter
 from corlume.formats.faults import BadFile
 from corlume.formats.par_grid import read_grid, read_points
+from corlume.reference.catalogue import colours_for
 from corlume.reference.spectra import weightings
 from corlume.services.keeping import shelf
-from corlume.services.keeping.fixture_fit import Fitted, Told, from_readings, from_watts, grid_places
+from corlume.services.keeping.fixture_fit import (
+    COLOUR_WORDS,
+    FRONT_WORDS,
+    Fitted,
+    Told,
+    flux_range,
+    from_readings,
+    from_watts,
+    grid_places,
+)
+from corlume.web.drawing.front import draw_front
+from corlume.web.drawing.spectrum import draw_colours
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.page import Db, FormData, Unit, measure_of, page
 from corlume.web.pages.shelf import sheet_of
@@ -28,6 +45,18 @@ FIRST = Told("My fixture", "led_cluster")
 def show_form(request: Request) -> HTMLResponse:
     """What is known of the fixture."""
     return _form(request, shown_values(FIRST, measure_of(request)), {})
+
+
+@router.get("/flux")
+def show_flux(measure: Unit, technology: str = "", watts: str = "", age: str = "") -> JSONResponse:
+    """What photon flux is seen of a kind of so many watts, in words; nothing while they do not read."""
+    form = Form({"name": "it", "technology": technology, "watts": watts, "age": age}, measure)
+    told = form.read(Told)
+    if told is None:
+        return JSONResponse({"words": ""})
+    low, usual, high = flux_range(told.technology, told.watts, told.age)
+    words = f"{told.watts:g} W of this kind give {low:.0f} to {high:.0f} µmol/s, usually about {usual:.0f}"
+    return JSONResponse({"words": words})
 
 
 @router.post("")
@@ -61,6 +90,11 @@ def _form(
 ) -> HTMLResponse:  # fmt: skip
     context = {
         "fields": asked(Told, values, errors, measure_of(request)),
+        "kind": values.get("technology", FIRST.technology),
+        "fronts": _fronts(),
+        "colours": _colours(),
+        "words": {"front": FRONT_WORDS[""], "colours": COLOUR_WORDS[""]},
+        "chosen": {name: values.get(name, "") for name in ("front", "colours")},
         "mode": values.get("mode", "watts"),
         "modes": MODES,
         "readings": values.get("readings", ""),
@@ -69,6 +103,28 @@ def _form(
     }
     bad = bool(faults or errors)
     return page(request, "shelf/fit.html", context | _steps(request), status=422 if bad else 200)
+
+
+@cache
+def _fronts() -> list[tuple[str, str, list[str], Markup]]:
+    """Lenses and reflectors by key: their words, the kinds they go on, and a picture."""
+    found: dict[str, tuple[str, list[str], Markup]] = {}
+    for kind in TECHNOLOGIES:
+        face = usual_emitter(kind, 1.0)
+        for key, front in fronts_for(face).items():
+            picture = draw_front(front, reflector=not face.made_by.lensed)
+            found.setdefault(key, (front.words, [], picture))[1].append(kind)
+    return [(key, *rest) for key, rest in found.items()]
+
+
+@cache
+def _colours() -> list[tuple[str, str, list[str], Markup]]:
+    """Colours by key: their name, the kinds that have them, and a picture."""
+    found: dict[str, tuple[str, list[str], Markup]] = {}
+    for kind in TECHNOLOGIES:
+        for key, colours in colours_for(kind).items():
+            found.setdefault(key, (colours.name, [], draw_colours(colours.channels)))[1].append(kind)
+    return [(key, *rest) for key, rest in found.items()]
 
 
 def _steps(request: Request) -> dict[str, Any]:

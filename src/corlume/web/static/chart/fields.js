@@ -25,11 +25,10 @@ const chartFields = {
   },
 
   async change(event) {
-    const { dim, level, onoff, lens, lampFor, field, id, layer } = event.target.dataset;
+    const { dim, level, onoff, lampFor, field, id, layer } = event.target.dataset;
     if (event.target.dataset.pick) this.pick(Number(event.target.dataset.pick));
     if (event.target.dataset.together !== undefined) await this.commit({});
     if (level) await this.commit({ [level]: { levels: this.levels(level) } });
-    if (lens && event.target.value) await this.commit({ [lens]: { lens: event.target.value } });
     if (lampFor && event.target.value) await this.commit({ [lampFor]: { lamp: event.target.value } });
     if (layer !== undefined) {
       this.layer = event.target.value;
@@ -45,7 +44,7 @@ const chartFields = {
       if (faults) input.setAttribute("aria-invalid", "true");
       note.hidden = !faults;
       if (faults) {
-        const label = input.previousElementSibling.firstChild.textContent.trim();
+        const label = input.closest(".field").querySelector("label").firstChild.textContent.trim();
         note.textContent = faults[field] ? `${label} ${faults[field]}.` : this.fault;
         this.refuse("");
       }
@@ -62,6 +61,16 @@ const chartFields = {
     const usual = event.target.closest("[data-set-ppf]");
     if (usual) {
       this.commit({ [usual.dataset.setPpf]: { ppf: usual.dataset.ppf } });
+      return;
+    }
+    const front = event.target.closest("[data-front]");
+    if (front) {
+      this.lookAt(front);
+      return;
+    }
+    const left = event.target.closest("[data-leave]");
+    if (left) {
+      left.closest("[data-front-note]").replaceChildren();
       return;
     }
     const moved = event.target.closest("[data-move]");
@@ -90,6 +99,15 @@ const chartFields = {
     const id = Number(button.dataset.select);
     this.selected = this.selected === id ? null : id;
     this.preview();
+  },
+
+  // What another lens or reflector would do is said before it is put on.
+  async lookAt({ dataset }) {
+    const { ok, answer } = await talk(`${this.post}/fixtures/${dataset.id}/front/${dataset.front}`);
+    const note = this.home.querySelector("[data-front-note]");
+    if (!note) return;
+    if (ok) note.innerHTML = answer.html;
+    else this.refuse(answer.message);
   },
 
   // A dimension on the sheet is typed over where it stands.
