@@ -17,8 +17,14 @@ from corlume.core.judgement.figures import Ends, Figures, Light, Part
 from corlume.core.optics.emitter import Emitter
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
+from corlume.reference.catalogue import catalogue
+from corlume.services.light.fields import par_at
 from corlume.services.search import candidate, run
+from corlume.services.search.candidate import Case
 from corlume.services.search.explain import reasons_for
+from corlume.services.search.run import other_sizes
+from corlume.services.search.start_points import default_wish
+from corlume.store.tanks import StoredTank
 
 FIGURES = Figures(
     0.2, Light(250.0, 150.0, 200.0, 290.0), Ends(200.0, 250.0, 210.0),
@@ -112,3 +118,32 @@ def test_reasons_speak_of_levels_height_lenses_and_lean() -> None:
     assert "lean inward" in told(replace(LAYOUT, lean=0.17))
     single = replace(LAYOUT, places=(0.6,), levels=(1.0,), height=0.4)
     assert [r.words for r in reasons_for(single, single, FIGURES, None, (), blanket=True)] == []
+
+
+def test_two_sizes_in_a_row_are_hung_priced_and_judged_as_what_they_are(stored: StoredTank) -> None:
+    """Four columns, the outer two of the larger module: counted, paid and powered by their own size, and as far off
+    what is wanted as the light of these very fixtures is.
+    """
+    small, large = catalogue()["cluster-small"], catalogue()["cluster"]
+    wish = replace(default_wish(stored, small), counts=(4, 4), symmetric=True, watts=200.0)
+    case = Case.of(stored, small, wish, (), coarse=True)
+    best = min((one for _, layouts in case.scan() for one in layouts), key=lambda one: one.merit)
+    mixing = case.mixing(large)
+    spread = replace(best, places=tuple(stored.tank.length * k for k in (0.15, 0.38, 0.62, 0.85)))
+    found = mixing.mixed(spread)
+    assert found
+    hung = mixing.hung(found)
+    by_place = sorted((f.emitter.x, f.emitter.ppf) for f in hung)
+    assert [ppf for _, ppf in by_place] == [large.parts[0].emitter.ppf] + [small.parts[0].emitter.ppf] * 2 + [
+        large.parts[0].emitter.ppf
+    ]
+    assert sum(f.power for f in hung) <= 200.5
+    assert mixing.buy(found) == 2 * large.price + 2 * small.price
+    assert mixing.named(found) == f"2 {large.name} outside, 2 {small.name} between"
+    assert min(b - a for a, b in pairwise(found.places)) >= mixing.laid.gap - 1e-9
+    levels = found.fixtures(mixing.laid.module)
+    aim = case.columns.aim
+    assert aim.off(par_at(stored.lit_tank(), levels, aim.points)) == pytest.approx(found.off, rel=1e-6)
+    # sizes that do not fit between the places are no answer
+    assert mixing.mixed(replace(best, places=(0.5, 0.58, 0.66, 0.74))) is None
+    assert [one.key for one in other_sizes(small, list(catalogue().values()))]

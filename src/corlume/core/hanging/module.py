@@ -24,10 +24,11 @@ class Module:
     """One fixture, or the parts of a frame that hangs as one piece.
 
     ``parts`` hang about the module's own place: x and y from the middle of them all, height over its lowest
-    face [m].
+    face [m]. ``second`` is another size of it, for layouts that mix two.
     """
 
     parts: tuple[Fixture, ...]
+    second: tuple[Fixture, ...] = ()
 
     @classmethod
     def of(cls, parts: Sequence[Fixture]) -> Module:
@@ -60,8 +61,8 @@ class Module:
 
     def half_extent(self) -> tuple[float, float]:
         """Half of the room that it takes along x and y [m]."""
-        (x0, x1), (y0, y1) = _reach(self.parts)
-        return 0.5 * (x1 - x0), 0.5 * (y1 - y0)
+        reaches = [_reach(parts) for parts in (self.parts, self.second) if parts]
+        return max(0.5 * (x1 - x0) for (x0, x1), _ in reaches), max(0.5 * (y1 - y0) for _, (y0, y1) in reaches)
 
     def at(self, x: float, y: float, height: float) -> list[Fixture]:
         """Its parts where it hangs; ``InvalidInput`` when a tilted part would reach into the water."""
@@ -120,7 +121,8 @@ class Layout:
 
     ``levels`` are those of the columns [-]; ``off`` is how far off the aim the layout is, ``merit`` by what it is
     ranked: the square of that, and its waste [-]. ``lens`` is that put in, empty for the module's own; columns
-    aside of ``middle`` [m] lean inward by ``lean`` [rad].
+    aside of ``middle`` [m] lean inward by ``lean`` [rad], and those further from it than ``outer`` are of the module's
+    second size, none at 0 [m].
     """
 
     places: tuple[float, ...]
@@ -133,6 +135,7 @@ class Layout:
     lean: float = 0.0
     middle: float = 0.0
     along: Axis = "x"
+    outer: float = 0.0
 
     @property
     def mirrored(self) -> bool:
@@ -151,10 +154,12 @@ class Layout:
         return self.rows if self.along == "x" else self.places
 
     def dressed(self, module: Module, place: float) -> Module:
-        """The module as it is in a column: with its lenses and its lean."""
+        """The module as it is in a column: of its size, with its lenses and its lean."""
+        aside = place - self.middle
+        if self.outer and abs(aside) > self.outer:
+            module = Module(module.second)
         if self.lens:
             module = module.lensed(self.lens)
-        aside = place - self.middle
         if self.lean and abs(aside) > 0.05:
             module = module.leaned(-math.copysign(self.lean, aside), self.along)
         return module

@@ -72,7 +72,7 @@ class Columns:
     def fields(self, layout: Layout, place: float) -> Array:
         """PAR (groups, p) of the column that a layout has at a place, at full output [umol/m2/s]."""
         place = round(place, 4)
-        key = (place, layout.height, layout.rows, layout.along, layout.lens, layout.lean, layout.middle)
+        key = (place, layout.height, layout.rows, layout.along, layout.lens, layout.lean, layout.middle, layout.outer)
         if key not in self._known:
             self._known[key] = layout.fields(self.medium, self.module, place, self.aim.points)
         return self._known[key]
@@ -81,8 +81,11 @@ class Columns:
         """What the solver wants of columns at some places; the groups of a column go one after the other."""
         fields = np.concatenate([self.fields(layout, place) for place in places])
         least = np.tile([space.least if dims else 1.0 for dims, _ in self.groups], len(places))
-        watts = np.tile([watts * len(space.rows) for _, watts in self.groups], len(places))
+        watts = np.array([each * len(space.rows) for place in places for _, each in self._groups_at(layout, place)])
         return Problem.of(fields, self.aim, least=least, waste=space.waste * watts, watts=watts, budget=space.budget)
+
+    def _groups_at(self, layout: Layout, place: float) -> list[tuple[bool, float]]:
+        return layout.dressed(self.module, place).groups() if layout.outer else self.groups
 
     def fits(self, layout: Layout, place: float, others: Sequence[Fixture]) -> bool:
         """Whether a layout's column hangs clear of the water and of what is there already."""
@@ -258,3 +261,14 @@ def same_in_a_mirror(one: Sequence[float], other: Sequence[float], room: float) 
     sums = [a + b for a, b in zip(one, reversed(other), strict=True)]
     moved = max(abs(a - b) for a, b in zip(one, other, strict=True))
     return min(max(sums) - min(sums), moved) < room
+
+
+def differs(one: Layout, other: Layout) -> bool:
+    """Whether two layouts are clearly different: in count, size, lens or lean, by 6 cm of height, or by 6 cm of
+    spacing.
+    """
+    if len(one.places) != len(other.places) or abs(one.height - other.height) >= 0.06:
+        return True
+    if (one.lens, one.lean, bool(one.outer)) != (other.lens, other.lean, bool(other.outer)):
+        return True
+    return not same_in_a_mirror(one.places, other.places, 0.06)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from corlume.core.errors import Rules
 from corlume.core.fixture import Fixture
 from corlume.core.hanging.layout import balanced
-from corlume.core.hanging.module import Layout
+from corlume.core.hanging.module import Layout, Module
 from corlume.core.hanging.search import Columns, Space, evened, levelled, refine, scan, snapped
 from corlume.core.judgement.figures import Figures, Light
 from corlume.core.judgement.intent import BLANKETS
@@ -44,6 +44,8 @@ than the same without [-]; ours."""
 TRIED: tuple[LensKey, ...] = ("60", "90", "none")
 LEAN = 10 * DEGREE
 """Lenses and lean [rad] that are tried on the best layout."""
+LEAST_APART = 0.1
+"""How much further out than the others the outer columns hang at least, where they are of another size [m]; ours."""
 LEAST_LEVEL = 0.1
 """Level below which a fixture counts as idle: none is offered that hangs to be so [-]; ours."""
 BRACED = 0.1
@@ -60,7 +62,8 @@ class Found:
 
     ``running`` is what electricity and lamps come to over ``YEARS``, ``buy`` what its fixtures cost, 0 when that is not
     known, and ``cost`` both together [currency]; ``met`` is how it meets the zones drawn by hand, ``reasons`` why it
-    comes out as it does.
+    comes out as it does; ``next_off`` by how much more the next clearly different layout is off what was wanted, where
+    that was looked at [-].
     """
 
     name: str
@@ -72,6 +75,7 @@ class Found:
     binds: tuple[str, ...]
     met: tuple[Met, ...] = ()
     reasons: tuple[Reason, ...] = ()
+    next_off: float | None = None
 
     @property
     def cost(self) -> float:
@@ -97,7 +101,8 @@ class Step:
 class Case:
     """A search in the making: a module over a tank, what it is for, and what stays beside it.
 
-    ``mine`` is what hangs now and is to be hung better, from the first column to the last; otherwise empty.
+    ``mine`` is what hangs now and is to be hung better, from the first column to the last; otherwise empty. ``second``
+    is another size that layouts may have in their outer columns.
     """
 
     stored: StoredTank
@@ -108,6 +113,7 @@ class Case:
     space: Space
     columns: Columns
     mine: tuple[Fixture, ...] = ()
+    second: CatalogueEntry | None = None
 
     @classmethod
     def of(
@@ -193,6 +199,41 @@ class Case:
             others.append(replace(layout, lean=LEAN, middle=0.5 * self.laid.side))
         # a leaned face that would hang into the water comes back as None
         return [found for one in others if (found := self._refine(one, mirrored=True))]
+
+    def mixing(self, second: CatalogueEntry) -> Case:
+        """The same with another size of module for outer columns."""
+        laid = replace(self.laid, module=replace(self.laid.module, second=Module.of(second.parts).parts))
+        columns = Columns(self.columns.medium, laid.module, self.columns.aim)
+        return replace(self, laid=laid, space=replace(self.space, gap=laid.gap), columns=columns, second=second)
+
+    def mixed(self, layout: Layout) -> Layout | None:
+        """A layout with the second size in its outermost columns, moved and dimmed anew; None where it does not fit or
+        costs too much.
+        """
+        middle, places = 0.5 * self.laid.side, layout.places
+        away = sorted(abs(place - middle) for place in places)
+        outer = 0.5 * (away[-3] + away[-1]) if len(places) > 2 else 0.0
+        if not outer or away[-1] - away[-3] < LEAST_APART or not self.laid.apart(places):
+            return None
+        found = self._refine(replace(layout, outer=outer, middle=middle, lens="", lean=0.0), mirrored=True)
+        return None if found is None or (self.wish.money and self.buy(found) > self.wish.money) else found
+
+    def buy(self, layout: Layout) -> float:
+        """What the fixtures of a layout cost, 0 when that is not known [currency]."""
+        count, outer = len(layout.places), self._outer(layout)
+        second = self.second.price if self.second else 0.0
+        known = self.price and (second or not outer)
+        return ((count - outer) * self.price + outer * second) * len(layout.rows) if known else 0.0
+
+    def named(self, layout: Layout) -> str:
+        """What a layout is made of."""
+        if not layout.outer or self.second is None:
+            return self.name
+        outer = self._outer(layout)
+        return f"{outer} {self.second.name} outside, {len(layout.places) - outer} {self.name} between"
+
+    def _outer(self, layout: Layout) -> int:
+        return sum(abs(place - layout.middle) > layout.outer for place in layout.places) if layout.outer else 0
 
     def snapped(self, layout: Layout) -> Layout:
         """A layout at places and a height that are round in the keeper's unit."""
@@ -326,9 +367,8 @@ def judged(case: Case, layout: Layout) -> Found:
     if case.wish.money and case.price and len(layout.places) == space.counts[-1] < case.wish.counts[1]:
         binds.append("The money binds: one more would cost over it")
     binds += braced(stored, everything)
-    buy = case.price * len(layout.places) * len(layout.rows)
-    met = tuple(zones_met(stored, everything))
-    return Found(case.name, everything, layout, figured, cost_of(stored, everything), buy, tuple(binds), met)
+    cost, met = cost_of(stored, everything), tuple(zones_met(stored, everything))
+    return Found(case.named(layout), everything, layout, figured, cost, case.buy(layout), tuple(binds), met)
 
 
 def braced(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[str]:

@@ -63,4 +63,4 @@ def _reached(one: Found) -> bool:
 
 def _money(case: Case, layout: Layout) -> float:
     hung = layout.fixtures(case.laid.module)
-    return cost_of(case.stored, [*hung, *case.space.others]) + case.price * len(layout.places) * len(layout.rows)
+    return cost_of(case.stored, [*hung, *case.space.others]) + case.buy(layout)

@@ -41,7 +41,7 @@ class Option:
     ``edge`` width of a shadow's edge 10 cm below a ledge [m]; ``fluctuation`` at the rock top with ripples [-];
     ``blend`` how far the mix of colours differs from place to place [-]; ``heat`` of the light that enters the water
     [W]; ``lamps`` replacement lamps a year [currency]; ``changes`` lamps to be changed a year; ``off`` how far it is
-    off what was wanted [-].
+    off what was wanted [-], and ``next_off`` how much further the next clearly different layout of it.
     """
 
     key: str
@@ -60,6 +60,7 @@ class Option:
     strong: str
     weak: str
     off: float
+    next_off: float | None
 
     def candidate(self) -> Candidate:
         """Its values by the criteria that can be given weight; more is better."""
@@ -120,6 +121,7 @@ def _option(stored: StoredTank, kind: Kind, found: Found) -> Option:
         strong=about[kind.words].strong,
         weak=about[kind.words].weak,
         off=found.layout.off,
+        next_off=found.next_off,
     )
 
 

@@ -51,6 +51,8 @@ def reasons_for(
         yield Reason(
             f"{words[0].upper()}{words[1:]} in place of what they have: without the change it comes less near."
         )
+    if layout.outer:
+        yield Reason("Two sizes in one row: with one size alone it comes less near.")
     if layout.lean:
         yield Reason("The outer ones lean inward, so that less light falls on the end panes.")
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import threading
 from collections.abc import Iterator
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from corlume.core.errors import Rules
@@ -21,13 +21,14 @@ from corlume.services.keeping.setups import add_setup
 from corlume.services.search.candidate import Found, Step
 from corlume.services.search.dimming import LEVELS
 from corlume.services.search.explain import Reason
+from corlume.services.search.kinds import fingerprint
 from corlume.services.search.run import search
 from corlume.services.search.wish import Wish, check_wish, intent_of
 from corlume.store import searches
 from corlume.store.database import Database, Unusable
 from corlume.store.searches import SearchRow
 from corlume.store.tables import NotFound
-from corlume.store.tanks import load_tank, survey_in_use
+from corlume.store.tanks import StoredTank, load_tank, survey_in_use
 
 _log = logging.getLogger(__name__)
 _UNDER_WAY: dict[tuple[str, int], threading.Event] = {}
@@ -54,6 +55,9 @@ class Search:
 
 def begin(db: Database, tank_id: int, setup_id: int, wish: Wish) -> int:
     """Begin a search in a thread of its own; returns its id. ``InvalidInput`` for a wish that cannot be."""
+    with db.reading() as connection:
+        stored = load_tank(connection, tank_id)
+    wish = replace(wish, tank=fingerprint(stored, intent_of(stored, wish)))
     steps = _steps(db, tank_id, setup_id, wish)
     with _STARTING:
         _check_room(db)
@@ -155,6 +159,11 @@ def newest(db: Database, tank_id: int) -> Search | None:
     return look_or_none(db, tank_id, search_id)
 
 
+def still_true(stored: StoredTank, search: Search) -> bool:
+    """Whether a search was asked of the tank as it is now."""
+    return search.wish.tank == fingerprint(stored, intent_of(stored, search.wish))
+
+
 def newest_of(db: Database, tank_id: int, wish: Wish) -> Search | None:
     """The newest comparison of kinds of a tank that is of the same tank and wish; they are kept until one changes."""
     with db.reading() as connection:
@@ -208,6 +217,7 @@ def _found(data: dict[str, Any], correction: Correction | None) -> Found:
         buy=data["buy"],
         binds=tuple(data["binds"]),
         reasons=tuple(Reason(**one) for one in data.get("reasons", ())),
+        next_off=data.get("next_off"),
         met=tuple(Met(**{**met, "zone": WantedZone(**met["zone"])}) for met in data.get("met", ())),
     )
 
@@ -233,5 +243,5 @@ def adopt(db: Database, tank_id: int, search_id: int, number: int) -> int:
 def _setup_name(found: Found) -> str:
     if found.name == LEVELS:
         return found.name
-    count = f"{len(found.layout.places) * len(found.layout.rows)} x "
+    count = "" if found.layout.outer else f"{len(found.layout.places) * len(found.layout.rows)} x "
     return f"{count}{found.name[:60]}, searched"

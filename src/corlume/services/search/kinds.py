@@ -12,6 +12,7 @@ from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
 from corlume.core.hanging.frame import MOST_ABREAST, build_frame
 from corlume.core.hanging.module import Layout
+from corlume.core.hanging.search import differs
 from corlume.core.judgement.intent import Intent
 from corlume.core.optics.spectrum import photon_shares, usable_share
 from corlume.formats.steps import STEPS, Steps
@@ -132,17 +133,18 @@ def quick(
     def share(entry: CatalogueEntry) -> float:
         return usable_part(yardstick.entries[0].parts) / usable_part(entry.parts) if wish.usable else 1.0
 
-    seen, best = quick_layout(stored, kind.entries, wish, share)
+    seen, best, next_off = quick_layout(stored, kind.entries, wish, share)
     if best is None:
         return seen, None
     found = judged(*best)
-    return seen, replace(found, buy=max(0.0, found.buy - owned(found.fixtures, setup)))
+    return seen, replace(found, buy=max(0.0, found.buy - owned(found.fixtures, setup)), next_off=next_off)
 
 
 def quick_layout(
     stored: StoredTank, entries: Sequence[CatalogueEntry], wish: Wish, share: Callable[[CatalogueEntry], float]
-) -> tuple[int, tuple[Case, Layout] | None]:
-    """The best layout of some fixtures on a coarse grid, refined, and how many were judged.
+) -> tuple[int, tuple[Case, Layout] | None, float | None]:
+    """The best layout of some fixtures on a coarse grid, refined; how many were judged; and by how much more the next
+    clearly different one on that grid is off what is wanted, None when there is none.
 
     Modules lie as mirror images; tubes follow the rock from front to back. ``share`` is by how much more, or less, PAR
     is wanted of a fixture than the wish says [-].
@@ -165,12 +167,13 @@ def quick_layout(
         for number, layouts in case.scan():
             seen += number
             pool += _lively(case, layouts)
-        scanned += [(case, one) for one in sorted(pool, key=lambda one: one.merit)[:1]]
+        scanned += [(case, one) for one in sorted(pool, key=lambda one: one.merit)]
     if not scanned:
-        return seen, None
+        return seen, None, None
     case, first = min(scanned, key=lambda pair: pair[1].merit)
+    others = [one.off for of, one in scanned if of is not case or differs(one, first)]
     best = min([first, *_lively(case, case.refined(first))], key=lambda one: one.merit)
-    return seen, (case, case.snapped(best))
+    return seen, (case, case.snapped(best)), max(0.0, min(others) - first.off) if others else None
 
 
 def _lively(case: Case, layouts: Sequence[Layout]) -> list[Layout]:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 
 from corlume.core.fixture import Fixture
 from corlume.core.hanging.module import Layout
-from corlume.core.hanging.search import same_in_a_mirror
+from corlume.core.hanging.search import differs
 from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.search.arrangement import as_found
 from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, TIDY, Case, Step, judged, reasoned, trade
@@ -44,11 +45,26 @@ def search(
             return search_kinds(stored, wish, setup)
         case "levels":
             return iter((level_setup(stored, wish, setup),))
-    return _steps(Case.of(stored, entry, wish, setup), setup)
+    return _steps(Case.of(stored, entry, wish, setup), setup, other_sizes(entry, entries))
 
 
-def _steps(case: Case, setup: Sequence[Fixture]) -> Iterator[Step]:
-    """Scan, refine, and try lenses and lean."""
+def other_sizes(entry: CatalogueEntry, entries: Sequence[CatalogueEntry]) -> list[CatalogueEntry]:
+    """The two other modules of the same technology that are nearest in photon flux; none for long ones and frames."""
+    if len(entry.parts) > 1 or entry.parts[0].emitter.made_by.long:
+        return []
+    one = entry.parts[0]
+    alike = [other for other in entries if len(other.parts) == 1 and other.parts[0].dimmable == one.dimmable
+             and other.parts[0].emitter.technology == one.emitter.technology]  # fmt: skip
+    sizes = [other for other in alike if abs(math.log(other.parts[0].emitter.ppf / one.emitter.ppf)) > SAME_SIZE]
+    return sorted(sizes, key=lambda other: abs(math.log(other.parts[0].emitter.ppf / one.emitter.ppf)))[:2]
+
+
+SAME_SIZE = 0.2
+"""Modules whose photon flux differs by less, as a logarithm, are of one size [-]; ours."""
+
+
+def _steps(case: Case, setup: Sequence[Fixture], sizes: Sequence[CatalogueEntry] = ()) -> Iterator[Step]:
+    """Scan, refine, and try lenses, lean, and another size outside."""
     seen, pool = 0, list[Layout]()
     curve: list[tuple[float, float, float]] = []
     for k, (number, layouts) in enumerate(case.scan()):
@@ -68,13 +84,25 @@ def _steps(case: Case, setup: Sequence[Fixture]) -> Iterator[Step]:
     if better:
         best = distinct(better, 1)[0]
         better += [one for one in lively(case, case.variants(best)) if one.merit < (1 - TIDY) * best.merit]
+        mixing, mixed = _mixed(case, best, sizes)
+        better += [mixed] if mixed and mixed.merit < (1 - TIDY) * best.merit else []
         answers = distinct(better, MOST_FOUND)
         if len(answers) < LEAST_FOUND:
             # all went to the same best: what else there is stands as the grid had it
             answers = distinct([*better, *pool], LEAST_FOUND)
-        answers = fewest_first([case.snapped(one) for one in answers])
-        found = tuple(reasoned(case, judged(case, one), setup) for one in answers)
+        answers = fewest_first([(mixing if one.outer else case).snapped(one) for one in answers])
+        cases = [mixing if one.outer else case for one in answers]
+        found = tuple(reasoned(of, judged(of, one), setup) for of, one in zip(cases, answers, strict=True))
         yield Step(1.0, seen, found, tuple(curve))
+
+
+def _mixed(case: Case, best: Layout, sizes: Sequence[CatalogueEntry]) -> tuple[Case, Layout | None]:
+    """The best layout with another size in its outer columns, and the case that it belongs to."""
+    if case.mine or case.laid.along != "x" or best.lens or best.lean:
+        return case, None
+    tried = [(mixing, found) for size in sizes if (found := (mixing := case.mixing(size)).mixed(best))]
+    tried = [pair for pair in tried if lively(pair[0], [pair[1]])]
+    return min(tried, key=lambda pair: pair[1].merit, default=(case, None))
 
 
 def lively(case: Case, layouts: Sequence[Layout]) -> list[Layout]:
@@ -104,18 +132,10 @@ def distinct(pool: Sequence[Layout], most: int) -> list[Layout]:
     firsts = {len(one.places): one for one in reversed(ranked)}
     kept: list[Layout] = []
     for one in [*sorted(firsts.values(), key=_rank), *ranked]:
-        if len(kept) < most and all(_differs(one, other) for other in kept):
+        if len(kept) < most and all(differs(one, other) for other in kept):
             kept.append(one)
     return sorted(kept, key=_rank)
 
 
 def _rank(layout: Layout) -> float:
     return layout.merit * (1 - TIDY * layout.mirrored)
-
-
-def _differs(one: Layout, other: Layout) -> bool:
-    if len(one.places) != len(other.places) or abs(one.height - other.height) >= 0.06:
-        return True
-    if (one.lens, one.lean) != (other.lens, other.lean):
-        return True
-    return not same_in_a_mirror(one.places, other.places, 0.06)

@@ -52,7 +52,7 @@ def beside(
     found = []
     for entry in entries:
         wish = default_wish(stored, entry, steps, setup.intent)
-        _, best = quick_layout(stored, [entry], wish, lambda _: 1.0)
+        _, best, _ = quick_layout(stored, [entry], wish, lambda _: 1.0)
         if best:
             case, layout = best
             found.append(Beside(entry, judged(case, layout), _balanced(case, layout), inch_off(case, layout)))

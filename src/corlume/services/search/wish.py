@@ -69,6 +69,7 @@ class Wish:
     On a fixed ``arm`` middles stay so far from the back pane, 0 where they are free [m].
     Where kinds are compared, ``usable`` asks for equal usable light, and ``of`` says in one word what they are of;
     ``more`` is by how much more light than the targets say is wanted where the band does not tell it [-].
+    ``tank`` says in one word what the tank was like when it was asked.
     """
 
     entry: str
@@ -89,6 +90,7 @@ class Wish:
     of: str = ""
     arm: float = 0.0
     more: float = 1.0
+    tank: str = ""
 
 
 def intent_of(stored: StoredTank, wish: Wish) -> Intent:

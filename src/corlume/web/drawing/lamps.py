@@ -177,7 +177,7 @@ def draw_dimensions(sheet: Sheet, fixtures: Sequence[Kept[Fixture]], measure: Me
     ]
     chain = _shared(fixtures, lambda f: f.emitter.x)
     ticks = [plan.left + value * plan.scale for value, _ in chain]
-    for (value, ids), tick, x in zip(chain, ticks, _apart(ticks, 30), strict=True):
+    for (value, ids), tick, x in zip(chain, ticks, _apart(ticks, 44), strict=True):
         parts += [_line(tick, plan.top - 10, tick, plan.top - 18), _line(tick, plan.top - 18, x, plan.top - 22)]
         parts.append(_dimension("x", "from the left pane", value, ids, x, plan.top - 25, measure))
     chain = _shared(fixtures, lambda f: f.emitter.y)
@@ -201,7 +201,7 @@ def _upright_chain(
     """Ticks and numbers of a chain that runs up the right side of a view."""
     parts: list[Markup] = []
     x = view.right + 12
-    for (value, ids), tick, y in zip(chain, ticks, _apart(ticks, 18), strict=True):
+    for (value, ids), tick, y in zip(chain, ticks, _apart(ticks, 24), strict=True):
         parts += [_line(x - 4, tick, x + 4, tick), _line(x + 4, tick, x + 8, y)]
         parts.append(_dimension(field, words, value, ids, x + 22, y + 4, measure))
     return parts
@@ -247,10 +247,10 @@ def _dimension(
     field: str, words: str, value: float, members: list[int], x: float, y: float, measure: Measure
 ) -> Markup:
     text = measure.number(value)
-    width = max(24.0, 7.0 * len(text) + 8)
+    width, tall = max(44.0, 7.0 * len(text) + 8), 40.0 if field == "x" else 24.0
     return group(
         [
-            el("rect", x=x - width / 2, y=y - 13, width=width, height=17.0, class_="dim-hit", rx=2),
+            el("rect", x=x - width / 2, y=y - 4 - tall / 2, width=width, height=tall, class_="dim-hit", rx=2),
             el("text", text, x=x, y=y, class_="dim-text"),
         ],
         class_="dimension",

@@ -30,7 +30,7 @@ from corlume.services.keeping.setups import add_setup
 from corlume.services.light.fields import slice_plane
 from corlume.services.search import jobs
 from corlume.services.search.arrangement import arrangement_of
-from corlume.services.search.candidate import LEAST_LEVEL, YEARS, cost_of
+from corlume.services.search.candidate import LEAST_LEVEL, YEARS, Found, cost_of
 from corlume.services.search.jobs import Search
 from corlume.services.search.run import NEAR
 from corlume.services.search.start_points import Start, default_wish, starting_points
@@ -235,10 +235,13 @@ def _page(
 ) -> HTMLResponse:
     measure = measure_of(request)
     starts = starting_points(stored, entry, setup.intent, STEPS[measure.unit])
+    fresh = newest is not None and newest.setup_id == setup.id and newest.wish.entry == entry.key
     context = {
         "stored": stored,
         "setup": setup,
         "entry": entry,
+        "stale": newest is not None and not jobs.still_true(stored, newest),
+        "begin": not errors and not (fresh and newest and jobs.still_true(stored, newest)),
         "entries": shelf.entries(db),
         "purposes": [(key, name, *band_for(stored, key)) for key, (name, _) in WISH_PURPOSES.items()],
         "means": [(key, name) for key, (name, _) in MEANS.items()],
@@ -304,7 +307,7 @@ def _found_rows(stored: StoredTank, found: Search, measure: Measure) -> list[Row
     return [
         Row(
             title=title,
-            about=f"{len(one.layout.places) * len(one.layout.rows)} {one.name} at {measure.length(one.layout.height)}",
+            about=_made_of(one, measure),
             fixtures=one.fixtures,
             figures=one.figures,
             grades=_graded(stored, one.figures, intent),
@@ -314,6 +317,11 @@ def _found_rows(stored: StoredTank, found: Search, measure: Measure) -> list[Row
         )
         for k, (one, title, change) in enumerate(zip(found.found, _titles(found, corals), corals, strict=True))
     ]
+
+
+def _made_of(one: Found, measure: Measure) -> str:
+    count = "" if one.layout.outer else f"{len(one.layout.places) * len(one.layout.rows)} "
+    return f"{count}{one.name} at {measure.length(one.layout.height)}"
 
 
 def _titles(found: Search, corals: Sequence[CoralChange]) -> list[str]:

@@ -20,7 +20,7 @@ from corlume.web.drawing.svg import el
 from corlume.web.page import Db, FormData, RowId, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/setups")
-WIDTH = 380.0
+WIDTH = 336.0
 MOST = 3
 
 

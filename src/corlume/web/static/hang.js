@@ -5,6 +5,14 @@ document.addEventListener("alpine:init", () => {
     init() {
       const purpose = this.$el.querySelector("#purpose");
       if (purpose) this.band = purpose.selectedOptions[0].dataset;
+      if (this.$el.dataset.begin) this.begin(this.$el);
+    },
+    // What was not searched yet is searched by itself; the answers take their place when it has begun.
+    async begin(form) {
+      const response = await fetch(form.action, { method: "POST", body: new URLSearchParams(new FormData(form)) });
+      if (!response.ok) return;
+      const fresh = new DOMParser().parseFromString(await response.text(), "text/html").querySelector(".hang-answers");
+      if (fresh) document.querySelector(".hang-answers").replaceWith(fresh);
     },
     // another purpose brings its own light, where the keeper has not typed another
     aim(event) {

@@ -62,6 +62,8 @@ document.addEventListener("alpine:init", () => {
       }
       const found = document.createElement("div");
       found.innerHTML = answer.html;
+      // what is long stands open where there is room
+      if (window.innerWidth < 900) for (const part of found.querySelectorAll("[data-wide]")) part.removeAttribute("open");
       here.replaceWith(found);
     },
   }));
