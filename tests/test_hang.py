@@ -181,7 +181,7 @@ def test_search_is_watched_adopted_and_kept(client: TestClient, db: Database) ->
         "height_high": "30", "band_low": "200", "band_high": "350",
     }  # fmt: skip
     page = client.get("/tanks/1/hang").text
-    assert "No search yet" in page
+    assert "begins by itself" in page
     bad = client.post("/tanks/1/hang", data={**form, "height_high": "20", "count_low": "two"})
     assert bad.status_code == 422
     assert "must not be lower than the lowest" in bad.text or "is not a number" in bad.text

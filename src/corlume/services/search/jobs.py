@@ -55,10 +55,12 @@ class Search:
 
 def begin(db: Database, tank_id: int, setup_id: int, wish: Wish) -> int:
     """Begin a search in a thread of its own; returns its id. ``InvalidInput`` for a wish that cannot be."""
+    steps = _steps(db, tank_id, setup_id, wish)
+    if wish.means != "kinds" and (before := newest(db, tank_id)) is not None:
+        stop(db, tank_id, before.id)  # whoever asks anew no longer waits for what was asked before
     with db.reading() as connection:
         stored = load_tank(connection, tank_id)
     wish = replace(wish, tank=fingerprint(stored, intent_of(stored, wish)))
-    steps = _steps(db, tank_id, setup_id, wish)
     with _STARTING:
         _check_room(db)
         with db.writing() as connection:
