@@ -188,13 +188,8 @@ def to_tiles(drawing: Drawing, page: tuple[float, float], title: str, tables: Ta
     The first page shows how the others are joined. Pages repeat ``OVERLAP`` of their neighbours, with rings to
     lay over each other; a page that nothing is drawn on is left out.
     """
-    wide, tall = page[0] - 2 * MARGIN, page[1] - 2 * MARGIN - HEAD
-    columns, rows = (
-        max(1, math.ceil((size - OVERLAP) / (room - OVERLAP)))
-        for size, room in ((drawing.width, wide), (drawing.height, tall))
-    )
-    corners = [(c * (wide - OVERLAP), r * (tall - OVERLAP)) for r in range(rows) for c in range(columns)]
-    kept = [(x, y) for x, y in corners if _touches(drawing, x, y, wide, tall)]
+    wide, tall = _room(page)
+    kept = tiles(drawing, page)
     pdf = _begin(page, title)
     pdf.add_page()
     _head(pdf, f"{title}: how {len(kept)} pages are joined. Print at 100 %, not fitted to the page.")
@@ -223,6 +218,22 @@ def to_tiles(drawing: Drawing, page: tuple[float, float], title: str, tables: Ta
                 pdf.circle(across, down, 2.5)
                 pdf.circle(across, down, 0.3)
     return _end(pdf, tables)
+
+
+def _room(page: tuple[float, float]) -> tuple[float, float]:
+    """What of a page is drawn on [mm]."""
+    return page[0] - 2 * MARGIN, page[1] - 2 * MARGIN - HEAD
+
+
+def tiles(drawing: Drawing, page: tuple[float, float]) -> list[tuple[float, float]]:
+    """Corners of the pages that a drawing at true scale takes, from its own corner [mm]."""
+    wide, tall = _room(page)
+    columns, rows = (
+        max(1, math.ceil((size - OVERLAP) / (room - OVERLAP)))
+        for size, room in ((drawing.width, wide), (drawing.height, tall))
+    )
+    corners = [(c * (wide - OVERLAP), r * (tall - OVERLAP)) for r in range(rows) for c in range(columns)]
+    return [(x, y) for x, y in corners if _touches(drawing, x, y, wide, tall)]
 
 
 def _touches(drawing: Drawing, x: float, y: float, wide: float, tall: float) -> bool:

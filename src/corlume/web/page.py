@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import date
 from html import escape
 from pathlib import Path
 from typing import Annotated, Any, cast
@@ -28,6 +29,7 @@ from corlume.web.guard import MAX_BODY
 HERE = Path(__file__).parent
 templates = Jinja2Templates(directory=HERE / "templates")
 templates.env.globals |= {"version": __version__, "asset": asset, "plain_words": plain_words}
+templates.env.globals["today"] = lambda: date.today().isoformat()
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
 
 

@@ -12,10 +12,9 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Literal
 
-import numpy as np
-
 from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
+from corlume.core.hanging.glare import seen_by
 from corlume.core.optics.emitter import Emitter
 from corlume.core.surroundings import Surroundings
 from corlume.core.units import INCH
@@ -137,7 +136,7 @@ def check_mounting(tank: Tank, fixtures: Sequence[Fixture], around: Surroundings
         *_leads(fixtures, around),
         _circuit(fixtures, around),
         _total_heat(fixtures),
-        _glare(fixtures, around),
+        _glare(tank, fixtures, around),
     ]
 
 
@@ -281,21 +280,11 @@ def _total_heat(fixtures: Sequence[Fixture]) -> Check:
     )
 
 
-def _glare(fixtures: Sequence[Fixture], around: Surroundings) -> Check:
-    worst, name = 0.0, ""
-    for f in fixtures:
-        e = f.emitter
-        rise = around.stand + e.height - around.eye
-        if rise <= 0:
-            continue
-        # towards the eye: out over the front pane and down
-        to_eye = np.array([0.0, -(e.y + around.away), -rise])
-        table, axes = e.shape().table(), e.axes()
-        cosine = float(axes[2] @ to_eye / np.linalg.norm(to_eye))
-        lobe = table.mean(axis=1)
-        seen = f.strength * float(np.interp(max(0.0, cosine), np.linspace(0, 1, len(lobe)), lobe)) / float(lobe.max())
-        if cosine > 0 and seen > worst:
-            worst, name = seen, plain(f.name)
+def _glare(tank: Tank, fixtures: Sequence[Fixture], around: Surroundings) -> Check:
+    eye = (around.away, around.eye - around.stand)
+    looks = [seen_by(tank, fixtures, k, eye, BODY) for k in range(len(fixtures))]
+    worst = max(looks)
+    name = plain(fixtures[looks.index(worst)].name) if worst > 0 else ""
     steep = 90 - math.degrees(
         math.atan2(max(f.emitter.height for f in fixtures) + around.stand - around.eye, around.away)
     )
@@ -304,7 +293,7 @@ def _glare(fixtures: Sequence[Fixture], around: Surroundings) -> Check:
         "Glare for a seated eye",
         "look" if worst > 0.1 else "yes",
         f"{name or 'No face'} sends {100 * worst:.0f} % of its strongest light towards an eye {{away}} from the glass, "
-        f"{steep:.0f} degrees from straight down.",
+        f"{steep:.0f} degrees from straight down, past the bodies and braces that hide it.",
         "Over a tenth dazzles: shield it, raise the skirt, lean it back or dim before working under it. Limit of our "
         "own. Never look into ultraviolet lamps.",
         {"away": around.away},

@@ -103,7 +103,13 @@ def moving_parts(
     parts["verdicts"] = templates.get_template("chart/verdicts.html").render(verdicts=judged, measure=measure)
     if not coarse:
         parts["rings"] = _rings(stored, setup, measure) if fixtures else ""
+        parts["hung"] = _hung_table(setup, measure) if fixtures else ""
     return parts
+
+
+def _hung_table(setup: StoredSetup, measure: Measure) -> str:
+    """What hangs, for paper."""
+    return templates.get_template("chart/hung.html").render(setup=setup, measure=measure, letter=letter)
 
 
 def _rings(stored: StoredTank, setup: StoredSetup, measure: Measure) -> str:
@@ -133,7 +139,7 @@ def first_parts(
         sheet, setup, probe, selected
     )
     parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title="")
-    parts |= {"verdicts": FIRST_LOOK, "rings": ""}
+    parts |= {"verdicts": FIRST_LOOK, "rings": "", "hung": _hung_table(setup, measure) if fixtures else ""}
     return parts
 
 

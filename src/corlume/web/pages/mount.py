@@ -11,7 +11,7 @@ from fastapi.responses import HTMLResponse, Response
 from corlume.core.surroundings import Surroundings
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
-from corlume.formats.mount_drawing import PAGES, TRUE, draw_mount, fitted_scale, to_pdf, to_svg, to_tiles
+from corlume.formats.mount_drawing import PAGES, TRUE, draw_mount, fitted_scale, tiles, to_pdf, to_svg, to_tiles
 from corlume.services.keeping import tanks
 from corlume.services.keeping.mount import MountSheet, mount_sheet, save_surroundings
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -83,10 +83,12 @@ def _page(
 ) -> HTMLResponse:
     sheet = mount_sheet(stored, setup)
     scale = fitted_scale(stored.tank, sheet.marks, PAGES["a4"])
+    true = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, TRUE)
     context = {
         "stored": stored,
         "setup": setup,
         "sheet": sheet,
+        "pages": {paper: len(tiles(true, size)) for paper, size in PAGES.items()},
         "marks": list(zip(sheet.marks, [kept.id for kept in setup.fixtures], strict=True)),
         "drawing": to_svg(draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, scale)),
         "letter": letter,

@@ -1,7 +1,7 @@
 // Pieces that the server has drawn are put in their places; the focus stays where it was.
 const CHART_PIECES = [
   "light-plan", "light-front", "light-side", "rock-plan", "rock-front", "rock-side", "frame", "dimensions", "marks", "notes",
-  "readout", "verdicts", "panel", "depth-out", "legend", "rings",
+  "readout", "hung", "verdicts", "panel", "depth-out", "legend", "rings",
 ];
 
 const chartShows = {
