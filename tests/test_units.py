@@ -13,6 +13,7 @@ from starlette.testclient import TestClient
 from corlume.core.errors import InvalidInput
 from corlume.core.fixture import Fixture, overlaps
 from corlume.core.hanging.arrange import arrange, middle, move_clear, shifted
+from corlume.core.hanging.glare import seen_by
 from corlume.core.hanging.tape import Tape, tape_of
 from corlume.core.optics.front import front_on, fronts_for, with_front
 from corlume.reference.catalogue import catalogue
@@ -159,3 +160,18 @@ def test_reflectors_of_tubes_and_halides_by_hand() -> None:
     assert with_front(bare, "each").ppf == pytest.approx(tube.ppf)
     halide = next(e for e in catalogue().values() if e.parts[0].emitter.made_by.arc).parts[0].emitter
     assert set(fronts_for(halide)) == {"wide", "deep", "bare"}
+
+
+def test_a_body_in_between_hides_a_lamp_from_the_eye() -> None:
+    """A module at the back of the tank, seen level under its face: with a bar before it, at its own height and longer
+    than it, nothing of it is left; beside it or with the eye over the faces, nothing is taken.
+    """
+    lamp, before = at(0.6, 0.45)[0], at(0.6, 0.15, 0.26)[0]
+    bar = replace(before, emitter=replace(before.emitter, length=1.0))
+    eye = (1.0, 0.26)
+    alone = seen_by(RULED, [lamp], 0, eye, 0.1)
+    assert alone > 0
+    assert seen_by(RULED, [lamp, bar], 0, eye, 0.1) == 0
+    aside = replace(bar, emitter=replace(bar.emitter, x=2.0))
+    assert seen_by(RULED, [lamp, aside], 0, eye, 0.1) == pytest.approx(alone)
+    assert seen_by(RULED, [lamp], 0, (1.0, 0.5), 0.1) == 0

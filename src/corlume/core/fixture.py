@@ -186,6 +186,25 @@ def beside(tank: Tank, fixtures: Sequence[Fixture]) -> list[int]:
     return found
 
 
+def beyond(tank: Tank, fixtures: Sequence[Fixture]) -> list[tuple[int, float]]:
+    """Fixtures, by index, whose faces reach out over two panes that face each other, with how far over both [m]."""
+    found = []
+    for k, fixture in enumerate(fixtures):
+        e = fixture.emitter
+        over = [
+            2 * half - size
+            for at, half, size in zip((e.x, e.y), e.half_extent(), (tank.length, tank.width), strict=True)
+            if at - half < 0 and at + half > size
+        ]
+        if over and max(over) > OVER:
+            found.append((k, max(over)))
+    return found
+
+
+OVER = 0.02
+"""What reaches out over both panes by less is not spoken of [m]."""
+
+
 def face_lengths(fixtures: Iterable[Fixture]) -> list[float]:
     """How long each face is along the tank, as it is turned [m]."""
     return [2 * f.emitter.half_extent()[0] for f in fixtures]

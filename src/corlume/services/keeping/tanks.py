@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -161,6 +162,18 @@ def save_rock(db: Database, tank_id: int, rock_id: int | None, rock: Rock) -> in
             return ROCKS.insert(edit, rock, tank_id)
         ROCKS.update(edit, stored.rock(rock_id).id, rock)
         return rock_id
+
+
+def add_rocks(db: Database, tank_id: int, rocks: Sequence[Rock]) -> int:
+    """Add several blocks that are one rock, in one step of undo; returns how many."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        check_count("rocks", len(stored.rocks) + len(rocks))
+        _check_part(stored.tank, "rocks", (*(k.value for k in stored.rocks), *rocks))
+        edit = Edit(connection, tank_scope(tank_id), f"draw rock of {len(rocks)} blocks")
+        for rock in rocks:
+            ROCKS.insert(edit, rock, tank_id)
+    return len(rocks)
 
 
 def delete_rock(db: Database, tank_id: int, rock_id: int) -> None:

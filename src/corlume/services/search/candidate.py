@@ -138,6 +138,9 @@ class Case:
             mine.sort(key=lambda unit: getattr(unit[0].emitter, laid.along))
         else:
             counts = _paid(wish, price, counts, len(laid.rows), rules)
+        room = 1 + math.floor((laid.side - 2 * min(EDGE, 0.1 * laid.side)) / laid.gap + 1e-6)
+        too_many = "is more than there is room for: {n} of these side by side at most, or smaller ones"
+        rules.that(bool(mine) or counts[0] <= room, "count_low", too_many.replace("{n}", str(room)), "plain", counts[0])
         budget = _budget(wish, laid, counts[0], stay, rules)
         rules.finish()
         # tubes and bars side by side leave no room for coarse steps

@@ -7,7 +7,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import asdict
 from typing import Any
 
-from corlume.core.fixture import FLUX_BASES, Fixture, beside
+from corlume.core.fixture import FLUX_BASES, Fixture, beside, beyond
 from corlume.core.geometry import Tank
 from corlume.core.hanging.arrange import ARRANGINGS, LEAST
 from corlume.core.hanging.mounting import splashed
@@ -197,6 +197,7 @@ def _drawn(
         collisions=collisions(stored.tank, setup),
         inner=inner_collisions(setup),
         beside=beside(stored.tank, fixtures),
+        beyond=beyond(stored.tank, fixtures),
         letter=letter,
         letters=letters,
         measure=measure,

@@ -14,6 +14,7 @@ from corlume.core.fixture import Fixture
 from corlume.core.geometry import Brace, Rock, Tank
 from corlume.core.judgement.targets import SCHOOLS, LightTargets
 from corlume.core.optics.water import Water
+from corlume.core.outline import strips_of
 from corlume.core.scapes import SCAPES, ScapeKey, scape
 from corlume.core.scene import Running, Scene, Setup
 from corlume.formats.measure import Measure
@@ -136,6 +137,37 @@ def draw_rock_by_hand(db: Db, tank_id: RowId, body: DrawnRock) -> JSONResponse:
     """Add a rock as it was drawn."""
     stored = tanks.open_tank(db, tank_id)
     return JSONResponse({"saved": tanks.save_rock(db, tank_id, None, body.rock(stored.tank, len(stored.rocks) + 1))})
+
+
+class DrawnOutline(BaseModel):
+    """A view drawn on freehand: places along an outline, from the view's upper left corner [m]."""
+
+    view: Literal["plan", "front"]
+    points: list[tuple[Metres, Metres]] = Field(min_length=3, max_length=4000)
+
+    def rocks(self, tank: Tank, number: int) -> list[Rock]:
+        """Blocks that fill the outline, as deep or as high as ``DrawnRock`` makes them; what comes near the bottom in
+        the front view stands on it.
+        """
+        found = []
+        for k, (u0, u1, v0, v1) in enumerate(strips_of(self.points), 1):
+            drawn = DrawnRock(view=self.view, start=(u0, v0), end=(u1, v1)).rock(tank, number)
+            if self.view == "front" and drawn.base < tank.sand + STANDS:
+                drawn = replace(drawn, base=0.0, height=round(drawn.height + drawn.base, 3))
+            found.append(replace(drawn, name=f"Drawn {number}.{k}"))
+        return found
+
+
+STANDS = 0.02
+"""What was drawn so near to the sand is meant to stand on the bottom [m]."""
+
+
+@router.post("/tanks/{tank_id}/rocks/outline")
+def draw_outline_by_hand(db: Db, tank_id: RowId, body: DrawnOutline) -> JSONResponse:
+    """Add the rock of an outline, in one step of undo."""
+    stored = tanks.open_tank(db, tank_id)
+    rocks = body.rocks(stored.tank, len(stored.rocks) + 1)
+    return JSONResponse({"saved": tanks.add_rocks(db, tank_id, rocks)})
 
 
 @router.get("/tanks/{tank_id}")

@@ -3,6 +3,8 @@
 document.addEventListener("alpine:init", () => {
   Alpine.data("boxes", () => ({
     fault: "",
+    // what a drag over open water draws: a box, or an outline that becomes rock of its shape
+    draws: "box",
 
     init() {
       const data = this.$el.dataset;
@@ -43,6 +45,10 @@ document.addEventListener("alpine:init", () => {
 
     move(event) {
       if (!this.drag) return;
+      if (this.drag.points) {
+        this.trace(event);
+        return;
+      }
       if (this.drag.area) {
         this.stretch(event);
         return;
@@ -73,11 +79,32 @@ document.addEventListener("alpine:init", () => {
     },
 
     begin(area, event) {
+      if (this.draws === "outline") return this.beginOutline(area, event);
       const outline = document.createElementNS("http://www.w3.org/2000/svg", "rect");
       outline.setAttribute("class", "zone-new");
       area.parentNode.appendChild(outline);
       const start = this.place(area, event);
       return { area, outline, start, end: start };
+    },
+
+    beginOutline(area, event) {
+      const outline = document.createElementNS("http://www.w3.org/2000/svg", "polyline");
+      outline.setAttribute("class", "zone-new");
+      area.parentNode.appendChild(outline);
+      this.drag = { area, outline, points: [] };
+      this.trace(event);
+      return this.drag;
+    },
+
+    // A hand that leaves the view goes along its edge.
+    trace(event) {
+      const { area, outline, points } = this.drag;
+      const scale = Number(area.dataset.scale);
+      const [left, top, width, height] = ["x", "y", "width", "height"].map((name) => Number(area.getAttribute(name)));
+      const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
+      const point = [places.clamped(at.x - left, width) / scale, places.clamped(at.y - top, height) / scale];
+      points.push(point.map((v) => Math.round(v * 1000) / 1000));
+      outline.setAttribute("points", points.map(([u, v]) => `${left + u * scale},${top + v * scale}`).join(" "));
     },
 
     stretch(event) {
@@ -94,7 +121,10 @@ document.addEventListener("alpine:init", () => {
     up() {
       const drag = this.drag;
       this.drag = null;
-      if (drag?.area) {
+      if (drag?.points) {
+        drag.outline.remove();
+        if (drag.points.length > 3) this.keep(`${this.post}/outline`, { view: drag.area.dataset.view, points: drag.points });
+      } else if (drag?.area) {
         const sizes = [0, 1].map((i) => Math.abs(drag.end[i] - drag.start[i]));
         drag.outline.remove();
         if (Math.min(...sizes) >= 0.02) this.draw(drag);
