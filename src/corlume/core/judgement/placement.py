@@ -164,6 +164,11 @@ def _gaps(card: CoralCard, points: Array, others: Sequence[PlacedCoral]) -> tupl
     return gaps.min(axis=0), gaps.argmin(axis=0)
 
 
+def sting(card: CoralCard, other: CoralCard) -> float:
+    """How far from a grown coral's foot its sweepers go [m], of the two that go further; 0 for kin, and for none."""
+    return _sting(card, other)[0]
+
+
 def _sting(card: CoralCard, other: CoralCard) -> tuple[float, CoralCard | None]:
     """How far from a grown coral's foot its sweepers go [m], of the two that go further, and whose; 0 for none."""
     if card.name == other.name:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 from corlume.core.coral import CoralCard
@@ -58,6 +59,19 @@ def place_coral(db: Database, tank_id: int, coral_id: int, place: tuple[float, f
         verb = "take up" if place is None else "place" if coral.place is None else "move"
         edit = Edit(connection, tank_scope(tank_id), f"{verb} {coral.card.name}")
         CORALS.update(edit, coral_id, moved)
+
+
+def place_corals(db: Database, tank_id: int, places: Mapping[int, tuple[float, float, float]]) -> int:
+    """Put several corals somewhere in one step of undo; returns how many."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        moved = {i: Coral(stored.coral(i).value.card, Seat(*place)) for i, place in places.items()}
+        replace(stored.scene(), corals=tuple(moved.values()))
+        if moved:
+            edit = Edit(connection, tank_scope(tank_id), f"place {len(moved)} corals")
+            for coral_id, coral in moved.items():
+                CORALS.update(edit, coral_id, coral)
+        return len(moved)
 
 
 def remove_coral(db: Database, tank_id: int, coral_id: int) -> None:

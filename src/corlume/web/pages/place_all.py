@@ -1,0 +1,107 @@
+"""All corals that wait, placed together: a plan at once, a better one when it is there, adopted in one step."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
+
+from corlume.core.errors import Rules
+from corlume.core.placing.fit import GROWTHS, Growth
+from corlume.core.scene import Coral, Seat
+from corlume.services.advice.coral_sites import CoralState
+from corlume.services.advice.place_all import Plan, first_plan, plans
+from corlume.services.keeping import corals, tanks
+from corlume.store.tanks import StoredTank
+from corlume.web.drawing.corals import draw_corals
+from corlume.web.drawing.sheet import lay_out_pair
+from corlume.web.drawing.tank import draw_frame, draw_rock
+from corlume.web.page import Db, FormData, Looked, RowId, go, measure_of, page, templates
+
+router = APIRouter(prefix="/tanks/{tank_id}/corals/all")
+SECONDS = 6.0
+"""How long a better plan is looked for [s]."""
+USUAL: Growth = "half"
+
+
+def _growth(name: str) -> Growth:
+    return next((key for key in GROWTHS if key == name), USUAL)
+
+
+@router.get("")
+def show_plan(request: Request, db: Db, tank_id: RowId, setup: Looked = None, room: str = USUAL) -> HTMLResponse:
+    """A first plan for all that wait."""
+    stored, growth = tanks.open_tank(db, tank_id), _growth(room)
+    looked = stored.setup(setup)
+    plan = first_plan(stored, looked, growth)
+    context = {
+        "stored": stored,
+        "growth": growth,
+        "growths": GROWTHS,
+        "waiting": len(plan.seated) + len(plan.unseated),
+        "plan": _plan(request, stored, plan, looked.id, first=True),
+    }
+    return page(request, "corals/all.html", context, tank=stored, setup=looked)
+
+
+@router.get("/better")
+def better_plan(request: Request, db: Db, tank_id: RowId, setup: Looked = None, room: str = USUAL) -> JSONResponse:
+    """The best plan that some seconds find, with what would help those that get no seat."""
+    stored = tanks.open_tank(db, tank_id)
+    looked = stored.setup(setup)
+    *_, plan = plans(stored, looked, _growth(room), seconds=SECONDS)
+    return JSONResponse({"html": _plan(request, stored, plan, looked.id, first=False)})
+
+
+@router.post("")
+def adopt(db: Db, tank_id: RowId, data: FormData, setup: Looked = None) -> RedirectResponse:
+    """Put the corals of a plan where it has them, in one step of undo."""
+    corals.place_corals(db, tank_id, _places(data))
+    return go(f"/tanks/{tank_id}/corals", setup)
+
+
+def _places(data: dict[str, str]) -> dict[int, tuple[float, float, float]]:
+    """Places by coral as the page wrote them: x, y, depth [m]. ``InvalidInput`` for anything else."""
+    rules, found = Rules(), {}
+    for name, text in data.items():
+        number, parts = name.removeprefix("coral-"), text.split(",")
+        try:
+            x, y, depth = (float(part) for part in parts)
+            known = name.startswith("coral-") and number.isdecimal() and all(map(math.isfinite, (x, y, depth)))
+        except ValueError:
+            known = False
+        rules.that(known, "plan", "could not be read: make it anew")
+        if known:
+            found[int(number)] = (x, y, depth)
+    rules.finish()
+    return found
+
+
+def _plan(request: Request, stored: StoredTank, plan: Plan, setup_id: int, *, first: bool) -> str:
+    """A plan as a piece of the page: drawing, table, and the form that takes it."""
+    measure, sheet = measure_of(request), lay_out_pair(stored.tank)
+    there = {one.coral.id: one for one in plan.seated}
+    states = [
+        CoralState(
+            kept.id, Coral(kept.value.card, Seat(*there[kept.id].place)), there[kept.id].par, there[kept.id].reasons
+        )
+        if kept.id in there
+        else CoralState(kept.id, kept.value, None, ())
+        for kept in stored.corals
+    ]
+    drawing = draw_frame(sheet, stored.tank, measure)
+    drawing += draw_rock(sheet.plan, stored.tank, stored.tank.water_depth)
+    drawing += draw_rock(sheet.front, stored.tank, stored.tank.width / 2)
+    drawing += draw_corals(sheet.plan, stored.tank, states, None) + draw_corals(sheet.front, stored.tank, states, None)
+    context: dict[str, Any] = {
+        "stored": stored,
+        "plan": plan,
+        "first": first,
+        "sheet": sheet,
+        "drawing": drawing,
+        "measure": measure,
+        "post": f"/tanks/{stored.id}/corals/all?setup={setup_id}",
+    }
+    return templates.get_template("corals/plan.html").render(**context)

@@ -1,0 +1,76 @@
+"""All corals that wait, placed together on the demo tank: rules kept, reasons, what frees a place, one step of undo."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+import pytest
+from starlette.testclient import TestClient
+
+from corlume.reference.catalogue import coral_cards
+from corlume.services.advice.coral_sites import states
+from corlume.services.advice.place_all import first_plan, plans
+from corlume.services.keeping import corals, hung_fixtures, tanks
+from corlume.store.database import Database
+
+
+def test_plan_keeps_the_rules_and_ends_as_keepers_would(db: Database) -> None:
+    """Common practice, no source: Acropora end in the top third, a sun coral in the shade, LPS lower than SPS."""
+    stored = tanks.open_tank(db, 1)
+    for kept in stored.corals:
+        corals.place_coral(db, 1, kept.id, None)
+    stored = tanks.open_tank(db, 1)
+    first, *_, last = plans(stored, stored.setup(), "half", seconds=3.0)
+    assert len(last.seated) >= len(first.seated) >= 20
+    by_name = {one.coral.value.card.name: one for one in last.seated}
+    assert all(by_name[name].place[2] < stored.tank.sand_depth / 2 for name in by_name if name.startswith("Acropora"))
+    assert by_name["Tubastraea (sun coral)"].par < 75
+    groups = {g: [one.place[2] for one in last.seated if one.coral.value.card.group == g] for g in ("sps", "lps")}
+    assert sum(groups["sps"]) / len(groups["sps"]) < sum(groups["lps"]) / len(groups["lps"])
+    for one in last.seated:
+        assert not [r for r in one.reasons if r.answer == "no"]
+        assert one.second is None or one.second[1] >= 0
+    # taken as it stands, the page of corals says the same of every one
+    corals.place_corals(db, 1, {one.coral.id: one.place for one in last.seated})
+    stored = tanks.open_tank(db, 1)
+    par = {one.coral.id: one.par for one in last.seated}
+    for state in states(stored, stored.setup().hung):
+        assert state.par is None or state.par == pytest.approx(par[state.id], abs=0.5)
+        assert not [r for r in state.trouble if r.rule in ("flow", "neighbour")]
+
+
+def test_a_coral_without_a_place_is_told_why_and_what_frees_one_is_true(db: Database) -> None:
+    for kept in tanks.open_tank(db, 1).corals:
+        corals.remove_coral(db, 1, kept.id)
+    card = replace(coral_cards()["Acropora tenuis"], name="Bright one", par_low=430.0, par_high=600.0)
+    hopeless = replace(card, name="Glaring one", par_low=1300.0, par_high=1500.0)
+    ids = [corals.add_coral(db, 1, one) for one in (card, hopeless)]
+    stored = tanks.open_tank(db, 1)
+    *_, plan = plans(stored, stored.setup(), "half", seconds=2.0)
+    none = {one.coral.id: one for one in plan.unseated}
+    assert set(ids) <= set(none)
+    assert re.match(r"Light: Bright one wants 430 to 600 PAR, and the strongest seat reads \d+\.", none[ids[0]].why)
+    assert not none[ids[1]].helps
+    told = re.match(r"Turn ([A-C]) from \d+ to (\d+) %\.", none[ids[0]].helps[-1].words)
+    assert told
+    fixture = stored.setup().fixtures["ABC".index(told[1])]
+    hung_fixtures.change_fixtures(db, 1, stored.setup().id, {fixture.id: {"output": int(told[2]) / 100}})
+    stored = tanks.open_tank(db, 1)
+    assert ids[0] in {one.coral.id for one in first_plan(stored, stored.setup(), "half").seated}
+
+
+def test_page_plans_at_once_and_takes_all_in_one_step_of_undo(client: TestClient, db: Database) -> None:
+    page = client.get("/tanks/1/corals/all").text
+    assert "A first plan, made at once" in page
+    better = client.get("/tanks/1/corals/all/better").json()["html"]
+    assert re.search(r"No plan (is better|can be better by more than)|The best plan found", better)
+    fields = dict(re.findall(r'name="(coral-\d+)" value="([^"]+)"', better))
+    assert len(fields) >= 8
+    assert client.post("/tanks/1/corals/all", data=fields).status_code == 303
+    assert sum(kept.value.place is None for kept in tanks.open_tank(db, 1).corals) == 10 - len(fields)
+    tanks.undo(db, 1)
+    assert sum(kept.value.place is None for kept in tanks.open_tank(db, 1).corals) == 10
+    for bad in ({"coral-15": "1,2"}, {"coral-15": "9,9,9"}, {"coral-x": "1,1,1"}, {"coral-15": "nan,0,0"}):
+        assert client.post("/tanks/1/corals/all", data=bad).status_code == 422
+    assert client.post("/tanks/1/corals/all", data={"coral-999": "0.1,0.1,0.1"}).status_code == 404
