@@ -12,6 +12,8 @@ from corlume.formats.measure import Measure
 from corlume.services.advice import week
 from corlume.services.keeping import tanks
 from corlume.services.keeping.hung_units import collisions
+from corlume.services.search import jobs
+from corlume.services.search.kinds import kinds_wish
 from corlume.store.database import Database
 from tests.browser.test_axe import PAGES, violations
 
@@ -128,6 +130,26 @@ def test_hybrids_hung_by_hand_never_collide_and_stand_as_one(page: Page, db: Dat
     # parts are listed in the frame that is open alone
     expect(page.locator(".frame-parts")).to_have_count(1)
     assert not violations(page)
+
+
+def test_kinds_stand_in_another_order_when_a_weight_is_moved(page: Page, db: Database) -> None:
+    """Common practice, no source: who wants control of colour takes LEDs, who wants soft shade long tubes."""
+    stored = tanks.open_tank(db, 1)
+    search = jobs.begin(db, 1, 1, kinds_wish(stored, stored.setup()))
+    while len(jobs.look(db, 1, search).found) < 3:
+        page.wait_for_timeout(100)
+    jobs.stop(db, 1, search)
+    page.goto("/tanks/1/kinds")
+    first = page.locator(".order-name").first
+    expect(page.locator(".order-name")).not_to_have_count(0)
+    for slider in page.locator("[data-weight]").all():
+        slider.fill("0")
+    expect(page.locator("[role=alert]")).to_contain_text("weights")
+    page.get_by_label("control of colour").fill("5")
+    expect(first).to_contain_text("LED")
+    page.get_by_label("control of colour").fill("0")
+    page.get_by_label("soft shade").fill("5")
+    expect(first).to_have_text("T5 tubes")
 
 
 LOOK = """() => {

@@ -1,0 +1,45 @@
+"""What it costs to place a stock at once: a greedy answer, the programme, and the demo's own page."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+
+from benchmarks.clock import clock, row
+from corlume.core.placing.assign import Placing, Stock, greedy, solve
+from corlume.services.advice.place_all import first_plan
+from corlume.services.keeping.demo import demo_scene
+from corlume.services.light.fields import medium_of
+from corlume.store.tanks import unstored
+
+
+def made_up(corals: int, seats: int, seed: int = 1) -> Stock:
+    """A stock over 1.4 x 0.6 m of seats, two thirds of which suit each coral; every fourth coral has long sweepers."""
+    random = np.random.default_rng(seed)
+    worth = (1.0 + random.random((corals, seats))) * (random.random((corals, seats)) < 0.65)
+    size, arms = random.uniform(0.08, 0.2, corals), np.where(np.arange(corals) % 4 == 0, 0.12, 0.01)
+    reach = 0.5 * size + arms
+    apart = np.maximum(np.maximum.outer(reach, reach), 0.25 * np.add.outer(size, size))
+    np.fill_diagonal(apart, 0.0)
+    return Stock(worth, random.random((seats, 3)) * (1.4, 0.6, 0.4), apart)
+
+
+def placing() -> None:
+    """24 corals on 150 seats, 60 on 400, and the demo's ten that wait."""
+    for corals, seats, quick in ((24, 150, 0.1), (60, 400, 0.5)):
+        stock, last = made_up(corals, seats), list[Placing]()
+        row(f"greedy, {corals} corals x {seats} seats", clock(partial(greedy, stock), 5), quick)
+
+        def better(stock: Stock = stock, last: list[Placing] = last) -> None:
+            last[:] = list(solve(stock, seconds=10.0))
+
+        taken = clock(better, 1, warm=False)
+        gap = last[-1].gap
+        assert gap is not None
+        gain = last[-1].value / last[0].value - 1
+        note = f"proven within {100 * gap:.1f} %, {100 * gain:.1f} % over greedy"
+        row(f"the best found, {corals} x {seats}", taken, 10.0 if seats == 150 else None, note)
+    stored = unstored(demo_scene())
+    medium_of(stored.lit_tank())
+    row("first plan of the demo's ten", clock(lambda: first_plan(stored, stored.setup(), "half"), 3))
