@@ -218,7 +218,7 @@ def test_searches_wait_for_their_turn_and_go_on_after_a_restart(
         yield Step(1.0, 7, (), ())
 
     def states() -> list[str]:
-        return sorted(jobs.look(db, 1, number).state for number in ids)
+        return sorted(jobs.look(db, tank, number).state for tank, number in ids)
 
     def until(wanted: list[str]) -> None:
         deadline = time.monotonic() + 10
@@ -227,19 +227,27 @@ def test_searches_wait_for_their_turn_and_go_on_after_a_restart(
         assert states() == wanted
 
     monkeypatch.setattr("corlume.services.search.jobs.search", slow)
-    ids = [jobs.begin(db, 1, 1, wish) for _ in range(jobs.MOST_UNDER_WAY)]
+    each = [1, *(tanks.copy_tank(db, 1) for _ in range(jobs.MOST_UNDER_WAY - 1))]
+    ids = [(tank, jobs.begin(db, tank, tanks.open_tank(db, tank).setup().id, wish)) for tank in each]
     until(["running"] + ["waiting"] * 4)
+    more = tanks.copy_tank(db, 1)
     with pytest.raises(InvalidInput, match="has to wait: 5 searches run or wait already"):
-        jobs.begin(db, 1, 1, wish)
-    jobs.stop(db, 1, ids[-1])
+        jobs.begin(db, more, tanks.open_tank(db, more).setup().id, wish)
+    jobs.stop(db, *ids[-1])
     until(["running", "stopped"] + ["waiting"] * 3)
     go.set()
     until(["done"] * 4 + ["stopped"])
     with db.writing() as connection:  # as a restart leaves it
-        connection.execute("UPDATE searches SET state = 'running' WHERE id = ?", (ids[-1],))
-    assert "Search on" in client.get("/tanks/1/hang").text
-    assert client.post(f"/tanks/1/hang/{ids[-1]}/resume").status_code == 303
+        connection.execute("UPDATE searches SET state = 'running' WHERE id = ?", (ids[-1][1],))
+    last, number = ids[-1]
+    assert "Search on" in client.get(f"/tanks/{last}/hang").text
+    assert client.post(f"/tanks/{last}/hang/{number}/resume").status_code == 303
     until(["done"] * 5)
+    # who asks anew of a tank no longer waits for what was asked before
+    go.clear()
+    ids = [(1, jobs.begin(db, 1, 1, wish)) for _ in range(2)]
+    go.set()
+    until(["done", "stopped"])
 
 
 def foreign(path: Path) -> None:

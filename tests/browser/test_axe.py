@@ -47,7 +47,7 @@ def test_no_page_breaks_a_rule_of_access(page: Page, db: Database, address: str,
         if path == "/tanks/1/hang":
             page.get_by_role("button", name="Stop, keep what is found").wait_for(state="hidden", timeout=60_000)
             page.reload()
-        page.wait_for_load_state("networkidle")
+        page.wait_for_load_state("networkidle", timeout=30_000)
         if bad := violations(page):
             found[path] = bad
     page.goto("/shelf")

@@ -56,13 +56,14 @@ class Search:
 def begin(db: Database, tank_id: int, setup_id: int, wish: Wish) -> int:
     """Begin a search in a thread of its own; returns its id. ``InvalidInput`` for a wish that cannot be."""
     steps = _steps(db, tank_id, setup_id, wish)
-    if wish.means != "kinds" and (before := newest(db, tank_id)) is not None:
-        stop(db, tank_id, before.id)  # whoever asks anew no longer waits for what was asked before
     with db.reading() as connection:
         stored = load_tank(connection, tank_id)
     wish = replace(wish, tank=fingerprint(stored, intent_of(stored, wish)))
+    before = newest(db, tank_id) if wish.means != "kinds" else None
     with _STARTING:
-        _check_room(db)
+        _check_room(db, before.id if before else None)
+        if before:
+            stop(db, tank_id, before.id)  # whoever asks anew no longer waits for what was asked before
         with db.writing() as connection:
             search_id = searches.add_search(connection, tank_id, setup_id, asdict(wish))
         _start(db, search_id, steps)
@@ -94,8 +95,9 @@ def _steps(db: Database, tank_id: int, setup_id: int | None, wish: Wish) -> Iter
     return search(stored, entry, wish, [kept.value for kept in stored.setup(setup_id).fixtures], entries)
 
 
-def _check_room(db: Database) -> None:
-    rules, many = Rules(), sum(path == str(db.path) for path, _ in _UNDER_WAY)
+def _check_room(db: Database, ending: int | None = None) -> None:
+    """Refuse one more than there is room for; one that is ``ending`` makes room."""
+    rules, many = Rules(), sum(path == str(db.path) and number != ending for path, number in _UNDER_WAY)
     words = f"has to wait: {many} searches run or wait already, and no more do at once. Stop one, or let them end"
     rules.that(many < MOST_UNDER_WAY, "purpose", words)
     rules.finish()

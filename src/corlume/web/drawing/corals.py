@@ -92,9 +92,13 @@ def _label_place(zone: Zone, corals: np.ndarray) -> tuple[float, float]:
     return float(cells[k, 0]), float(cells[k, 1])
 
 
-def draw_corals(view: View, tank: Tank, states: Sequence[CoralState], selected: int | None) -> Markup:
-    """Placed corals by their number: a disc in the plan, a mark at its depth in an elevation."""
-    parts = []
+def draw_corals(
+    view: View, tank: Tank, states: Sequence[CoralState], selected: int | None, *, grab: bool = True
+) -> Markup:
+    """Placed corals by their number: a disc in the plan, a mark at its depth in an elevation; to ``grab``, or
+    only to be looked at.
+    """
+    parts, reached = [], grab and view.kind == "plan"
     for number, state in enumerate(states, 1):
         place = state.coral.place
         if place is None:
@@ -118,10 +122,10 @@ def draw_corals(view: View, tank: Tank, states: Sequence[CoralState], selected: 
                 data_coral=state.id,
                 data_x=f"{x:.6g}",
                 data_y=f"{y:.6g}",
-                tabindex="0" if view.kind == "plan" else None,
-                role="button" if view.kind == "plan" else None,
+                tabindex="0" if reached else None,
+                role="button" if reached else None,
                 aria_label=f"{number}, {state.coral.card.name}: Enter opens it, arrow keys move it"
-                if view.kind == "plan"
+                if reached
                 else None,
             )
         )

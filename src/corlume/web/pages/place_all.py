@@ -94,7 +94,8 @@ def _plan(request: Request, stored: StoredTank, plan: Plan, setup_id: int, *, fi
     drawing = draw_frame(sheet, stored.tank, measure)
     drawing += draw_rock(sheet.plan, stored.tank, stored.tank.water_depth)
     drawing += draw_rock(sheet.front, stored.tank, stored.tank.width / 2)
-    drawing += draw_corals(sheet.plan, stored.tank, states, None) + draw_corals(sheet.front, stored.tank, states, None)
+    for view in sheet.views():
+        drawing += draw_corals(view, stored.tank, states, None, grab=False)
     context: dict[str, Any] = {
         "stored": stored,
         "plan": plan,

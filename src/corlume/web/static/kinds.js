@@ -4,6 +4,8 @@ document.addEventListener("alpine:init", () => {
     running: false,
     said: "",
     weights: [],
+    asked: 0,
+    shown: 0,
 
     init() {
       const { url, state, weights } = this.$el.dataset;
@@ -25,8 +27,12 @@ document.addEventListener("alpine:init", () => {
     },
     async look(table) {
       const asked = `${this.url}${this.url.includes("?") ? "&" : "?"}w=${this.weights.join("")}&table=${table}`;
+      const number = ++this.asked;
       const { ok, answer } = await talk(asked);
       if (!ok) return false;
+      // an answer that is older than what stands there is dropped
+      if (number < this.shown) return true;
+      this.shown = number;
       this.$refs.order.innerHTML = answer.order;
       if (answer.table) this.$refs.table.innerHTML = answer.table;
       this.$refs.bar.value = answer.done;
