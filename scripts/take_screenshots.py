@@ -17,12 +17,13 @@ WIDE, PHONE = (1280, 800), (390, 844)
 VIEWS = [
     ("tanks", "/tanks", WIDE, {}),
     ("tank", "/tanks/1", WIDE, {}),
-    ("fixtures", "/shelf", WIDE, {}),
-    ("fixture-sheet", "/shelf/hybrid-60", WIDE, {}),
+    ("fixtures", "/shelf/hybrid-60", WIDE, {}),
+    ("own-fixture", "/shelf/fit", WIDE, {}),
     ("kinds", "/tanks/1/kinds", WIDE, {}),
     ("light-chart", "/tanks/1/chart", WIDE, {}),
     ("light-chart-night", "/tanks/1/chart?setup=2", WIDE, {"theme": "night", "unit": "in"}),
     ("hang", "/tanks/1/hang", WIDE, {}),
+    ("place-all", "/tanks/1/corals/all", WIDE, {}),
     ("zones", "/tanks/1/zones", WIDE, {}),
     ("answers", "/tanks/1/hang?entry=cluster", (1280, 1000), {}),
     ("setups", "/tanks/1/setups", WIDE, {}),
@@ -31,7 +32,6 @@ VIEWS = [
     ("surveys", "/tanks/1/survey", WIDE, {}),
     ("survey", "/tanks/1/survey/1", (1280, 1000), {}),
     ("without-a-meter", "/tanks/1/survey/without", WIDE, {}),
-    ("photo", "/tanks/1/survey/photos/1?survey=1", WIDE, {}),
     ("survey-phone", "/tanks/1/survey/1/take", PHONE, {}),
     ("corals-phone", "/tanks/1/corals?coral=3", PHONE, {}),
 ]
@@ -55,7 +55,10 @@ def main() -> None:
                 page = context.new_page()
                 page.goto(path)
                 page.evaluate("document.fonts.ready")
-                page.wait_for_timeout(4500 if name in ("hang", "survey") else 200)
+                page.wait_for_timeout(4500 if name in ("hang", "survey", "place-all") else 400)
+                if name == "hang":
+                    page.locator(".hang-answers progress").wait_for(state="hidden", timeout=120_000)
+                    page.wait_for_timeout(1000)
                 if name == "kinds":
                     page.locator(".order li").nth(8).wait_for(timeout=90_000)
                     page.wait_for_timeout(1000)
@@ -78,7 +81,7 @@ def _search(page: Page) -> None:
     page.locator("progress").wait_for(state="hidden", timeout=120_000)
     page.reload()
     page.wait_for_timeout(4500)
-    page.get_by_text("What the search found, why").click()
+    page.get_by_text("Why each comes out so").click()
     page.locator(".trade").evaluate("element => element.scrollIntoView()")
 
 
