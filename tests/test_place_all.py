@@ -5,12 +5,15 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
+import numpy as np
 import pytest
 from starlette.testclient import TestClient
 
+from corlume.core.placing.room import room_for
 from corlume.reference.catalogue import coral_cards
 from corlume.services.advice.coral_sites import states
 from corlume.services.advice.place_all import first_plan, plans
+from corlume.services.advice.zones_read import read_zones
 from corlume.services.keeping import corals, hung_fixtures, tanks
 from corlume.store.database import Database
 
@@ -74,3 +77,20 @@ def test_page_plans_at_once_and_takes_all_in_one_step_of_undo(client: TestClient
     for bad in ({"coral-15": "1,2"}, {"coral-15": "9,9,9"}, {"coral-x": "1,1,1"}, {"coral-15": "nan,0,0"}):
         assert client.post("/tanks/1/corals/all", data=bad).status_code == 422
     assert client.post("/tanks/1/corals/all", data={"coral-999": "0.1,0.1,0.1"}).status_code == 404
+
+
+def test_zones_are_read_against_the_stock_in_words_and_numbers(client: TestClient, db: Database) -> None:
+    """By hand: on a row of seats 5 cm apart, 21 of them over a metre, corals of 20 cm have room for 6, and of 5 cm for
+    all. The shares of parts, weighted by their seats, are that of all.
+    """
+    row = np.column_stack([np.linspace(0, 1, 21), np.zeros(21), np.zeros(21)])
+    assert room_for(row, 0.2) == 6
+    assert room_for(row, 0.05) == 21
+    assert room_for(row[:0], 0.2) == 0
+    stored = tanks.open_tank(db, 1)
+    sps, lps, low = read_zones(stored, stored.setup().hung)
+    assert (sps.have, lps.have, low.have) == (8, 14, 2)
+    assert sps.share + lps.share + low.share < 1  # some lies between the bands, or is too strong
+    assert dict(sps.parts)["rock tops"] > dict(sps.parts)["sand"]
+    assert dict(low.parts)["rock tops"] < dict(low.parts)["sand"]
+    assert "of the seats suit SPS (200 to 350 PAR)" in client.get("/tanks/1/corals").text

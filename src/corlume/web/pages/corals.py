@@ -18,6 +18,7 @@ from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import coral_cards
 from corlume.services.advice import coral_sites
+from corlume.services.advice.zones_read import read_zones
 from corlume.services.keeping import corals, tanks
 from corlume.services.light.fields import surface_par
 from corlume.services.light.points import surfaces_of
@@ -172,6 +173,7 @@ def _corals(
         "states": states,
         "chosen": chosen,
         "zones": zones,
+        "read": read_zones(stored, fixtures) if not chosen else [],
         "fits": fits,
         "effects": coral_sites.effects(stored, fixtures, chosen.id, fits) if chosen else {},
         "miss": nearest_miss(chosen.coral.card, fits) if chosen else None,
