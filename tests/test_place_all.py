@@ -11,6 +11,7 @@ from starlette.testclient import TestClient
 
 from corlume.core.placing.room import room_for
 from corlume.reference.catalogue import coral_cards
+from corlume.reference.coral_library import coral_library, suiting
 from corlume.services.advice.coral_sites import states
 from corlume.services.advice.place_all import first_plan, plans
 from corlume.services.advice.zones_read import read_zones
@@ -94,3 +95,38 @@ def test_zones_are_read_against_the_stock_in_words_and_numbers(client: TestClien
     assert dict(sps.parts)["rock tops"] > dict(sps.parts)["sand"]
     assert dict(low.parts)["rock tops"] < dict(low.parts)["sand"]
     assert "of the seats suit SPS (200 to 350 PAR)" in client.get("/tanks/1/corals").text
+
+
+def test_library_is_searched_suits_readings_and_adds(client: TestClient, db: Database) -> None:
+    """Daily light by hand: 100 PAR over nine hours are 3.24 mol/m2."""
+    library = coral_library()
+    assert len(library) >= 60
+    zoanthus = library["Zoanthus"]
+    assert zoanthus.dose(9.0)[0] == pytest.approx(0.75 * 3.24)
+    assert all(one.card.par_low <= 300 <= one.card.par_high for one in suiting(300))
+    assert {one.card.group for one in suiting(300)} == {"sps"}
+    assert not [one for one in suiting(30) if one.food]
+    # common practice, no source: free-living plates lie on the sand, sun corals hang in the shade, palytoxin is told
+    assert library["Fungia"].ground == "sand"
+    assert "overhang" in library["Tubastraea (sun coral)"].seats
+    assert all("palytoxin" in library[name].card.note for name in ("Zoanthus", "Palythoa", "Protopalythoa"))
+    page = client.get("/tanks/1/corals/library?q=sand&group=lps&par=100").text
+    assert "Trachyphyllia" in page
+    assert "Acropora" not in page
+    bad = client.get("/tanks/1/corals/library?par=bright")
+    assert bad.status_code == 422
+    assert "is not a number" in bad.text
+    before = len(tanks.open_tank(db, 1).corals)
+    client.post("/tanks/1/corals/add", data={"card": "Anacropora"})
+    assert len(tanks.open_tank(db, 1).corals) == before + 1
+
+
+def test_what_lies_on_the_sand_is_placed_there(db: Database) -> None:
+    for kept in tanks.open_tank(db, 1).corals:
+        corals.remove_coral(db, 1, kept.id)
+    for name in ("Fungia", "Trachyphyllia", "Montipora (encrusting)"):
+        corals.add_coral(db, 1, coral_cards()[name])
+    stored = tanks.open_tank(db, 1)
+    by_name = {one.coral.value.card.name: one.seat for one in first_plan(stored, stored.setup(), "half").seated}
+    assert by_name["Fungia"] == by_name["Trachyphyllia"] == "Sand"
+    assert by_name["Montipora (encrusting)"] != "Sand"

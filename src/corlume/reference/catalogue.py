@@ -112,11 +112,22 @@ def _load(name: str) -> Any:
     return json.loads((files("corlume.reference") / name).read_text(encoding="utf-8"))
 
 
+def coral_rows() -> list[dict[str, Any]]:
+    """The rows of the coral library as they stand in its file."""
+    rows: list[dict[str, Any]] = _load("corals.json")["corals"]
+    return rows
+
+
+BESIDE_CARD = {"form", "growth_cm", "seats", "food", "light"}
+"""What the library holds of a kind beside its card."""
+
+
 @cache
 def coral_cards() -> dict[str, CoralCard]:
     """Coral cards by name, in the order of the file: soft, LPS, SPS, low light."""
     build = Build()
-    rows = [shape_of(CoralCard).model_validate(row) for row in _load("corals.json")["corals"]]
+    plain = [{key: value for key, value in row.items() if key not in BESIDE_CARD} for row in coral_rows()]
+    rows = [shape_of(CoralCard).model_validate(row) for row in plain]
     cards = [from_data(build, f"corals.{i}", CoralCard, row) for i, row in enumerate(rows)]
     build.finish()
     return {card.name: card for card in cards if card}

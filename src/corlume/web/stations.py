@@ -13,6 +13,7 @@ from corlume.web.pages import (
     corals,
     hang,
     kinds,
+    library,
     mount,
     phone,
     photos,
@@ -54,7 +55,7 @@ STATIONS = (
     Station("hang", "Hang", "/hang", (hang.router, mount.router, zones.router), ("hang.js", "boxes.js")),
     Station("chart", "Chart", "/chart", (chart.router, setups.router), chart.SCRIPTS),
     Station("survey", "Survey", "/survey", SURVEY, ("survey.js", "spots.js")),
-    Station("corals", "Corals", "/corals", (place_all.router, corals.router), ("corals.js",)),
+    Station("corals", "Corals", "/corals", (library.router, place_all.router, corals.router), ("corals.js",)),
 )
 """A tank opens at its chart."""
 BESIDE = (tanks.router, shelf_fit.router, shelf.router, phone.router, backup.router, words.router)

@@ -28,6 +28,12 @@ OUTSIDE = 0.1
 FLOW_WORTH = (1.0, 0.75)
 """What a seat is worth with the flow that is wanted, and a step off it [-]; ours."""
 FLOW_UNKNOWN = 0.9
+Ground = Literal["", "sand", "rock"]
+"""What a kind wants under it; both will do for most."""
+UNTIDY = 0.5
+"""What a seat on the sand is worth for a kind of the rock: it can live there, but looks untidy and hinders cleaning
+(common practice, no source; the number is ours) [-].
+"""
 CRAMPED = 0.7
 """What a seat is worth where a coral would meet a pane or the surface when it is full grown [-]; ours."""
 PLACED = 1.0
@@ -37,7 +43,7 @@ PLACED = 1.0
 @dataclass(frozen=True)
 class Seats:
     """Places where corals can sit: names (s,), points (s, 3) and room to panes and surface (s,) [m], PAR (s,)
-    [umol/m2/s], and flow (s,), empty where none is noted.
+    [umol/m2/s], flow (s,), empty where none is noted, and whether it is the sand (s,).
     """
 
     names: tuple[str, ...]
@@ -45,6 +51,7 @@ class Seats:
     room: Array
     par: Array
     flow: tuple[str, ...]
+    sand: NDArray[np.bool_]
 
 
 def light_worth(card: CoralCard, par: Array) -> Array:
@@ -65,12 +72,16 @@ def flow_worth(card: CoralCard, flow: str) -> float:
     return FLOW_WORTH[steps] if steps < len(FLOW_WORTH) else 0.0
 
 
-def seat_worth(card: CoralCard, seats: Seats, growth: Growth) -> Array:
-    """Return what seats (s,) are worth to a coral: 0 where it must not sit, else ``PLACED`` and up to 1 more."""
+def seat_worth(card: CoralCard, seats: Seats, growth: Growth, ground: Ground = "") -> Array:
+    """Return what seats (s,) are worth to a coral: 0 where it must not sit, else ``PLACED`` and up to 1 more.
+
+    What wants the sand sits nowhere else; what wants rock sits on the sand when there is nothing better.
+    """
     flows = np.array([flow_worth(card, flow) for flow in seats.flow])
     fits = seats.room >= 0.5 * GROWTHS[growth][1] * card.size
     later = np.where(seats.room >= 0.5 * card.size, 1.0, CRAMPED)
-    value = light_worth(card, seats.par) * flows * fits * later
+    under = {"": 1.0, "sand": 1.0 * seats.sand, "rock": np.where(seats.sand, UNTIDY, 1.0)}[ground]
+    value = light_worth(card, seats.par) * flows * fits * later * under
     found: Array = np.where(value > 0, PLACED + value, 0.0)
     return found
 

@@ -15,9 +15,10 @@ from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
 from corlume.core.judgement.placement import Reason, check_place
 from corlume.core.placing.assign import Places, Placing, Stock, greedy, second_best, solve
-from corlume.core.placing.fit import GROWTHS, Growth, Seats, flow_worth, keep_apart, light_worth, seat_worth
+from corlume.core.placing.fit import GROWTHS, Ground, Growth, Seats, flow_worth, keep_apart, light_worth, seat_worth
 from corlume.core.scene import Coral, Seat
 from corlume.core.words import letter, plain
+from corlume.reference.coral_library import coral_library
 from corlume.services.advice.coral_sites import CoralChange, coral_change, coral_light
 from corlume.services.light.fields import par_at, surface_par
 from corlume.services.light.points import same_tank, surfaces_of
@@ -102,7 +103,7 @@ class _Case:
         points = np.concatenate([seats.points, np.array(own).reshape(-1, 3)])
         worth = np.zeros((len(self.cards), len(points)))
         for c, kept in enumerate(self.waiting):
-            worth[c, : len(seats.names)] = seat_worth(kept.value.card, seats, self.growth)
+            worth[c, : len(seats.names)] = seat_worth(kept.value.card, seats, self.growth, ground_of(kept.value.card))
         for c, s in self.fixed.items():
             worth[c, s] = 1.0
         cards = self.cards
@@ -214,8 +215,14 @@ def seats_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> Seats:
     keep = np.arange(len(names))[:: max(1, -(-len(names) // MOST_SEATS))]
     return Seats(
         tuple(names[k] for k in keep), where[keep], _room(stored.tank, where[keep]), light[keep],
-        tuple(flow[k] for k in keep),
+        tuple(flow[k] for k in keep), where[keep][:, 2] > tank.sand_depth - 0.01,
     )  # fmt: skip
+
+
+def ground_of(card: CoralCard) -> Ground:
+    """What a coral wants under it, by the library; nothing is known of kinds that are not in it."""
+    kind = coral_library().get(card.name)
+    return kind.ground if kind else ""
 
 
 def _room(tank: Tank, points: np.ndarray) -> np.ndarray:
@@ -268,6 +275,8 @@ def _why_not(case: _Case, stock: Stock, places: Places, coral: int) -> tuple[str
     flowing = lit & np.array([flow_worth(card, flow) > 0 for flow in seats.flow])
     if not flowing.any():
         return f"Flow: of the {lit.sum()} seats with its light none has {card.flow} flow, or a step off it.", {}
+    if ground_of(card) == "sand" and not (flowing & seats.sand).any():
+        return "Ground: it lies on the sand, and none of the sand has its light and its flow.", {}
     half = 0.5 * GROWTHS[case.growth][1] * card.size
     roomy = flowing & (seats.room >= half)
     if not roomy.any():
@@ -301,7 +310,9 @@ def _helps(case: _Case, stock: Stock, places: Places, coral: int) -> Iterator[He
 def _loosened(case: _Case, stock: Stock, other: int) -> Stock:
     """The stock with a coral that sits already free to go to any seat that suits it."""
     worth = stock.worth.copy()
-    worth[other, : len(case.seats.names)] = seat_worth(case.cards[other], case.seats, case.growth)
+    worth[other, : len(case.seats.names)] = seat_worth(
+        case.cards[other], case.seats, case.growth, ground_of(case.cards[other])
+    )
     return replace(stock, worth=worth)
 
 
