@@ -75,10 +75,9 @@ def test_keyboard_alone_goes_from_a_new_tank_to_the_sheet_to_drill_from(page: Pa
     assert tanks.open_tank(db, 2).setup().fixtures[0].value.emitter.x == pytest.approx(was + 0.01)
     # the focus is where it was after the drawing came anew, and after an undo
     assert page.evaluate("document.activeElement.matches('.fixture')")
-    page.keyboard.press("Control+z")
-    page.wait_for_load_state("load")
-    page.wait_for_timeout(200)
-    assert page.evaluate("document.activeElement.matches('.fixture')")
+    with page.expect_navigation():
+        page.keyboard.press("Control+z")
+    expect(page.locator(".fixture:focus")).to_have_count(1)
     tab_to(page, "a[href$='/mount']")
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name=re.compile("Mounting sheet"))).to_be_visible()

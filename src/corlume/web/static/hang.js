@@ -57,6 +57,7 @@ document.addEventListener("alpine:init", () => {
     said: "",
     by: null,
     init() {
+      this.home = this.$el;
       this.url = this.$el.dataset.url;
       this.running = this.under(this.$el.dataset.state);
       if (this.running) this.watch();
@@ -84,7 +85,8 @@ document.addEventListener("alpine:init", () => {
       while (this.running) {
         await new Promise((done) => setTimeout(done, 600));
         const { ok, answer } = await talk(this.url);
-        if (!ok) return;
+        // another search may have taken the place of this one on the page
+        if (!ok || !this.home.isConnected) return;
         this.$refs.bar.value = answer.done;
         this.$refs.rows.innerHTML = answer.rows;
         this.$refs.curve.innerHTML = answer.curve;
