@@ -102,7 +102,7 @@ def test_library_is_searched_suits_readings_and_adds(client: TestClient, db: Dat
     library = coral_library()
     assert len(library) >= 60
     zoanthus = library["Zoanthus"]
-    assert zoanthus.dose(9.0)[0] == pytest.approx(0.75 * 3.24)
+    assert zoanthus.daily_light(9.0)[0] == pytest.approx(0.75 * 3.24)
     assert all(one.card.par_low <= 300 <= one.card.par_high for one in suiting(300))
     assert {one.card.group for one in suiting(300)} == {"sps"}
     assert not [one for one in suiting(30) if one.food]

@@ -80,7 +80,7 @@ class LibraryKind:
             return FIXING[self.form]
         return FIXING["leather" if self.card.group == "soft" else "stony"]
 
-    def dose(self, hours: float) -> tuple[float, float]:
+    def daily_light(self, hours: float) -> tuple[float, float]:
         """Its band as daily light over some hours [mol/m2]."""
         return self.card.par_low * hours * 3600e-6, self.card.par_high * hours * 3600e-6
 

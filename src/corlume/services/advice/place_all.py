@@ -299,7 +299,8 @@ def _helps(case: _Case, stock: Stock, places: Places, coral: int) -> Iterator[He
         rest = {c: s for c, s in places.items() if c != other}
         free = stock if other < len(case.waiting) else _loosened(case, stock, other)
         again = greedy(free, rest)
-        if coral in again and other in again:
+        moved = other in again and again[other] != places[other]
+        if coral in again and moved and coral not in _in_shade(case, again):
             to = case.seats.names[again[other]] if again[other] < len(case.seats.names) else "its place"
             yield Help(f"Move {plain(case.cards[other].name)} to {plain(to)}: then it fits on "
                        f"{plain(case.seats.names[again[coral]])}.")  # fmt: skip
