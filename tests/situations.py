@@ -15,7 +15,8 @@ from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
 from corlume.core.judgement.intent import BY_STOCKING, Intent
 from corlume.core.judgement.targets import SCHOOLS, LightTargets
 from corlume.core.judgement.wanted import WantedZone
-from corlume.core.optics.lens import LensKey, with_lens
+from corlume.core.optics.front import with_front
+from corlume.core.optics.lens import LensKey
 from corlume.core.scene import Coral, Scene, Seat, Setup
 from corlume.core.surroundings import Surroundings
 from corlume.core.units import INCH
@@ -44,7 +45,7 @@ def row(
     part = catalogue()[key].parts[0]
     outputs = [output] * len(places) if isinstance(output, float | int) else list(output)
     emitter = replace(part.emitter, y=y * INCH, height=height * INCH)
-    emitter = with_lens(emitter, lens) if lens else emitter
+    emitter = with_front(emitter, lens) if lens else emitter
     return tuple(
         replace(part, emitter=replace(emitter, x=x * INCH), output=float(o))
         for x, o in zip(places, outputs, strict=True)

@@ -146,6 +146,15 @@ def fixture_errors(tank: Tank, fixture: Fixture) -> list[FieldError]:
     return rules.errors
 
 
+def extent(parts: Iterable[Fixture]) -> tuple[tuple[float, float], tuple[float, float]]:
+    """Return the least and the greatest x and y of the faces of some fixtures [m]."""
+    spans = [(p.emitter.x, p.emitter.y, *p.emitter.half_extent()) for p in parts]
+    return (
+        (min(x - a for x, _, a, _ in spans), min(y - b for _, y, _, b in spans)),
+        (max(x + a for x, _, a, _ in spans), max(y + b for _, y, _, b in spans)),
+    )
+
+
 def bodies_below(fixtures: Sequence[Fixture], index: int) -> tuple[tuple[float, float, float, float, float], ...]:
     """Faces of other fixtures that hang lower than one and shade it: x0, x1, y0, y1, height [m]."""
     found = []

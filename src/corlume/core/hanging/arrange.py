@@ -5,12 +5,12 @@ A unit is what moves as one piece: a fixture, or all parts of a frame.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Literal
 
 from corlume.core.errors import Rules
-from corlume.core.fixture import BODY, Fixture, fixture_errors, overlaps
+from corlume.core.fixture import BODY, Fixture, extent, fixture_errors, overlaps
 from corlume.core.geometry import Tank
 from corlume.core.hanging.layout import balanced
 from corlume.core.optics.emitter import Emitter
@@ -30,15 +30,6 @@ LEAST: dict[Arranging, int] = {"level": 2, "even": 3, "balanced": 2, "line": 2}
 """How many units an arrangement wants; one where it is not said."""
 CLEARANCE = 0.005
 """What is moved aside leaves so much air between the bodies [m]."""
-
-
-def extent(parts: Iterable[Fixture]) -> tuple[tuple[float, float], tuple[float, float]]:
-    """Return the least and the greatest x and y of the faces of some fixtures [m]."""
-    spans = [(p.emitter.x, p.emitter.y, *p.emitter.half_extent()) for p in parts]
-    return (
-        (min(x - a for x, _, a, _ in spans), min(y - b for _, y, _, b in spans)),
-        (max(x + a for x, _, a, _ in spans), max(y + b for _, y, _, b in spans)),
-    )
 
 
 def middle(unit: Unit) -> tuple[float, float]:

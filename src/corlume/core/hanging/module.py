@@ -11,9 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import InvalidInput
-from corlume.core.fixture import Fixture, overlaps
+from corlume.core.fixture import Fixture, extent, overlaps
 from corlume.core.optics.field import Medium, channel_fields
-from corlume.core.optics.lens import LensKey, with_lens
+from corlume.core.optics.front import with_front
+from corlume.core.optics.lens import LensKey
 
 Array = NDArray[np.float64]
 Axis = Literal["x", "y"]
@@ -35,7 +36,7 @@ class Module:
         """Take fixtures as they hang; at full output, level when there is one alone."""
         if len(parts) == 1:
             parts = [replace(parts[0], emitter=replace(parts[0].emitter, roll=0.0, pitch=0.0))]
-        (x0, x1), (y0, y1) = _reach(parts)
+        (x0, y0), (x1, y1) = extent(parts)
         lowest = min(p.emitter.height for p in parts)
         return cls(
             tuple(
@@ -61,8 +62,10 @@ class Module:
 
     def half_extent(self) -> tuple[float, float]:
         """Half of the room that it takes along x and y [m]."""
-        reaches = [_reach(parts) for parts in (self.parts, self.second) if parts]
-        return max(0.5 * (x1 - x0) for (x0, x1), _ in reaches), max(0.5 * (y1 - y0) for _, (y0, y1) in reaches)
+        spans = [extent(parts) for parts in (self.parts, self.second) if parts]
+        return max(0.5 * (high[0] - low[0]) for low, high in spans), max(
+            0.5 * (high[1] - low[1]) for low, high in spans
+        )
 
     def at(self, x: float, y: float, height: float) -> list[Fixture]:
         """Its parts where it hangs; ``InvalidInput`` when a tilted part would reach into the water."""
@@ -92,7 +95,9 @@ class Module:
     def lensed(self, lens: LensKey) -> Module:
         """The same with other lenses on its LEDs."""
         return Module(
-            tuple(replace(p, emitter=with_lens(p.emitter, lens)) if p.emitter.made_by.lensed else p for p in self.parts)
+            tuple(
+                replace(p, emitter=with_front(p.emitter, lens)) if p.emitter.made_by.lensed else p for p in self.parts
+            )
         )
 
     def leaned(self, angle: float, along: Axis) -> Module:
@@ -105,14 +110,6 @@ class Module:
 def _field(medium: Medium, part: Fixture, points: Array) -> Array:
     field: Array = np.tensordot(part.strengths, channel_fields(medium, part.emitter, points), 1)
     return field
-
-
-def _reach(parts: Sequence[Fixture]) -> tuple[tuple[float, float], tuple[float, float]]:
-    extents = [(p.emitter, *p.emitter.half_extent()) for p in parts]
-    across = [(e.x - hx, e.x + hx) for e, hx, _ in extents]
-    deep = [(e.y - hy, e.y + hy) for e, _, hy in extents]
-    (x0, x1), (y0, y1) = ((min(a for a, _ in ends), max(b for _, b in ends)) for ends in (across, deep))
-    return (x0, x1), (y0, y1)
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Literal
 
-from corlume.core.fixture import Fixture
+from corlume.core.fixture import Fixture, extent
 from corlume.core.geometry import Tank
 from corlume.core.hanging.glare import seen_by
 from corlume.core.optics.emitter import Emitter
@@ -103,21 +103,19 @@ def find_hangers(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[Hanger, ...]:
         parts = [fixtures[i] for i in numbers]
         weights = [part.weight for part in parts]
         weight = sum(weights) if all(weights) else 0.0
-        ends = [(x, tank.width - y) for x, y in _support_points([part.emitter for part in parts])]
+        ends = [(x, tank.width - y) for x, y in _support_points(parts)]
         found.append(Hanger(parts[0].frame, tuple(numbers), (ends[0], ends[1]), weight, support_load(weight)))
     return tuple(found)
 
 
-def _support_points(faces: Sequence[Emitter]) -> list[tuple[float, float]]:
+def _support_points(parts: Sequence[Fixture]) -> list[tuple[float, float]]:
     """Two points over the long axis of a face, or over the longer side of all the faces of a frame."""
-    if len(faces) == 1:
-        face = faces[0]
+    if len(parts) == 1:
+        face = parts[0].emitter
         x, y, half = face.x, face.y, 0.5 * max(LEAST_SPAN, SPAN * face.length)
         along = (math.cos(face.turn), math.sin(face.turn))
     else:
-        bounds = [(f.x - a, f.x + a, f.y - b, f.y + b) for f in faces for a, b in (f.half_extent(),)]
-        x0, x1 = min(r[0] for r in bounds), max(r[1] for r in bounds)
-        y0, y1 = min(r[2] for r in bounds), max(r[3] for r in bounds)
+        (x0, y0), (x1, y1) = extent(parts)
         x, y, half = 0.5 * (x0 + x1), 0.5 * (y0 + y1), 0.5 * max(LEAST_SPAN, SPAN * max(x1 - x0, y1 - y0))
         along = (1.0, 0.0) if x1 - x0 >= y1 - y0 else (0.0, 1.0)
     return [(x + side * half * along[0], y + side * half * along[1]) for side in (-1.0, 1.0)]

@@ -67,7 +67,7 @@ def check_place(
     """Hold one place (x, y, depth [m]) with its PAR [umol/m2/s] and flow against every rule."""
     point = np.array([place])
     gap, nearest = _gaps(card, point, others)
-    room = float(_room(tank, point)[0])
+    room = float(room_at(tank, point)[0])
     return [
         _light_reason(card, par, par),
         _room_reason(card, room),
@@ -110,7 +110,7 @@ def stung(card: CoralCard, place: tuple[float, float, float], others: Sequence[P
 
 
 def _fit(tank: Tank, card: CoralCard, zone: Zone, others: Sequence[PlacedCoral]) -> ZoneFit:
-    room = _room(tank, zone.points)
+    room = room_at(tank, zone.points)
     gap, nearest = _gaps(card, zone.points, others)
     light_ok = (zone.par >= card.par_low) & (zone.par <= card.par_high)
     room_ok = room >= card.size / 2
@@ -143,7 +143,7 @@ def site_score(card: CoralCard, par: Array, gap: Array, room: Array) -> Array:
     return score
 
 
-def _room(tank: Tank, points: Array) -> Array:
+def room_at(tank: Tank, points: Array) -> Array:
     """Distance from each point to the nearest pane or to the surface [m]."""
     x, y, depth = points[:, 0], points[:, 1], points[:, 2]
     room: Array = np.minimum.reduce([x, tank.length - x, y, tank.width - y, depth])

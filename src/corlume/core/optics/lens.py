@@ -6,7 +6,7 @@ at all is clearly the widest (common practice, no source). What a lens lets thro
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Literal
 
 from corlume.core.optics.emitter import Emitter
@@ -45,11 +45,3 @@ def lens_on(emitter: Emitter) -> Lens:
     if width >= BARE:
         return min((LENSES["none"], LENSES["diffuser"]), key=lambda lens: abs(lens.fwhm - width))
     return min(LENSES.values(), key=lambda lens: abs(lens.fwhm - width) if lens.fwhm < BARE else 9.0)
-
-
-def with_lens(emitter: Emitter, key: LensKey) -> Emitter:
-    """An emitter with other lenses: as wide as they are, and with what they pass of its light in place of what the
-    present ones do.
-    """
-    lens = LENSES[key]
-    return replace(emitter, fwhm=lens.fwhm, lobe=None, ppf=emitter.ppf * lens.passes / lens_on(emitter).passes)

@@ -28,6 +28,7 @@ OUTSIDE = 0.1
 FLOW_WORTH = (1.0, 0.75)
 """What a seat is worth with the flow that is wanted, and a step off it [-]; ours."""
 FLOW_UNKNOWN = 0.9
+"""What a seat is worth where no flow is noted [-]; ours."""
 Ground = Literal["", "sand", "rock"]
 """What a kind wants under it; both will do for most."""
 UNTIDY = 0.5

@@ -16,7 +16,8 @@ from corlume.core.judgement.diagnosis import WEAK, Fault, LightMap, Scope, diagn
 from corlume.core.judgement.figures import Figures
 from corlume.core.judgement.intent import Intent
 from corlume.core.optics.budget import front_share
-from corlume.core.optics.lens import lens_on, with_lens
+from corlume.core.optics.front import with_front
+from corlume.core.optics.lens import lens_on
 from corlume.core.scene import Setup
 from corlume.core.units import DEGREE
 from corlume.formats.steps import STEPS, Steps
@@ -246,7 +247,7 @@ def _no_lens(_: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
     def bare(f: Fixture) -> Fixture:
         if not f.emitter.made_by.lensed or lens_on(f.emitter).passes == 1.0 or lens_on(f.emitter).fwhm > 2.1:
             return f
-        return replace(f, emitter=with_lens(f.emitter, "none"))
+        return replace(f, emitter=with_front(f.emitter, "none"))
 
     return [bare(f) for f in fixtures]
 

@@ -12,8 +12,7 @@ import numpy as np
 
 from corlume.core.coral import CoralCard, PlacedCoral
 from corlume.core.fixture import Fixture
-from corlume.core.geometry import Tank
-from corlume.core.judgement.placement import Reason, check_place
+from corlume.core.judgement.placement import Reason, check_place, room_at
 from corlume.core.placing.assign import Places, Placing, Stock, greedy, second_best, solve
 from corlume.core.placing.fit import GROWTHS, Ground, Growth, Seats, flow_worth, keep_apart, light_worth, seat_worth
 from corlume.core.scene import Coral, Seat
@@ -28,6 +27,7 @@ from corlume.store.tanks import StoredSetup, StoredTank
 SPACING = 0.05
 """How far apart seats on rock are [m]; on the sand twice as far. Ours."""
 MOST_SEATS = 400
+"""More seats are thinned to about so many; ours."""
 STEP = 0.05
 """In which steps outputs are tried [-]."""
 
@@ -214,7 +214,7 @@ def seats_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> Seats:
     where, light = np.concatenate(points).reshape(-1, 3), np.concatenate(par).ravel()
     keep = np.arange(len(names))[:: max(1, -(-len(names) // MOST_SEATS))]
     return Seats(
-        tuple(names[k] for k in keep), where[keep], _room(stored.tank, where[keep]), light[keep],
+        tuple(names[k] for k in keep), where[keep], room_at(stored.tank, where[keep]), light[keep],
         tuple(flow[k] for k in keep), where[keep][:, 2] > tank.sand_depth - 0.01,
     )  # fmt: skip
 
@@ -223,12 +223,6 @@ def ground_of(card: CoralCard) -> Ground:
     """What a coral wants under it, by the library; nothing is known of kinds that are not in it."""
     kind = coral_library().get(card.name)
     return kind.ground if kind else ""
-
-
-def _room(tank: Tank, points: np.ndarray) -> np.ndarray:
-    """Distance of each seat to the nearest pane or to the surface [m]."""
-    x, y, depth = points.T
-    return np.asarray(np.minimum.reduce([x, tank.length - x, y, tank.width - y, depth]))
 
 
 def _plan(case: _Case, stock: Stock, found: Placing, *, helps: bool) -> Plan:

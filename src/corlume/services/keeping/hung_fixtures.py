@@ -9,9 +9,8 @@ from typing import Any
 import numpy as np
 
 from corlume.core.errors import InvalidInput, Rules
-from corlume.core.fixture import Fixture, fixture_errors, overlaps
+from corlume.core.fixture import Fixture, extent, fixture_errors, overlaps
 from corlume.core.geometry import Tank
-from corlume.core.hanging.arrange import extent
 from corlume.core.hanging.frame import build_frame, carry
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.front import fronts_for, with_front

@@ -6,9 +6,9 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from corlume.core.fixture import overlaps
+from corlume.core.fixture import extent, overlaps
 from corlume.core.geometry import Tank
-from corlume.core.hanging.arrange import ARRANGINGS, Arranging, Unit, arrange, extent, middle, move_clear
+from corlume.core.hanging.arrange import ARRANGINGS, Arranging, Unit, arrange, middle, move_clear
 from corlume.core.hanging.tape import Tape
 from corlume.services.keeping.hung_fixtures import change_fixtures
 from corlume.store.database import Database

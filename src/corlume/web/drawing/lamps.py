@@ -8,8 +8,7 @@ from functools import lru_cache
 
 from markupsafe import Markup
 
-from corlume.core.fixture import Fixture
-from corlume.core.hanging.arrange import extent
+from corlume.core.fixture import Fixture, extent
 from corlume.core.optics.lobe import width_at_half
 from corlume.core.words import letter, letters
 from corlume.formats.measure import Measure

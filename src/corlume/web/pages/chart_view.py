@@ -18,7 +18,7 @@ from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.front import front_on, fronts_for
 from corlume.core.optics.socket import lamp_in
 from corlume.core.optics.wear import questions
-from corlume.core.survey.fixture_fit import EFFICACY
+from corlume.core.survey.fixture_fit import EFFICACY, SPREAD
 from corlume.core.survey.priors import FLUX
 from corlume.core.words import letter, letters
 from corlume.formats.measure import Measure
@@ -298,6 +298,7 @@ def panel(
         lamps_for=lamps_for,
         lamp_in=lamp_in,
         usual=EFFICACY,
+        seen=SPREAD,
         bases=FLUX_BASES,
         flux=FLUX,
         splashed=splashed,

@@ -16,7 +16,7 @@ from corlume.core.optics.conversion import LUX_PER_PPFD
 from corlume.core.optics.lobe import width_at_half
 from corlume.core.optics.technology import TECHNOLOGIES
 from corlume.core.own_fixture import OwnFixture
-from corlume.core.survey.fixture_fit import EFFICACY
+from corlume.core.survey.fixture_fit import EFFICACY, SPREAD
 from corlume.core.survey.priors import FLUX
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number
@@ -173,7 +173,7 @@ def _sheet(request: Request, db: Database, key: str, wrong: Form | None = None) 
         context["fields"] = asked(OwnFixture, values, wrong.errors if wrong else {}, measure)
         context["asked"] = OWN
         usual = EFFICACY[own.fixture.emitter.technology]
-        context["usual"] = (0.6 * usual, 1.6 * usual, usual)
+        context["usual"] = (*(share * usual for share in SPREAD), usual)
     context |= {"steps": shelf.steps(db), "scope": "/shelf"}
     return page(request, "shelf/fixture.html", context, status=422 if wrong else 200)
 
