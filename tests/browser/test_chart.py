@@ -147,7 +147,7 @@ def test_coral_is_dragged_from_the_list_onto_the_plan(page: Page, db: Database) 
     page.goto("/tanks/1/corals")
     target = page.locator("#plan .rock.edge").first
     page.locator('.coral-item[data-coral="16"]').drag_to(target, force=True)
-    expect(page.locator(".fit h2")).to_have_text("Montipora (encrusting)")
+    expect(page.locator(".fit h2").first).to_have_text("Montipora (encrusting)")
     assert tanks.open_tank(db, 1).coral(16).value.place is not None
 
 
