@@ -36,7 +36,7 @@ from corlume.formats.shapes import Build, from_data, shape_of, to_data
 from corlume.formats.table import columns as table_columns
 from corlume.formats.table import read_table, write_table
 from corlume.formats.typed import read_day, read_time
-from corlume.reference.catalogue import coral_cards
+from corlume.reference.coral_library import coral_cards
 from corlume.store import tables
 from corlume.store.database import Database
 from corlume.store.rows import columns, row_of, thing_of
@@ -227,6 +227,7 @@ def test_every_declared_field_has_its_place_in_row_file_and_form(db: Database) -
             "tank_id",
             "setup_id",
             "survey_id",
+            "coral_id",
             "removed",
         }, name
     for cls in KEPT:

@@ -29,7 +29,7 @@ from corlume.core.units import INCH
 from corlume.formats.measure import LengthUnit
 from corlume.formats.scene import read_scene
 from corlume.formats.steps import STEPS
-from corlume.reference.catalogue import coral_cards
+from corlume.reference.coral_library import coral_cards
 from corlume.services.advice import coral_sites
 from corlume.services.advice.judge import figures
 from corlume.services.keeping import hung_fixtures, setups, tanks

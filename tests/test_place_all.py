@@ -10,8 +10,7 @@ import pytest
 from starlette.testclient import TestClient
 
 from corlume.core.placing.room import room_for
-from corlume.reference.catalogue import coral_cards
-from corlume.reference.coral_library import coral_library, suiting
+from corlume.reference.coral_library import coral_cards, coral_library, suiting
 from corlume.services.advice.coral_sites import states
 from corlume.services.advice.place_all import first_plan, plans
 from corlume.services.advice.zones_read import read_zones
@@ -103,12 +102,12 @@ def test_library_is_searched_suits_readings_and_adds(client: TestClient, db: Dat
     assert len(library) >= 60
     zoanthus = library["Zoanthus"]
     assert zoanthus.daily_light(9.0)[0] == pytest.approx(0.75 * 3.24)
-    assert all(one.card.par_low <= 300 <= one.card.par_high for one in suiting(300))
-    assert {one.card.group for one in suiting(300)} == {"sps"}
-    assert not [one for one in suiting(30) if one.food]
+    assert all(one.card.par_low <= 300 <= one.card.par_high for one in suiting(library.values(), 300))
+    assert {one.card.group for one in suiting(library.values(), 300)} == {"sps"}
+    assert not [one for one in suiting(library.values(), 30) if one.food]
     # common practice, no source: free-living plates lie on the sand, sun corals hang in the shade, palytoxin is told
     assert library["Fungia"].ground == "sand"
-    assert "overhang" in library["Tubastraea (sun coral)"].seats
+    assert library["Tubastraea (sun coral)"].under
     assert all("palytoxin" in library[name].card.note for name in ("Zoanthus", "Palythoa", "Protopalythoa"))
     page = client.get("/tanks/1/corals/library?q=sand&group=lps&par=100").text
     assert "Trachyphyllia" in page

@@ -19,7 +19,8 @@ from corlume.core.judgement.zones import find_zones, surfaces
 from corlume.core.optics.emitter import Emitter
 from corlume.core.scene import Running, Scene
 from corlume.core.units import DEGREE
-from corlume.reference.catalogue import catalogue, coral_cards
+from corlume.reference.catalogue import catalogue
+from corlume.reference.coral_library import coral_cards
 from corlume.services.advice.judge import figures, verdicts
 from corlume.services.light.fields import surface_par
 from corlume.store.tanks import StoredTank, unstored

@@ -23,7 +23,8 @@ from corlume.core.optics.water import Water
 from corlume.core.scene import Coral, Running, Scene, Seat, Setup
 from corlume.core.units import DEGREE
 from corlume.formats.scene import read_scene, write_scene
-from corlume.reference.catalogue import catalogue, coral_cards
+from corlume.reference.catalogue import catalogue
+from corlume.reference.coral_library import coral_cards
 from corlume.services.advice import coral_sites
 from corlume.services.keeping import tanks
 from corlume.services.keeping.demo import demo_scene

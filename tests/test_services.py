@@ -21,7 +21,8 @@ from corlume.core.optics.wear import light_loss_factor
 from corlume.core.scene import Coral, Running, Scene, Seat, Setup, shaded
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
-from corlume.reference.catalogue import catalogue, coral_cards
+from corlume.reference.catalogue import catalogue
+from corlume.reference.coral_library import coral_cards
 from corlume.services.advice import coral_sites
 from corlume.services.keeping import corals, hung_fixtures, setups, tanks
 from corlume.services.light import fields, layers

@@ -17,6 +17,7 @@ Quantity = Literal[
     "wavelength",
     "temperature",
     "salinity",
+    "rate",
     "plain",
 ]
 

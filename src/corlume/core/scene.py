@@ -7,14 +7,19 @@ from dataclasses import dataclass, field, replace
 from typing import Annotated, NamedTuple
 
 from corlume.core.coral import CoralCard
+from corlume.core.course.note import NO_COURSE, CoralNote, Course
 from corlume.core.declared import Flag, Length, Many, Number, Part, Text, items, limits
 from corlume.core.errors import FieldError, Rules
 from corlume.core.fixture import Fixture, fixture_errors, measured
+from corlume.core.flow.mark import FlowMark, mark_errors
+from corlume.core.flow.pump import Pump, pump_errors
 from corlume.core.geometry import Colony, Tank
 from corlume.core.judgement.intent import BY_STOCKING, Intent
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.wanted import WantedZone, zone_errors
 from corlume.core.optics.correction import Correction
+from corlume.core.placing.perch import FragRack, Perch, perch_errors, rack_errors
+from corlume.core.placing.wish import NO_WISH, KeptFree, Wish, free_errors
 from corlume.core.surroundings import Surroundings
 from corlume.core.survey.photo import Photo
 from corlume.core.survey.record import Survey
@@ -64,10 +69,15 @@ class Seat(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Coral:
-    """A coral that the keeper owns: its card, and where it sits, or None while it waits."""
+    """A coral that the keeper owns: its card, where it sits, or None while it waits, what is wished of its place, where
+    it came from, and its time line, where that is loaded.
+    """
 
     card: Annotated[CoralCard, Part()]
     place: Annotated[Seat | None, Part(file="place")] = None
+    wish: Annotated[Wish, Part(file="wish", prefix="wish_")] = NO_WISH
+    course: Annotated[Course, Part(file="course", prefix="course_")] = NO_COURSE
+    notes: Annotated[tuple[CoralNote, ...], Many(2000)] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,6 +96,11 @@ class Scene:
     )
     surveys: Annotated[tuple[Survey, ...], Many(300)] = ()
     photos: Annotated[tuple[Photo, ...], Many(40)] = ()
+    pumps: Annotated[tuple[Pump, ...], Many(20)] = ()
+    flow_marks: Annotated[tuple[FlowMark, ...], Many(200)] = ()
+    perches: Annotated[tuple[Perch, ...], Many(300)] = ()
+    racks: Annotated[tuple[FragRack, ...], Many(10)] = ()
+    kept_free: Annotated[tuple[KeptFree, ...], Many(40)] = ()
 
     @property
     def correction(self) -> Correction | None:
@@ -104,6 +119,9 @@ class Scene:
         rules.that(sum(s.in_use for s in self.setups) == 1, "setups", "must have exactly one setup in use")
         rules.errors += place_errors(self.tank, self.corals)
         rules.errors += zone_errors(self.tank, self.wanted)
+        rules.errors += pump_errors(self.tank, self.pumps) + mark_errors(self.tank, self.flow_marks)
+        rules.errors += perch_errors(self.tank, self.perches) + rack_errors(self.tank, self.racks)
+        rules.errors += free_errors(self.tank, self.kept_free)
         rules.that(sum(s.in_use for s in self.surveys) <= 1, "surveys", "must have one survey in use at most")
         for i, setup in enumerate(self.setups):
             for j, fixture in enumerate(setup.fixtures):
@@ -140,7 +158,7 @@ def place_errors(tank: Tank, corals: Sequence[Coral]) -> list[FieldError]:
 
 MOST = {
     item.name: item.spec.most
-    for cls in (Tank, Setup, Survey, Scene)
+    for cls in (Tank, Setup, Survey, Coral, Scene)
     for item in items(cls)
     if isinstance(item.spec, Many)
 }

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from corlume.core.errors import FieldError
-from corlume.core.units import CM, DEGREE, INCH
+from corlume.core.units import CM, DEGREE, GALLONS_AN_HOUR, INCH, LITRES_AN_HOUR
 from corlume.core.words import filled
 
 LengthUnit = Literal["cm", "in"]
@@ -40,6 +40,11 @@ class Measure:
     def length(self, metres: float) -> str:
         """Print a length with its unit."""
         return f"{self.number(metres)} {self.unit}"
+
+    def rate(self, flow: float) -> str:
+        """Print how much water moves [m3/s] with its unit: litres or US gallons an hour."""
+        metric = self.unit == "cm"
+        return f"{flow / (LITRES_AN_HOUR if metric else GALLONS_AN_HOUR):,.0f} {'L/h' if metric else 'gal/h'}"
 
     def parse(self, text: str) -> float:
         """Read a length [m] in the keeper's unit, or in the unit written behind it; ``ValueError`` with words."""
@@ -91,6 +96,8 @@ class Measure:
                 return f"{trim(value, 1)} \u00b0C"
             case "salinity":
                 return f"{trim(value, 1)} psu"
+            case "rate":
+                return self.rate(value)
             case _:
                 return trim(value, 3)
 

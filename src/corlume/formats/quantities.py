@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from corlume.core.declared import Field
 from corlume.core.errors import Quantity
-from corlume.core.units import CM, DEGREE
+from corlume.core.units import CM, DEGREE, LITRES_AN_HOUR
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,6 +27,7 @@ IN_FILES: dict[Quantity, Written] = {
     "wavelength": Written("_nm"),
     "temperature": Written("_c"),
     "salinity": Written("_psu"),
+    "rate": Written("_l_per_h", LITRES_AN_HOUR, 3),
 }
 
 

@@ -7,7 +7,7 @@ import re
 from typing import Any
 
 from corlume.core.declared import Field
-from corlume.core.units import DEGREE
+from corlume.core.units import DEGREE, GALLONS_AN_HOUR, LITRES_AN_HOUR
 from corlume.formats.measure import Measure, parse_number, trim
 
 UNITS = {
@@ -21,7 +21,16 @@ _DAY = re.compile(r"\s*(\d{1,4})([-./ ])(\d{1,2})\2(\d{1,4})\s*")
 
 def unit_of(field: Field, measure: Measure) -> str:
     """The unit that a form shows beside a field."""
+    if field.quantity == "rate":
+        return "gal/h" if measure.unit == "in" else "L/h"
     return measure.unit if field.quantity == "length" else field.unit or UNITS.get(field.quantity, "")
+
+
+def _scale(field: Field, measure: Measure) -> float:
+    """A number as it is typed, in SI."""
+    if field.quantity == "rate":
+        return GALLONS_AN_HOUR if measure.unit == "in" else LITRES_AN_HOUR
+    return SCALES.get(field.quantity, 1.0)
 
 
 def shown(field: Field, value: Any, measure: Measure) -> str:
@@ -32,7 +41,7 @@ def shown(field: Field, value: Any, measure: Measure) -> str:
         case "number" if field.quantity == "length":
             return measure.number(value)
         case "number":
-            return trim(value / SCALES.get(field.quantity, 1.0), 6)
+            return trim(value / _scale(field, measure), 2 if field.quantity == "rate" else 6)
         case "flag":
             return "on" if value else ""
         case "date":
@@ -50,7 +59,7 @@ def typed(field: Field, text: str, measure: Measure) -> Any:
         case "number" if field.quantity == "length":
             return measure.parse(text)
         case "number":
-            return SCALES.get(field.quantity, 1.0) * parse_number(text)
+            return _scale(field, measure) * parse_number(text)
         case "whole":
             number = parse_number(text, example="a whole number such as 3")
             if number != int(number):

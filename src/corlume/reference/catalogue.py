@@ -1,4 +1,4 @@
-"""Load the bundled coral cards and fixture kinds."""
+"""Load the bundled fixture kinds."""
 
 from __future__ import annotations
 
@@ -8,13 +8,11 @@ from functools import cache
 from importlib.resources import files
 from typing import Any
 
-from corlume.core.coral import CoralCard
 from corlume.core.fixture import Fixture
 from corlume.core.optics.emitter import Channel, Emitter
 from corlume.core.optics.lobe import RingLobe
 from corlume.core.optics.socket import Lamp
 from corlume.core.units import CM, DEGREE
-from corlume.formats.shapes import Build, from_data, shape_of
 from corlume.reference.spectra import lamp_spectra
 
 
@@ -110,27 +108,6 @@ def told_of_kinds() -> dict[str, Any]:
 
 def _load(name: str) -> Any:
     return json.loads((files("corlume.reference") / name).read_text(encoding="utf-8"))
-
-
-def coral_rows() -> list[dict[str, Any]]:
-    """The rows of the coral library as they stand in its file."""
-    rows: list[dict[str, Any]] = _load("corals.json")["corals"]
-    return rows
-
-
-BESIDE_CARD = {"form", "growth_cm", "seats", "food", "light"}
-"""What the library holds of a kind beside its card."""
-
-
-@cache
-def coral_cards() -> dict[str, CoralCard]:
-    """Coral cards by name, in the order of the file: soft, LPS, SPS, low light."""
-    build = Build()
-    plain = [{key: value for key, value in row.items() if key not in BESIDE_CARD} for row in coral_rows()]
-    rows = [shape_of(CoralCard).model_validate(row) for row in plain]
-    cards = [from_data(build, f"corals.{i}", CoralCard, row) for i, row in enumerate(rows)]
-    build.finish()
-    return {card.name: card for card in cards if card}
 
 
 @cache

@@ -7,10 +7,16 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Generic, Literal, TypeVar
 
+from corlume.core.coral_kind import CoralKind
+from corlume.core.course.note import CoralNote
 from corlume.core.fixture import Fixture
+from corlume.core.flow.mark import FlowMark
+from corlume.core.flow.pump import Pump
 from corlume.core.geometry import Brace, Rock
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.own_fixture import OwnFixture
+from corlume.core.placing.perch import FragRack, Perch
+from corlume.core.placing.wish import KeptFree
 from corlume.core.scene import Coral, Setup
 from corlume.core.survey.photo import Photo
 from corlume.core.survey.record import Spot, Survey
@@ -49,7 +55,7 @@ class Table(Generic[T]):
     name: str
     of: type[T]
     one: str
-    owner: Literal["tank_id", "setup_id", "survey_id", ""] = "tank_id"
+    owner: Literal["tank_id", "setup_id", "survey_id", "coral_id", ""] = "tank_id"
     read: Callable[[sqlite3.Row], T] | None = None
     lists: Mapping[str, Table[Any]] = field(default_factory=dict)
 
@@ -73,6 +79,11 @@ class Table(Generic[T]):
     def _whole(self, connection: sqlite3.Connection, row: sqlite3.Row) -> T:
         lists = {name: tuple(k.value for k in table.load(connection, row["id"])) for name, table in self.lists.items()}
         return thing_of(self.of, row, **lists)
+
+    def bare(self, connection: sqlite3.Connection, owner_id: int) -> tuple[Kept[T], ...]:
+        """All of an owner without their own lists."""
+        where = f"SELECT * FROM {self.name} WHERE {self.owner} = ? ORDER BY id"
+        return self.kept(connection.execute(where, (owner_id,)).fetchall())
 
     def get(self, connection: sqlite3.Connection, row_id: int, owner_id: int | None = None) -> Kept[T]:
         """The one of that id; ``NotFound`` otherwise."""
@@ -119,12 +130,21 @@ ROCKS = Table("rocks", Rock, "rock")
 BRACES = Table("braces", Brace, "brace")
 FIXTURES = Table("fixtures", Fixture, "fixture", "setup_id", fixture_from)
 SETUPS = Table("setups", Setup, "setup")
-CORALS = Table("corals", Coral, "coral")
+CORAL_NOTES = Table("coral_notes", CoralNote, "note", "coral_id")
+CORALS = Table("corals", Coral, "coral", lists={"notes": CORAL_NOTES})
 WANTED = Table("wanted", WantedZone, "zone")
 OWN_FIXTURES = Table("own_fixtures", OwnFixture, "fixture on the shelf", "")
 SPOTS = Table("spots", Spot, "spot", "survey_id")
 SURVEY_FIXTURES = Table("survey_fixtures", Fixture, "fixture", "survey_id", fixture_from)
 SURVEYS = Table("surveys", Survey, "survey", lists={"spots": SPOTS, "fixtures": SURVEY_FIXTURES})
 PHOTOS = Table("photos", Photo, "photo")
-OF_SCENE: tuple[Table[Any], ...] = (CORALS, WANTED, SURVEYS, PHOTOS)
+PUMPS = Table("pumps", Pump, "pump")
+FLOW_MARKS = Table("flow_marks", FlowMark, "mark of flow")
+PERCHES = Table("perches", Perch, "seat")
+RACKS = Table("racks", FragRack, "rack")
+KEPT_FREE = Table("kept_free", KeptFree, "part kept free")
+CORAL_KINDS = Table("coral_kinds", CoralKind, "kind of coral", "")
+OF_SCENE: tuple[Table[Any], ...] = (
+    CORALS, WANTED, SURVEYS, PHOTOS, PUMPS, FLOW_MARKS, PERCHES, RACKS, KEPT_FREE
+)  # fmt: skip
 """Those that a scene holds under the name of their table."""

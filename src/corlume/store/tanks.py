@@ -6,15 +6,20 @@ import sqlite3
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from itertools import count
-from typing import TypeVar
+from typing import Any, TypeVar
 
+from corlume.core.coral_kind import CoralKind
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.fixture import Fixture, measured
+from corlume.core.flow.mark import FlowMark
+from corlume.core.flow.pump import Pump
 from corlume.core.geometry import Brace, Rock, Tank
 from corlume.core.judgement.intent import BY_STOCKING, Intent
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.optics.correction import Correction
+from corlume.core.placing.perch import FragRack, Perch
+from corlume.core.placing.wish import KeptFree
 from corlume.core.scene import Coral, Running, Scene, Setup, shaded
 from corlume.core.surroundings import Surroundings
 from corlume.core.survey.record import Spot, Survey
@@ -22,9 +27,15 @@ from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
 from corlume.store.rows import row_of, thing_of
 from corlume.store.tables import (
     BRACES,
+    CORAL_KINDS,
     CORALS,
     FIXTURES,
+    FLOW_MARKS,
+    KEPT_FREE,
     OF_SCENE,
+    PERCHES,
+    PUMPS,
+    RACKS,
     ROCKS,
     SETUPS,
     SPOTS,
@@ -82,6 +93,15 @@ class StoredTank:
     wanted: tuple[Kept[WantedZone], ...] = ()
     surroundings: Surroundings = field(default_factory=Surroundings)
     survey: Survey | None = None
+    pumps: tuple[Kept[Pump], ...] = ()
+    flow_marks: tuple[Kept[FlowMark], ...] = ()
+    perches: tuple[Kept[Perch], ...] = ()
+    racks: tuple[Kept[FragRack], ...] = ()
+    kept_free: tuple[Kept[KeptFree], ...] = ()
+    lost: tuple[Kept[Coral], ...] = ()
+    """Corals that were lost: they are kept in the books, and neither sit nor wait."""
+    kinds: tuple[Kept[CoralKind], ...] = ()
+    """The keeper's own kinds of coral; they are the same for every tank."""
     looks: tuple[tuple[str, Spot], ...] = ()
     """Places that looked dark or lit in cloudy water, each with the name of the setup that hung then."""
 
@@ -106,8 +126,8 @@ class StoredTank:
         return found(self.braces, brace_id, "brace")
 
     def coral(self, coral_id: int) -> Kept[Coral]:
-        """The coral of that id; ``NotFound`` otherwise."""
-        return found(self.corals, coral_id, "coral")
+        """The coral of that id, among those that were lost too; ``NotFound`` otherwise."""
+        return found((*self.corals, *self.lost), coral_id, "coral")
 
     def zone(self, zone_id: int) -> Kept[WantedZone]:
         """The wanted zone of that id; ``NotFound`` otherwise."""
@@ -133,9 +153,14 @@ class StoredTank:
     def scene(self) -> Scene:
         """The tank as one scene, for checks and for export; without what only its own station loads."""
         setups = tuple(Setup(s.name, tuple(s.hung), s.in_use, s.intent) for s in self.setups)
-        corals = tuple(kept.value for kept in self.corals)
-        wanted = tuple(kept.value for kept in self.wanted)
-        return Scene(self.name, self.tank, self.targets, self.running, setups, corals, wanted, self.surroundings)
+        lists: dict[str, Any] = {
+            name: tuple(kept.value for kept in getattr(self, name))
+            for name in ("wanted", "pumps", "flow_marks", "perches", "racks", "kept_free")
+        }
+        corals = tuple(kept.value for kept in (*self.corals, *self.lost))
+        return Scene(
+            self.name, self.tank, self.targets, self.running, setups, corals, surroundings=self.surroundings, **lists
+        )
 
 
 def unstored(scene: Scene) -> StoredTank:
@@ -154,8 +179,14 @@ def unstored(scene: Scene) -> StoredTank:
         rocks=kept(scene.tank.rocks),
         braces=kept(scene.tank.braces),
         setups=tuple(StoredSetup(next(numbers), s.name, s.in_use, kept(s.fixtures), s.intent) for s in scene.setups),
-        corals=kept(scene.corals),
+        corals=kept(coral for coral in scene.corals if coral.course.lost is None),
         wanted=kept(scene.wanted),
+        pumps=kept(scene.pumps),
+        flow_marks=kept(scene.flow_marks),
+        perches=kept(scene.perches),
+        racks=kept(scene.racks),
+        kept_free=kept(scene.kept_free),
+        lost=kept(coral for coral in scene.corals if coral.course.lost is not None),
         surroundings=scene.surroundings,
     ).under(next((survey for survey in scene.surveys if survey.in_use), None))
 
@@ -196,6 +227,7 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
     ):
         fixtures.setdefault(r["setup_id"], []).append(r)
     setups = connection.execute("SELECT * FROM setups WHERE tank_id = ? ORDER BY id", (tank_id,)).fetchall()
+    corals = CORALS.bare(connection, tank_id)
     return StoredTank(
         id=tank_id,
         name=row["name"],
@@ -214,8 +246,15 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
             )
             for s in setups
         ),
-        corals=CORALS.load(connection, tank_id),
+        corals=tuple(kept for kept in corals if kept.value.course.lost is None),
         wanted=WANTED.load(connection, tank_id),
+        pumps=PUMPS.load(connection, tank_id),
+        flow_marks=FLOW_MARKS.load(connection, tank_id),
+        perches=PERCHES.load(connection, tank_id),
+        racks=RACKS.load(connection, tank_id),
+        kept_free=KEPT_FREE.load(connection, tank_id),
+        lost=tuple(kept for kept in corals if kept.value.course.lost is not None),
+        kinds=CORAL_KINDS.load(connection),
         surroundings=thing_of(Surroundings, row),
         looks=_looks(connection, tank_id),
     ).under(survey_in_use(connection, tank_id))

@@ -17,8 +17,8 @@ from corlume.core.placing.assign import Places, Placing, Stock, greedy, second_b
 from corlume.core.placing.fit import GROWTHS, Ground, Growth, Seats, flow_worth, keep_apart, light_worth, seat_worth
 from corlume.core.scene import Coral, Seat
 from corlume.core.words import letter, plain
-from corlume.reference.coral_library import coral_library
 from corlume.services.advice.coral_sites import CoralChange, coral_change, coral_light
+from corlume.services.keeping.coral_kinds import kind_of
 from corlume.services.light.fields import par_at, surface_par
 from corlume.services.light.points import same_tank, surfaces_of
 from corlume.store.tables import Kept
@@ -103,7 +103,8 @@ class _Case:
         points = np.concatenate([seats.points, np.array(own).reshape(-1, 3)])
         worth = np.zeros((len(self.cards), len(points)))
         for c, kept in enumerate(self.waiting):
-            worth[c, : len(seats.names)] = seat_worth(kept.value.card, seats, self.growth, ground_of(kept.value.card))
+            card = kept.value.card
+            worth[c, : len(seats.names)] = seat_worth(card, seats, self.growth, ground_of(self.stored, card))
         for c, s in self.fixed.items():
             worth[c, s] = 1.0
         cards = self.cards
@@ -219,9 +220,9 @@ def seats_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> Seats:
     )  # fmt: skip
 
 
-def ground_of(card: CoralCard) -> Ground:
+def ground_of(stored: StoredTank, card: CoralCard) -> Ground:
     """What a coral wants under it, by the library; nothing is known of kinds that are not in it."""
-    kind = coral_library().get(card.name)
+    kind = kind_of(stored, card)
     return kind.ground if kind else ""
 
 
@@ -269,7 +270,7 @@ def _why_not(case: _Case, stock: Stock, places: Places, coral: int) -> tuple[str
     flowing = lit & np.array([flow_worth(card, flow) > 0 for flow in seats.flow])
     if not flowing.any():
         return f"Flow: of the {lit.sum()} seats with its light none has {card.flow} flow, or a step off it.", {}
-    if ground_of(card) == "sand" and not (flowing & seats.sand).any():
+    if ground_of(case.stored, card) == "sand" and not (flowing & seats.sand).any():
         return "Ground: it lies on the sand, and none of the sand has its light and its flow.", {}
     half = 0.5 * GROWTHS[case.growth][1] * card.size
     roomy = flowing & (seats.room >= half)
@@ -306,7 +307,7 @@ def _loosened(case: _Case, stock: Stock, other: int) -> Stock:
     """The stock with a coral that sits already free to go to any seat that suits it."""
     worth = stock.worth.copy()
     worth[other, : len(case.seats.names)] = seat_worth(
-        case.cards[other], case.seats, case.growth, ground_of(case.cards[other])
+        case.cards[other], case.seats, case.growth, ground_of(case.stored, case.cards[other])
     )
     return replace(stock, worth=worth)
 

@@ -14,7 +14,7 @@ from corlume.formats.measure import Measure
 from corlume.formats.table import read_table, write_table
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
-from corlume.store.tables import CORALS
+from corlume.store.tables import CORAL_NOTES, CORALS
 from corlume.store.tanks import StoredTank, load_tank
 
 
@@ -54,7 +54,7 @@ def place_coral(db: Database, tank_id: int, coral_id: int, place: tuple[float, f
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         coral = stored.coral(coral_id).value
-        moved = Coral(coral.card, place and Seat(*place))
+        moved = replace(coral, place=place and Seat(*place))
         replace(stored.scene(), corals=(moved,))
         verb = "take up" if place is None else "place" if coral.place is None else "move"
         edit = Edit(connection, tank_scope(tank_id), f"{verb} {coral.card.name}")
@@ -65,7 +65,7 @@ def place_corals(db: Database, tank_id: int, places: Mapping[int, tuple[float, f
     """Put several corals somewhere in one step of undo; returns how many."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
-        moved = {i: Coral(stored.coral(i).value.card, Seat(*place)) for i, place in places.items()}
+        moved = {i: replace(stored.coral(i).value, place=Seat(*place)) for i, place in places.items()}
         replace(stored.scene(), corals=tuple(moved.values()))
         if moved:
             edit = Edit(connection, tank_scope(tank_id), f"place {len(moved)} corals")
@@ -78,7 +78,10 @@ def remove_coral(db: Database, tank_id: int, coral_id: int) -> None:
     """Take a coral out of the books."""
     with db.writing() as connection:
         coral = load_tank(connection, tank_id).coral(coral_id).value
-        Edit(connection, tank_scope(tank_id), f"remove {coral.card.name}").delete("corals", coral_id)
+        edit = Edit(connection, tank_scope(tank_id), f"remove {coral.card.name}")
+        for note in CORAL_NOTES.load(connection, coral_id):
+            CORAL_NOTES.delete(edit, note.id)
+        CORALS.delete(edit, coral_id)
 
 
 def export_corals(stored: StoredTank) -> str:

@@ -16,10 +16,9 @@ from corlume.core.scene import Coral, Seat
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
-from corlume.reference.catalogue import coral_cards
 from corlume.services.advice import coral_sites
 from corlume.services.advice.zones_read import read_zones
-from corlume.services.keeping import corals, tanks
+from corlume.services.keeping import coral_kinds, corals, tanks
 from corlume.services.light.fields import surface_par
 from corlume.services.light.points import surfaces_of
 from corlume.store.tables import NotFound
@@ -50,11 +49,11 @@ def corals_page(
 
 @router.post("/add")
 def add(db: Db, tank_id: RowId, form: FormData, setup: Looked = None) -> Response:
-    """Add a coral from the bundled cards."""
-    card = coral_cards().get(form.get("card", ""))
-    if card is None:
+    """Add a coral of a kind in the library."""
+    kind = coral_kinds.library(tanks.open_tank(db, tank_id)).get(form.get("card", ""))
+    if kind is None:
         raise NotFound("no such card")
-    coral_id = corals.add_coral(db, tank_id, card)
+    coral_id = corals.add_coral(db, tank_id, kind.card)
     return go(f"/tanks/{tank_id}/corals?coral={coral_id}", setup)
 
 
@@ -185,7 +184,7 @@ def _corals(
         "zone_marks": draw_zones(sheet.plan, zones, fits, states),
         "coral_marks": [draw_corals(view, stored.tank, states, selected) for view in sheet.views()],
         "bands": stored.targets.bands(),
-        "cards": coral_cards(),
+        "cards": {name: kind.card for name, kind in coral_kinds.library(stored).items()},
         "groups": GROUPS,
         "card_form": asked(CoralCard, values, errors, measure),
         "seat_form": asked(Seat, values, errors, measure, prefix="at_"),

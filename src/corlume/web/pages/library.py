@@ -1,19 +1,24 @@
-"""The coral library: searched and filtered, held against the tank's own seats, and added from."""
+"""The coral library: searched and filtered, held against the tank's own seats, added from, changed, and as a table."""
 
 from __future__ import annotations
 
-from typing import Annotated
+from collections.abc import Sequence
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, Response
 
 from corlume.core.coral import GROUPS
+from corlume.core.coral_kind import BASES, FORMS, SEATS, CoralKind
 from corlume.core.placing.fit import light_worth
+from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number
-from corlume.reference.coral_library import FORMS, SEATS, coral_library, suiting
+from corlume.reference.coral_library import coral_library, suiting
 from corlume.services.advice.place_all import seats_of
-from corlume.services.keeping import tanks
-from corlume.web.page import Db, Looked, RowId, page
+from corlume.services.keeping import coral_kinds, tanks
+from corlume.store.tables import NotFound
+from corlume.web.forms.form import Form, asked, shown_values
+from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals/library")
 Typed = Annotated[str, Query(max_length=80)]
@@ -25,33 +30,112 @@ def show_library(
     par: Typed = "",
 ) -> HTMLResponse:  # fmt: skip
     """Kinds that hold a word, are of a group and a form, and suit a reading; each with how many seats suit it."""
+    return _library(request, db, tank_id, setup, {"q": q, "group": group, "form": form, "par": par})
+
+
+def _library(
+    request: Request, db: Db, tank_id: int, setup: int | None, asked_for: dict[str, str], faults: Sequence[str] = ()
+) -> HTMLResponse:
     stored = tanks.open_tank(db, tank_id)
     looked, wrong = stored.setup(setup), ""
-    kinds = list(coral_library().values())
-    if par.strip():
+    kinds = list(coral_kinds.library(stored).values())
+    if asked_for["par"].strip():
         try:
-            kinds = suiting(parse_number(par))
+            kinds = suiting(kinds, parse_number(asked_for["par"]))
         except ValueError as error:
             wrong = f"The reading {error}."
-    words = q.casefold().split()
+    words = asked_for["q"].casefold().split()
     kinds = [
         kind
         for kind in kinds
         if all(word in f"{kind.card.name} {kind.card.note} {FORMS[kind.form]}".casefold() for word in words)
-        and group in ("", kind.card.group)
-        and form in ("", kind.form)
+        and asked_for["group"] in ("", kind.card.group)
+        and asked_for["form"] in ("", kind.form)
     ]
     seats = seats_of(stored, looked.hung)
     context = {
         "stored": stored,
         "kinds": kinds,
+        "own": {kept.value.card.name for kept in stored.kinds},
         "fit": {kind.card.name: int((light_worth(kind.card, seats.par) > 0).sum()) for kind in kinds},
         "seats": len(seats.names),
         "groups": GROUPS,
         "forms": FORMS,
-        "places": SEATS,
-        "asked": {"q": q, "group": group, "form": form, "par": par},
+        "bases": BASES,
+        "asked": asked_for,
         "wrong": wrong,
+        "faults": faults,
         "hours": stored.running.hours,
     }
-    return page(request, "corals/library.html", context, tank=stored, setup=looked, status=422 if wrong else 200)
+    status = 422 if wrong or faults else 200
+    return page(request, "corals/library.html", context, tank=stored, setup=looked, status=status)
+
+
+@router.get("/kind")
+def show_kind(request: Request, db: Db, tank_id: RowId, setup: Looked = None, name: Typed = "") -> HTMLResponse:
+    """A kind to be changed; without a name an empty form for a new one."""
+    return _kind(request, db, tank_id, setup, name, None)
+
+
+@router.post("/kind")
+def save_kind(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None
+) -> Response:
+    """Keep a kind as it was typed."""
+    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
+    was = form.text("was")
+    kind = form.read(CoralKind, coral_kinds.library(stored).get(was))
+    if kind and form.ok:
+        form.attempt(lambda: coral_kinds.save_kind(db, tank_id, kind, was))
+    if form.errors or kind is None:
+        return _kind(request, db, tank_id, setup, was, form)
+    return go(f"/tanks/{tank_id}/corals/library", setup)
+
+
+@router.post("/kind/remove")
+def remove_kind(db: Db, tank_id: RowId, data: FormData, setup: Looked = None) -> Response:
+    """Take a kind of the keeper's out."""
+    coral_kinds.remove_kind(db, tank_id, data.get("was", ""))
+    return go(f"/tanks/{tank_id}/corals/library", setup)
+
+
+@router.get("/table")
+def export_table(db: Db, tank_id: RowId, own: bool = False) -> Response:
+    """The library as a table: all of it, or the keeper's own kinds."""
+    stored = tanks.open_tank(db, tank_id)
+    kinds = [kept.value for kept in stored.kinds] if own else list(coral_kinds.library(stored).values())
+    headers = {"Content-Disposition": 'attachment; filename="coral-kinds.csv"'}
+    return Response(coral_kinds.export_kinds(kinds), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+@router.post("/table")
+def import_table(request: Request, db: Db, tank_id: RowId, sent: Files, setup: Looked = None) -> Response:
+    """Add the kinds of a table."""
+    data, faults = sent.files.get("file", b""), ["No file was chosen, or it is empty."]
+    if data:
+        try:
+            coral_kinds.import_kinds(db, tank_id, data)
+            return go(f"/tanks/{tank_id}/corals/library", setup)
+        except BadFile as error:
+            faults = [str(fault) for fault in error.faults]
+    return _library(request, db, tank_id, setup, dict.fromkeys(("q", "group", "form", "par"), ""), faults)
+
+
+def _kind(request: Request, db: Db, tank_id: int, setup: int | None, name: str, form: Form | None) -> HTMLResponse:
+    stored, measure = tanks.open_tank(db, tank_id), measure_of(request)
+    kind = coral_kinds.library(stored).get(name)
+    if name and kind is None:
+        raise NotFound(f"no kind {name}")
+    values = form.data if form else shown_values(kind, measure) if kind else {}
+    context: dict[str, Any] = {
+        "stored": stored,
+        "kind": kind,
+        "was": name,
+        "fields": asked(CoralKind, values, form.errors if form else {}, measure),
+        "places": list(SEATS),
+        "own": any(kept.value.card.name == name for kept in stored.kinds),
+        "known": name in coral_library(),
+        "wrong": form,
+    }
+    looked = stored.setup(setup)
+    return page(request, "corals/kind.html", context, tank=stored, setup=looked, status=422 if form else 200)

@@ -1,0 +1,128 @@
+"""Pumps as a keeper knows them: where the outlet is, where it points, how much it moves, and by what programme."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Annotated, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.declared import Angle, Choice, Length, Number, Share, Text, limits
+from corlume.core.errors import FieldError, Rules
+from corlume.core.geometry import Tank
+from corlume.core.units import CM, DEGREE, LITRES_AN_HOUR
+
+PumpKind = Literal["stream", "gyre", "return"]
+PUMP_KINDS: dict[PumpKind, str] = {
+    "stream": "stream pump, a round outlet",
+    "gyre": "gyre pump, a long slot",
+    "return": "return from the sump, a nozzle",
+}
+Programme = Literal["constant", "alternating", "random"]
+PROGRAMMES: dict[Programme, str] = {
+    "constant": "constant",
+    "alternating": "alternating: full, then low",
+    "random": "random between low and full",
+}
+SLOT = 1.5 * CM
+"""How high the slot of a gyre pump is [m]; ours."""
+
+
+@dataclass(frozen=True, slots=True)
+class Pump:
+    """A pump's outlet.
+
+    Parameters
+    ----------
+    x, y, depth : middle of the outlet [m].
+    turn : where it points seen from above, 0 to the right, 90 degrees to the back [rad].
+    tilt : up above 0, down below 0 [rad].
+    rate : water moved at full speed [m3/s].
+    outlet : diameter of a round outlet, or the length of a gyre's slot [m].
+    programme : how its speed goes over time; ``low`` its lowest speed, as a share of the full one [-].
+    """
+
+    name: Annotated[str, Text("Name", 40, least=1)]
+    kind: Annotated[PumpKind, Choice("Kind", PUMP_KINDS)] = "stream"
+    x: Annotated[float, Length("From left", 0.0, 5.0)] = 0.05
+    y: Annotated[float, Length("From front", 0.0, 5.0)] = 0.2
+    depth: Annotated[float, Length("Depth", 0.0, 2.0)] = 0.12
+    turn: Annotated[
+        float, Angle("Points", -360 * DEGREE, 360 * DEGREE, about="0 to the right, 90 to the back, 180 to the left")
+    ] = 0.0
+    tilt: Annotated[float, Angle("Up or down", -90 * DEGREE, 90 * DEGREE, about="above 0 up, below 0 down")] = 0.0
+    rate: Annotated[float, Number("Moves", 10 * LITRES_AN_HOUR, 100_000 * LITRES_AN_HOUR, "rate")] = (
+        4000 * LITRES_AN_HOUR
+    )
+    outlet: Annotated[float, Length("Outlet", 0.004, 0.8, about="diameter; of a gyre pump the length of its slot")] = (
+        0.05
+    )
+    programme: Annotated[Programme, Choice("Programme", PROGRAMMES)] = "constant"
+    low: Annotated[float, Share("Lowest speed", 0.0, 1.0, about="of alternating and random")] = 0.3
+
+    def __post_init__(self) -> None:
+        limits(self).finish()
+
+    @property
+    def direction(self) -> NDArray[np.float64]:
+        """Where it points: a unit vector along x, y and depth."""
+        flat = math.cos(self.tilt)
+        return np.array([flat * math.cos(self.turn), flat * math.sin(self.turn), -math.sin(self.tilt)])
+
+    @property
+    def area(self) -> float:
+        """Open area of the outlet [m2]."""
+        return self.outlet * SLOT if self.kind == "gyre" else 0.25 * math.pi * self.outlet**2
+
+    @property
+    def speed(self) -> float:
+        """Mean speed in the outlet at full speed [m/s]."""
+        return self.rate / self.area
+
+    @property
+    def share(self) -> float:
+        """Root of the mean square of its speed over time, as a share of the full one [-]: of ``low`` and full by turns
+        for alternating, of all between for random.
+        """
+        match self.programme:
+            case "alternating":
+                return math.sqrt(0.5 * (1.0 + self.low**2))
+            case "random":
+                return math.sqrt((1.0 + self.low + self.low**2) / 3.0)
+        return 1.0
+
+    def throw(self, tank: Tank) -> float:
+        """How far it is to the pane, the sand or the surface that it points at [m]."""
+        ends = (tank.length, tank.width, tank.sand_depth)
+        far = [
+            ((end if step > 0 else 0.0) - at) / step
+            for at, step, end in zip((self.x, self.y, self.depth), self.direction, ends, strict=True)
+            if abs(step) > 1e-9
+        ]
+        return float(max(0.0, min(far)))
+
+
+NEAR_GLASS = 0.15
+"""A pump that points at a pane less far than this blows against the glass [m]; ours."""
+
+
+def pump_errors(tank: Tank, pumps: Sequence[Pump]) -> list[FieldError]:
+    """Tell which pumps lie outside the water or in rock, as ``pumps.0.x`` and so on."""
+    rules = Rules()
+    for i, pump in enumerate(pumps):
+        where = ((pump.x, tank.length), (pump.y, tank.width), (pump.depth, tank.water_depth))
+        for axis, (at, limit) in zip(("x", "y", "depth"), where, strict=True):
+            rules.between(f"pumps.{i}.{axis}", at, 0.0, limit, "length")
+        inside = all(0.0 <= at <= limit for at, limit in where)
+        buried = inside and bool(tank.in_rock(np.array([[pump.x, pump.y, pump.depth]]))[0])
+        rules.that(not buried, f"pumps.{i}.depth", "lies inside rock or sand: the outlet must be in open water")
+    return rules.errors
+
+
+def turnover(tank: Tank, pumps: Sequence[Pump]) -> float:
+    """How often an hour the pumps move the tank's water, at their mean speeds [1/h]; rock is not taken off."""
+    total = sum(p.rate * (1.0 if p.programme == "constant" else 0.5 * (1.0 + p.low)) for p in pumps)
+    return 3600 * total / tank.volume
