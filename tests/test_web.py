@@ -107,7 +107,7 @@ def test_tank_form_round_trips_and_school_gives_way_to_own_limits(client: TestCl
     same = NEW | {
         "lps_low": "75", "lps_high": "150", "sps_low": "200", "sps_high": "350", "ceiling": "500",
         "name": before.name, "length": "150", "width": "65", "water_depth": "56", "rim_height": "4", "price": "0.31",
-        "room_height": "75", "sand": "4", "sand_flow": "low", "stocking": "mixed", "school": "moderate",
+        "room_height": "75", "sand": "4", "sand_flow": "", "stocking": "mixed", "school": "moderate",
         "kind": "sea", "temperature": "25.5", "cdom_absorption": "0.06", "ripple": "in-use", "colony_shade": "on",
         "left_pane": "algae", "right_pane": "algae", "front_pane": "used",
     }  # fmt: skip

@@ -11,6 +11,7 @@ from corlume.web.pages import (
     balance,
     chart,
     corals,
+    flow,
     hang,
     kinds,
     library,
@@ -49,13 +50,14 @@ class Station:
 SURVEY = (
     photos.router, balance.router, survey_week.router, survey_without.router, survey_take.router, survey.router
 )  # fmt: skip
+CORALS = (library.router, place_all.router, flow.router, corals.router)
 STATIONS = (
     Station("tank", "Tank", "", (tank.router,), ("boxes.js",)),
     Station("kinds", "Kinds", "/kinds", (kinds.router,), ("kinds.js",)),
     Station("hang", "Hang", "/hang", (hang.router, mount.router, zones.router), ("hang.js", "boxes.js")),
     Station("chart", "Chart", "/chart", (chart.router, setups.router), chart.SCRIPTS),
     Station("survey", "Survey", "/survey", SURVEY, ("survey.js", "spots.js")),
-    Station("corals", "Corals", "/corals", (library.router, place_all.router, corals.router), ("corals.js",)),
+    Station("corals", "Corals", "/corals", CORALS, ("corals.js", "spots.js")),
 )
 """A tank opens at its chart."""
 BESIDE = (tanks.router, shelf_fit.router, shelf.router, phone.router, backup.router, words.router)

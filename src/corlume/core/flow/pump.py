@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
 import numpy as np
@@ -93,6 +93,15 @@ class Pump:
             case "random":
                 return math.sqrt((1.0 + self.low + self.low**2) / 3.0)
         return 1.0
+
+    def aimed(self, x: float, y: float, depth: float) -> Pump:
+        """The pump turned and tilted to point at a place [m]; as it is where that is its own."""
+        right, back, down = x - self.x, y - self.y, depth - self.depth
+        flat = math.hypot(right, back)
+        if math.hypot(flat, down) < 1e-6:
+            return self
+        turn = math.atan2(back, right) if flat > 1e-6 else self.turn
+        return replace(self, turn=turn, tilt=-math.atan2(down, flat))
 
     def throw(self, tank: Tank) -> float:
         """How far it is to the pane, the sand or the surface that it points at [m]."""

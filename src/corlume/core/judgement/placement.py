@@ -7,6 +7,7 @@ so that sweepers do not reach. Corals that would only grow together are no fault
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Literal
@@ -22,7 +23,8 @@ from corlume.core.words import plain
 Array = NDArray[np.float64]
 Rule = Literal["light", "room", "flow", "neighbour"]
 Answer = Literal["yes", "no", "unknown"]
-FLOW_STEP = {"low": 0, "medium": 1, "high": 2}
+FLOW_STEP = {"dead": -2, "low": 0, "medium": 1, "high": 2}
+"""Steps of flow; a dead spot suits none: waste gathers there (common practice, no source)."""
 LEAST_SWEEPER = 0.03
 """What goes less far than this past the edge [m] is growth, not sweepers."""
 
@@ -63,15 +65,19 @@ def check_place(
     par: float,
     flow: str,
     others: Sequence[PlacedCoral],
+    *,
+    speed: float = math.nan,
 ) -> list[Reason]:
-    """Hold one place (x, y, depth [m]) with its PAR [umol/m2/s] and flow against every rule."""
+    """Hold one place (x, y, depth [m]) with its PAR [umol/m2/s] and flow against every rule; ``speed`` is that
+    of an estimate, NaN where the flow was seen [m/s].
+    """
     point = np.array([place])
     gap, nearest = _gaps(card, point, others)
     room = float(room_at(tank, point)[0])
     return [
         _light_reason(card, par, par),
         _room_reason(card, room),
-        _flow_reason(card, flow),
+        _flow_reason(card, flow, speed),
         _neighbour_reason(card, float(gap[0]), others[int(nearest[0])] if others else None),
     ]
 
@@ -115,9 +121,15 @@ def _fit(tank: Tank, card: CoralCard, zone: Zone, others: Sequence[PlacedCoral])
     light_ok = (zone.par >= card.par_low) & (zone.par <= card.par_high)
     room_ok = room >= card.size / 2
     gap_ok = gap >= 0.0
-    flow = _flow_reason(card, zone.surface.flow)
-    sites = light_ok & room_ok & gap_ok & (flow.answer != "no")
-    reasons = [_light_reason(card, *zone.par_range), flow]
+    flows = {word: _flow_reason(card, word) for word in np.unique(zone.flow.words).tolist()}
+    flow_ok = np.array([flows[word].answer != "no" for word in zone.flow.words.tolist()])
+    sites = light_ok & room_ok & gap_ok & flow_ok
+    # the flow of most of the cells that have it right, or of most of all where none has
+    words = zone.flow.words[flow_ok] if flow_ok.any() else zone.flow.words
+    kinds, counts = np.unique(words, return_counts=True)
+    most = str(kinds[counts.argmax()])
+    speed = float(np.median(zone.flow.speed[zone.flow.words == most]))
+    reasons = [_light_reason(card, *zone.par_range), _flow_reason(card, most, speed)]
     # each further rule is judged where the rules before it hold, so that its no is the one that binds
     left = light_ok if light_ok.any() else np.ones_like(light_ok)
     reasons.append(_room_reason(card, float(room[left].max())))
@@ -195,14 +207,17 @@ def _room_reason(card: CoralCard, room: float) -> Reason:
     return Reason("room", "yes", "Room to grow to {size} across.", lengths)
 
 
-def _flow_reason(card: CoralCard, flow: str) -> Reason:
+def _flow_reason(card: CoralCard, flow: str, speed: float = math.nan) -> Reason:
+    told = "" if math.isnan(speed) else f", about {100 * speed:.0f} cm/s by the estimate"
     if not flow:
         return Reason("flow", "unknown", f"Wants {card.flow} flow; none is noted for this place yet.")
+    if flow == "dead":
+        return Reason("flow", "no", f"Wants {card.flow} flow; this is a dead spot{told}: waste gathers here.")
     if FLOW_STEP[flow] == FLOW_STEP[card.flow]:
-        return Reason("flow", "yes", f"Wants {card.flow} flow and has it.")
+        return Reason("flow", "yes", f"Wants {card.flow} flow and has it{told}.")
     if abs(FLOW_STEP[flow] - FLOW_STEP[card.flow]) == 1:
-        return Reason("flow", "yes", f"Wants {card.flow} flow; {flow} here, which most take.")
-    return Reason("flow", "no", f"Wants {card.flow} flow; it is {flow} here.")
+        return Reason("flow", "yes", f"Wants {card.flow} flow; {flow} here{told}, which most take.")
+    return Reason("flow", "no", f"Wants {card.flow} flow; it is {flow} here{told}.")
 
 
 def _neighbour_reason(card: CoralCard, gap: float, other: PlacedCoral | None) -> Reason:

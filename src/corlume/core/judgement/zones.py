@@ -5,13 +5,15 @@ Sites are cells of ``PITCH`` on every surface that faces up and is open to the w
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
+from corlume.core.flow.reached import Reached
 from corlume.core.geometry import Flow, Tank
 from corlume.core.judgement.targets import Band, LightTargets
 
@@ -45,7 +47,7 @@ class Surface:
 class Zone:
     """Connected cells of one surface in one light band.
 
-    ``points`` (n, 3) [m] and ``par`` (n,) [umol/m2/s] belong together; ``area`` [m2]; ``third`` is the
+    ``points`` (n, 3) [m], ``par`` (n,) [umol/m2/s] and ``flow`` (n,) belong together; ``area`` [m2]; ``third`` is the
     trade's top, middle or low third of the water.
     """
 
@@ -57,6 +59,7 @@ class Zone:
     points: Array
     par: Array
     area: float
+    flow: Reached
 
     @property
     def par_range(self) -> tuple[float, float]:
@@ -89,12 +92,15 @@ def _surface(
     return Surface(name, flow, points, ~tank.in_rock(just_above), cell)
 
 
-def find_zones(tank: Tank, targets: LightTargets, lit: list[tuple[Surface, Array]]) -> list[Zone]:
+def find_zones(
+    tank: Tank, targets: LightTargets, lit: list[tuple[Surface, Array]], flows: Sequence[Reached] = ()
+) -> list[Zone]:
     """Join the cells of every surface into zones.
 
     Parameters
     ----------
     lit : each surface with the PAR (nx, ny) on its cells.
+    flows : the flow (nx, ny) on each; what is noted for a surface when it is left out.
 
     Returns
     -------
@@ -102,7 +108,8 @@ def find_zones(tank: Tank, targets: LightTargets, lit: list[tuple[Surface, Array
     """
     bands = targets.bands()
     found: list[Zone] = []
-    for surface, par in lit:
+    for k_surface, (surface, par) in enumerate(lit):
+        flow = flows[k_surface] if flows else Reached.noted(surface.flow, par.shape)
         index = np.where(surface.free, targets.band_index(par), -1)
         pieces: list[tuple[float, Zone]] = []
         for k, band in enumerate(bands):
@@ -122,10 +129,11 @@ def find_zones(tank: Tank, targets: LightTargets, lit: list[tuple[Surface, Array
                     points=points,
                     par=par[cells],
                     area=float(cells.sum()) * surface.cell[0] * surface.cell[1],
+                    flow=flow.at(cells),
                 )
                 pieces.append((float(points[:, 0].mean()), zone))
         found += [zone for _, zone in sorted(pieces, key=lambda piece: piece[0])]
-    return [Zone(f"Z{i}", z.name, z.third, z.surface, z.band, z.points, z.par, z.area) for i, z in enumerate(found, 1)]
+    return [replace(zone, key=f"Z{i}") for i, zone in enumerate(found, 1)]
 
 
 def _part(surface: Surface, points: Array) -> str:

@@ -44,7 +44,8 @@ PLACED = 1.0
 @dataclass(frozen=True)
 class Seats:
     """Places where corals can sit: names (s,), points (s, 3) and room to panes and surface (s,) [m], PAR (s,)
-    [umol/m2/s], flow (s,), empty where none is noted, and whether it is the sand (s,).
+    [umol/m2/s], flow (s,), empty where none is known, with its speed where it is
+    estimated, else NaN (s,) [m/s], and whether it is the sand (s,).
     """
 
     names: tuple[str, ...]
@@ -52,6 +53,7 @@ class Seats:
     room: Array
     par: Array
     flow: tuple[str, ...]
+    speed: Array
     sand: NDArray[np.bool_]
 
 

@@ -11,14 +11,14 @@ import numpy as np
 from corlume.core.coral import PlacedCoral
 from corlume.core.errors import Rules
 from corlume.core.fixture import Fixture
-from corlume.core.geometry import Colony, Tank
+from corlume.core.geometry import Colony
 from corlume.core.judgement.intent import Places
 from corlume.core.judgement.placement import Reason, ZoneFit, check_place, fit_zones, light_miss, stung
-from corlume.core.judgement.targets import LightTargets
 from corlume.core.judgement.zones import Zone, find_zones
 from corlume.core.scene import Coral
 from corlume.services.keeping.corals import place_coral
 from corlume.services.light.fields import par_at, par_in, surface_par
+from corlume.services.light.flow import flow_seen, surface_flow
 from corlume.services.light.points import same_tank, surfaces_of
 from corlume.store.database import Database
 from corlume.store.tables import Kept
@@ -40,21 +40,25 @@ class CoralState:
         return tuple(r for r in self.reasons if r.answer == "no")
 
 
-def zones_of(tank: Tank, targets: LightTargets, fixtures: Sequence[Fixture]) -> list[Zone]:
-    """The zones of a setup."""
-    return find_zones(tank, targets, list(zip(surfaces_of(tank), surface_par(tank, fixtures), strict=True)))
+def zones_of(stored: StoredTank, fixtures: Sequence[Fixture], *, but: int | None = None) -> list[Zone]:
+    """The zones of a setup, one coral left out."""
+    tank, targets, flows = stored.lit_tank(but=but), stored.targets, surface_flow(stored)
+    lit = list(zip(surfaces_of(tank), surface_par(tank, fixtures), strict=True))
+    return find_zones(tank, targets, lit, flows)
 
 
 def states(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[CoralState]:
     """Every coral of the tank, each placed one held against the rules."""
     result, light = [], coral_light(stored, fixtures)
+    placed = [kept.value.place for kept in stored.corals if kept.value.place is not None]
+    flows = iter(zip(*flow_seen(stored, np.array(placed).reshape(-1, 3)), strict=True))
     for kept in stored.corals:
         coral = kept.value
         if coral.place is None:
             result.append(CoralState(kept.id, coral, None, ()))
             continue
-        others, flow = _placed(stored, but=kept.id), _flow_at(stored.tank, coral.place)
-        reasons = check_place(stored.tank, coral.card, coral.place, light[kept.id], flow, others)
+        others, (flow, speed) = _placed(stored, but=kept.id), next(flows)
+        reasons = check_place(stored.tank, coral.card, coral.place, light[kept.id], flow, others, speed=speed)
         result.append(CoralState(kept.id, coral, light[kept.id], tuple(reasons)))
     return result
 
@@ -148,7 +152,7 @@ def coral_change(stored: StoredTank, after: Sequence[Fixture], before: Sequence[
 
 def fits(stored: StoredTank, fixtures: Sequence[Fixture], coral_id: int) -> list[ZoneFit]:
     """Hold one coral against every zone, its own present place left out."""
-    zones = zones_of(stored.lit_tank(but=coral_id), stored.targets, fixtures)
+    zones = zones_of(stored, fixtures, but=coral_id)
     return fit_zones(stored.tank, stored.coral(coral_id).value.card, zones, _placed(stored, but=coral_id))
 
 
@@ -222,11 +226,3 @@ def _placed(stored: StoredTank, *, but: int) -> list[PlacedCoral]:
         return None if place is None or kept.id == but else PlacedCoral(kept.id, kept.value.card, *place)
 
     return [placed for kept in stored.corals if (placed := one(kept))]
-
-
-def _flow_at(tank: Tank, place: tuple[float, float, float]) -> str:
-    x, y, depth = place
-    for box in tank.boxes():
-        if box.covers(x, y) and abs(box.top - depth) < 0.02:
-            return box.flow
-    return tank.sand_flow if depth > tank.sand_depth - 0.02 else ""

@@ -20,6 +20,7 @@ from corlume.core.words import letter, plain
 from corlume.services.advice.coral_sites import CoralChange, coral_change, coral_light
 from corlume.services.keeping.coral_kinds import kind_of
 from corlume.services.light.fields import par_at, surface_par
+from corlume.services.light.flow import surface_flow
 from corlume.services.light.points import same_tank, surfaces_of
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -201,22 +202,26 @@ def _case(stored: StoredTank, setup: StoredSetup, growth: Growth) -> _Case:
 def seats_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> Seats:
     """Candidate seats on rock tops, ledges and sand, in even steps, each with its light and flow."""
     tank = same_tank(stored.lit_tank())
-    names, points, par, flow = list[str](), list[np.ndarray](), list[np.ndarray](), list[str]()
-    for surface, light in zip(surfaces_of(tank), surface_par(tank, fixtures), strict=True):
+    names, points, par = list[str](), list[np.ndarray](), list[np.ndarray]()
+    words, speeds = list[np.ndarray](), list[np.ndarray]()
+    lit = zip(surfaces_of(tank), surface_par(tank, fixtures), surface_flow(stored), strict=True)
+    for surface, light, flow in lit:
         spacing = SPACING if surface.depth < tank.sand_depth - 0.01 else 2 * SPACING
         steps = [max(1, round(spacing / cell)) for cell in surface.cell]
         free = np.zeros_like(surface.free)
         free[steps[0] // 2 :: steps[0], steps[1] // 2 :: steps[1]] = True
         free &= surface.free
         names += [surface.name] * int(free.sum())
-        flow += [surface.flow] * int(free.sum())
+        words.append(flow.words[free])
+        speeds.append(flow.speed[free])
         points.append(surface.points[free])
         par.append(light[free])
     where, light = np.concatenate(points).reshape(-1, 3), np.concatenate(par).ravel()
     keep = np.arange(len(names))[:: max(1, -(-len(names) // MOST_SEATS))]
+    word, speed = np.concatenate(words).ravel(), np.concatenate(speeds).ravel()
     return Seats(
         tuple(names[k] for k in keep), where[keep], room_at(stored.tank, where[keep]), light[keep],
-        tuple(flow[k] for k in keep), where[keep][:, 2] > tank.sand_depth - 0.01,
+        tuple(word[keep].tolist()), speed[keep], where[keep][:, 2] > tank.sand_depth - 0.01,
     )  # fmt: skip
 
 
@@ -240,8 +245,8 @@ def _plan(case: _Case, stock: Stock, found: Placing, *, helps: bool) -> Plan:
             continue
         one = placed[c]
         others = [other for k, other in placed.items() if k != c]
-        par, flow = light[c], case.seats.flow[seat]
-        reasons = check_place(case.stored.tank, one.card, (one.x, one.y, one.depth), par, flow, others)
+        par, flow, speed = light[c], case.seats.flow[seat], float(case.seats.speed[seat])
+        reasons = check_place(case.stored.tank, one.card, (one.x, one.y, one.depth), par, flow, others, speed=speed)
         # what it has no room for is only what it grows to in the end, and light just outside is what it adapts to
         reasons = [
             replace(r, answer="unknown") if r.rule in ("room", "light") and r.answer == "no" else r for r in reasons

@@ -161,7 +161,7 @@ def _corals(
     chosen = next((s for s in states if s.id == selected), None)
     if selected is not None and chosen is None:
         raise NotFound(f"no coral {selected}")
-    zones = coral_sites.zones_of(stored.lit_tank(), stored.targets, fixtures)
+    zones = coral_sites.zones_of(stored, fixtures)
     fits = coral_sites.fits(stored, fixtures, chosen.id) if chosen else []
     sheet = lay_out_pair(stored.tank)
     lit = list(zip(surfaces_of(stored.tank), surface_par(stored.lit_tank(), fixtures), strict=True))

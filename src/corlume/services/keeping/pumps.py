@@ -1,0 +1,90 @@
+"""Pumps and what was seen of the flow: kept, changed, aimed, painted over and removed."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from typing import Any
+
+from corlume.core.errors import Rules
+from corlume.core.flow.estimate import FlowClass
+from corlume.core.flow.mark import FlowMark, mark_errors
+from corlume.core.flow.pump import Pump, pump_errors
+from corlume.core.scene import MOST, check_count
+from corlume.store.database import Database
+from corlume.store.journal import Edit, tank_scope
+from corlume.store.tables import FLOW_MARKS, PUMPS, Kept, found
+from corlume.store.tanks import StoredTank, load_tank
+
+
+def pump(stored: StoredTank, pump_id: int) -> Kept[Pump]:
+    """The pump of that id; ``NotFound`` otherwise."""
+    return found(stored.pumps, pump_id, "pump")
+
+
+def new_pump(stored: StoredTank) -> Pump:
+    """A pump as it would be added: at the left pane, or facing the others from the right."""
+    tank, right = stored.tank, len(stored.pumps) % 2 == 1
+    used = {kept.value.name for kept in stored.pumps}
+    name = next(n for k in range(1, 1000) if (n := f"Pump {k}") not in used)
+    x = tank.length - 0.03 if right else 0.03
+    depth = min(0.12, 0.3 * tank.sand_depth)
+    return Pump(name, x=x, y=0.6 * tank.width, depth=depth, turn=math.pi if right else 0.0)
+
+
+def add_pump(db: Database, tank_id: int, one: Pump | None = None) -> int:
+    """Add a pump; returns its id. ``InvalidInput`` names the field by itself."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        check_count("pumps", len(stored.pumps) + 1)
+        one = one or new_pump(stored)
+        _check(stored, one, None)
+        return PUMPS.insert(Edit(connection, tank_scope(tank_id), f"add {one.name}"), one, tank_id)
+
+
+def save_pump(db: Database, tank_id: int, pump_id: int, **changes: Any) -> None:
+    """Change a pump; ``InvalidInput`` names the field by itself."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        changed = replace(pump(stored, pump_id).value, **changes)
+        _check(stored, changed, pump_id)
+        PUMPS.update(Edit(connection, tank_scope(tank_id), f"change {changed.name}"), pump_id, changed)
+
+
+def remove_pump(db: Database, tank_id: int, pump_id: int) -> None:
+    """Take a pump out."""
+    with db.writing() as connection:
+        name = pump(load_tank(connection, tank_id), pump_id).value.name
+        PUMPS.delete(Edit(connection, tank_scope(tank_id), f"remove {name}"), pump_id)
+
+
+def _check(stored: StoredTank, one: Pump, pump_id: int | None) -> None:
+    rules = Rules()
+    rules.that(
+        one.name not in [kept.value.name for kept in stored.pumps if kept.id != pump_id], "name",
+        "is taken by another pump",
+    )  # fmt: skip
+    rules.errors += [replace(e, field=e.field.removeprefix("pumps.0.")) for e in pump_errors(stored.tank, [one])]
+    rules.finish()
+
+
+def paint(db: Database, tank_id: int, place: tuple[float, float, float], flow: FlowClass) -> int:
+    """Paint a place over with the flow that was seen there; returns the id of the mark."""
+    mark = FlowMark(*place, flow=flow)
+    with db.writing() as connection:
+        stored, rules = load_tank(connection, tank_id), Rules()
+        rules.errors += [replace(e, field=e.field.removeprefix("flow_marks.0."))
+                         for e in mark_errors(stored.tank, [mark])]  # fmt: skip
+        most = MOST["flow_marks"]
+        rules.that(len(stored.flow_marks) < most, "x", f"is one too many: at most {most} places are painted")
+        rules.finish()
+        edit = Edit(connection, tank_scope(tank_id), f"paint {flow} flow")
+        return FLOW_MARKS.insert(edit, mark, tank_id)
+
+
+def unpaint(db: Database, tank_id: int, mark_id: int) -> None:
+    """Take a painted place away."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        found(stored.flow_marks, mark_id, "mark")
+        FLOW_MARKS.delete(Edit(connection, tank_scope(tank_id), "take paint away"), mark_id)

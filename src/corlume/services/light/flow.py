@@ -1,0 +1,90 @@
+"""The flow in a tank: on the surfaces that corals can sit on, at places, and over a slice."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.flow.estimate import CLASSES, FlowClass, flow_at
+from corlume.core.flow.mark import FlowMark
+from corlume.core.flow.pump import Pump
+from corlume.core.flow.reached import Reached, reached
+from corlume.core.geometry import Tank
+from corlume.core.memory import remembered
+from corlume.services.light.points import PlaneSpec, SliceKind, axes_of, points_of, rock_mask, same_tank, surfaces_of
+from corlume.store.tanks import StoredTank
+
+Array = NDArray[np.float64]
+
+
+def _flow(stored: StoredTank) -> tuple[Tank, tuple[Pump, ...], tuple[FlowMark, ...]]:
+    """What the flow depends on, and nothing else, so that it is remembered over changes of the light."""
+    tank = same_tank(replace(stored.tank, colonies=(), correction=None))
+    return tank, tuple(kept.value for kept in stored.pumps), tuple(kept.value for kept in stored.flow_marks)
+
+
+def flow_seen(stored: StoredTank, points: Array) -> tuple[list[str], list[float]]:
+    """Words and speeds [m/s] of the flow at feet of corals (n, 3), one of each for every point."""
+    found = reached(*_flow(stored), points)
+    return found.words.tolist(), found.speed.tolist()
+
+
+def surface_flow(stored: StoredTank) -> list[Reached]:
+    """The flow (nx, ny) on the cells of every surface of ``surfaces_of``, in its order."""
+    tank, pumps, marks = _flow(stored)
+    whole, found, start = _on_surfaces(tank, pumps, marks), [], 0
+    for surface in surfaces_of(tank):
+        cells = slice(start, start + surface.free.size)
+        shape = surface.free.shape
+        found.append(Reached(whole.words[cells].reshape(shape), whole.speed[cells].reshape(shape)))
+        start += surface.free.size
+    return found
+
+
+@remembered(8_000_000)
+def _on_surfaces(tank: Tank, pumps: tuple[Pump, ...], marks: tuple[FlowMark, ...]) -> Reached:
+    return reached(tank, pumps, marks, points_of(tank, PlaneSpec("surfaces")).reshape(-1, 3))
+
+
+@dataclass(frozen=True, slots=True)
+class FlowPlane:
+    """A slice: nodes along its axes [m], speed (nu, nv), NaN in rock and sand [m/s], and where it goes (nu, nv, 3).
+
+    Where the keeper painted, the speed is one in the middle of the class that was seen.
+    """
+
+    u: Array
+    v: Array
+    speed: Array
+    way: Array
+
+
+AMID: dict[FlowClass, float] = {"dead": 0.01, "low": 0.035, "medium": 0.1, "high": 0.2}
+"""A speed in the middle of each class [m/s]."""
+
+
+def flow_plane(stored: StoredTank, kind: SliceKind, at: float) -> FlowPlane:
+    """The flow over a slice, as it is estimated and as it was painted over."""
+    tank, pumps, marks = _flow(stored)
+    spec = PlaneSpec(kind, at)
+    nodes = points_of(tank, spec)
+    points = nodes.reshape(-1, 3)
+    found = flow_at(tank, pumps, points)
+    speed = found.speed.copy()
+    for mark in marks:
+        speed[mark.holds(points)] = AMID[mark.flow]
+    shape = nodes.shape[:2]
+    hidden = rock_mask(tank, spec).reshape(shape)
+    u, v = axes_of(tank, kind, False)
+    return FlowPlane(u, v, np.where(hidden, np.nan, speed.reshape(shape)), found.way.reshape(*shape, 3))
+
+
+def seat_flow(stored: StoredTank) -> dict[str, float]:
+    """The share of the places where corals can sit that each class of flow has, and "" for where none is known [-]."""
+    words = [
+        flow.words[surface.free] for surface, flow in zip(surfaces_of(stored.tank), surface_flow(stored), strict=True)
+    ]
+    found = np.concatenate(words) if words else np.array([""])
+    return {word: float((found == word).mean()) for word in (*CLASSES, "")}
