@@ -402,7 +402,7 @@ def test_more_than_a_tank_holds_is_refused_in_words_and_exported_all_the_same(cl
     with db.writing() as connection:
         tank_id = add_tank(connection, many, None)
     again = read_scene(client.get(f"/tanks/{tank_id}/export").content)
-    assert (len(again.setups), len(again.corals), len(again.tank.rocks)) == (34, 720, 450)
+    assert (len(again.setups), len(again.corals), len(again.tank.rocks)) == (34, 750, 450)
     setup = tanks.open_tank(db, tank_id).setups[-1].id
     for path, data, words in (
         (f"setups/{setup}/copy", {}, f"Setups would be 35: a tank holds at most {MOST['setups']}"),

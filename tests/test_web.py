@@ -250,9 +250,9 @@ def test_names_are_escaped_everywhere(client: TestClient, db: Database) -> None:
         "sweepers": "0",
         "size": "9",
     }
-    assert client.post("/tanks/2/corals/25/card", data=fields).status_code == 303
+    assert client.post("/tanks/2/corals/26/card", data=fields).status_code == 303
     assert tanks.open_tank(db, 2).setup().fixtures[0].value.name.startswith(evil)
-    for path in ("/tanks", "/tanks/2", "/tanks/2/chart", "/tanks/2/corals?coral=25"):
+    for path in ("/tanks", "/tanks/2", "/tanks/2/chart", "/tanks/2/corals?coral=26"):
         assert "<script>alert" not in client.get(path).text
 
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Annotated, NamedTuple
 
 from corlume.core.coral import CoralCard
 from corlume.core.course.note import NO_COURSE, CoralNote, Course
-from corlume.core.declared import Flag, Length, Many, Number, Part, Text, items, limits
+from corlume.core.declared import Flag, Length, Many, Number, Part, Text, Time, items, limits
 from corlume.core.errors import FieldError, Rules
 from corlume.core.fixture import Fixture, fixture_errors, measured
 from corlume.core.flow.mark import FlowMark, mark_errors
@@ -50,6 +51,9 @@ class Running:
     hours: Annotated[float, Number("Full light", 0.0, 24.0, unit="hours a day", file="hours_per_day")] = 9.0
     price: Annotated[float, Number("Electricity", 0.0, 1000.0, unit="per kWh", file="price_per_kwh")] = 0.30
     currency: Annotated[str, Text("Currency", 8, least=1)] = "EUR"
+    lights_out: Annotated[
+        datetime.time | None, Time("Lights out at", about="for watching corals: closing before it is no alarm")
+    ] = None
 
     def __post_init__(self) -> None:
         limits(self).finish()
@@ -127,6 +131,11 @@ class Scene:
             for j, fixture in enumerate(setup.fixtures):
                 rules.errors += [e.under(f"setups.{i}.fixtures.{j}") for e in fixture_errors(self.tank, fixture)]
         rules.finish()
+
+    def pictures(self) -> set[str]:
+        """The keys of all pictures that its photos and time lines speak of."""
+        noted = {note.picture for coral in self.corals for note in coral.notes if note.picture}
+        return noted | {photo.picture for photo in self.photos}
 
     def setup(self, name: str | None = None) -> Setup:
         """The setup of that name, or the one in use, with what a survey found of its fixtures; ``KeyError`` when there

@@ -46,7 +46,7 @@ def read_packed(data: bytes) -> tuple[Scene, dict[str, bytes]]:
             if SCENE not in packed.namelist():
                 raise BadFile([Fault("the zip", f"has no {SCENE} in it")])
             scene = read_scene(_unpacked(packed, packed.getinfo(SCENE), MAX_BYTES))
-            wanted = {photo.picture for photo in scene.photos}
+            wanted = scene.pictures()
             pictures = {}
             for entry in packed.infolist():
                 found = _PICTURE.fullmatch(entry.filename)

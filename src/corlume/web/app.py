@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Sequence
 
-from fastapi import FastAPI, Request
+from fastapi import Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from fastapi.staticfiles import StaticFiles
@@ -20,6 +20,7 @@ from corlume.store.tanks import Unreadable
 from corlume.web.assets import STATIC, SqueezePages
 from corlume.web.doorkeeper import Doorkeeper
 from corlume.web.guard import Guard
+from corlume.web.light_record import light_recorded
 from corlume.web.page import error_page, measure_of, page, plain_page, told
 from corlume.web.stations import BESIDE, STATIONS, Station
 
@@ -46,8 +47,11 @@ def create_app(
     door = Doorkeeper(database) if phone_address else None
     app.add_middleware(Guard, hosts=hosts, last_resort=_not_foreseen, door=door)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for router in (*BESIDE, *(router for station in stations for router in station.routers)):
+    for router in BESIDE:
         app.include_router(router)
+    for station in stations:
+        for router in station.routers:
+            app.include_router(router, dependencies=[Depends(light_recorded)])
 
     @app.get("/", include_in_schema=False)
     def home() -> RedirectResponse:

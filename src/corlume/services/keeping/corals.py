@@ -14,7 +14,7 @@ from corlume.formats.measure import Measure
 from corlume.formats.table import read_table, write_table
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
-from corlume.store.tables import CORAL_NOTES, CORALS
+from corlume.store.tables import CORALS
 from corlume.store.tanks import StoredTank, load_tank
 
 
@@ -75,13 +75,10 @@ def place_corals(db: Database, tank_id: int, places: Mapping[int, tuple[float, f
 
 
 def remove_coral(db: Database, tank_id: int, coral_id: int) -> None:
-    """Take a coral out of the books."""
+    """Take a coral out of the books; its time line comes back with it."""
     with db.writing() as connection:
         coral = load_tank(connection, tank_id).coral(coral_id).value
-        edit = Edit(connection, tank_scope(tank_id), f"remove {coral.card.name}")
-        for note in CORAL_NOTES.load(connection, coral_id):
-            CORAL_NOTES.delete(edit, note.id)
-        CORALS.delete(edit, coral_id)
+        CORALS.delete(Edit(connection, tank_scope(tank_id), f"remove {coral.card.name}"), coral_id)
 
 
 def export_corals(stored: StoredTank) -> str:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import datetime
+from dataclasses import replace
 from functools import cache
 from importlib.resources import files
 
-from corlume.core.scene import Scene
+from corlume.core.scene import Coral, Scene
 from corlume.core.survey.photo import Photo
 from corlume.formats.picture import Picture, read_picture
 from corlume.formats.scene import read_scene
@@ -22,13 +24,30 @@ def demo_scene() -> Scene:
     return read_scene((files("corlume.services.keeping") / "demo.json").read_bytes())
 
 
+WRITTEN = datetime.date(2026, 11, 20)
+"""The day on which the time lines of the demo's corals were written."""
+
+
+def _brought_up(scene: Scene, today: datetime.date) -> Scene:
+    """The scene with the time lines of its corals as if they had been written today."""
+    later = today - WRITTEN
+
+    def moved(coral: Coral) -> Coral:
+        course = coral.course
+        days = {name: day + later for name in ("bought", "lost") if (day := getattr(course, name)) is not None}
+        notes = tuple(replace(note, day=note.day + later) for note in coral.notes)
+        return replace(coral, course=replace(course, **days), notes=notes)
+
+    return replace(scene, corals=tuple(map(moved, scene.corals)))
+
+
 def seed(db: Database) -> None:
     """Store the demo tank when there is no tank and none was removed; where everything begins is not undone."""
     steps = tanks.steps(db, None)
     if not tanks.all_tanks(db) and steps.undo is None and steps.redo is None:
         picture = _picture()
         with db.writing() as connection:
-            tank_id = add_tank(connection, demo_scene(), None)
+            tank_id = add_tank(connection, _brought_up(demo_scene(), datetime.date.today()), None)
             size = picture.width, picture.height
             photo = Photo("From the sofa", "front", keep_blob(connection, picture.data), *size, CORNERS)
             PHOTOS.put(connection, photo, tank_id)

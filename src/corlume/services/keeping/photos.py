@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Container, Mapping
 from dataclasses import replace
 
@@ -42,9 +43,15 @@ def add_photo(db: Database, tank_id: int, name: str, view: View, data: bytes) ->
     with db.writing() as connection:
         load_tank(connection, tank_id)
         check_count("photos", len(PHOTOS.load(connection, tank_id)) + 1)
-        sweep_blobs(connection, {row["picture"] for row in connection.execute("SELECT picture FROM photos")})
+        sweep_blobs(connection, pictures_kept(connection))
         photo = Photo(name.strip(), view, keep_blob(connection, found.data), found.width, found.height)
         return PHOTOS.insert(Edit(connection, tank_scope(tank_id), f"add photo {photo.name}"), photo, tank_id)
+
+
+def pictures_kept(connection: sqlite3.Connection) -> set[str]:
+    """The pictures that photos and time lines of corals speak of."""
+    rows = connection.execute("SELECT picture FROM photos UNION SELECT picture FROM coral_notes WHERE picture != ''")
+    return {row["picture"] for row in rows}
 
 
 def fix_photo(db: Database, tank_id: int, photo_id: int, corners: Quad) -> None:

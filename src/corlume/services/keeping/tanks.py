@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from corlume.core.course.note import CoralNote
 from corlume.core.errors import InvalidInput, Rules
 from corlume.core.fixture import Fixture
 from corlume.core.geometry import Brace, Rock, Tank
@@ -101,7 +102,15 @@ def import_tank(db: Database, data: bytes) -> int:
             replace(p, picture=kept[p.picture], width=pictures[p.picture].width, height=pictures[p.picture].height)
             for p in scene.photos
         )
-        return add_tank(connection, replace(scene, photos=photos), f"import {scene.name}")
+        corals = tuple(
+            replace(coral, notes=tuple(_packed(note, kept) for note in coral.notes)) for coral in scene.corals
+        )
+        return add_tank(connection, replace(scene, photos=photos, corals=corals), f"import {scene.name}")
+
+
+def _packed(note: CoralNote, kept: Mapping[str, str]) -> CoralNote:
+    """A note with its picture as it was kept, or without one that did not come along."""
+    return replace(note, picture=kept.get(note.picture, "")) if note.picture else note
 
 
 def has_setup(db: Database, tank_id: int, setup_id: int) -> bool:
@@ -121,7 +130,7 @@ def export_zip(db: Database, tank_id: int) -> bytes:
     """A tank with all that belongs to it, its photos as well."""
     scene = _whole(db, tank_id)
     with db.reading() as connection:
-        return write_zip(scene, {photo.picture: load_blob(connection, photo.picture) for photo in scene.photos})
+        return write_zip(scene, {name: load_blob(connection, name) for name in sorted(scene.pictures())})
 
 
 def _whole(db: Database, tank_id: int) -> Scene:

@@ -55,9 +55,11 @@ ALTER TABLE corals ADD COLUMN course_origin TEXT NOT NULL DEFAULT '';
 ALTER TABLE corals ADD COLUMN course_had REAL;
 ALTER TABLE corals ADD COLUMN course_patience TEXT NOT NULL DEFAULT 'week';
 ALTER TABLE corals ADD COLUMN course_lost TEXT;
+ALTER TABLE tanks ADD COLUMN lights_out TEXT;
+-- Notes of light are written beside the journal: they outlast the undoing of their coral, and are there when it is redone.
 CREATE TABLE coral_notes (
     id INTEGER PRIMARY KEY AUTOINCREMENT,
-    coral_id INTEGER NOT NULL REFERENCES corals (id),
+    coral_id INTEGER NOT NULL,
     kind TEXT NOT NULL,
     day TEXT NOT NULL,
     time TEXT,
