@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import re
 import threading
 from collections import Counter
@@ -195,7 +196,7 @@ def test_corals_drawing_shows_sites_only_where_the_coral_fits(db: Database) -> N
     stored = tanks.open_tank(db, 1)
     fixtures = [kept.value for kept in stored.setup().fixtures]
     sheet = lay_out_pair(stored.tank)
-    zones = coral_sites.zones_of(stored.tank, stored.targets, fixtures)
+    zones = coral_sites.zones_of(stored, fixtures)
     fits = coral_sites.fits(stored, fixtures, 15)
     states = coral_sites.states(stored, fixtures)
     drawn = draw_zones(sheet.plan, zones, fits, states)
@@ -212,7 +213,7 @@ def test_corals_drawing_shows_sites_only_where_the_coral_fits(db: Database) -> N
 
 def test_demo_is_the_keepers_own_and_runs_at_a_plain_price() -> None:
     demo = demo_scene()
-    assert demo.running == Running(hours=9, price=0.31, currency="EUR")
+    assert demo.running == Running(9, 0.31, "EUR", datetime.time(20, 30))
     inches = {round(v / 0.0254) for v in (demo.tank.length, demo.tank.width)}
     assert inches != {48, 24}
     assert inches != {24}

@@ -52,7 +52,7 @@ class CoralNote:
     x: Annotated[float | None, Length("From left", -10.0, 10.0)] = None
     y: Annotated[float | None, Length("From front", -10.0, 10.0)] = None
     depth: Annotated[float | None, Length("Depth", -10.0, 10.0)] = None
-    par: Annotated[float | None, Par("Light", 0.0, 5000.0)] = None
+    par: Annotated[float | None, Par("Light", 0.0, 1e7)] = None
     setup: Annotated[str, Text("Setup")] = ""
     picture: Annotated[str, Text("Photo", 80)] = ""
     note: Annotated[str, Text("Note", 500)] = ""

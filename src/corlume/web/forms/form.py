@@ -98,7 +98,7 @@ class Form:
             found = self.read(item.type, None if old is UNSAID else old, prefix=prefix + spec.prefix)
             return UNSAID if found is None else found
         if not isinstance(spec, Field) or name not in self.data:
-            if old is UNSAID and item.default is UNSAID and isinstance(spec, Field):
+            if old is UNSAID and item.default is UNSAID and isinstance(spec, Field | Part):
                 self.errors.setdefault(name, "is missing: load the page anew")
             return old
         self.asked.add(name)
