@@ -42,4 +42,4 @@ def placing() -> None:
         row(f"the best found, {corals} x {seats}", taken, 10.0 if seats == 150 else None, note)
     stored = unstored(demo_scene())
     medium_of(stored.lit_tank())
-    row("first plan of the demo's ten", clock(lambda: first_plan(stored, stored.setup(), "half"), 3))
+    row("first plan of the demo's ten", clock(lambda: first_plan(stored, stored.setup(), 18.0), 3))

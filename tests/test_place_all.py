@@ -24,7 +24,7 @@ def test_plan_keeps_the_rules_and_ends_as_keepers_would(db: Database) -> None:
     for kept in stored.corals:
         corals.place_coral(db, 1, kept.id, None)
     stored = tanks.open_tank(db, 1)
-    first, *_, last = plans(stored, stored.setup(), "half", seconds=3.0)
+    first, *_, last = plans(stored, stored.setup(), 18.0, seconds=3.0)
     assert len(last.seated) >= len(first.seated) >= 20
     by_name = {one.coral.value.card.name: one for one in last.seated}
     assert all(by_name[name].place[2] < stored.tank.sand_depth / 2 for name in by_name if name.startswith("Acropora"))
@@ -50,7 +50,7 @@ def test_a_coral_without_a_place_is_told_why_and_what_frees_one_is_true(db: Data
     hopeless = replace(card, name="Glaring one", par_low=1300.0, par_high=1500.0)
     ids = [corals.add_coral(db, 1, one) for one in (card, hopeless)]
     stored = tanks.open_tank(db, 1)
-    *_, plan = plans(stored, stored.setup(), "half", seconds=2.0)
+    *_, plan = plans(stored, stored.setup(), 18.0, seconds=2.0)
     none = {one.coral.id: one for one in plan.unseated}
     assert set(ids) <= set(none)
     assert re.match(r"Light: Bright one wants 430 to 600 PAR, and the strongest seat reads \d+\.", none[ids[0]].why)
@@ -60,7 +60,7 @@ def test_a_coral_without_a_place_is_told_why_and_what_frees_one_is_true(db: Data
     fixture = stored.setup().fixtures["ABC".index(told[1])]
     hung_fixtures.change_fixtures(db, 1, stored.setup().id, {fixture.id: {"output": int(told[2]) / 100}})
     stored = tanks.open_tank(db, 1)
-    assert ids[0] in {one.coral.id for one in first_plan(stored, stored.setup(), "half").seated}
+    assert ids[0] in {one.coral.id for one in first_plan(stored, stored.setup(), 18.0).seated}
 
 
 def test_page_plans_at_once_and_takes_all_in_one_step_of_undo(client: TestClient, db: Database) -> None:
@@ -106,7 +106,7 @@ def test_library_is_searched_suits_readings_and_adds(client: TestClient, db: Dat
     assert {one.card.group for one in suiting(library.values(), 300)} == {"sps"}
     assert not [one for one in suiting(library.values(), 30) if one.food]
     # common practice, no source: free-living plates lie on the sand, sun corals hang in the shade, palytoxin is told
-    assert library["Fungia"].ground == "sand"
+    assert library["Fungia"].only_sand
     assert library["Tubastraea (sun coral)"].under
     assert all("palytoxin" in library[name].card.note for name in ("Zoanthus", "Palythoa", "Protopalythoa"))
     page = client.get("/tanks/1/corals/library?q=sand&group=lps&par=100").text
@@ -126,6 +126,6 @@ def test_what_lies_on_the_sand_is_placed_there(db: Database) -> None:
     for name in ("Fungia", "Trachyphyllia", "Montipora (encrusting)"):
         corals.add_coral(db, 1, coral_cards()[name])
     stored = tanks.open_tank(db, 1)
-    by_name = {one.coral.value.card.name: one.seat for one in first_plan(stored, stored.setup(), "half").seated}
+    by_name = {one.coral.value.card.name: one.seat for one in first_plan(stored, stored.setup(), 18.0).seated}
     assert by_name["Fungia"] == by_name["Trachyphyllia"] == "Sand"
     assert by_name["Montipora (encrusting)"] != "Sand"

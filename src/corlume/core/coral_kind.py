@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from corlume.core.coral import CoralCard
 from corlume.core.declared import Choice, Flag, Length, Part, Text, limits
-from corlume.core.placing.fit import Ground
+from corlume.core.placing.facing import Sat
 
 Form = Literal["plate", "branch", "mound", "crust", "mat", "free"]
 FORMS: dict[Form, str] = {
@@ -47,6 +47,12 @@ STRICT_FLOOR = 250.0
 WHITE = 1.65
 """How much more the bright white school runs, 400 to 600 for 250 to 350; common practice, no source, and that other
 corals follow is our guess [-].
+"""
+
+
+UNTIDY, ON_TOP_TOO, ON_RACK = 0.5, 0.6, 0.3
+"""What the sand is worth to a kind of the rock, where it can live but looks untidy and hinders cleaning (common
+practice, no source); a top to one of faces and overhangs; and a frag rack, where none stays: all ours [-].
 """
 
 
@@ -109,11 +115,22 @@ class CoralKind:
         return next(word for limit, word in LEVELS if middle < limit)
 
     @property
-    def ground(self) -> Ground:
-        """Whether it wants the sand, or rock, or takes both."""
-        if not self.on_sand:
-            return "rock"
-        return "" if self.on_top or self.on_face or self.under or self.on_pane else "sand"
+    def only_sand(self) -> bool:
+        """Whether it lies on the sand and nowhere else."""
+        return self.on_sand and not (self.on_top or self.on_face or self.under or self.on_pane)
+
+    def sits(self) -> dict[Sat, float]:
+        """What each sort of seat is worth to it, 0 where it does not sit [-]; the shares are ours."""
+        if self.only_sand:
+            return {"sand": 1.0}
+        return {
+            "top": 1.0 if self.on_top else ON_TOP_TOO,
+            "sand": 1.0 if self.on_sand else UNTIDY,
+            "face": 1.0 * self.on_face,
+            "under": 1.0 * self.under,
+            "pane": 1.0 * self.on_pane,
+            "rack": ON_RACK,
+        }
 
     @property
     def how_fixed(self) -> str:

@@ -192,6 +192,7 @@ class Tank:
     water : index, absorption and ripples.
     colony_shade : whether placed corals are to shade what lies under them, as when mature.
     colonies : these corals; see ``scene.shaded``.
+    plates : racks in the water: x0, x1, y0, y1, depth [m] and the share of light that each lets pass [-].
     correction : what a survey in use found, with the panes and the water as it found them; see ``corrected``.
     """
 
@@ -221,6 +222,7 @@ class Tank:
         bool, Flag("Placed corals shade what lies under them, as discs of their mature size", file="coral_shade")
     ] = False
     colonies: tuple[Colony, ...] = ()
+    plates: tuple[tuple[float, float, float, float, float, float], ...] = ()
     correction: Correction | None = None
 
     def __post_init__(self) -> None:
@@ -279,7 +281,7 @@ class Tank:
 
     def __hash__(self) -> int:
         # every look at remembered light hashes the tank: its rock and panes are compared, not hashed
-        return hash((self.length, self.width, self.water_depth, len(self.rocks), len(self.colonies)))
+        return hash((self.length, self.width, self.water_depth, len(self.rocks), len(self.colonies), len(self.plates)))
 
     @property
     def index(self) -> float:

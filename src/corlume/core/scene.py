@@ -115,7 +115,7 @@ class Scene:
         """The tank as the light meets it: with the shade of its corals where the keeper asks for that, and as the
         survey in use found it.
         """
-        return shaded(self.tank, self.corals).corrected(self.correction)
+        return racked(shaded(self.tank, self.corals), self.racks).corrected(self.correction)
 
     def __post_init__(self) -> None:
         rules = limits(self)
@@ -152,6 +152,12 @@ def shaded(tank: Tank, corals: Iterable[Coral]) -> Tank:
     if not tank.colony_shade:
         return tank
     return replace(tank, colonies=tuple(Colony(*c.place, 0.5 * c.card.size) for c in corals if c.place is not None))
+
+
+def racked(tank: Tank, racks: Iterable[FragRack]) -> Tank:
+    """A tank with the frag racks that hang in it."""
+    plates = tuple((r.x, r.x + r.length, r.y, r.y + r.width, r.depth, r.passes) for r in racks)
+    return replace(tank, plates=plates) if plates else tank
 
 
 def place_errors(tank: Tank, corals: Sequence[Coral]) -> list[FieldError]:

@@ -20,7 +20,7 @@ from corlume.core.judgement.wanted import WantedZone
 from corlume.core.optics.correction import Correction
 from corlume.core.placing.perch import FragRack, Perch
 from corlume.core.placing.wish import KeptFree
-from corlume.core.scene import Coral, Running, Scene, Setup, shaded
+from corlume.core.scene import Coral, Running, Scene, Setup, racked, shaded
 from corlume.core.surroundings import Surroundings
 from corlume.core.survey.record import Spot, Survey
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
@@ -137,7 +137,8 @@ class StoredTank:
         """The tank as the light meets it, with the shade of its corals where it is set to have it, one left out, and as
         the survey in use found it.
         """
-        return shaded(self.tank, [kept.value for kept in self.corals if kept.id != but]).corrected(self.correction)
+        corals = [kept.value for kept in self.corals if kept.id != but]
+        return racked(shaded(self.tank, corals), [kept.value for kept in self.racks]).corrected(self.correction)
 
     def under(self, survey: Survey | None) -> StoredTank:
         """The same with another survey in use, or as it is predicted without one."""

@@ -154,12 +154,15 @@ def intent_errors(tank: Tank, intent: Intent, faces: Sequence[float], zones: Seq
 
 @dataclass(frozen=True, eq=False)
 class Places:
-    """Places that a setup is judged by: ``name`` says which, ``points`` (n, 3) are where [m], ``zone`` one drawn."""
+    """Places that a setup is judged by: ``name`` says which, ``points`` (n, 3) are where [m], ``zone`` one drawn;
+    ``normals`` (n, 3) how surfaces face there, where they do not all face up.
+    """
 
     key: str
     name: str
     points: Array
     zone: WantedZone | None = None
+    normals: Array | None = None
 
 
 def places_of(

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from corlume.core.coral import CoralCard, PlacedCoral
 from corlume.core.geometry import Tank
 from corlume.core.judgement.zones import Zone
+from corlume.core.placing.facing import sat_on
 from corlume.core.words import plain
 
 Array = NDArray[np.float64]
@@ -156,9 +157,10 @@ def site_score(card: CoralCard, par: Array, gap: Array, room: Array) -> Array:
 
 
 def room_at(tank: Tank, points: Array) -> Array:
-    """Distance from each point to the nearest pane or to the surface [m]."""
+    """Distance from each point to the nearest pane or to the surface [m]; a coral on the back pane has it behind."""
     x, y, depth = points[:, 0], points[:, 1], points[:, 2]
-    room: Array = np.minimum.reduce([x, tank.length - x, y, tank.width - y, depth])
+    back = np.where(sat_on(tank, points)[0] == "pane", np.inf, tank.width - y)
+    room: Array = np.minimum.reduce([x, tank.length - x, y, back, depth])
     return room
 
 

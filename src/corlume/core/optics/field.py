@@ -42,6 +42,7 @@ class Medium:
     strips: tuple[Strip, ...]
     rock: Rockwork
     discs: Array
+    plates: Array
     scatter: Scatter | None = None
     cover: float = 1.0
     correction: Correction | None = None
@@ -62,6 +63,7 @@ class Medium:
             strips=tuple(tank.strips()),
             rock=rock,
             discs=np.array([(c.x, c.y, c.depth, c.radius) for c in tank.colonies]).reshape(-1, 4),
+            plates=np.array(tank.plates, dtype=np.float64).reshape(-1, 6),
             scatter=find_scatter(tank, panes, rock) if tank.sand_albedo or tank.rock_albedo else None,
             cover=tank.cover,
             correction=tank.correction,
@@ -83,6 +85,7 @@ def channel_fields(
     sensor: Sensor = "planar",
     ledge: float = 0.0,
     bodies: Sequence[Strip] = (),
+    normals: Array | None = None,
 ) -> Array:
     """PAR of each channel of one fixture at full output.
 
@@ -97,6 +100,8 @@ def channel_fields(
     ledge : leave out direct light that comes down within this tangent of the vertical, in water: what is left is
         what reaches the middle under a round plate whose radius is so much of its height above the point [-].
     bodies : strips over the water that shade this fixture, such as the bodies of others below it [m].
+    normals : (..., 3) unit vectors, x right, y back and z up, of surfaces to be lit instead of an upward-looking
+        sensor; light from the floor and from the surface is taken to come from all of its half of the sphere alike.
 
     Returns
     -------
@@ -115,7 +120,10 @@ def channel_fields(
     flat = np.ascontiguousarray(points.reshape(-1, 3))
     strips = np.array([*medium.strips, *bodies]).reshape(-1, 5)
     what = (medium, emitter, step, tuple(bodies))
-    if medium.scatter and sensor == "planar" and ledge == 0.0 and not _on_floor.knows(*what):  # type: ignore[attr-defined]
+    if normals is not None:
+        facing = np.ascontiguousarray(np.asarray(normals, dtype=np.float64).reshape(-1, 3))
+        par = _direct(medium, emitter, flat, step, strips, normals=facing)
+    elif medium.scatter and sensor == "planar" and ledge == 0.0 and not _on_floor.knows(*what):  # type: ignore[attr-defined]
         # the floor in one go with the points, as most of what a call costs does not go by how many they are
         both = _direct(medium, emitter, np.concatenate([flat, medium.scatter.patches]), step, strips)
         par = both[:, : len(flat)]
@@ -125,7 +133,13 @@ def channel_fields(
     if medium.scatter:
         # of light that comes from all over the sky, a plate takes what comes within its own cone
         open_sky = 1.0 / (1.0 + ledge * ledge)
-        par = par + open_sky * medium.scatter.at(flat, _on_floor(*what), sensor)
+        on_floor = _on_floor(*what)
+        back = medium.scatter.at(flat, on_floor, sensor)
+        if normals is not None:
+            # a half of the sphere that is bright alike lights a sphere twice as much as a surface that faces it
+            up = 0.5 * np.maximum(0.0, medium.scatter.at(flat, on_floor, "scalar") - 2.0 * back)
+            back = 0.5 * ((1.0 + facing[:, 2]) * back + (1.0 - facing[:, 2]) * up)
+        par = par + open_sky * back
     shares = np.array([channel.share for channel in emitter.channels])[:, None]
     if medium.correction:
         par = par * medium.correction.factor(flat)
@@ -139,6 +153,8 @@ def _on_floor(medium: Medium, emitter: Emitter, step: float, bodies: tuple[Strip
     return _direct(medium, emitter, medium.scatter.patches, step, np.array([*medium.strips, *bodies]).reshape(-1, 5))
 
 
+UPWARD = np.empty((1, 0))
+"""No normals: the sensor looks up."""
 MOST_TABLE = 32_000_000
 """Path tables are worked out for so many depths at once that they take no more than this [bytes]."""
 
@@ -152,6 +168,7 @@ def _direct(
     *,
     scalar: bool = False,
     ledge: float = 0.0,
+    normals: Array = UPWARD,
 ) -> Array:
     """Irradiance per unit of flux at points (k, 3) by light that has not touched the floor, (channels, k) [1/m2]."""
     points = np.ascontiguousarray(points)
@@ -190,6 +207,8 @@ def _direct(
                 strips,
                 medium.rock,
                 medium.discs,
+                medium.plates,
+                normals[here] if normals.shape[1] else normals,
             )
     return found
 

@@ -137,6 +137,25 @@ def _under_disc(
 
 
 @njit(cache=True, error_model="numpy", fastmath=FAST)
+def _past_plates(
+    px: float, py: float, d: float, qx: float, qy: float, length: float, width: float, plates: Array
+) -> float:
+    """What level plates (x0, x1, y0, y1, depth, share passed) leave of a ray from its entry q to the point p [-]."""
+    passed = 1.0
+    for k in range(plates.shape[0]):
+        if plates[k, 4] >= d - 1e-4:
+            continue
+        down = plates[k, 4] / d
+        x, y = qx + down * (px - qx), qy + down * (py - qy)
+        i, j = math.floor(x / length), math.floor(y / width)
+        x, y = x - i * length, y - j * width
+        x, y = (x if i % 2 == 0 else length - x), (y if j % 2 == 0 else width - y)
+        if plates[k, 0] < x < plates[k, 1] and plates[k, 2] < y < plates[k, 3]:
+            passed *= plates[k, 5]
+    return passed
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
 def _highest_order(low: Array, high: Array) -> int:
     """How often light can usefully cross between two facing panes: once or not at all when one is dead."""
     if low.max() > 0.0 and high.max() > 0.0:
@@ -268,8 +287,13 @@ def _irradiance(
     strips: Array,
     rock: Rockwork,
     discs: Array,
+    plates: Array,
+    normal: Array,
 ) -> None:
-    """Add downward irradiance at one point per unit of flux to ``out`` (channels,) [1/m2]."""
+    """Add irradiance at one point per unit of flux to ``out`` (channels,) [1/m2]: downward, or on a surface with a
+    ``normal`` (x right, y back, z up) where it has one.
+    """
+    tilted = normal.shape[0] > 0
     length, width = size
     far = d * steepest
     i_low = min(0, max(-order[0], math.floor((px - far) / length)))
@@ -280,7 +304,7 @@ def _irradiance(
     # of the ray in the plane across the edge does: one that runs aslant spends less of its way in water.
     lowest = heights.min()
     open_point = _inside(px, py, 0.0, 0.0, opening)
-    in_the_way = strips.shape[0] + rock.boxes.shape[0] + discs.shape[0] > 0
+    in_the_way = strips.shape[0] + rock.boxes.shape[0] + discs.shape[0] + plates.shape[0] > 0
     for i in range(i_low, i_high + 1):
         sign_x, shift_x = (1.0, i * length) if i % 2 == 0 else (-1.0, (i + 1) * length)
         least_x = i * length + lowest * _air_tangent((i * length - px) / d, n) if i > 0 else -1e9
@@ -331,10 +355,20 @@ def _irradiance(
                         continue
                     if discs.shape[0] and _under_disc(px, py, d, qx, qy, length, width, discs):
                         continue
+                    if plates.shape[0]:
+                        weight *= _past_plates(px, py, d, qx, qy, length, width, plates)
                 if lobe.shape[0]:
                     cos_a = paths[g, k, 3] + f * (paths[g, k + 1, 3] - paths[g, k, 3])
                     across = math.sqrt(max(0.0, 1.0 - cos_a * cos_a)) / r if r > 1e-9 else 0.0
                     weight *= _aimed(axes, lobe, sign_x * dx * across, sign_y * dy * across, -cos_a)
+                if tilted:
+                    # the downward irradiance of the ray, over the cosine of its lean, times that to the surface
+                    sine = paths[g, k, 1] + f * (paths[g, k + 1, 1] - paths[g, k, 1])
+                    tangent = sine / math.sqrt(max(1e-12, 1.0 - sine * sine))
+                    aside = (dx * normal[0] + dy * normal[1]) / r if r > 1e-12 else 0.0
+                    weight *= max(0.0, normal[2] - aside * tangent)
+                    if weight == 0.0:
+                        continue
                 if i != 0 or j != 0:
                     sin_w = paths[g, k, 1] + f * (paths[g, k + 1, 1] - paths[g, k, 1])
                     leans = sin_w / r if r > 1e-12 else 0.0  # straight down, on the pane itself
@@ -365,8 +399,11 @@ def irradiance(
     strips: Array,
     rock: Rockwork,
     discs: Array,
+    plates: Array,
+    normals: Array,
 ) -> Array:
-    """Downward irradiance at points (k, 3) per unit of flux, (channels, k) [1/m2].
+    """Downward irradiance at points (k, 3) per unit of flux, (channels, k) [1/m2]; on surfaces with ``normals`` (k, 3),
+    where these are given and not (1, 0).
 
     ``paths`` are the tables of ``path_tables``; ``layer`` (k,) says which of their depths each point has, ``heights``
     (g,) their heights, and ``at_height`` (s,) which of these each of the ``sources`` (s, 6) has, so that refraction,
@@ -377,6 +414,7 @@ def irradiance(
     steepest = steepest_tangent(n)
     order = (_highest_order(panes[0], panes[1]), _highest_order(panes[2], panes[3]))
     out = np.zeros((points.shape[0], paths.shape[3] - GEOMETRY))
+    last = normals.shape[0] - 1
     for k in prange(points.shape[0]):
         _irradiance(
             out[k],
@@ -399,5 +437,7 @@ def irradiance(
             strips,
             rock,
             discs,
+            plates,
+            normals[min(np.int64(k), last)],
         )
     return out.T.copy()

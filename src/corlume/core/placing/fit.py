@@ -6,35 +6,29 @@ slightly outside of it; a step of flow off is taken by most, two by none; sweepe
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.coral import CoralCard
 from corlume.core.judgement.placement import FLOW_STEP, sting
+from corlume.core.placing.facing import Sat
 
 Array = NDArray[np.float64]
-Growth = Literal["small", "half", "grown"]
-GROWTHS: dict[Growth, tuple[str, float]] = {
-    "small": ("as they are bought, to be moved later", 0.25),
-    "half": ("half grown", 0.5),
-    "grown": ("full grown", 1.0),
-}
-"""How much of their mature size corals get room for [-]."""
+AS_BOUGHT = 0.25
+"""How large a coral is as it is bought, as a share of its mature size [-]; ours."""
+USUAL_GROWTH = 0.03
+"""Growth across a year of kinds of which it is not known [m]; ours."""
 OUTSIDE = 0.1
 """How far outside its band light may lie that a coral adapts to, as a share of the band's own limit [-]; ours."""
 FLOW_WORTH = (1.0, 0.75)
 """What a seat is worth with the flow that is wanted, and a step off it [-]; ours."""
 FLOW_UNKNOWN = 0.9
 """What a seat is worth where no flow is noted [-]; ours."""
-Ground = Literal["", "sand", "rock"]
-"""What a kind wants under it; both will do for most."""
-UNTIDY = 0.5
-"""What a seat on the sand is worth for a kind of the rock: it can live there, but looks untidy and hinders cleaning
-(common practice, no source; the number is ours) [-].
-"""
+SitsOn = Mapping[Sat, float]
+"""What each sort of seat is worth to a kind, 0 where it does not sit [-]."""
 CRAMPED = 0.7
 """What a seat is worth where a coral would meet a pane or the surface when it is full grown [-]; ours."""
 PLACED = 1.0
@@ -43,18 +37,30 @@ PLACED = 1.0
 
 @dataclass(frozen=True)
 class Seats:
-    """Places where corals can sit: names (s,), points (s, 3) and room to panes and surface (s,) [m], PAR (s,)
-    [umol/m2/s], flow (s,), empty where none is known, with its speed where it is
-    estimated, else NaN (s,) [m/s], and whether it is the sand (s,).
+    """Places where corals can sit.
+
+    Parameters
+    ----------
+    names : (s,) of what each is on; ``points`` (s, 3) where it is, ``room`` (s,) to panes and surface [m].
+    par : (s,) as a coral there turns to the light, ``meter`` (s,) as a meter reads it [umol/m2/s].
+    way : (s, 3) how a coral turns there, a unit vector, x right, y back and z up.
+    flow : (s,) its word, empty where none is known; ``speed`` (s,) where it is estimated, else NaN [m/s].
+    sat : (s,) the sort of seat, see ``Sat``.
     """
 
     names: tuple[str, ...]
     points: Array
     room: Array
     par: Array
+    meter: Array
+    way: Array
     flow: tuple[str, ...]
     speed: Array
-    sand: NDArray[np.bool_]
+    sat: NDArray[np.str_]
+
+
+ANYWHERE: SitsOn = {"top": 1.0, "sand": 1.0}
+"""For kinds of which nothing is known."""
 
 
 def light_worth(card: CoralCard, par: Array) -> Array:
@@ -75,25 +81,32 @@ def flow_worth(card: CoralCard, flow: str) -> float:
     return FLOW_WORTH[steps] if steps < len(FLOW_WORTH) else 0.0
 
 
-def seat_worth(card: CoralCard, seats: Seats, growth: Growth, ground: Ground = "") -> Array:
+def body_after(card: CoralCard, months: float, growth: float = USUAL_GROWTH) -> float:
+    """Return how far across a coral is so many months after it was bought, at a growth a year [m]; never more than its
+    mature size.
+    """
+    return min(card.size, AS_BOUGHT * card.size + growth * months / 12)
+
+
+def seat_worth(card: CoralCard, seats: Seats, body: float, sits: SitsOn = ANYWHERE) -> Array:
     """Return what seats (s,) are worth to a coral: 0 where it must not sit, else ``PLACED`` and up to 1 more.
 
-    What wants the sand sits nowhere else; what wants rock sits on the sand when there is nothing better.
+    There must be room for the ``body`` that it has by then [m]; what wants the sand sits nowhere else, and what wants
+    rock sits on the sand when there is nothing better.
     """
     flows = np.array([flow_worth(card, flow) for flow in seats.flow])
-    fits = seats.room >= 0.5 * GROWTHS[growth][1] * card.size
+    fits = seats.room >= 0.5 * body
     later = np.where(seats.room >= 0.5 * card.size, 1.0, CRAMPED)
-    under = {"": 1.0, "sand": 1.0 * seats.sand, "rock": np.where(seats.sand, UNTIDY, 1.0)}[ground]
+    under = np.array([sits.get(sat, 0.0) for sat in seats.sat.tolist()])
     value = light_worth(card, seats.par) * flows * fits * later * under
     found: Array = np.where(value > 0, PLACED + value, 0.0)
     return found
 
 
-def keep_apart(card: CoralCard, other: CoralCard, growth: Growth) -> float:
-    """Return how far apart the feet of two corals stay [m]: out of reach of sweepers, and with room for both bodies;
-    kin may touch.
+def keep_apart(card: CoralCard, other: CoralCard, body: float, other_body: float) -> float:
+    """Return how far apart the feet of two corals stay [m]: out of reach of sweepers, and with room for both bodies
+    [m]; kin may touch.
     """
     if card.name == other.name:
         return 0.0
-    bodies = 0.5 * GROWTHS[growth][1] * (card.size + other.size)
-    return max(sting(card, other), bodies)
+    return max(sting(card, other), 0.5 * (body + other_body))

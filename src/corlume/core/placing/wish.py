@@ -37,6 +37,35 @@ class Wish:
 
 
 NO_WISH = Wish()
+NOT_WISHED = 0.5
+"""What a seat far from what is wished keeps of what it is worth beside having one at all [-]; ours."""
+AS_NEAR = 0.3
+"""Within so far, corals are near each other, and beyond it far apart, by and by [m]; ours."""
+
+
+def wished(
+    worth: NDArray[np.float64],
+    wish: Wish,
+    points: NDArray[np.float64],
+    width: float,
+    placed: Sequence[tuple[str, tuple[float, float, float]]],
+) -> NDArray[np.float64]:
+    """Return what seats (s,) at points (s, 3) are worth when a wish is heard: less where it is not met.
+
+    ``placed`` are corals by name where they sit [m]; ``width`` that of the tank, front to back [m]. A show piece has no
+    seat in the back half.
+    """
+    share = np.ones(len(worth))
+    if wish.show:
+        share *= np.where(points[:, 1] <= 0.5 * width, 1.0 - NOT_WISHED * points[:, 1] / (0.5 * width), 0.0)
+    for name, near in ((wish.near, True), (wish.far, False)):
+        places = [place for other, place in placed if name and other == name]
+        if places:
+            away = np.min([np.linalg.norm(points - np.array(place), axis=1) for place in places], axis=0)
+            close = np.exp(-((away / AS_NEAR) ** 2))
+            share *= NOT_WISHED + (1.0 - NOT_WISHED) * (close if near else 1.0 - close)
+    found: NDArray[np.float64] = np.where(share > 0, worth * (worth > 0) * (0.5 + 0.5 * share), 0.0)
+    return found
 
 
 @dataclass(frozen=True, slots=True)

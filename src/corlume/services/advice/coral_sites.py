@@ -11,10 +11,12 @@ import numpy as np
 from corlume.core.coral import PlacedCoral
 from corlume.core.errors import Rules
 from corlume.core.fixture import Fixture
-from corlume.core.geometry import Colony
+from corlume.core.geometry import Colony, Tank
 from corlume.core.judgement.intent import Places
 from corlume.core.judgement.placement import Reason, ZoneFit, check_place, fit_zones, light_miss, stung
 from corlume.core.judgement.zones import Zone, find_zones
+from corlume.core.placing.facing import facing_of, sat_on
+from corlume.core.placing.perch import Facing
 from corlume.core.scene import Coral
 from corlume.services.keeping.corals import place_coral
 from corlume.services.light.fields import par_at, par_in, surface_par
@@ -23,6 +25,8 @@ from corlume.services.light.points import same_tank, surfaces_of
 from corlume.store.database import Database
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredTank, load_tank
+
+Spot3 = tuple[float, float, float]
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,15 +72,21 @@ def coral_light(stored: StoredTank, fixtures: Sequence[Fixture]) -> dict[int, fl
     placed = [(kept.id, kept.value.place) for kept in stored.corals if kept.value.place is not None]
     if not placed:
         return {}
-    seats = _seats(tuple(place for _, place in placed))
+    bare = same_tank(replace(stored.tank, colonies=(), correction=None))
+    own = tuple((kept.value.place, kept.value.facing, kept.value.turn) for kept in stored.perches)
+    seats = _seats(bare, own, tuple(place for _, place in placed))
     par = par_in(same_tank(stored.lit_tank()), fixtures, seats)
     return {coral_id: float(p) for (coral_id, _), p in zip(placed, par, strict=True)}
 
 
 @lru_cache(maxsize=64)
-def _seats(points: tuple[tuple[float, float, float], ...]) -> Places:
-    """The places of corals, the same ones as long as nobody is moved, so that their light is remembered."""
-    return Places("corals", "where corals sit", np.array(points))
+def _seats(tank: Tank, own: tuple[tuple[Spot3, Facing, float], ...], places: tuple[Spot3, ...]) -> Places:
+    """The places of corals with how they face, the same ones as long as nobody is moved: their light is remembered."""
+    points = np.array(places)
+    way = sat_on(tank, points)[1]
+    for place, facing, turn in own:  # on a seat of the keeper's a coral turns as the keeper said
+        way[np.linalg.norm(points - np.array(place), axis=1) < 0.001] = facing_of(facing, turn)
+    return Places("corals", "where corals sit", points, normals=way if (way[:, 2] < 1.0).any() else None)
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,30 +5,39 @@ would free a place for those that get none.
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from corlume.core.coral import CoralCard, PlacedCoral
-from corlume.core.fixture import Fixture
-from corlume.core.judgement.placement import Reason, check_place, room_at
+from corlume.core.judgement.placement import Reason, check_place
 from corlume.core.placing.assign import Places, Placing, Stock, greedy, second_best, solve
-from corlume.core.placing.fit import GROWTHS, Ground, Growth, Seats, flow_worth, keep_apart, light_worth, seat_worth
+from corlume.core.placing.facing import SAT
+from corlume.core.placing.fit import (
+    ANYWHERE,
+    USUAL_GROWTH,
+    Seats,
+    SitsOn,
+    body_after,
+    flow_worth,
+    keep_apart,
+    light_worth,
+    seat_worth,
+)
+from corlume.core.placing.wish import wished
 from corlume.core.scene import Coral, Seat
 from corlume.core.words import letter, plain
 from corlume.services.advice.coral_sites import CoralChange, coral_change, coral_light
+from corlume.services.advice.seats import seats_of
 from corlume.services.keeping.coral_kinds import kind_of
-from corlume.services.light.fields import par_at, surface_par
-from corlume.services.light.flow import surface_flow
-from corlume.services.light.points import same_tank, surfaces_of
+from corlume.services.light.fields import par_at
+from corlume.services.light.points import same_tank
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredSetup, StoredTank
 
-SPACING = 0.05
-"""How far apart seats on rock are [m]; on the sand twice as far. Ours."""
-MOST_SEATS = 400
-"""More seats are thinned to about so many; ours."""
+USUAL_MONTHS = 18.0
+"""How many months ahead corals get room to grow where nobody says; ours."""
 STEP = 0.05
 """In which steps outputs are tried [-]."""
 
@@ -83,7 +92,7 @@ class _Case:
 
     stored: StoredTank
     setup: StoredSetup
-    growth: Growth
+    months: float
     seats: Seats
     waiting: tuple[Kept[Coral], ...]
     sitting: tuple[Kept[Coral], ...]
@@ -97,6 +106,22 @@ class _Case:
         first = len(self.seats.names)
         return {len(self.waiting) + k: first + k for k in range(len(self.sitting))}
 
+    @property
+    def bodies(self) -> list[float]:
+        """How far across each is at the end of the horizon [m]."""
+        kinds = [kind_of(self.stored, card) for card in self.cards]
+        grown = [kind.growth if kind else USUAL_GROWTH for kind in kinds]
+        return [body_after(card, self.months, growth) for card, growth in zip(self.cards, grown, strict=True)]
+
+    def worth(self, coral: Coral, seats: Seats) -> np.ndarray:
+        """What seats (s,) are worth to a coral, by its needs and by what is wished of it."""
+        card = coral.card
+        kind = kind_of(self.stored, card)
+        body = body_after(card, self.months, kind.growth if kind else USUAL_GROWTH)
+        worth = seat_worth(card, seats, body, sits_of(self.stored, card))
+        placed = [(kept.value.card.name, kept.value.place) for kept in self.sitting if kept.value.place is not None]
+        return wished(worth, coral.wish, seats.points, self.stored.tank.width, placed)
+
     def stock(self, par: np.ndarray | None = None) -> Stock:
         """What is to be solved; with other PAR at the seats when it is given."""
         seats = self.seats if par is None else replace(self.seats, par=par)
@@ -104,25 +129,27 @@ class _Case:
         points = np.concatenate([seats.points, np.array(own).reshape(-1, 3)])
         worth = np.zeros((len(self.cards), len(points)))
         for c, kept in enumerate(self.waiting):
-            card = kept.value.card
-            worth[c, : len(seats.names)] = seat_worth(card, seats, self.growth, ground_of(self.stored, card))
+            worth[c, : len(seats.names)] = self.worth(kept.value, seats)
         for c, s in self.fixed.items():
             worth[c, s] = 1.0
-        cards = self.cards
-        apart = np.array([[keep_apart(a, b, self.growth) * (a is not b) for b in cards] for a in cards])
+        cards, bodies = self.cards, self.bodies
+        apart = np.array([
+            [keep_apart(a, b, body, other) * (i != j) for j, (b, other) in enumerate(zip(cards, bodies, strict=True))]
+            for i, (a, body) in enumerate(zip(cards, bodies, strict=True))
+        ])  # fmt: skip
         over = np.array([[0.5 * max(a.size, b.size) for b in cards] for a in cards])
         shading = self.stored.tank.colony_shade
         square = (len(cards), len(cards))
         return Stock(worth, points, apart.reshape(square), over.reshape(square) if shading else None)
 
 
-def plans(stored: StoredTank, setup: StoredSetup, growth: Growth, *, seconds: float) -> Iterator[Plan]:
+def plans(stored: StoredTank, setup: StoredSetup, months: float, *, seconds: float) -> Iterator[Plan]:
     """Yield better and better plans for all corals that wait; the first at once, and the last with what would help.
 
     Where placed corals shade what lies under them, seats that a plan itself would put into too much shade are left out,
     and it is made anew.
     """
-    case = _case(stored, setup, growth)
+    case = _case(stored, setup, months)
     plain = stock = case.stock()
     best = _greedy(case, plain)
     yield _plan(case, plain, best, helps=False)
@@ -154,9 +181,9 @@ def _greedy(case: _Case, stock: Stock) -> Placing:
     return _lit(case, stock, Placing(places, stock.value(places)))
 
 
-def first_plan(stored: StoredTank, setup: StoredSetup, growth: Growth) -> Plan:
+def first_plan(stored: StoredTank, setup: StoredSetup, months: float) -> Plan:
     """The greedy plan alone."""
-    case = _case(stored, setup, growth)
+    case = _case(stored, setup, months)
     stock = case.stock()
     return _plan(case, stock, _greedy(case, stock), helps=False)
 
@@ -217,7 +244,7 @@ def better_seat(stored: StoredTank, setup: StoredSetup, coral_id: int, par: floa
     coral = stored.coral(coral_id)
     rest = tuple(kept for kept in stored.corals if kept.id != coral_id and kept.value.place is not None)
     free = replace(coral, value=replace(coral.value, place=None))
-    case = _case(replace(stored, corals=(free, *rest)), setup, "half")
+    case = _case(replace(stored, corals=(free, *rest)), setup, USUAL_MONTHS)
     stock = case.stock()
     worth = np.where(stock.free(0, case.fixed), stock.worth[0], 0.0)[: len(case.seats.names)]
     if colour == "paler":
@@ -235,42 +262,16 @@ def better_seat(stored: StoredTank, setup: StoredSetup, coral_id: int, par: floa
     return BetterSeat(case.seats.names[k], (x, y, depth), float(case.seats.par[k]), flow, speed)
 
 
-def _case(stored: StoredTank, setup: StoredSetup, growth: Growth) -> _Case:
+def _case(stored: StoredTank, setup: StoredSetup, months: float) -> _Case:
     waiting = tuple(kept for kept in stored.corals if kept.value.place is None)
     sitting = tuple(kept for kept in stored.corals if kept.value.place is not None)
-    return _Case(stored, setup, growth, seats_of(stored, setup.hung), waiting, sitting)
+    return _Case(stored, setup, months, seats_of(stored, setup.hung), waiting, sitting)
 
 
-def seats_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> Seats:
-    """Candidate seats on rock tops, ledges and sand, in even steps, each with its light and flow."""
-    tank = same_tank(stored.lit_tank())
-    names, points, par = list[str](), list[np.ndarray](), list[np.ndarray]()
-    words, speeds = list[np.ndarray](), list[np.ndarray]()
-    lit = zip(surfaces_of(tank), surface_par(tank, fixtures), surface_flow(stored), strict=True)
-    for surface, light, flow in lit:
-        spacing = SPACING if surface.depth < tank.sand_depth - 0.01 else 2 * SPACING
-        steps = [max(1, round(spacing / cell)) for cell in surface.cell]
-        free = np.zeros_like(surface.free)
-        free[steps[0] // 2 :: steps[0], steps[1] // 2 :: steps[1]] = True
-        free &= surface.free
-        names += [surface.name] * int(free.sum())
-        words.append(flow.words[free])
-        speeds.append(flow.speed[free])
-        points.append(surface.points[free])
-        par.append(light[free])
-    where, light = np.concatenate(points).reshape(-1, 3), np.concatenate(par).ravel()
-    keep = np.arange(len(names))[:: max(1, -(-len(names) // MOST_SEATS))]
-    word, speed = np.concatenate(words).ravel(), np.concatenate(speeds).ravel()
-    return Seats(
-        tuple(names[k] for k in keep), where[keep], room_at(stored.tank, where[keep]), light[keep],
-        tuple(word[keep].tolist()), speed[keep], where[keep][:, 2] > tank.sand_depth - 0.01,
-    )  # fmt: skip
-
-
-def ground_of(stored: StoredTank, card: CoralCard) -> Ground:
-    """What a coral wants under it, by the library; nothing is known of kinds that are not in it."""
+def sits_of(stored: StoredTank, card: CoralCard) -> SitsOn:
+    """Where a coral sits, by the library; tops and sand for kinds that are not in it."""
     kind = kind_of(stored, card)
-    return kind.ground if kind else ""
+    return kind.sits() if kind else ANYWHERE
 
 
 def _plan(case: _Case, stock: Stock, found: Placing, *, helps: bool) -> Plan:
@@ -317,9 +318,12 @@ def _why_not(case: _Case, stock: Stock, places: Places, coral: int) -> tuple[str
     flowing = lit & np.array([flow_worth(card, flow) > 0 for flow in seats.flow])
     if not flowing.any():
         return f"Flow: of the {lit.sum()} seats with its light none has {card.flow} flow, or a step off it.", {}
-    if ground_of(case.stored, card) == "sand" and not (flowing & seats.sand).any():
-        return "Ground: it lies on the sand, and none of the sand has its light and its flow.", {}
-    half = 0.5 * GROWTHS[case.growth][1] * card.size
+    sits = sits_of(case.stored, card)
+    flowing = flowing & np.array([sits.get(sat, 0.0) > 0 for sat in seats.sat.tolist()])
+    if not flowing.any():
+        where = " or ".join(SAT[sat] for sat in sits if sits[sat] >= 0.5)
+        return f"Ground: it sits on {where}, and none of that has its light and its flow.", {}
+    half = 0.5 * case.bodies[coral]
     roomy = flowing & (seats.room >= half)
     if not roomy.any():
         lengths = {"half": half, "room": float(seats.room[flowing].max())}
@@ -353,9 +357,8 @@ def _helps(case: _Case, stock: Stock, places: Places, coral: int) -> Iterator[He
 def _loosened(case: _Case, stock: Stock, other: int) -> Stock:
     """The stock with a coral that sits already free to go to any seat that suits it."""
     worth = stock.worth.copy()
-    worth[other, : len(case.seats.names)] = seat_worth(
-        case.cards[other], case.seats, case.growth, ground_of(case.stored, case.cards[other])
-    )
+    coral = (*case.waiting, *case.sitting)[other].value
+    worth[other, : len(case.seats.names)] = case.worth(coral, case.seats)
     return replace(stock, worth=worth)
 
 
@@ -366,7 +369,7 @@ def _brighter(case: _Case, places: Places, coral: int) -> Iterator[Help]:
     for k, fixture in enumerate(fixtures):
         if not fixture.dimmable or fixture.output <= 0:
             continue
-        mine = par_at(tank, [fixture], case.seats.points) / fixture.output
+        mine = par_at(tank, [fixture], case.seats.points, normals=case.seats.way) / fixture.output
         for output in np.arange(STEP, 1.0 + 1e-9, STEP).round(2).tolist():
             par = np.maximum(0.0, case.seats.par + (output - fixture.output) * mine)
             if abs(output - fixture.output) >= STEP and case.stock(par).free(coral, places).any():

@@ -10,7 +10,7 @@ import numpy as np
 from corlume.core.coral import Group
 from corlume.core.fixture import Fixture
 from corlume.core.placing.room import room_for
-from corlume.services.advice.place_all import seats_of
+from corlume.services.advice.seats import seats_of
 from corlume.store.tanks import StoredTank
 
 UPPER = 0.5
@@ -59,14 +59,14 @@ class ZonesRead:
 def read_zones(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[ZonesRead]:
     """Read the zones of a setup for SPS, for LPS and soft corals, and for low light, by the keeper's own bands."""
     seats, tank, targets = seats_of(stored, fixtures), stored.tank, stored.targets
-    depth = seats.points[:, 2]
-    sand = depth > tank.sand_depth - 0.01
-    top = ~sand & (depth < UPPER * tank.sand_depth)
+    level = np.isin(seats.sat, ("top", "sand"))
+    points, par, sand = seats.points[level], seats.par[level], seats.sat[level] == "sand"
+    top = ~sand & (points[:, 2] < UPPER * tank.sand_depth)
     parts = (("rock tops", top), ("ledges", ~sand & ~top), ("sand", sand))
     bands = ((targets.sps_low, targets.sps_high), (targets.lps_low, targets.lps_high), (0.0, targets.lps_low))
     found = []
     for (name, groups), (low, high) in zip(SUITED, bands, strict=True):
-        suits = (seats.par >= low) & (seats.par < high)
+        suits = (par >= low) & (par < high)
         mine = [kept.value.card for kept in stored.corals if kept.value.card.group in groups]
         size = float(np.mean([card.size for card in mine])) if mine else USUAL_SIZE
         found.append(
@@ -76,7 +76,7 @@ def read_zones(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[ZonesRea
                 high=high,
                 share=float(suits.mean()) if len(suits) else 0.0,
                 parts=tuple((part, float(suits[where].mean())) for part, where in parts if where.any()),
-                room=room_for(seats.points[suits], size),
+                room=room_for(points[suits], size),
                 have=len(mine),
             )
         )

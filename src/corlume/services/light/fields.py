@@ -37,17 +37,22 @@ class Plane:
 
 def first_look(tank: Tank) -> Tank | None:
     """The tank without the light that its floor sends back, for a first drawing; None when all of it is known."""
-    if medium_of.knows(replace(tank, colonies=())):  # type: ignore[attr-defined]
+    if medium_of.knows(replace(tank, colonies=(), plates=())):  # type: ignore[attr-defined]
         return None
     return replace(tank, sand_albedo=0.0, rock_albedo=0.0)
 
 
-def par_at(tank: Tank, fixtures: Sequence[Fixture], points: Array, *, sensor: Sensor = "planar") -> Array:
-    """PAR (n,) at points (n, 3) anywhere in the water, nothing remembered."""
+def par_at(
+    tank: Tank, fixtures: Sequence[Fixture], points: Array, *, sensor: Sensor = "planar", normals: Array | None = None
+) -> Array:
+    """PAR (n,) at points (n, 3) anywhere in the water, or on surfaces there with ``normals`` (n, 3); nothing
+    remembered.
+    """
     medium, total = medium_of(tank), np.zeros(len(points))
     for i, f in enumerate(fixtures):
         if f.output > 0:
-            found = channel_fields(medium, f.emitter, points, sensor=sensor, bodies=bodies_below(fixtures, i))
+            bodies = bodies_below(fixtures, i)
+            found = channel_fields(medium, f.emitter, points, sensor=sensor, bodies=bodies, normals=normals)
             total += _mixed(f.strengths, found)
     return total
 
@@ -153,17 +158,19 @@ def unit_of(
     bodies: tuple[Strip, ...] = (),
 ) -> Array:
     """PAR (channels, ...) of each channel of an emitter at full output at points, past the bodies that hang lower."""
-    return channel_fields(medium_of(tank), emitter, points_of(tank, spec), sensor=sensor, ledge=ledge, bodies=bodies)
+    normals = spec.at.normals if isinstance(spec.at, Places) else None
+    points = points_of(tank, spec)
+    return channel_fields(medium_of(tank), emitter, points, sensor=sensor, ledge=ledge, bodies=bodies, normals=normals)
 
 
 @remembered(96_000_000)
 def medium_of(tank: Tank) -> Medium:
     """The tank as the kernel reads it, remembered: what its floor sends back takes a second to work out."""
-    if tank.colonies:
-        # what comes back from the floor does not wait for a coral to be moved
-        bare = medium_of(replace(tank, colonies=()))
-        discs = np.array([(c.x, c.y, c.depth, c.radius) for c in tank.colonies])
-        return replace(bare, discs=discs)
+    if tank.colonies or tank.plates:
+        # what comes back from the floor does not wait for a coral or a rack to be moved
+        bare = medium_of(replace(tank, colonies=(), plates=()))
+        discs = np.array([(c.x, c.y, c.depth, c.radius) for c in tank.colonies]).reshape(-1, 4)
+        return replace(bare, discs=discs, plates=np.array(tank.plates, dtype=np.float64).reshape(-1, 6))
     return Medium.of(tank)
 
 

@@ -21,7 +21,7 @@ Array = NDArray[np.float64]
 
 def _flow(stored: StoredTank) -> tuple[Tank, tuple[Pump, ...], tuple[FlowMark, ...]]:
     """What the flow depends on, and nothing else, so that it is remembered over changes of the light."""
-    tank = same_tank(replace(stored.tank, colonies=(), correction=None))
+    tank = same_tank(replace(stored.tank, colonies=(), plates=(), correction=None))
     return tank, tuple(kept.value for kept in stored.pumps), tuple(kept.value for kept in stored.flow_marks)
 
 

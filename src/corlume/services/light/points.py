@@ -57,7 +57,7 @@ def rock_mask(tank: Tank, spec: PlaneSpec) -> NDArray[np.bool_]:
 
 def surfaces_of(tank: Tank) -> tuple[Surface, ...]:
     """The surfaces that corals can sit on, remembered; corals do not change them."""
-    return _surfaces(replace(tank, colonies=()))
+    return _surfaces(replace(tank, colonies=(), plates=()))
 
 
 @lru_cache(maxsize=16)

@@ -5,16 +5,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Any
 
+import numpy as np
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, Response
 
 from corlume.core.coral import GROUPS
 from corlume.core.coral_kind import BASES, FORMS, SEATS, CoralKind
-from corlume.core.placing.fit import light_worth
+from corlume.core.placing.fit import Seats, light_worth
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number
 from corlume.reference.coral_library import coral_library, suiting
-from corlume.services.advice.place_all import seats_of
+from corlume.services.advice.seats import seats_of
 from corlume.services.keeping import coral_kinds, tanks
 from corlume.store.tables import NotFound
 from corlume.web.forms.form import Form, asked, shown_values
@@ -57,7 +58,7 @@ def _library(
         "stored": stored,
         "kinds": kinds,
         "own": {kept.value.card.name for kept in stored.kinds},
-        "fit": {kind.card.name: int((light_worth(kind.card, seats.par) > 0).sum()) for kind in kinds},
+        "fit": {kind.card.name: suited(kind, seats) for kind in kinds},
         "seats": len(seats.names),
         "groups": GROUPS,
         "forms": FORMS,
@@ -69,6 +70,12 @@ def _library(
     }
     status = 422 if wrong or faults else 200
     return page(request, "corals/library.html", context, tank=stored, setup=looked, status=status)
+
+
+def suited(kind: CoralKind, seats: Seats) -> int:
+    """How many seats a kind sits on, and has its light on; what lives off food is not judged by light."""
+    where = np.array([kind.sits().get(sat, 0.0) >= 0.5 for sat in seats.sat.tolist()], dtype=bool)
+    return int((where & (kind.food | (light_worth(kind.card, seats.par) > 0))).sum())
 
 
 @router.get("/kind")

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
 from corlume.core.errors import Rules
-from corlume.core.placing.fit import GROWTHS, Growth
 from corlume.core.scene import Coral, Seat
+from corlume.formats.measure import parse_number
 from corlume.services.advice.coral_sites import CoralState
-from corlume.services.advice.place_all import Plan, first_plan, plans
+from corlume.services.advice.place_all import USUAL_MONTHS, Plan, first_plan, plans
 from corlume.services.keeping import corals, tanks
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.corals import draw_corals
@@ -23,35 +23,46 @@ from corlume.web.page import Db, FormData, Looked, RowId, go, measure_of, page, 
 router = APIRouter(prefix="/tanks/{tank_id}/corals/all")
 SECONDS = 6.0
 """How long a better plan is looked for [s]."""
-USUAL: Growth = "half"
+MOST_MONTHS = 240.0
+Typed = Annotated[str, Query(max_length=40)]
 
 
-def _growth(name: str) -> Growth:
-    return next((key for key in GROWTHS if key == name), USUAL)
+def _months(text: str) -> tuple[float, str]:
+    """How many months ahead corals get room to grow, and what is wrong with what was typed."""
+    if not text.strip():
+        return USUAL_MONTHS, ""
+    try:
+        months = parse_number(text)
+    except ValueError as error:
+        return USUAL_MONTHS, str(error)
+    if not 0 <= months <= MOST_MONTHS:
+        return USUAL_MONTHS, f"must be from 0 to {MOST_MONTHS:g} months"
+    return months, ""
 
 
 @router.get("")
-def show_plan(request: Request, db: Db, tank_id: RowId, setup: Looked = None, room: str = USUAL) -> HTMLResponse:
+def show_plan(request: Request, db: Db, tank_id: RowId, setup: Looked = None, months: Typed = "") -> HTMLResponse:
     """A first plan for all that wait."""
-    stored, growth = tanks.open_tank(db, tank_id), _growth(room)
+    stored, (ahead, wrong) = tanks.open_tank(db, tank_id), _months(months)
     looked = stored.setup(setup)
-    plan = first_plan(stored, looked, growth)
+    plan = first_plan(stored, looked, ahead)
     context = {
         "stored": stored,
-        "growth": growth,
-        "growths": GROWTHS,
+        "ahead": ahead,
+        "typed": months or f"{ahead:g}",
+        "wrong": wrong,
         "waiting": len(plan.seated) + len(plan.unseated),
         "plan": _plan(request, stored, plan, looked.id, first=True),
     }
-    return page(request, "corals/all.html", context, tank=stored, setup=looked)
+    return page(request, "corals/all.html", context, tank=stored, setup=looked, status=422 if wrong else 200)
 
 
 @router.get("/better")
-def better_plan(request: Request, db: Db, tank_id: RowId, setup: Looked = None, room: str = USUAL) -> JSONResponse:
+def better_plan(request: Request, db: Db, tank_id: RowId, setup: Looked = None, months: Typed = "") -> JSONResponse:
     """The best plan that some seconds find, with what would help those that get no seat."""
     stored = tanks.open_tank(db, tank_id)
     looked = stored.setup(setup)
-    *_, plan = plans(stored, looked, _growth(room), seconds=SECONDS)
+    *_, plan = plans(stored, looked, _months(months)[0], seconds=SECONDS)
     return JSONResponse({"html": _plan(request, stored, plan, looked.id, first=False)})
 
 
