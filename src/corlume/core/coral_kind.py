@@ -50,9 +50,10 @@ corals follow is our guess [-].
 """
 
 
-UNTIDY, ON_TOP_TOO, ON_RACK = 0.5, 0.6, 0.3
+UNTIDY, ON_TOP_TOO, AT_FACE, ON_RACK = 0.5, 0.6, 0.7, 0.3
 """What the sand is worth to a kind of the rock, where it can live but looks untidy and hinders cleaning (common
-practice, no source); a top to one of faces and overhangs; and a frag rack, where none stays: all ours [-].
+practice, no source); a top to one of faces and overhangs; a face to one of overhangs; and a frag rack, where none
+stays: all ours [-].
 """
 
 
@@ -126,7 +127,7 @@ class CoralKind:
         return {
             "top": 1.0 if self.on_top else ON_TOP_TOO,
             "sand": 1.0 if self.on_sand else UNTIDY,
-            "face": 1.0 * self.on_face,
+            "face": (AT_FACE if self.under else 1.0) * self.on_face,
             "under": 1.0 * self.under,
             "pane": 1.0 * self.on_pane,
             "rack": ON_RACK,

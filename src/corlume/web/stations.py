@@ -20,6 +20,7 @@ from corlume.web.pages import (
     phone,
     photos,
     place_all,
+    seats,
     setups,
     shelf,
     shelf_fit,
@@ -51,7 +52,7 @@ class Station:
 SURVEY = (
     photos.router, balance.router, survey_week.router, survey_without.router, survey_take.router, survey.router
 )  # fmt: skip
-CORALS = (library.router, place_all.router, flow.router, course.router, corals.router)
+CORALS = (library.router, place_all.router, flow.router, seats.router, course.router, corals.router)
 STATIONS = (
     Station("tank", "Tank", "", (tank.router,), ("boxes.js",)),
     Station("kinds", "Kinds", "/kinds", (kinds.router,), ("kinds.js",)),

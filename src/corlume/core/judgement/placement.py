@@ -68,24 +68,27 @@ def check_place(
     others: Sequence[PlacedCoral],
     *,
     speed: float = math.nan,
+    food: bool = False,
 ) -> list[Reason]:
     """Hold one place (x, y, depth [m]) with its PAR [umol/m2/s] and flow against every rule; ``speed`` is that
-    of an estimate, NaN where the flow was seen [m/s].
+    of an estimate, NaN where the flow was seen [m/s]; light does not judge what lives off ``food``.
     """
     point = np.array([place])
     gap, nearest = _gaps(card, point, others)
     room = float(room_at(tank, point)[0])
     return [
-        _light_reason(card, par, par),
+        _food_reason(par, par) if food else _light_reason(card, par, par),
         _room_reason(card, room),
         _flow_reason(card, flow, speed),
         _neighbour_reason(card, float(gap[0]), others[int(nearest[0])] if others else None),
     ]
 
 
-def fit_zones(tank: Tank, card: CoralCard, zones: Sequence[Zone], others: Sequence[PlacedCoral]) -> list[ZoneFit]:
+def fit_zones(
+    tank: Tank, card: CoralCard, zones: Sequence[Zone], others: Sequence[PlacedCoral], *, food: bool = False
+) -> list[ZoneFit]:
     """Hold a coral against every zone: those that fit first, most sites first, then the rest from the top down."""
-    fits = [_fit(tank, card, zone, others) for zone in zones]
+    fits = [_fit(tank, card, zone, others, food) for zone in zones]
     return sorted(fits, key=lambda fit: -int(fit.sites.sum()))
 
 
@@ -116,10 +119,10 @@ def stung(card: CoralCard, place: tuple[float, float, float], others: Sequence[P
     return [other for other in others if _gaps(card, point, [other])[0][0] < 0.0]
 
 
-def _fit(tank: Tank, card: CoralCard, zone: Zone, others: Sequence[PlacedCoral]) -> ZoneFit:
+def _fit(tank: Tank, card: CoralCard, zone: Zone, others: Sequence[PlacedCoral], food: bool) -> ZoneFit:
     room = room_at(tank, zone.points)
     gap, nearest = _gaps(card, zone.points, others)
-    light_ok = (zone.par >= card.par_low) & (zone.par <= card.par_high)
+    light_ok = (zone.par >= card.par_low) & (zone.par <= card.par_high) | food
     room_ok = room >= card.size / 2
     gap_ok = gap >= 0.0
     flows = {word: _flow_reason(card, word) for word in np.unique(zone.flow.words).tolist()}
@@ -130,7 +133,8 @@ def _fit(tank: Tank, card: CoralCard, zone: Zone, others: Sequence[PlacedCoral])
     kinds, counts = np.unique(words, return_counts=True)
     most = str(kinds[counts.argmax()])
     speed = float(np.median(zone.flow.speed[zone.flow.words == most]))
-    reasons = [_light_reason(card, *zone.par_range), _flow_reason(card, most, speed)]
+    lit = _food_reason(*zone.par_range) if food else _light_reason(card, *zone.par_range)
+    reasons = [lit, _flow_reason(card, most, speed)]
     # each further rule is judged where the rules before it hold, so that its no is the one that binds
     left = light_ok if light_ok.any() else np.ones_like(light_ok)
     reasons.append(_room_reason(card, float(room[left].max())))
@@ -199,6 +203,11 @@ def _light_reason(card: CoralCard, low: float, high: float) -> Reason:
     if high < card.par_low:
         return Reason("light", "no", f"{reads}; {wants}: too weak by {max(1.0, card.par_low - high):.0f}.")
     return Reason("light", "yes", f"{reads}; {wants}.")
+
+
+def _food_reason(low: float, high: float) -> Reason:
+    reads = f"{low:.0f}" if round(low) == round(high) else f"{low:.0f} to {high:.0f}"
+    return Reason("light", "yes", f"Reads {reads}; it lives off food, and light does not judge it.")
 
 
 def _room_reason(card: CoralCard, room: float) -> Reason:

@@ -79,13 +79,17 @@ class Stock:
     def _clear(self, coral: int, seat: int, places: Mapping[int, int]) -> bool:
         return not any(self.crowded(t, self.needs(coral, other))[seat] for other, t in places.items())
 
-    def free(self, coral: int, places: Mapping[int, int]) -> NDArray[np.bool_]:
-        """Seats (s,) that a coral can have when others are where they are."""
-        able = np.asarray(self.worth[coral] > 0)
+    def clear(self, coral: int, places: Mapping[int, int]) -> NDArray[np.bool_]:
+        """Seats (s,) that are far enough from others where they are, whatever they are worth."""
+        able = np.ones(len(self.seats), dtype=bool)
         for other, seat in places.items():
             if other != coral:
-                able = able & ~self.crowded(seat, self.needs(coral, other))
+                able &= ~self.crowded(seat, self.needs(coral, other))
         return able
+
+    def free(self, coral: int, places: Mapping[int, int]) -> NDArray[np.bool_]:
+        """Seats (s,) that a coral can have when others are where they are."""
+        return np.asarray(self.worth[coral] > 0) & self.clear(coral, places)
 
 
 @dataclass(frozen=True)

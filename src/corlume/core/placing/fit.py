@@ -63,10 +63,12 @@ ANYWHERE: SitsOn = {"top": 1.0, "sand": 1.0}
 """For kinds of which nothing is known."""
 
 
-def light_worth(card: CoralCard, par: Array) -> Array:
+def light_worth(card: CoralCard, par: Array, *, food: bool = False) -> Array:
     """Return what light is worth to a coral [-]: 1 in the middle of its band, 0.6 at its ends, less in the tenth
-    outside where it adapts, and 0 beyond.
+    outside where it adapts, and 0 beyond. Light does not judge what lives off ``food``.
     """
+    if food:
+        return np.ones_like(par)
     middle, half = 0.5 * (card.par_low + card.par_high), 0.5 * (card.par_high - card.par_low)
     taken = (par >= (1 - OUTSIDE) * card.par_low) & (par <= (1 + OUTSIDE) * card.par_high)
     found: Array = np.where(taken, np.exp(-0.5 * ((par - middle) / half) ** 2), 0.0)
@@ -88,17 +90,18 @@ def body_after(card: CoralCard, months: float, growth: float = USUAL_GROWTH) -> 
     return min(card.size, AS_BOUGHT * card.size + growth * months / 12)
 
 
-def seat_worth(card: CoralCard, seats: Seats, body: float, sits: SitsOn = ANYWHERE) -> Array:
+def seat_worth(card: CoralCard, seats: Seats, body: float, sits: SitsOn = ANYWHERE, *, food: bool = False) -> Array:
     """Return what seats (s,) are worth to a coral: 0 where it must not sit, else ``PLACED`` and up to 1 more.
 
     There must be room for the ``body`` that it has by then [m]; what wants the sand sits nowhere else, and what wants
     rock sits on the sand when there is nothing better.
     """
-    flows = np.array([flow_worth(card, flow) for flow in seats.flow])
+    of_word = {word: flow_worth(card, word) for word in set(seats.flow)}
+    flows = np.array([of_word[word] for word in seats.flow])
     fits = seats.room >= 0.5 * body
     later = np.where(seats.room >= 0.5 * card.size, 1.0, CRAMPED)
     under = np.array([sits.get(sat, 0.0) for sat in seats.sat.tolist()])
-    value = light_worth(card, seats.par) * flows * fits * later * under
+    value = light_worth(card, seats.par, food=food) * flows * fits * later * under
     found: Array = np.where(value > 0, PLACED + value, 0.0)
     return found
 

@@ -18,6 +18,7 @@ from corlume.core.judgement.zones import Zone, find_zones
 from corlume.core.placing.facing import facing_of, sat_on
 from corlume.core.placing.perch import Facing
 from corlume.core.scene import Coral
+from corlume.services.keeping.coral_kinds import lives_off_food
 from corlume.services.keeping.corals import place_coral
 from corlume.services.light.fields import par_at, par_in, surface_par
 from corlume.services.light.flow import flow_seen, surface_flow
@@ -62,7 +63,10 @@ def states(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[CoralState]:
             result.append(CoralState(kept.id, coral, None, ()))
             continue
         others, (flow, speed) = _placed(stored, but=kept.id), next(flows)
-        reasons = check_place(stored.tank, coral.card, coral.place, light[kept.id], flow, others, speed=speed)
+        food = lives_off_food(stored, coral.card)
+        reasons = check_place(
+            stored.tank, coral.card, coral.place, light[kept.id], flow, others, speed=speed, food=food
+        )
         result.append(CoralState(kept.id, coral, light[kept.id], tuple(reasons)))
     return result
 
@@ -150,7 +154,7 @@ def coral_change(stored: StoredTank, after: Sequence[Fixture], before: Sequence[
     then = coral_light(stored, after)
     leave, back, out = list[Moved](), list[Moved](), list[Moved]()
     for number, kept in enumerate(stored.corals, 1):
-        if kept.id not in now:
+        if kept.id not in now or lives_off_food(stored, kept.value.card):
             continue
         card = kept.value.card
         was, miss = light_miss(card, now[kept.id]), light_miss(card, then[kept.id])
@@ -163,7 +167,8 @@ def coral_change(stored: StoredTank, after: Sequence[Fixture], before: Sequence[
 def fits(stored: StoredTank, fixtures: Sequence[Fixture], coral_id: int) -> list[ZoneFit]:
     """Hold one coral against every zone, its own present place left out."""
     zones = zones_of(stored, fixtures, but=coral_id)
-    return fit_zones(stored.tank, stored.coral(coral_id).value.card, zones, _placed(stored, but=coral_id))
+    card = stored.coral(coral_id).value.card
+    return fit_zones(stored.tank, card, zones, _placed(stored, but=coral_id), food=lives_off_food(stored, card))
 
 
 @dataclass(frozen=True, slots=True)

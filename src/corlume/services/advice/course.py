@@ -12,8 +12,8 @@ from corlume.core.course.note import CoralNote
 from corlume.core.course.watch import LATELY, Light, Standing, several, stand
 from corlume.core.scene import Coral
 from corlume.core.words import plain
+from corlume.services.advice.better_seat import BetterSeat, better_seat
 from corlume.services.advice.coral_sites import coral_light
-from corlume.services.advice.place_all import BetterSeat, better_seat
 from corlume.services.keeping import tanks
 from corlume.services.keeping.coral_kinds import kind_of
 from corlume.services.keeping.course import Notes, note_light, time_lines

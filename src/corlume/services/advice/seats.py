@@ -62,14 +62,26 @@ def seats_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> Seats:
     for kept in stored.kept_free:
         free &= ~kept.value.holds(some.points)
     some = some.where(free)
-    meter = par_at(tank, fixtures, some.points) if len(some.points) else np.empty(0)
-    steep = some.way[:, 2] < 1.0
-    par = meter.copy()
-    if steep.any():
-        par[steep] = par_at(tank, fixtures, some.points[steep], normals=some.way[steep])
+    par, meter = _light(tank, fixtures, some.points, some.way)
     words, speed = flow_seen(stored, some.points)
     room = room_at(stored.tank, some.points)
     return Seats(tuple(some.names), some.points, room, par, meter, some.way, tuple(words), np.array(speed), some.sat)
+
+
+def relit(stored: StoredTank, seats: Seats, fixtures: Sequence[Fixture]) -> Seats:
+    """The same seats under other lights."""
+    par, meter = _light(same_tank(stored.lit_tank()), fixtures, seats.points, seats.way)
+    return replace(seats, par=par, meter=meter)
+
+
+def _light(tank: Tank, fixtures: Sequence[Fixture], points: Array, way: Array) -> tuple[Array, Array]:
+    """PAR (s,) at seats as a coral there turns to the light, and as a meter reads it [umol/m2/s]."""
+    meter = par_at(tank, fixtures, points) if len(points) else np.empty(0)
+    steep = way[:, 2] < 1.0
+    par = meter.copy()
+    if steep.any():
+        par[steep] = par_at(tank, fixtures, points[steep], normals=way[steep])
+    return par, meter
 
 
 def _near(point: Array, places: Sequence[tuple[float, float, float]]) -> bool:

@@ -29,6 +29,12 @@ def kind_of(stored: StoredTank, card: CoralCard) -> CoralKind | None:
     return own or coral_library().get(card.name)
 
 
+def lives_off_food(stored: StoredTank, card: CoralCard) -> bool:
+    """Whether light does not judge a coral."""
+    kind = kind_of(stored, card)
+    return bool(kind and kind.food)
+
+
 def save_kind(db: Database, tank_id: int, kind: CoralKind, was: str = "") -> None:
     """Add a kind of the keeper's, or change the one that was called ``was``; undone from the tank it was done in."""
     with db.writing() as connection:

@@ -43,16 +43,24 @@ def first_look(tank: Tank) -> Tank | None:
 
 
 def par_at(
-    tank: Tank, fixtures: Sequence[Fixture], points: Array, *, sensor: Sensor = "planar", normals: Array | None = None
+    tank: Tank,
+    fixtures: Sequence[Fixture],
+    points: Array,
+    *,
+    sensor: Sensor = "planar",
+    normals: Array | None = None,
+    ledge: float = 0.0,
 ) -> Array:
-    """PAR (n,) at points (n, 3) anywhere in the water, or on surfaces there with ``normals`` (n, 3); nothing
-    remembered.
+    """PAR (n,) at points (n, 3) anywhere in the water, or on surfaces there with ``normals`` (n, 3); with a ``ledge``
+    what still gets under a plate; nothing remembered.
     """
     medium, total = medium_of(tank), np.zeros(len(points))
     for i, f in enumerate(fixtures):
         if f.output > 0:
             bodies = bodies_below(fixtures, i)
-            found = channel_fields(medium, f.emitter, points, sensor=sensor, bodies=bodies, normals=normals)
+            found = channel_fields(
+                medium, f.emitter, points, sensor=sensor, bodies=bodies, normals=normals, ledge=ledge
+            )
             total += _mixed(f.strengths, found)
     return total
 

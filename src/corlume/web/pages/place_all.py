@@ -12,7 +12,8 @@ from corlume.core.errors import Rules
 from corlume.core.scene import Coral, Seat
 from corlume.formats.measure import parse_number
 from corlume.services.advice.coral_sites import CoralState
-from corlume.services.advice.place_all import USUAL_MONTHS, Plan, first_plan, plans
+from corlume.services.advice.place_all import Plan, first_plan, plans
+from corlume.services.advice.place_case import USUAL_MONTHS
 from corlume.services.keeping import corals, tanks
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.corals import draw_corals

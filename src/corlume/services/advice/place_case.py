@@ -1,0 +1,131 @@
+"""What is to be placed: the seats of a tank and its corals, what each seat is worth to each, and what a plan shades."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from corlume.core.coral import CoralCard
+from corlume.core.placing.assign import Places, Stock
+from corlume.core.placing.fit import (
+    ANYWHERE,
+    USUAL_GROWTH,
+    Seats,
+    SitsOn,
+    body_after,
+    keep_apart,
+    light_worth,
+    seat_worth,
+)
+from corlume.core.placing.wish import wished
+from corlume.core.scene import Coral, Seat
+from corlume.services.advice.coral_sites import coral_light
+from corlume.services.advice.seats import seats_of
+from corlume.services.keeping.coral_kinds import kind_of
+from corlume.store.tables import Kept
+from corlume.store.tanks import StoredSetup, StoredTank
+
+USUAL_MONTHS = 18.0
+"""How many months ahead corals get room to grow where nobody says; ours."""
+
+
+@dataclass(frozen=True)
+class Case:
+    """Seats and corals of a tank: those that wait first, then those that sit already, on seats of their own."""
+
+    stored: StoredTank
+    setup: StoredSetup
+    months: float
+    seats: Seats
+    waiting: tuple[Kept[Coral], ...]
+    sitting: tuple[Kept[Coral], ...]
+    tried: dict[tuple[int, float], Seats] = field(default_factory=dict)
+    """Seats under other setups, by what was changed: they are the same for every coral."""
+
+    @property
+    def cards(self) -> list[CoralCard]:
+        return [kept.value.card for kept in (*self.waiting, *self.sitting)]
+
+    @property
+    def fixed(self) -> Places:
+        first = len(self.seats.names)
+        return {len(self.waiting) + k: first + k for k in range(len(self.sitting))}
+
+    def light(self, coral: int, par: np.ndarray) -> np.ndarray:
+        """What light is worth to one of them [-]; see ``light_worth``."""
+        kind = kind_of(self.stored, self.cards[coral])
+        return light_worth(self.cards[coral], par, food=bool(kind and kind.food))
+
+    def sits(self, coral: int) -> SitsOn:
+        """Where one of them sits."""
+        return sits_of(self.stored, self.cards[coral])
+
+    @property
+    def bodies(self) -> list[float]:
+        """How far across each is at the end of the horizon [m]."""
+        kinds = [kind_of(self.stored, card) for card in self.cards]
+        grown = [kind.growth if kind else USUAL_GROWTH for kind in kinds]
+        return [body_after(card, self.months, growth) for card, growth in zip(self.cards, grown, strict=True)]
+
+    def worth(self, coral: Coral, seats: Seats) -> np.ndarray:
+        """What seats (s,) are worth to a coral, by its needs and by what is wished of it."""
+        card = coral.card
+        kind = kind_of(self.stored, card)
+        body = body_after(card, self.months, kind.growth if kind else USUAL_GROWTH)
+        food = bool(kind and kind.food)
+        worth = seat_worth(card, seats, body, sits_of(self.stored, card), food=food)
+        placed = [(kept.value.card.name, kept.value.place) for kept in self.sitting if kept.value.place is not None]
+        return wished(worth, coral.wish, seats.points, self.stored.tank.width, placed)
+
+    def stock(self) -> Stock:
+        """What is to be solved."""
+        seats = self.seats
+        own = [kept.value.place for kept in self.sitting]
+        points = np.concatenate([seats.points, np.array(own).reshape(-1, 3)])
+        worth = np.zeros((len(self.cards), len(points)))
+        for c, kept in enumerate(self.waiting):
+            worth[c, : len(seats.names)] = self.worth(kept.value, seats)
+        for c, s in self.fixed.items():
+            worth[c, s] = 1.0
+        cards, bodies = self.cards, self.bodies
+        apart = np.array([
+            [keep_apart(a, b, body, other) * (i != j) for j, (b, other) in enumerate(zip(cards, bodies, strict=True))]
+            for i, (a, body) in enumerate(zip(cards, bodies, strict=True))
+        ])  # fmt: skip
+        over = np.array([[0.5 * max(a.size, b.size) for b in cards] for a in cards])
+        shading = self.stored.tank.colony_shade
+        square = (len(cards), len(cards))
+        return Stock(worth, points, apart.reshape(square), over.reshape(square) if shading else None)
+
+
+def case_of(stored: StoredTank, setup: StoredSetup, months: float) -> Case:
+    waiting = tuple(kept for kept in stored.corals if kept.value.place is None)
+    sitting = tuple(kept for kept in stored.corals if kept.value.place is not None)
+    return Case(stored, setup, months, seats_of(stored, setup.hung), waiting, sitting)
+
+
+def sits_of(stored: StoredTank, card: CoralCard) -> SitsOn:
+    """Where a coral sits, by the library; tops and sand for kinds that are not in it."""
+    kind = kind_of(stored, card)
+    return kind.sits() if kind else ANYWHERE
+
+
+def planned(case: Case, places: Places) -> dict[int, float]:
+    """PAR at every coral of a plan, each under the shade of the others where corals are to shade."""
+    there = {case.waiting[c].id: s for c, s in places.items() if c < len(case.waiting)}
+    corals = tuple(
+        replace(kept, value=Coral(kept.value.card, Seat(*map(float, case.seats.points[there[kept.id]]))))
+        if kept.id in there
+        else kept
+        for kept in case.stored.corals
+    )
+    light = coral_light(replace(case.stored, corals=corals), case.setup.hung)
+    return {c: light[case.waiting[c].id] for c in places if c < len(case.waiting)}
+
+
+def in_shade(case: Case, places: Places) -> list[int]:
+    """Corals that would have their light, but for the shade of the others in a plan."""
+    if not case.stored.tank.colony_shade:
+        return []
+    return [c for c, par in planned(case, places).items() if case.light(c, np.array(par)) <= 0]
