@@ -22,7 +22,9 @@ PAGES = """
 /tanks/1/survey /tanks/1/survey/1 /tanks/1/survey/1/take /tanks/1/survey/1/sheet /tanks/1/survey/compare
 /tanks/1/survey/without /tanks/1/survey/photos /tanks/1/survey/photos/1 /tanks/1/survey/week/2 /phone /shelf/fit
 /words /tanks/1/kinds/shelf
-/tanks/1/corals?coral=3 /tanks/1/corals/all /tanks/1/corals/library /tanks/1/chart?setup=99999999999999999999
+/tanks/1/corals?coral=3 /tanks/1/corals/all /tanks/1/corals/library /tanks/1/corals/library/kind?name=Xenia
+/tanks/1/corals/flow /tanks/1/corals/seats /tanks/1/corals/round /tanks/1/corals/3/course
+/tanks/1/chart?setup=99999999999999999999
 """.split()
 
 

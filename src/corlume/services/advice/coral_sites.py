@@ -62,7 +62,7 @@ def states(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[CoralState]:
         if coral.place is None:
             result.append(CoralState(kept.id, coral, None, ()))
             continue
-        others, (flow, speed) = _placed(stored, but=kept.id), next(flows)
+        others, (flow, speed) = placed_corals(stored, but=kept.id), next(flows)
         food = lives_off_food(stored, coral.card)
         reasons = check_place(
             stored.tank, coral.card, coral.place, light[kept.id], flow, others, speed=speed, food=food
@@ -168,7 +168,7 @@ def fits(stored: StoredTank, fixtures: Sequence[Fixture], coral_id: int) -> list
     """Hold one coral against every zone, its own present place left out."""
     zones = zones_of(stored, fixtures, but=coral_id)
     card = stored.coral(coral_id).value.card
-    return fit_zones(stored.tank, card, zones, _placed(stored, but=coral_id), food=lives_off_food(stored, card))
+    return fit_zones(stored.tank, card, zones, placed_corals(stored, but=coral_id), food=lives_off_food(stored, card))
 
 
 @dataclass(frozen=True, slots=True)
@@ -191,7 +191,7 @@ def effects(
     stored: StoredTank, fixtures: Sequence[Fixture], coral_id: int, found: Sequence[ZoneFit]
 ) -> dict[str, Effect]:
     """What sending a coral to each zone would do to the others, by the key of the zone."""
-    others = _placed(stored, but=coral_id)
+    others = placed_corals(stored, but=coral_id)
     card = stored.coral(coral_id).value.card
     if not others:
         return {}
@@ -235,7 +235,9 @@ def send_to_zone(
     return place
 
 
-def _placed(stored: StoredTank, *, but: int) -> list[PlacedCoral]:
+def placed_corals(stored: StoredTank, *, but: int) -> list[PlacedCoral]:
+    """All corals that sit somewhere, one left out."""
+
     def one(kept: Kept[Coral]) -> PlacedCoral | None:
         place = kept.value.place
         return None if place is None or kept.id == but else PlacedCoral(kept.id, kept.value.card, *place)

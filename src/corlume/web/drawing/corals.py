@@ -2,26 +2,38 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from markupsafe import Markup
 
+from corlume.core.flow.estimate import CLASSES
+from corlume.core.flow.reached import Reached
 from corlume.core.geometry import Tank
 from corlume.core.judgement.placement import ZoneFit
-from corlume.core.judgement.targets import LightTargets
+from corlume.core.judgement.targets import Band, LightTargets
 from corlume.core.judgement.zones import Surface, Zone
 from corlume.services.advice.coral_sites import CoralState
+from corlume.services.advice.growth import Clash, Grown
+from corlume.web.drawing.flow import FLOW_BANDS
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group
 
 
 def draw_surfaces(view: View, lit: Sequence[tuple[Surface, np.ndarray]], targets: LightTargets) -> Markup:
-    """The floor of the tank from above: sand, then rock tops over it, each cell tinted by its band."""
-    bands = targets.bands()
+    """The floor of the tank from above: sand, then rock tops over it, each cell tinted by its band of light."""
+    return _floor(view, [(surface, targets.band_index(par)) for surface, par in lit], targets.bands())
+
+
+def draw_surface_flow(view: View, flows: Sequence[tuple[Surface, Reached]]) -> Markup:
+    """The same tinted by the flow that reaches it; what nobody knows is left blank."""
+    cells = [(surface, np.vectorize((*CLASSES, "").index, otypes=[int])(flow.words)) for surface, flow in flows]
+    return _floor(view, cells, FLOW_BANDS)
+
+
+def _floor(view: View, cells: Sequence[tuple[Surface, np.ndarray]], bands: Sequence[Band]) -> Markup:
     parts: list[Markup] = []
-    for surface, par in sorted(lit, key=lambda item: -item[0].depth):
-        index = targets.band_index(par)
+    for surface, index in sorted(cells, key=lambda item: -item[0].depth):
         dx, dy = surface.cell
         for k, band in enumerate(bands):
             path = "".join(
@@ -93,12 +105,20 @@ def _label_place(zone: Zone, corals: np.ndarray) -> tuple[float, float]:
 
 
 def draw_corals(
-    view: View, tank: Tank, states: Sequence[CoralState], selected: int | None, *, grab: bool = True
+    view: View,
+    tank: Tank,
+    states: Sequence[CoralState],
+    selected: int | None,
+    *,
+    grab: bool = True,
+    bodies: Mapping[int, Grown] | None = None,
+    step: int = 0,
 ) -> Markup:
     """Placed corals by their number: a disc in the plan, a mark at its depth in an elevation; to ``grab``, or
-    only to be looked at.
+    only to be looked at. ``bodies`` draws them at true size at a ``step`` of ``MONTHS``, with the reach of sweepers.
     """
     parts, reached = [], grab and view.kind == "plan"
+    bodies = bodies or {}
     for number, state in enumerate(states, 1):
         place = state.coral.place
         if place is None:
@@ -109,7 +129,9 @@ def draw_corals(
         if view.kind != "plan":
             cy -= 6
         shapes = [el("title", state.coral.card.name), el("circle", cx=cx, cy=cy, r=13.0, class_="hit")]
-        if view.kind == "plan":
+        if state.id in bodies:
+            shapes += _body(view, bodies[state.id], step, cx, view.at(u, min(v, tank.water_depth))[1])
+        elif view.kind == "plan":
             shapes.append(el("circle", cx=cx, cy=cy, r=float(state.coral.card.size / 2 * view.scale), class_="grown"))
         shapes.append(el("circle", cx=cx, cy=cy, r=8.0, class_="coral-dot"))
         shapes.append(el("text", str(number), x=cx, y=cy, dy="0.35em", class_="coral-number"))
@@ -122,6 +144,7 @@ def draw_corals(
                 data_coral=state.id,
                 data_x=f"{x:.6g}",
                 data_y=f"{y:.6g}",
+                data_view=view.kind if grab else None,
                 tabindex="0" if reached else None,
                 role="button" if reached else None,
                 aria_label=f"{number}, {state.coral.card.name}: Enter opens it, arrow keys move it"
@@ -130,3 +153,36 @@ def draw_corals(
             )
         )
     return group(parts, class_="corals")
+
+
+def _body(view: View, body: Grown, step: int, cx: float, cy: float) -> list[Markup]:
+    """A coral's body at true size, with its sizes at every step for a slider, and a ring as far as its sweepers go."""
+
+    def steps(values: Sequence[float], by: float) -> str:
+        return " ".join(f"{by * value * view.scale:.1f}" for value in values)
+
+    across, reach = 0.5 * body.across[step] * view.scale, body.sweep[step] * view.scale
+    found = []
+    if view.kind == "plan":
+        if body.sweep[-1] > 0:
+            found.append(el("circle", cx=cx, cy=cy, r=reach, class_="sweep", data_r=steps(body.sweep, 1.0)))
+        found.append(el("circle", cx=cx, cy=cy, r=across, class_="body", data_r=steps(body.across, 0.5)))
+        return found
+    high = body.high[step] * view.scale
+    return [
+        el(
+            "ellipse", cx=cx, cy=cy - 0.5 * high, rx=across, ry=0.5 * high, class_="body",
+            data_rx=steps(body.across, 0.5), data_ry=steps(body.high, 0.5), data_foot=f"{cy:.1f}",
+        )
+    ]  # fmt: skip
+
+
+def draw_clashes(view: View, found: Sequence[Clash]) -> Markup:
+    """Lines between corals that come into each other's reach."""
+    parts = []
+    for clash in found:
+        (ax, ay, ad), (bx, by, bd) = clash.places
+        x1, y1 = view.at(ax, ay if view.kind == "plan" else ad)
+        x2, y2 = view.at(bx, by if view.kind == "plan" else bd)
+        parts.append(el("line", x1=x1, y1=y1, x2=x2, y2=y2, class_="clash"))
+    return group(parts, class_="clashes")

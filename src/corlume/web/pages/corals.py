@@ -3,33 +3,47 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from pydantic import BaseModel
+from markupsafe import Markup
+from pydantic import BaseModel, Field
 
 from corlume.core.coral import GROUPS, CoralCard
 from corlume.core.errors import InvalidInput
 from corlume.core.judgement.placement import nearest_miss
+from corlume.core.placing.wish import Wish
 from corlume.core.scene import Coral, Seat
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
 from corlume.services.advice import coral_sites
+from corlume.services.advice.growth import MONTHS, clashes, grown
+from corlume.services.advice.seats import seats_of
+from corlume.services.advice.try_place import try_place
 from corlume.services.advice.zones_read import read_zones
 from corlume.services.keeping import coral_kinds, corals, tanks
+from corlume.services.keeping.stands import save_wish
 from corlume.services.light.fields import surface_par
+from corlume.services.light.flow import surface_flow
 from corlume.services.light.points import surfaces_of
 from corlume.store.tables import NotFound
-from corlume.store.tanks import StoredTank
-from corlume.web.drawing.corals import draw_corals, draw_surfaces, draw_zones
-from corlume.web.drawing.sheet import lay_out_pair
+from corlume.store.tanks import StoredSetup, StoredTank
+from corlume.web.drawing.corals import draw_clashes, draw_corals, draw_surface_flow, draw_surfaces, draw_zones
+from corlume.web.drawing.flow import FLOW_BANDS
+from corlume.web.drawing.seats import draw_seats
+from corlume.web.drawing.sheet import Sheet, lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, along, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals")
+
+
+Layer = Literal["light", "flow", "seats"]
+LAYERS: dict[Layer, str] = {"light": "light", "flow": "flow", "seats": "seats"}
+Metres = Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]
 
 
 class DropAt(BaseModel):
@@ -39,12 +53,20 @@ class DropAt(BaseModel):
     y: float
 
 
+class HeldAt(BaseModel):
+    """Where a coral is held on a view: x and y from above, x and depth from the front [m]."""
+
+    view: Literal["plan", "front"]
+    u: Metres
+    v: Metres
+
+
 @router.get("")
 def corals_page(
-    request: Request, db: Db, tank_id: RowId, setup: Looked = None, coral: RowId | None = None
+    request: Request, db: Db, tank_id: RowId, setup: Looked = None, coral: RowId | None = None, layer: Layer = "light"
 ) -> HTMLResponse:
     """The corals of a tank, in the light of the setup that is looked at."""
-    return _corals(request, tanks.open_tank(db, tank_id), setup, coral)
+    return _corals(request, tanks.open_tank(db, tank_id), setup, coral, layer=layer)
 
 
 @router.post("/add")
@@ -101,6 +123,51 @@ def place(db: Db, tank_id: RowId, coral_id: RowId, body: DropAt, setup: Looked =
     return JSONResponse({"next": along(f"/tanks/{tank_id}/corals?coral={coral_id}", setup)})
 
 
+@router.post("/{coral_id}/try")
+def try_it(
+    request: Request, db: Db, tank_id: RowId, coral_id: RowId, body: HeldAt, setup: Looked = None
+) -> JSONResponse:
+    """What a coral would have where it is held, and whom it would shade."""
+    measure, stored = measure_of(request), tanks.open_tank(db, tank_id)
+    found = try_place(stored, stored.setup(setup), coral_id, body.view, body.u, body.v)
+    no = [measure.fill(r.text, r.lengths) for r in found.reasons if r.answer == "no"]
+    x, y, depth = (measure.number(value) for value in found.place)
+    where = f"{found.seat or 'Where it comes to rest'}: {x} from left, {y} from front, {depth} {measure.unit} down"
+    shade = [f"{name} {before:.0f} to {after:.0f} PAR" for name, before, after in found.shaded[:4]]
+    more = f" and {len(found.shaded) - 4} more" * (len(found.shaded) > 4)
+    return JSONResponse({
+        "where": where,
+        "par": f"{found.par:.0f} PAR",
+        "suits": not no,
+        "words": no or [measure.fill(r.text, r.lengths) for r in found.reasons],
+        "shade": f"It would shade {', '.join(shade)}{more} when grown." if shade else "",
+        "place": found.place,
+    })  # fmt: skip
+
+
+@router.post("/{coral_id}/drop")
+def drop(db: Db, tank_id: RowId, coral_id: RowId, body: HeldAt, setup: Looked = None) -> JSONResponse:
+    """Put a coral where it was let go on a view: on the seat that it snaps to."""
+    stored = tanks.open_tank(db, tank_id)
+    found = try_place(stored, stored.setup(setup), coral_id, body.view, body.u, body.v)
+    corals.place_coral(db, tank_id, coral_id, found.place)
+    return JSONResponse({"next": along(f"/tanks/{tank_id}/corals?coral={coral_id}", setup)})
+
+
+@router.post("/{coral_id}/wish")
+def wish(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: RowId, data: FormData, setup: Looked = None
+) -> Response:
+    """Change what is wished of its place."""
+    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
+    wished = form.read(Wish, stored.coral(coral_id).value.wish, prefix="wish_")
+    if wished and form.ok:
+        form.attempt(lambda: save_wish(db, tank_id, coral_id, wished), "wish_")
+    if form.errors:
+        return _corals(request, stored, setup, coral_id, form=form)
+    return go(f"/tanks/{tank_id}/corals?coral={coral_id}", setup)
+
+
 @router.post("/{coral_id}/put")
 def put(
     request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: RowId, data: FormData, setup: Looked = None
@@ -142,7 +209,18 @@ def remove(db: Db, tank_id: RowId, coral_id: RowId, setup: Looked = None) -> Red
 
 def _fields(coral: Coral, measure: Measure) -> dict[str, str]:
     """What the forms of a coral show: its card, and its place or where one is offered first."""
-    return shown_values(coral.card, measure) | (shown_values(coral.place, measure, "at_") if coral.place else {})
+    at = shown_values(coral.place, measure, "at_") if coral.place else {}
+    return shown_values(coral.card, measure) | at | shown_values(coral.wish, measure, "wish_")
+
+
+def _floor(stored: StoredTank, setup: StoredSetup, sheet: Sheet, layer: Layer) -> Markup:
+    """The floor of the plan in a layer."""
+    floor = surfaces_of(stored.tank)
+    if layer == "flow":
+        return draw_surface_flow(sheet.plan, list(zip(floor, surface_flow(stored), strict=True)))
+    lit = list(zip(floor, surface_par(stored.lit_tank(), setup.hung), strict=True))
+    drawn = draw_surfaces(sheet.plan, lit, stored.targets)
+    return drawn + draw_seats(sheet.plan, seats_of(stored, setup.hung), stored.targets) if layer == "seats" else drawn
 
 
 def _corals(
@@ -153,6 +231,7 @@ def _corals(
     *,
     form: Form | None = None,
     faults: Sequence[str] = (),
+    layer: Layer = "light",
 ) -> HTMLResponse:
     measure = measure_of(request)
     setup = stored.setup(setup_id)
@@ -164,7 +243,7 @@ def _corals(
     zones = coral_sites.zones_of(stored, fixtures)
     fits = coral_sites.fits(stored, fixtures, chosen.id) if chosen else []
     sheet = lay_out_pair(stored.tank)
-    lit = list(zip(surfaces_of(stored.tank), surface_par(stored.lit_tank(), fixtures), strict=True))
+    bodies, met = grown(stored), clashes(stored)
     values = (_fields(chosen.coral, measure) if chosen else {}) | (form.data if form else {})
     errors = form.errors if form else {}
     context: dict[str, Any] = {
@@ -178,12 +257,19 @@ def _corals(
         "miss": nearest_miss(chosen.coral.card, fits) if chosen else None,
         "snap": STEPS[measure.unit].snap,
         "sheet": sheet,
-        "surfaces": draw_surfaces(sheet.plan, lit, stored.targets),
+        "surfaces": _floor(stored, setup, sheet, layer),
+        "layer": layer,
+        "layers": LAYERS,
+        "months": MONTHS,
+        "clash_marks": [draw_clashes(view, met) for view in sheet.views()],
+        "clashes": len(met),
+        "wish_form": asked(Wish, values, errors, measure, prefix="wish_"),
+        "names": sorted({s.coral.card.name for s in states if not chosen or s.id != chosen.id}),
         "frame": draw_frame(sheet, stored.tank, measure),
         "rock_front": draw_rock(sheet.front, stored.tank, stored.tank.width / 2),
         "zone_marks": draw_zones(sheet.plan, zones, fits, states),
-        "coral_marks": [draw_corals(view, stored.tank, states, selected) for view in sheet.views()],
-        "bands": stored.targets.bands(),
+        "coral_marks": [draw_corals(view, stored.tank, states, selected, bodies=bodies) for view in sheet.views()],
+        "bands": FLOW_BANDS if layer == "flow" else stored.targets.bands(),
         "cards": {name: kind.card for name, kind in coral_kinds.library(stored).items()},
         "groups": GROUPS,
         "card_form": asked(CoralCard, values, errors, measure),

@@ -65,6 +65,22 @@ def show_seats(
     return _page(request, tanks.open_tank(db, tank_id), setup, {"row": row, "behind": behind})
 
 
+@router.post("/tap")
+def tap(db: Db, measure: Unit, tank_id: RowId, body: Tapped) -> JSONResponse:
+    """Add a seat where it was tapped, on what lies there, or say that there is none."""
+    stored = tanks.open_tank(db, tank_id)
+    if body.view == "plan":
+        at = resting_place(stored.tank, body.u, stored.tank.width - body.v)
+    else:
+        try:
+            at = (body.u, measure.parse(body.third), body.v)
+        except ValueError as error:
+            return JSONResponse({"errors": {"row": str(error)}, "message": f"The row {error}."}, 422)
+    word = "Seat" if body.seen == "rest" else "No seat"
+    perch = Perch(new_name(stored, "perches", word), *at, holds=body.seen)
+    return JSONResponse({"saved": save_stand(db, tank_id, "perches", perch)})
+
+
 @router.post("/{stand}")
 def add(db: Db, tank_id: RowId, stand: Annotated[Stand, Path()], setup: Looked = None) -> RedirectResponse:
     """Add a seat, a rack or a part kept free, to be changed."""
@@ -77,7 +93,7 @@ def add(db: Db, tank_id: RowId, stand: Annotated[Stand, Path()], setup: Looked =
             x, y, depth = resting_place(tank, x, y)
             thing: Perch | FragRack | KeptFree = Perch(new_name(stored, stand, "Seat"), x, y, depth)
         case "racks":
-            thing = FragRack(new_name(stored, stand, "Rack"), x, 0.02, wide, deep, 0.4 * tank.sand_depth)
+            thing = FragRack(new_name(stored, stand, "Frag rack"), x, 0.02, wide, deep, 0.4 * tank.sand_depth)
         case "kept_free":
             thing = KeptFree(new_name(stored, stand, "Free"), x, 0.02, wide, deep)
     return go(f"/tanks/{tank_id}/corals/seats#{stand}-{save_stand(db, tank_id, stand, thing)}", setup)
@@ -117,22 +133,6 @@ def place(db: Db, tank_id: RowId, row_id: Annotated[RowId, Path()], body: Put) -
     given = {name: value for name, value in body.model_dump().items() if name != "dropped" and value is not None}
     save_stand(db, tank_id, "perches", replace(old, **given), row_id)
     return JSONResponse({"saved": row_id})
-
-
-@router.post("/tap")
-def tap(db: Db, measure: Unit, tank_id: RowId, body: Tapped) -> JSONResponse:
-    """Add a seat where it was tapped, on what lies there, or say that there is none."""
-    stored = tanks.open_tank(db, tank_id)
-    if body.view == "plan":
-        at = resting_place(stored.tank, body.u, stored.tank.width - body.v)
-    else:
-        try:
-            at = (body.u, measure.parse(body.third), body.v)
-        except ValueError as error:
-            return JSONResponse({"errors": {"row": str(error)}, "message": f"The row {error}."}, 422)
-    word = "Seat" if body.seen == "rest" else "No seat"
-    perch = Perch(new_name(stored, "perches", word), *at, holds=body.seen)
-    return JSONResponse({"saved": save_stand(db, tank_id, "perches", perch)})
 
 
 def _page(

@@ -1,10 +1,18 @@
-// The corals page: click the plan to put the chosen coral there, drag one from the list, or drag a placed one.
+// The corals page: click the plan to put the chosen coral there, drag one from the list, or drag a placed one in plan or
+// front view: what it would have there is asked for while it is held, and it snaps to seats. A slider lets them grow.
 document.addEventListener("alpine:init", () => {
   Alpine.data("corals", () => ({
     fault: "",
+    held: { where: "", par: "", words: [], shade: "", suits: false },
+    step: "0",
+    monthsSaid: "0",
 
     init() {
       const data = this.$el.dataset;
+      this.front = JSON.parse(data.front);
+      this.months = JSON.parse(data.months);
+      this.asking = null;
+      this.asked = null;
       this.post = data.post;
       // the setup looked at, as it stands behind an address
       this.along = data.along;
@@ -20,13 +28,20 @@ document.addEventListener("alpine:init", () => {
       this.svg.addEventListener("pointerup", (event) => this.up(event));
       this.svg.addEventListener("pointercancel", () => this.letGo());
       this.svg.addEventListener("keydown", (event) => this.key(event));
-      this.svg.addEventListener("dragover", (event) => event.preventDefault());
+      this.svg.addEventListener("dragover", (event) => {
+        event.preventDefault();
+        if (this.carried) this.hold(this.carried, event);
+      });
       this.svg.addEventListener("drop", (event) => {
         event.preventDefault();
-        this.put(event.dataTransfer.getData("text/plain"), event);
+        this.drop(event.dataTransfer.getData("text/plain"), event);
       });
       for (const item of this.$el.querySelectorAll("[draggable]")) {
-        item.addEventListener("dragstart", (event) => event.dataTransfer.setData("text/plain", item.dataset.coral));
+        item.addEventListener("dragstart", (event) => {
+          event.dataTransfer.setData("text/plain", item.dataset.coral);
+          this.carried = item.dataset.coral;
+        });
+        item.addEventListener("dragend", () => this.leave());
       }
     },
 
@@ -45,6 +60,7 @@ document.addEventListener("alpine:init", () => {
       if (!this.drag.mark || !this.drag.moved) return;
       const { a } = this.svg.getScreenCTM();
       this.drag.mark.setAttribute("transform", `translate(${right / a} ${down / a})`);
+      this.hold(this.drag.id, event);
     },
 
     up(event) {
@@ -52,7 +68,7 @@ document.addEventListener("alpine:init", () => {
       this.drag = null;
       if (!drag) return;
       if (drag.mark && !drag.moved) this.choose(drag.id);
-      else if (drag.mark) this.put(drag.id, event, drag.mark);
+      else if (drag.mark) this.drop(drag.id, event, drag.mark);
       else if (drag.moved) return;
       else if (drag.id) this.put(drag.id, event);
       else this.fault = "Choose a coral from the list first.";
@@ -89,6 +105,63 @@ document.addEventListener("alpine:init", () => {
     letGo() {
       this.drag?.mark?.removeAttribute("transform");
       this.drag = null;
+      this.leave();
+    },
+
+    // The view under the hand with the place on it in metres, or null.
+    under(event) {
+      const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
+      const at = places.onPlan(this.plan, { px: point.x, py: point.y });
+      if (at) return { view: "plan", u: at.x, v: at.y };
+      const { left, top, scale, length, depth } = this.front;
+      const [u, v] = [(point.x - left) / scale, (point.y - top) / scale];
+      return u < 0 || u > length || v < 0 || v > depth ? null : { view: "front", u, v };
+    },
+
+    // Ask what a coral would have where it is held; one question at a time, the newest next.
+    async hold(id, event) {
+      const at = this.under(event);
+      this.asked = at && { id, at };
+      if (this.asking || !this.asked) return;
+      while (this.asked) {
+        const { id: coral, at: place } = this.asked;
+        this.asked = null;
+        this.asking = talk(`${this.post}/${coral}/try${this.along}`, place);
+        const { ok, answer } = await this.asking;
+        this.asking = null;
+        if (!this.drag && !this.carried) return;
+        this.held = ok ? answer : { where: answer.message, par: "", words: [], shade: "", suits: false };
+      }
+    },
+
+    leave() {
+      this.carried = null;
+      this.asked = null;
+      this.held = { where: "", par: "", words: [], shade: "", suits: false };
+    },
+
+    async drop(id, event, mark) {
+      const at = this.under(event);
+      this.leave();
+      if (!at) {
+        this.fault = "Let it go inside the panes of a drawing.";
+        mark?.removeAttribute("transform");
+        return;
+      }
+      await this.send(`${this.post}/${id}/drop${this.along}`, at, mark);
+    },
+
+    // Draw every body at the size that it has by then; the sizes stand in the drawing.
+    grow() {
+      const step = Number(this.step);
+      this.monthsSaid = String(this.months[step]);
+      const size = (shape, name) => Number(shape.dataset[name].split(" ")[step]);
+      for (const shape of this.svg.querySelectorAll("[data-r]")) shape.setAttribute("r", size(shape, "r"));
+      for (const shape of this.svg.querySelectorAll("[data-rx]")) {
+        shape.setAttribute("rx", size(shape, "rx"));
+        shape.setAttribute("ry", size(shape, "ry"));
+        shape.setAttribute("cy", Number(shape.dataset.foot) - size(shape, "ry"));
+      }
     },
 
     async put(id, event, mark) {
@@ -103,7 +176,11 @@ document.addEventListener("alpine:init", () => {
     },
 
     async place(id, x, y, mark) {
-      const { ok, answer } = await talk(`${this.post}/${id}/place${this.along}`, { x, y });
+      await this.send(`${this.post}/${id}/place${this.along}`, { x, y }, mark);
+    },
+
+    async send(url, body, mark) {
+      const { ok, answer } = await talk(url, body);
       if (ok) {
         window.location = answer.next;
         return;

@@ -1,0 +1,115 @@
+"""Corals to their places in the browser: dragged with a verdict, placed all at once, watched for a week and moved."""
+
+from __future__ import annotations
+
+import datetime
+import re
+
+from playwright.sync_api import Page, expect
+
+from corlume.core.course.note import CoralNote
+from corlume.services.keeping import course, tanks
+from corlume.store.database import Database
+
+TODAY = datetime.date.today()
+
+
+def test_coral_is_dragged_with_a_verdict_and_snaps_to_a_seat(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/corals")
+    before = tanks.open_tank(db, 1).coral(12).value.place
+    box = page.locator('#plan ~ .corals .coral[data-coral="12"] .coral-dot').first.bounding_box()
+    rock = page.locator("#plan .rock.edge").nth(2).bounding_box()
+    assert box
+    assert rock
+    page.mouse.move(box["x"] + 5, box["y"] + 5)
+    page.mouse.down()
+    page.mouse.move(rock["x"] + rock["width"] / 2, rock["y"] + rock["height"] / 2, steps=6)
+    live = page.locator(".live")
+    expect(live).to_contain_text(re.compile(r"\d+ PAR .*from left"))
+    expect(live).to_contain_text("too strong by")
+    page.mouse.up()
+    expect(page.locator(".fit h2").first).to_have_text("Discosoma")
+    after = tanks.open_tank(db, 1).coral(12).value.place
+    assert after is not None
+    assert after != before
+    page.wait_for_load_state("networkidle")
+    page.keyboard.press("Control+z")
+    expect(page.locator('.coral-item[data-coral="12"]')).to_contain_text("82")
+    assert tanks.open_tank(db, 1).coral(12).value.place == before
+
+
+def test_corals_grow_by_the_slider_and_layers_change_the_floor(page: Page) -> None:
+    page.goto("/tanks/1/corals")
+    body = page.locator("#plan ~ .corals .body").first
+    small = float(body.get_attribute("r") or 0)
+    page.get_by_label("Months ahead").focus()
+    for _ in range(4):
+        page.keyboard.press("ArrowRight")
+    expect(page.locator(".months output")).to_have_text("24")
+    assert float(body.get_attribute("r") or 0) > 1.5 * small
+    page.get_by_role("link", name="flow", exact=True).click()
+    expect(page.locator("#plan .band-flow-medium").first).to_be_attached()
+    expect(page.locator(".legend")).to_contain_text("5 to 15 cm/s")
+    page.get_by_role("link", name="seats", exact=True).click()
+    expect(page.locator("#plan .seat").first).to_be_attached()
+
+
+def test_all_that_wait_are_placed_and_taken_back(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/corals")
+    page.get_by_role("link", name=re.compile(r"Place all \d+ that wait")).click()
+    page.get_by_label("Room to grow for").fill("a lot")
+    page.get_by_role("button", name="Plan anew").click()
+    expect(page.locator("#months-error")).to_contain_text("is not a number")
+    page.get_by_label("Room to grow for").fill("12")
+    page.get_by_role("button", name="Plan anew").click()
+    expect(page.locator('[x-data="later"]')).to_contain_text(re.compile("No plan|best plan found"), timeout=60_000)
+    page.get_by_role("button", name=re.compile(r"Place all \d+")).click()
+    expect(page).to_have_url(re.compile(r"/corals(\?setup=1)?$"))
+    assert sum(kept.value.place is None for kept in tanks.open_tank(db, 1).corals) <= 2
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("link", name="Place all 10 that wait")).to_be_visible()
+
+
+def test_a_week_is_watched_on_the_phone_and_an_unhappy_coral_is_moved(page: Page, db: Database) -> None:
+    for days in range(8, 1, -1):  # a week of looks, before today
+        note = CoralNote("watch", TODAY - datetime.timedelta(days=days), datetime.time(14, 0), "open", "full", "good")
+        course.add_note(db, 1, 11, note, today=TODAY)
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto("/tanks/1/corals/round")
+    card = page.locator("#coral-11")
+    expect(card).to_contain_text("Fix it now.")
+    card.get_by_role("button", name="Paler").click()
+    expect(card.get_by_role("alert")).to_contain_text("Tap first how its polyps are")
+    card.get_by_text("open", exact=True).click()
+    card.get_by_role("button", name="Full, colour as it was").click()
+    expect(page.locator("#coral-11")).to_contain_text("Last looked at today")
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    small = page.evaluate(
+        "[...document.querySelectorAll('.tap, .tap-button, main .button')]"
+        ".filter(e => e.offsetParent && e.getBoundingClientRect().height < 43.5).map(e => e.textContent.trim())"
+    )
+    assert small == []
+    page.locator("#coral-3").get_by_role("link", name="Stylophora").click()
+    expect(page.locator(".course")).to_contain_text("Move it, decisively.")
+    page.get_by_role("button", name="Move it there").click()
+    expect(page.locator(".course")).to_contain_text("Day 1 of 7")
+    expect(page.locator(".time-line li").first).to_contain_text("moved")
+
+
+def test_a_pump_is_aimed_by_keys_and_a_place_painted_by_a_tap(page: Page, db: Database) -> None:
+    page.goto("/tanks/1/corals/flow")
+    before = tanks.open_tank(db, 1).pumps[0].value
+    aim = page.locator('[data-spot="aim-1"][data-view="plan"]')
+    aim.focus()
+    for _ in range(3):
+        page.keyboard.press("ArrowDown")
+    expect(page.get_by_role("button", name="Undo", exact=False).first).to_be_enabled()
+    page.wait_for_load_state("networkidle")
+    page.get_by_label("paints medium").check()
+    area = page.locator('[data-area][data-view="front"]').bounding_box()
+    assert area
+    page.mouse.click(area["x"] + area["width"] * 0.7, area["y"] + area["height"] * 0.3)
+    expect(page.locator(".painted li")).to_have_count(2)
+    stored = tanks.open_tank(db, 1)
+    assert stored.pumps[0].value.turn < before.turn
+    assert stored.flow_marks[-1].value.flow == "medium"
