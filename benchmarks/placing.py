@@ -9,6 +9,7 @@ import numpy as np
 from benchmarks.clock import clock, row
 from corlume.core.placing.assign import Placing, Stock, greedy, solve
 from corlume.services.advice.place_all import first_plan
+from corlume.services.advice.place_case import Asked
 from corlume.services.keeping.demo import demo_scene
 from corlume.services.light.fields import medium_of
 from corlume.store.tanks import unstored
@@ -42,4 +43,4 @@ def placing() -> None:
         row(f"the best found, {corals} x {seats}", taken, 10.0 if seats == 150 else None, note)
     stored = unstored(demo_scene())
     medium_of(stored.lit_tank())
-    row("first plan of the demo's ten", clock(lambda: first_plan(stored, stored.setup(), 18.0), 3))
+    row("first plan of the demo's ten", clock(lambda: first_plan(stored, stored.setup(), Asked()), 3))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import time
 from dataclasses import replace
 
 import numpy as np
@@ -10,11 +11,13 @@ import pytest
 from starlette.testclient import TestClient
 
 from corlume.core.placing.room import room_for
+from corlume.core.placing.wish import KeptFree, Wish
 from corlume.reference.coral_library import coral_cards, coral_library, suiting
 from corlume.services.advice.coral_sites import states
 from corlume.services.advice.place_all import first_plan, plans
+from corlume.services.advice.place_case import Asked, case_of
 from corlume.services.advice.zones_read import read_zones
-from corlume.services.keeping import corals, hung_fixtures, tanks
+from corlume.services.keeping import corals, hung_fixtures, stands, tanks
 from corlume.store.database import Database
 
 
@@ -24,7 +27,7 @@ def test_plan_keeps_the_rules_and_ends_as_keepers_would(db: Database) -> None:
     for kept in stored.corals:
         corals.place_coral(db, 1, kept.id, None)
     stored = tanks.open_tank(db, 1)
-    first, *_, last = plans(stored, stored.setup(), 18.0, seconds=3.0)
+    first, *_, last = plans(stored, stored.setup(), Asked(), seconds=3.0)
     assert len(last.seated) >= len(first.seated) >= 19
     by_name = {one.coral.value.card.name: one for one in last.seated}
     assert all(by_name[name].place[2] < stored.tank.sand_depth / 2 for name in by_name if name.startswith("Acropora"))
@@ -50,7 +53,7 @@ def test_a_coral_without_a_place_is_told_why_and_what_frees_one_is_true(db: Data
     hopeless = replace(card, name="Glaring one", par_low=1300.0, par_high=1500.0)
     ids = [corals.add_coral(db, 1, one) for one in (card, hopeless)]
     stored = tanks.open_tank(db, 1)
-    *_, plan = plans(stored, stored.setup(), 18.0, seconds=2.0)
+    *_, plan = plans(stored, stored.setup(), Asked(), seconds=2.0)
     none = {one.coral.id: one for one in plan.unseated}
     assert set(ids) <= set(none)
     assert re.match(r"Light: Bright one wants 430 to 600 PAR, and the strongest seat reads \d+\.", none[ids[0]].why)
@@ -61,14 +64,20 @@ def test_a_coral_without_a_place_is_told_why_and_what_frees_one_is_true(db: Data
     fixture = stored.setup().fixtures["ABC".index(told[1])]
     hung_fixtures.change_fixtures(db, 1, stored.setup().id, {fixture.id: {"output": int(told[2]) / 100}})
     stored = tanks.open_tank(db, 1)
-    assert ids[0] in {one.coral.id for one in first_plan(stored, stored.setup(), 18.0).seated}
+    assert ids[0] in {one.coral.id for one in first_plan(stored, stored.setup(), Asked()).seated}
 
 
 def test_page_plans_at_once_and_takes_all_in_one_step_of_undo(client: TestClient, db: Database) -> None:
     page = client.get("/tanks/1/corals/all").text
     assert "A first plan, made at once" in page
-    better = client.get("/tanks/1/corals/all/better").json()["html"]
-    assert re.search(r"No plan (is better|can be better by more than)|The best plan found", better)
+    job = client.post("/tanks/1/corals/all/jobs", json={"months": 18}).json()["job"]
+    looked = client.get(f"/tanks/1/corals/all/jobs/{job}").json()
+    while looked["state"] == "looking":
+        time.sleep(0.2)
+        looked = client.get(f"/tanks/1/corals/all/jobs/{job}").json()
+    assert looked["state"] == "done"
+    better = looked["html"]
+    assert re.search(r"No plan (is better|can be better by more than)|The best plan so far", better)
     fields = dict(re.findall(r'name="(coral-\d+)" value="([^"]+)"', better))
     assert len(fields) >= 8
     assert client.post("/tanks/1/corals/all", data=fields).status_code == 303
@@ -127,6 +136,44 @@ def test_what_lies_on_the_sand_is_placed_there(db: Database) -> None:
     for name in ("Fungia", "Trachyphyllia", "Montipora (encrusting)"):
         corals.add_coral(db, 1, coral_cards()[name])
     stored = tanks.open_tank(db, 1)
-    by_name = {one.coral.value.card.name: one.seat for one in first_plan(stored, stored.setup(), 18.0).seated}
+    by_name = {one.coral.value.card.name: one.seat for one in first_plan(stored, stored.setup(), Asked()).seated}
     assert by_name["Fungia"] == by_name["Trachyphyllia"] == "Sand"
     assert by_name["Montipora (encrusting)"] != "Sand"
+
+
+def test_more_corals_than_seats_pins_in_conflict_and_a_stop_are_told(client: TestClient, db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    for rock in stored.rocks:
+        tanks.delete_rock(db, 1, rock.id)
+    galaxea, torch = (
+        next(k for k in stored.corals if k.value.card.name.startswith(n)) for n in ("Galaxea", "Euphyllia g")
+    )
+    for kept in stored.corals:
+        corals.place_coral(db, 1, kept.id, None)
+    for kept, x in ((galaxea, 0.3), (torch, 0.4)):
+        corals.place_coral(db, 1, kept.id, (x, 0.3, 0.52))
+        stands.save_wish(db, 1, kept.id, Wish(pinned=True))
+    stands.save_stand(db, 1, "kept_free", KeptFree("All of it", 0.25, 0.0, 1.25, 0.65))
+    stored = tanks.open_tank(db, 1)
+    job = client.post("/tanks/1/corals/all/jobs", json={"months": 18}).json()["job"]
+    assert client.post(f"/tanks/1/corals/all/jobs/{job}/stop", json={}).status_code == 200
+    *_, plan = plans(stored, stored.setup(), Asked(), seconds=1.0)
+    assert len(plan.unseated) > len(plan.seated)
+    assert all(one.why for one in plan.unseated)
+    places = {kept.id: kept.value.place for kept in (galaxea, torch)}
+    assert places.keys().isdisjoint({one.coral.id for one in plan.seated})
+    assert plan.pinned == (f"{torch.value.card.name} and {galaxea.value.card.name}",)
+    assert "are both pinned and in reach of each other" in client.get("/tanks/1/corals/all").text
+    assert client.get("/tanks/2/corals/all/jobs/1").status_code == 404
+    assert client.post("/tanks/1/corals/all/jobs", json={"months": -3}).status_code == 422
+
+
+def test_light_judged_by_the_day_asks_for_more_where_the_day_is_short(db: Database) -> None:
+    """By hand: in a day of five hours, 300 PAR are as much as 150 in ten."""
+    stored = tanks.open_tank(db, 1)
+    short = replace(stored, running=replace(stored.running, hours=5.0))
+    peak, daily = (case_of(short, short.setup(), Asked(daily=by)) for by in (False, True))
+    par = np.array([150.0, 300.0])
+    lps = next(k for k, kept in enumerate(peak.waiting) if kept.value.card.name == "Goniopora")  # 80 to 170
+    assert peak.light(lps, par)[0] > 0 == peak.light(lps, par)[1]
+    assert daily.light(lps, par)[1] == pytest.approx(peak.light(lps, par)[0])

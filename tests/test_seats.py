@@ -24,6 +24,7 @@ from corlume.reference.coral_library import coral_cards
 from corlume.services.advice.coral_sites import coral_light, states
 from corlume.services.advice.growth import MONTHS, clashes, grown
 from corlume.services.advice.place_all import first_plan, plans
+from corlume.services.advice.place_case import Asked
 from corlume.services.advice.seats import seats_of
 from corlume.services.advice.try_place import try_place
 from corlume.services.keeping import corals, stands, tanks
@@ -169,7 +170,7 @@ def test_wishes_move_seats_up_and_down_and_a_show_piece_comes_forward(db: Databa
     lps = next(kept for kept in waiting if kept.value.card.name == "Goniopora")
     stands.save_wish(db, 1, lps.id, Wish(show=True))
     stored = tanks.open_tank(db, 1)
-    seat = {one.coral.id: one for one in first_plan(stored, stored.setup(), 18.0).seated}[lps.id]
+    seat = {one.coral.id: one for one in first_plan(stored, stored.setup(), Asked()).seated}[lps.id]
     assert seat.place[1] < 0.5 * stored.tank.width
     with pytest.raises(InvalidInput, match="waits"):
         stands.save_wish(db, 1, lps.id, Wish(pinned=True))
@@ -185,14 +186,14 @@ def test_a_ledge_that_is_proposed_gives_the_coral_its_seat(db: Database) -> None
         corals.remove_coral(db, 1, kept.id)
     corals.add_coral(db, 1, replace(coral_cards()["Acropora tenuis"], par_low=300.0, par_high=420.0))
     stored = tanks.open_tank(db, 1)
-    *_, plan = plans(stored, stored.setup(), 18.0, seconds=2.0)
+    *_, plan = plans(stored, stored.setup(), Asked(), seconds=2.0)
     [none] = plan.unseated
     ledge = next(help for help in none.helps if "ledge" in help.words)
     x, y, depth, size = (ledge.lengths[name] for name in ("x", "y", "depth", "size"))
     base = stored.tank.water_depth - depth - 0.03
     tanks.save_rock(db, 1, None, Rock(x - size / 2, y - size / 2, base, size, size, 0.03, "New ledge"))
     stored = tanks.open_tank(db, 1)
-    [seated] = first_plan(stored, stored.setup(), 18.0).seated
+    [seated] = first_plan(stored, stored.setup(), Asked()).seated
     assert seated.seat == "New ledge"
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from corlume.services.advice.place_case import USUAL_MONTHS, case_of
+from corlume.services.advice.place_case import Asked, case_of
 from corlume.store.tanks import StoredSetup, StoredTank
 
 
@@ -34,7 +34,7 @@ def better_seat(stored: StoredTank, setup: StoredSetup, coral_id: int, par: floa
     coral = stored.coral(coral_id)
     rest = tuple(kept for kept in stored.corals if kept.id != coral_id and kept.value.place is not None)
     free = replace(coral, value=replace(coral.value, place=None))
-    case = case_of(replace(stored, corals=(free, *rest)), setup, USUAL_MONTHS)
+    case = case_of(replace(stored, corals=(free, *rest)), setup, Asked())
     stock = case.stock()
     worth = np.where(stock.free(0, case.fixed), stock.worth[0], 0.0)[: len(case.seats.names)]
     if colour == "paler":

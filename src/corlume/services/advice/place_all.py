@@ -5,7 +5,7 @@ would free a place for those that get none.
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -18,7 +18,7 @@ from corlume.core.placing.fit import flow_worth
 from corlume.core.scene import Coral
 from corlume.core.words import plain
 from corlume.services.advice.freeing import Help, helps_for
-from corlume.services.advice.place_case import Case, case_of, in_shade, planned, sits_of
+from corlume.services.advice.place_case import Asked, Case, case_of, in_shade, pinned_clashes, planned, sits_of
 from corlume.services.keeping.coral_kinds import lives_off_food
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -50,47 +50,54 @@ class Unseated:
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """Where all that wait would go: how many seats were looked at, and by how much a better plan could be worth more
-    [-], None where that was not looked at.
+    """Where all that wait would go: how many seats were looked at, by how much a better plan could be worth more [-],
+    None where that was not looked at, whether it tells what would help, and which pinned corals sting each other.
     """
 
     seated: tuple[Seated, ...]
     unseated: tuple[Unseated, ...]
     seats: int
     gap: float | None
+    helps: bool
+    pinned: tuple[str, ...]
 
 
-def plans(stored: StoredTank, setup: StoredSetup, months: float, *, seconds: float) -> Iterator[Plan]:
+def plans(
+    stored: StoredTank,
+    setup: StoredSetup,
+    asked: Asked,
+    *,
+    seconds: float,
+    stopped: Callable[[], bool] = lambda: False,
+) -> Iterator[Plan]:
     """Yield better and better plans for all corals that wait; the first at once, and the last with what would help.
 
     Where placed corals shade what lies under them, seats that a plan itself would put into too much shade are left out,
-    and it is made anew.
+    and it is made anew. When whoever asks has ``stopped`` it, the best one so far is the last.
     """
-    case = case_of(stored, setup, months)
+    case = case_of(stored, setup, asked)
     plain = stock = case.stock()
     best = _greedy(case, plain)
     yield _plan(case, plain, best, helps=False)
     end = time.monotonic() + seconds
     for _ in range(ROUNDS):
-        found = _solved(stock, case.fixed, end)
-        best = max(best, _lit(case, plain, found), key=lambda one: one.value)
+        for found in solve(stock, seconds=max(0.5, end - time.monotonic()), fixed=case.fixed):
+            lit = _lit(case, plain, found)
+            if lit.value > best.value + 1e-6:
+                best = lit
+                yield _plan(case, plain, best, helps=False)
+            elif lit.places == best.places:
+                best = lit
+            if stopped() or time.monotonic() > end:
+                break
         dark = in_shade(case, found.places)
-        if not dark or time.monotonic() > end:
+        if not dark or stopped() or time.monotonic() > end:
             break
         worth = stock.worth.copy()
         for coral in dark:
             worth[coral, found.places[coral]] = 0.0
         stock = replace(stock, worth=worth)
-    yield _plan(case, plain, best, helps=True)
-
-
-def _solved(stock: Stock, fixed: Places, end: float) -> Placing:
-    """The best assignment that is found until a time of the clock."""
-    steps = solve(stock, seconds=max(0.5, end - time.monotonic()), fixed=fixed)
-    found = next(steps)
-    while time.monotonic() < end and (better := next(steps, None)) is not None:
-        found = better
-    return found
+    yield _plan(case, plain, best, helps=not stopped())
 
 
 def _greedy(case: Case, stock: Stock) -> Placing:
@@ -98,9 +105,9 @@ def _greedy(case: Case, stock: Stock) -> Placing:
     return _lit(case, stock, Placing(places, stock.value(places)))
 
 
-def first_plan(stored: StoredTank, setup: StoredSetup, months: float) -> Plan:
+def first_plan(stored: StoredTank, setup: StoredSetup, asked: Asked) -> Plan:
     """The greedy plan alone."""
-    case = case_of(stored, setup, months)
+    case = case_of(stored, setup, asked)
     stock = case.stock()
     return _plan(case, stock, _greedy(case, stock), helps=False)
 
@@ -145,7 +152,8 @@ def _plan(case: Case, stock: Stock, found: Placing, *, helps: bool) -> Plan:
                 kept, numbers[kept.id], case.seats.names[seat], (one.x, one.y, one.depth), par, tuple(reasons), second
             )
         )
-    return Plan(tuple(seated), tuple(unseated), len(case.seats.names), found.gap)
+    names = len(case.seats.names)
+    return Plan(tuple(seated), tuple(unseated), names, found.gap, helps, pinned_clashes(case))
 
 
 def _why_not(case: Case, stock: Stock, places: Places, coral: int) -> tuple[str, dict[str, float]]:

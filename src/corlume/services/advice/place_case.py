@@ -21,6 +21,7 @@ from corlume.core.placing.fit import (
 from corlume.core.placing.wish import wished
 from corlume.core.scene import Coral, Seat
 from corlume.services.advice.coral_sites import coral_light
+from corlume.services.advice.growth import clashes
 from corlume.services.advice.seats import seats_of
 from corlume.services.keeping.coral_kinds import kind_of
 from corlume.store.tables import Kept
@@ -30,13 +31,29 @@ USUAL_MONTHS = 18.0
 """How many months ahead corals get room to grow where nobody says; ours."""
 
 
+USUAL_DAY = 10.0
+"""Hours of full light that the bands on the cards are taken to mean, where light is judged by the day (common practice,
+no source: ten to twelve hours for LED) [h].
+"""
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What a plan is asked for: room to grow for so many months, and whether light is judged by the day's sum, its
+    bands taken for ``USUAL_DAY`` hours, and not by PAR at peak.
+    """
+
+    months: float = USUAL_MONTHS
+    daily: bool = False
+
+
 @dataclass(frozen=True)
 class Case:
     """Seats and corals of a tank: those that wait first, then those that sit already, on seats of their own."""
 
     stored: StoredTank
     setup: StoredSetup
-    months: float
+    asked: Asked
     seats: Seats
     waiting: tuple[Kept[Coral], ...]
     sitting: tuple[Kept[Coral], ...]
@@ -55,7 +72,12 @@ class Case:
     def light(self, coral: int, par: np.ndarray) -> np.ndarray:
         """What light is worth to one of them [-]; see ``light_worth``."""
         kind = kind_of(self.stored, self.cards[coral])
-        return light_worth(self.cards[coral], par, food=bool(kind and kind.food))
+        return light_worth(self.cards[coral], par * self.day, food=bool(kind and kind.food))
+
+    @property
+    def day(self) -> float:
+        """What the length of the day makes of the light, where it is judged by the day [-]."""
+        return self.stored.running.hours / USUAL_DAY if self.asked.daily else 1.0
 
     def sits(self, coral: int) -> SitsOn:
         """Where one of them sits."""
@@ -66,14 +88,15 @@ class Case:
         """How far across each is at the end of the horizon [m]."""
         kinds = [kind_of(self.stored, card) for card in self.cards]
         grown = [kind.growth if kind else USUAL_GROWTH for kind in kinds]
-        return [body_after(card, self.months, growth) for card, growth in zip(self.cards, grown, strict=True)]
+        return [body_after(card, self.asked.months, growth) for card, growth in zip(self.cards, grown, strict=True)]
 
     def worth(self, coral: Coral, seats: Seats) -> np.ndarray:
         """What seats (s,) are worth to a coral, by its needs and by what is wished of it."""
         card = coral.card
         kind = kind_of(self.stored, card)
-        body = body_after(card, self.months, kind.growth if kind else USUAL_GROWTH)
+        body = body_after(card, self.asked.months, kind.growth if kind else USUAL_GROWTH)
         food = bool(kind and kind.food)
+        seats = replace(seats, par=seats.par * self.day)
         worth = seat_worth(card, seats, body, sits_of(self.stored, card), food=food)
         placed = [(kept.value.card.name, kept.value.place) for kept in self.sitting if kept.value.place is not None]
         return wished(worth, coral.wish, seats.points, self.stored.tank.width, placed)
@@ -99,10 +122,10 @@ class Case:
         return Stock(worth, points, apart.reshape(square), over.reshape(square) if shading else None)
 
 
-def case_of(stored: StoredTank, setup: StoredSetup, months: float) -> Case:
+def case_of(stored: StoredTank, setup: StoredSetup, asked: Asked) -> Case:
     waiting = tuple(kept for kept in stored.corals if kept.value.place is None)
     sitting = tuple(kept for kept in stored.corals if kept.value.place is not None)
-    return Case(stored, setup, months, seats_of(stored, setup.hung), waiting, sitting)
+    return Case(stored, setup, asked, seats_of(stored, setup.hung), waiting, sitting)
 
 
 def sits_of(stored: StoredTank, card: CoralCard) -> SitsOn:
@@ -129,3 +152,10 @@ def in_shade(case: Case, places: Places) -> list[int]:
     if not case.stored.tank.colony_shade:
         return []
     return [c for c, par in planned(case, places).items() if case.light(c, np.array(par)) <= 0]
+
+
+def pinned_clashes(case: Case) -> tuple[str, ...]:
+    """Pairs of pinned corals that sting each other: no plan can part them."""
+    pinned = {kept.id: kept.value.card.name for kept in case.sitting if kept.value.wish.pinned}
+    met = [one for one in clashes(case.stored) if one.one in pinned and one.other in pinned]
+    return tuple(f"{pinned[one.one]} and {pinned[one.other]}" for one in met)

@@ -30,14 +30,14 @@ View = Literal["plan", "front"]
 @dataclass(frozen=True, slots=True)
 class Tried:
     """A coral where it would sit: the seat's name, or nothing; its place [m], PAR [umol/m2/s], the rules' answers, and
-    those that would lose more than a tenth of their light under it when grown, with their PAR before and after.
+    those that would lose more than a tenth of their light under it when grown: id, name, PAR before and after.
     """
 
     seat: str
     place: tuple[float, float, float]
     par: float
     reasons: tuple[Reason, ...]
-    shaded: tuple[tuple[str, float, float], ...]
+    shaded: tuple[tuple[int, str, float, float], ...]
 
 
 def try_place(stored: StoredTank, setup: StoredSetup, coral_id: int, view: View, u: float, v: float) -> Tried:
@@ -63,12 +63,12 @@ def try_place(stored: StoredTank, setup: StoredSetup, coral_id: int, view: View,
     food = lives_off_food(stored, coral.card)
     others = placed_corals(stored, but=coral_id)
     reasons = check_place(stored.tank, coral.card, (x, y, depth), par, flow, others, speed=speed, food=food)
-    shaded: tuple[tuple[str, float, float], ...] = ()
+    shaded: tuple[tuple[int, str, float, float], ...] = ()
     if stored.tank.colony_shade and others:
         points = np.array([(o.x, o.y, o.depth) for o in others])
         under = replace(tank, colonies=(*tank.colonies, Colony(x, y, depth, 0.5 * coral.card.size)))
         readings = zip(others, par_at(tank, setup.hung, points), par_at(under, setup.hung, points), strict=True)
-        shaded = tuple((o.card.name, float(b), float(a)) for o, b, a in readings if a < SHADED * b)
+        shaded = tuple((o.key, o.card.name, float(b), float(a)) for o, b, a in readings if a < SHADED * b)
     return Tried(name, (x, y, depth), par, tuple(reasons), shaded)
 
 

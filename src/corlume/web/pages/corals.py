@@ -133,7 +133,7 @@ def try_it(
     no = [measure.fill(r.text, r.lengths) for r in found.reasons if r.answer == "no"]
     x, y, depth = (measure.number(value) for value in found.place)
     where = f"{found.seat or 'Where it comes to rest'}: {x} from left, {y} from front, {depth} {measure.unit} down"
-    shade = [f"{name} {before:.0f} to {after:.0f} PAR" for name, before, after in found.shaded[:4]]
+    shade = [f"{name} {before:.0f} to {after:.0f} PAR" for _, name, before, after in found.shaded[:4]]
     more = f" and {len(found.shaded) - 4} more" * (len(found.shaded) > 4)
     return JSONResponse({
         "where": where,
@@ -141,6 +141,7 @@ def try_it(
         "suits": not no,
         "words": no or [measure.fill(r.text, r.lengths) for r in found.reasons],
         "shade": f"It would shade {', '.join(shade)}{more} when grown." if shade else "",
+        "shaded": [coral for coral, *_ in found.shaded],
         "place": found.place,
     })  # fmt: skip
 

@@ -5,15 +5,17 @@ from __future__ import annotations
 import math
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Path, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
+from pydantic import BaseModel, Field
 
 from corlume.core.errors import Rules
 from corlume.core.scene import Coral, Seat
 from corlume.formats.measure import parse_number
+from corlume.services.advice import planning
 from corlume.services.advice.coral_sites import CoralState
-from corlume.services.advice.place_all import Plan, first_plan, plans
-from corlume.services.advice.place_case import USUAL_MONTHS
+from corlume.services.advice.place_all import Plan, first_plan
+from corlume.services.advice.place_case import USUAL_DAY, USUAL_MONTHS, Asked
 from corlume.services.keeping import corals, tanks
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.corals import draw_corals
@@ -41,30 +43,58 @@ def _months(text: str) -> tuple[float, str]:
     return months, ""
 
 
+class Begun(BaseModel):
+    """What a plan is to be looked for with."""
+
+    months: Annotated[float, Field(ge=0, le=MOST_MONTHS, allow_inf_nan=False)] = USUAL_MONTHS
+    daily: bool = False
+
+
 @router.get("")
-def show_plan(request: Request, db: Db, tank_id: RowId, setup: Looked = None, months: Typed = "") -> HTMLResponse:
+def show_plan(
+    request: Request, db: Db, tank_id: RowId, setup: Looked = None, months: Typed = "", by: Typed = ""
+) -> HTMLResponse:
     """A first plan for all that wait."""
     stored, (ahead, wrong) = tanks.open_tank(db, tank_id), _months(months)
-    looked = stored.setup(setup)
-    plan = first_plan(stored, looked, ahead)
+    looked, asked = stored.setup(setup), Asked(ahead, by == "day")
+    plan = first_plan(stored, looked, asked)
     context = {
         "stored": stored,
-        "ahead": ahead,
+        "asked": asked,
         "typed": months or f"{ahead:g}",
         "wrong": wrong,
+        "day": USUAL_DAY,
         "waiting": len(plan.seated) + len(plan.unseated),
-        "plan": _plan(request, stored, plan, looked.id, first=True),
+        "plan": _plan(request, stored, plan, looked.id),
     }
     return page(request, "corals/all.html", context, tank=stored, setup=looked, status=422 if wrong else 200)
 
 
-@router.get("/better")
-def better_plan(request: Request, db: Db, tank_id: RowId, setup: Looked = None, months: Typed = "") -> JSONResponse:
-    """The best plan that some seconds find, with what would help those that get no seat."""
+@router.post("/jobs")
+def begin_job(db: Db, tank_id: RowId, body: Begun, setup: Looked = None) -> JSONResponse:
+    """Begin to look for better plans."""
     stored = tanks.open_tank(db, tank_id)
-    looked = stored.setup(setup)
-    *_, plan = plans(stored, looked, _months(months)[0], seconds=SECONDS)
-    return JSONResponse({"html": _plan(request, stored, plan, looked.id, first=False)})
+    number = planning.begin(stored, stored.setup(setup), Asked(body.months, body.daily), SECONDS)
+    return JSONResponse({"job": number})
+
+
+@router.get("/jobs/{number}")
+def look_at_job(
+    request: Request, db: Db, tank_id: RowId, number: Annotated[RowId, Path()], setup: Looked = None, known: int = 0
+) -> JSONResponse:
+    """How far it is, with the newest plan where the page does not have it yet."""
+    stored, job = tanks.open_tank(db, tank_id), planning.look(tank_id, number)
+    found = {"state": job.state, "done": job.done, "plans": job.plans, "gap": job.plan.gap if job.plan else None}
+    if job.plan and job.plans != known:
+        found["html"] = _plan(request, stored, job.plan, stored.setup(setup).id)
+    return JSONResponse(found)
+
+
+@router.post("/jobs/{number}/stop")
+def stop_job(tank_id: RowId, number: Annotated[RowId, Path()]) -> JSONResponse:
+    """Stop looking: the best plan so far stays."""
+    planning.look(tank_id, number).stop.set()
+    return JSONResponse({"stopped": number})
 
 
 @router.post("")
@@ -91,7 +121,7 @@ def _places(data: dict[str, str]) -> dict[int, tuple[float, float, float]]:
     return found
 
 
-def _plan(request: Request, stored: StoredTank, plan: Plan, setup_id: int, *, first: bool) -> str:
+def _plan(request: Request, stored: StoredTank, plan: Plan, setup_id: int) -> str:
     """A plan as a piece of the page: drawing, table, and the form that takes it."""
     measure, sheet = measure_of(request), lay_out_pair(stored.tank)
     there = {one.coral.id: one for one in plan.seated}
@@ -111,7 +141,6 @@ def _plan(request: Request, stored: StoredTank, plan: Plan, setup_id: int, *, fi
     context: dict[str, Any] = {
         "stored": stored,
         "plan": plan,
-        "first": first,
         "sheet": sheet,
         "drawing": drawing,
         "measure": measure,

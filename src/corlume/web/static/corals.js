@@ -1,6 +1,57 @@
 // The corals page: click the plan to put the chosen coral there, drag one from the list, or drag a placed one in plan or
 // front view: what it would have there is asked for while it is held, and it snaps to seats. A slider lets them grow.
 document.addEventListener("alpine:init", () => {
+  // Better plans for all that wait: begun, shown as they come, and stopped.
+  Alpine.data("planning", () => ({
+    done: 0,
+    looking: false,
+    told: "A first plan, made at once; better ones are being looked for.",
+    known: 0,
+
+    async init() {
+      const { post, along, months, daily } = this.$el.dataset;
+      this.post = post;
+      this.along = along;
+      const { ok, answer } = await talk(post + along, { months: Number(months), daily: daily === "yes" });
+      if (!ok) {
+        this.told = answer.message;
+        return;
+      }
+      this.job = answer.job;
+      this.looking = true;
+      this.watch();
+    },
+
+    async watch() {
+      const address = `${this.post}/${this.job}${this.along}`;
+      const { ok, answer } = await talk(`${address}${address.includes("?") ? "&" : "?"}known=${this.known}`);
+      if (!ok) {
+        this.looking = false;
+        this.told = answer.message;
+        return;
+      }
+      this.done = answer.done;
+      if (answer.html) {
+        this.known = answer.plans;
+        this.$refs.here.innerHTML = answer.html;
+      }
+      const gap = answer.gap === null ? "" : `, at most ${(100 * answer.gap).toFixed(1)} % from the best`;
+      const ends = {
+        looking: `Plan ${answer.plans}${gap}; looking on.`,
+        done: `The search has ended${gap}.`,
+        stopped: `Stopped${gap}.`,
+        failed: "The search failed; the plan below stands.",
+      };
+      this.told = ends[answer.state];
+      this.looking = answer.state === "looking";
+      if (this.looking) setTimeout(() => this.watch(), 600);
+    },
+
+    async stop() {
+      await talk(`${this.post}/${this.job}/stop${this.along}`, {});
+    },
+  }));
+
   Alpine.data("corals", () => ({
     fault: "",
     held: { where: "", par: "", words: [], shade: "", suits: false },
@@ -131,10 +182,17 @@ document.addEventListener("alpine:init", () => {
         this.asking = null;
         if (!this.drag && !this.carried) return;
         this.held = ok ? answer : { where: answer.message, par: "", words: [], shade: "", suits: false };
+        this.darken(ok ? answer.shaded : []);
       }
     },
 
+    // The corals that would stand in the shade of the one that is held.
+    darken(ids) {
+      for (const mark of this.svg.querySelectorAll(".coral")) mark.classList.toggle("in-shade", ids.includes(Number(mark.dataset.coral)));
+    },
+
     leave() {
+      this.darken([]);
       this.carried = null;
       this.asked = null;
       this.held = { where: "", par: "", words: [], shade: "", suits: false };
