@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
+from itertools import count
 
 import numpy as np
 
 from benchmarks.clock import clock, row
+from corlume.core.geometry import Rock
 from corlume.core.placing.assign import Placing, Stock, greedy, solve
 from corlume.services.advice.place_all import first_plan
 from corlume.services.advice.place_case import Asked
+from corlume.services.advice.seats import seats_of
+from corlume.services.advice.try_place import try_place
 from corlume.services.keeping.demo import demo_scene
 from corlume.services.light.fields import medium_of
-from corlume.store.tanks import unstored
+from corlume.services.light.flow import flow_plane
+from corlume.store.tanks import StoredTank, unstored
 
 
 def made_up(corals: int, seats: int, seed: int = 1) -> Stock:
@@ -44,3 +50,30 @@ def placing() -> None:
     stored = unstored(demo_scene())
     medium_of(stored.lit_tank())
     row("first plan of the demo's ten", clock(lambda: first_plan(stored, stored.setup(), Asked()), 3))
+    seats_and_flow(stored)
+    rocks = tuple(
+        Rock(0.05 + 0.068 * (k % 20), 0.03 + 0.058 * (k // 20), 0.0, 0.05, 0.05, 0.1 + 0.02 * (k % 9))
+        for k in range(200)
+    )
+    scene = replace(demo_scene(), tank=replace(stored.tank, rocks=rocks), wanted=())
+    pumps = tuple(replace(scene.pumps[k % 2], name=f"P{k}", depth=0.03 + 0.02 * (k // 2)) for k in range(6))
+    seats_and_flow(unstored(replace(scene, pumps=pumps, corals=scene.corals[14:24])), "200 rocks, 6 pumps: ")
+
+
+def seats_and_flow(stored: StoredTank, what: str = "") -> None:
+    """The flow map over two slices, all seats with their light and flow, and a verdict for a coral that is held."""
+    setup, coral = stored.setup(), stored.corals[-1].id
+    medium_of(stored.lit_tank())
+
+    def both() -> None:
+        flow_plane(stored, "plan", 0.2)
+        flow_plane(stored, "front", 0.3)
+
+    row(f"{what}flow map, plan and front", clock(both, 3), 0.5)
+    row(f"{what}all seats with light and flow", clock(lambda: seats_of(stored, setup.hung), 3))
+    place = count()
+
+    def hold() -> None:
+        try_place(stored, setup, coral, "plan", 0.2 + 0.01 * next(place), 0.3)
+
+    row(f"{what}verdict while a coral is dragged", clock(hold, 5), 0.1)

@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 
 from corlume.core.flow.jet import Jet
 from corlume.core.flow.pump import Pump
-from corlume.core.geometry import Box, Tank
+from corlume.core.flow.rockwork import as_rows, hidden, within
+from corlume.core.geometry import Tank
 
 Array = NDArray[np.float64]
 FlowClass = Literal["dead", "low", "medium", "high"]
@@ -63,7 +64,7 @@ def flow_at(tank: Tank, pumps: Sequence[Pump], points: Array) -> Flowing:
     """Return the flow at points (n, 3) in the water: squares of the speeds of all streams, their images in panes, sand
     and surface, of what flows back, and of what intakes draw.
     """
-    boxes = tank.boxes()
+    rows = as_rows(tank.boxes())
     square, way = np.zeros(len(points)), np.zeros((len(points), 3))
     if not pumps:
         return Flowing(square, way)
@@ -73,7 +74,7 @@ def flow_at(tank: Tank, pumps: Sequence[Pump], points: Array) -> Flowing:
         for one in images(tank, jet):
             part = one.square(points)
             seen = part > FAINT
-            part[seen] *= np.where(_hidden(boxes, one.at, points[seen]), IN_LEE, 1.0)
+            part[seen] *= np.where(hidden(rows, one.at, points[seen]), IN_LEE, 1.0)
             square += part
             way += part[:, None] * one.ahead
         drawn = _intake(jet, points)
@@ -129,24 +130,10 @@ def openness(tank: Tank, points: Array) -> Array:
     angles = np.arange(8) * math.pi / 4
     ways = np.stack([np.cos(angles), np.sin(angles), np.zeros(8)], axis=1)
     ways = NOOK * np.concatenate([ways, [[0.0, 0.0, -1.0]]])
-    free = np.zeros(len(points))
+    free, rows = np.zeros(len(points)), as_rows(tank.boxes())
     for way in ways:
         there = points + way - np.array([0.0, 0.0, 0.004])
         inside = (there[:, 0] > 0) & (there[:, 0] < tank.length) & (there[:, 1] > 0) & (there[:, 1] < tank.width)
-        free += inside & ~tank.in_rock(there)
+        free += inside & ~within(rows, there) & (there[:, 2] <= tank.sand_depth)
     found: Array = free / len(ways)
     return found
-
-
-def _hidden(boxes: Sequence[Box], start: Array, ends: Array) -> NDArray[np.bool_]:
-    """Whether rock stands between a point (3,) and others (n, 3)."""
-    blocked = np.zeros(len(ends), dtype=bool)
-    steps = ends - start
-    with np.errstate(divide="ignore", invalid="ignore"):
-        inverse = np.where(np.abs(steps) > 1e-12, 1.0 / steps, np.inf)
-        for box in boxes:
-            low = (np.array([box.x0, box.y0, box.top]) - start) * inverse
-            high = (np.array([box.x1, box.y1, box.bottom]) - start) * inverse
-            near, far = np.fmin(low, high).max(axis=1), np.fmax(low, high).min(axis=1)
-            blocked |= (near < far) & (far > 0.0) & (near < 1.0 - 1e-3) & (far - np.maximum(near, 0.0) > 1e-6)
-    return blocked

@@ -108,7 +108,7 @@ def steep_seats(tank: Tank, spacing: float) -> list[tuple[str, Sat, Array]]:
         _steps(0.0, tank.length, 2 * spacing), _steps(0.03, tank.sand_depth - 0.03, 2 * spacing), indexing="ij"
     )
     found.append(("Back pane", "pane", np.column_stack((u.ravel(), np.full(u.size, tank.width - OFF), v.ravel()))))
-    return [(name, sat, _open(tank, points, sat)) for name, sat, points in found]
+    return _open(tank, found)
 
 
 def _steps(low: float, high: float, spacing: float) -> Array:
@@ -117,13 +117,18 @@ def _steps(low: float, high: float, spacing: float) -> Array:
     return low + (np.arange(count) + 0.5) * (high - low) / max(1, count)
 
 
-def _open(tank: Tank, points: Array, sat: Sat) -> Array:
-    """Those that lie in open water, clear of panes, and on what they are meant to be on."""
+def _open(tank: Tank, found: list[tuple[str, Sat, Array]]) -> list[tuple[str, Sat, Array]]:
+    """Those that lie in open water, clear of panes, and on what they are meant to be on; all looked at in one go."""
+    points = np.concatenate([some for _, _, some in found])
+    meant = np.repeat([sat for _, sat, _ in found], [len(some) for _, _, some in found])
     x, y, _ = points.T
-    back = tank.width if sat == "pane" else tank.width - NEAR
+    back = np.where(meant == "pane", tank.width, tank.width - NEAR)
     clear = (x > NEAR) & (x < tank.length - NEAR) & (y > NEAR) & (y < back) & ~tank.in_rock(points)
-    points = points[clear]
-    kept: Array = points[sat_on(tank, points)[0] == sat]
+    clear &= sat_on(tank, points)[0] == meant
+    kept, start = list[tuple[str, Sat, Array]](), 0
+    for name, sat, some in found:
+        kept.append((name, sat, some[clear[start : start + len(some)]]))
+        start += len(some)
     return kept
 
 

@@ -53,11 +53,10 @@ def seats_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> Seats:
     tank = same_tank(stored.lit_tank())
     found = [_flat(tank).thinned(MOST["flat"]), *_steep(tank), _racks(stored)]
     taken_away = [kept.value for kept in stored.perches if kept.value.holds == "none"]
-    near = [
-        some.where(~np.array([_near(p, [one.place for one in taken_away]) for p in some.points], dtype=bool))
-        for some in found
-    ]
-    some = _joined([*near, _own(stored)])
+    some = _joined(found)
+    for one in taken_away:
+        some = some.where(np.linalg.norm(some.points - np.array(one.place), axis=1) >= HAND)
+    some = _joined([some, _own(stored)])
     free = np.ones(len(some.names), dtype=bool)
     for kept in stored.kept_free:
         free &= ~kept.value.holds(some.points)
@@ -82,10 +81,6 @@ def _light(tank: Tank, fixtures: Sequence[Fixture], points: Array, way: Array) -
     if steep.any():
         par[steep] = par_at(tank, fixtures, points[steep], normals=way[steep])
     return par, meter
-
-
-def _near(point: Array, places: Sequence[tuple[float, float, float]]) -> bool:
-    return any(float(np.linalg.norm(point - np.array(place))) < HAND for place in places)
 
 
 def _joined(parts: Sequence[_Some]) -> _Some:
@@ -117,11 +112,12 @@ def _flat(tank: Tank) -> _Some:
 
 
 def _steep(tank: Tank) -> list[_Some]:
-    sorts: dict[Sat, list[_Some]] = {"face": [], "under": [], "pane": []}
-    for name, sat, points in steep_seats(replace(tank, colonies=(), plates=()), STEEP_SPACING):
-        what, way = sat_on(tank, points)
-        sorts[sat].append(_Some([name] * len(points), points, what, way))
-    return [_joined(parts).thinned(MOST[sat]) for sat, parts in sorts.items() if parts]
+    found = steep_seats(replace(tank, colonies=(), plates=()), STEEP_SPACING)
+    names = [name for name, _, points in found for _ in range(len(points))]
+    points = np.concatenate([np.empty((0, 3)), *(points for _, _, points in found)])
+    what, way = sat_on(tank, points)
+    together = _Some(names, points, what, way)
+    return [together.where(what == sat).thinned(MOST[sat]) for sat in ("face", "under", "pane")]
 
 
 def _racks(stored: StoredTank) -> _Some:

@@ -15,7 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.fixture import Fixture, bodies_below
-from corlume.core.geometry import Tank
+from corlume.core.flow.estimate import flow_at
+from corlume.core.flow.pump import Pump
+from corlume.core.geometry import Rock, Tank
 from corlume.core.hanging.dimming import Aim, best_levels
 from corlume.core.judgement.intent import Places
 from corlume.core.memory import remembered
@@ -190,3 +192,4 @@ def warm_up() -> None:
     field = unit_field(medium, emitter, points)
     channel_fields(medium, emitter, points, sensor="scalar")
     best_levels(field[None, :], Aim(points, field, np.ones(len(points))))
+    flow_at(replace(tank, rocks=(Rock(0.1, 0.1, 0.0, 0.1, 0.1, 0.1),)), [Pump("Warm")], points)

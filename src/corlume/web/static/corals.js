@@ -35,7 +35,8 @@ document.addEventListener("alpine:init", () => {
         this.known = answer.plans;
         this.$refs.here.innerHTML = answer.html;
       }
-      const gap = answer.gap === null ? "" : `, at most ${(100 * answer.gap).toFixed(1)} % from the best`;
+      const far = 100 * answer.gap;
+      const gap = answer.gap === null ? "" : far < 0.05 ? ", none is better" : `, at most ${far.toFixed(1)} % from the best`;
       const ends = {
         looking: `Plan ${answer.plans}${gap}; looking on.`,
         done: `The search has ended${gap}.`,
