@@ -40,8 +40,22 @@ def _time_lines(connection: sqlite3.Connection, tank_id: int) -> Notes:
 
 
 def time_line(db: Database, tank_id: int, coral_id: int) -> tuple[Kept[CoralNote], ...]:
-    """The notes of one coral, oldest first."""
-    return time_lines(db, tank_id).get(coral_id, ())
+    """The notes of one coral, oldest first; ``NotFound`` when there is none of that id."""
+    with db.reading() as connection:
+        load_tank(connection, tank_id).coral(coral_id)
+        notes = CORAL_NOTES.load(connection, coral_id)
+    return tuple(sorted(notes, key=lambda kept: (kept.value.day, str(kept.value.time or ""), kept.id)))
+
+
+def _last_light(db: Database, tank_id: int) -> dict[int, Kept[CoralNote]]:
+    """The newest note of every coral that tells its light."""
+    with db.reading() as connection:
+        rows = connection.execute(
+            "SELECT note.* FROM corals JOIN coral_notes AS note ON note.id = (SELECT id FROM coral_notes "
+            "WHERE coral_id = corals.id AND par IS NOT NULL ORDER BY day DESC, id DESC LIMIT 1) WHERE tank_id = :tank",
+            {"tank": tank_id},
+        ).fetchall()
+    return {row["coral_id"]: Kept(row["id"], CORAL_NOTES.value_of(row)) for row in rows}
 
 
 def add_note(
@@ -127,13 +141,12 @@ def note_light(db: Database, stored: StoredTank, light: Mapping[int, float], set
     """Write down the light of every placed coral whose light or place is not what it was, beside the journal: once a
     day at most for each. Returns of how many.
     """
-    lines, changed = time_lines(db, stored.id), dict[int, tuple[CoralNote, int | None]]()
+    known, changed = _last_light(db, stored.id), dict[int, tuple[CoralNote, int | None]]()
     for kept in stored.corals:
         place, par = kept.value.place, light.get(kept.id)
         if place is None or par is None:
             continue
-        known = [note for note in lines.get(kept.id, ()) if note.value.par is not None]
-        last = known[-1] if known else None
+        last = known.get(kept.id)
         if last and _same(last.value, kept.value, par):
             continue
         note = CoralNote("light", today, None, x=place.x, y=place.y, depth=place.depth, par=par, setup=setup)
