@@ -18,7 +18,6 @@ VIEWS = [
     ("tanks", "/tanks", WIDE, {}),
     ("tank", "/tanks/1", WIDE, {}),
     ("fixtures", "/shelf/hybrid-60", WIDE, {}),
-    ("own-fixture", "/shelf/fit", WIDE, {}),
     ("kinds", "/tanks/1/kinds", WIDE, {}),
     ("light-chart", "/tanks/1/chart", WIDE, {}),
     ("light-chart-night", "/tanks/1/chart?setup=2", WIDE, {"theme": "night", "unit": "in"}),
@@ -29,11 +28,12 @@ VIEWS = [
     ("setups", "/tanks/1/setups", WIDE, {}),
     ("mount", "/tanks/1/setups/2/mount", WIDE, {}),
     ("corals", "/tanks/1/corals?coral=15", WIDE, {}),
-    ("surveys", "/tanks/1/survey", WIDE, {}),
     ("survey", "/tanks/1/survey/1", (1280, 1000), {}),
-    ("without-a-meter", "/tanks/1/survey/without", WIDE, {}),
     ("survey-phone", "/tanks/1/survey/1/take", PHONE, {}),
-    ("corals-phone", "/tanks/1/corals?coral=3", PHONE, {}),
+    ("seats", "/tanks/1/corals/seats", WIDE, {}),
+    ("flow", "/tanks/1/corals/flow", (1280, 1000), {}),
+    ("first-weeks", "/tanks/1/corals/3/course", (1280, 1000), {}),
+    ("round-phone", "/tanks/1/corals/round", PHONE, {}),
 ]
 
 
@@ -55,7 +55,9 @@ def main() -> None:
                 page = context.new_page()
                 page.goto(path)
                 page.evaluate("document.fonts.ready")
-                page.wait_for_timeout(4500 if name in ("hang", "survey", "place-all") else 400)
+                page.wait_for_timeout(
+                    9000 if name == "place-all" else 4500 if name in ("hang", "survey", "flow") else 400
+                )
                 if name == "hang":
                     page.locator(".hang-answers progress").wait_for(state="hidden", timeout=120_000)
                     page.wait_for_timeout(1000)
