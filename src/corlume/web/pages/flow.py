@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from pydantic import BaseModel, Field
 
 from corlume.core.errors import InvalidInput
 from corlume.core.flow.estimate import CLASSES, FlowClass
@@ -25,32 +24,16 @@ from corlume.web.drawing.grips import draw_area
 from corlume.web.drawing.sheet import View, lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms.form import Form, asked, shown_values
+from corlume.web.forms.spots import Put, Tapped
 from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, page, templates
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals/flow")
-Metres = Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]
 Typed = Annotated[str, Query(max_length=40)]
 
 
-class Put(BaseModel):
-    """Where a pump, or the mark by which it is aimed, was let go [m]; or that it was dropped."""
+class TappedFlow(Tapped):
+    """The same with the flow that was seen there."""
 
-    x: Metres | None = None
-    y: Metres | None = None
-    depth: Metres | None = None
-    dropped: bool = False
-
-
-class Tapped(BaseModel):
-    """A place that was tapped on a view, from its upper left corner [m], and the flow seen there.
-
-    ``third`` is what the view does not show of it, as typed: a depth, or a distance from the front.
-    """
-
-    view: Literal["plan", "front"]
-    u: Metres
-    v: Metres
-    third: Annotated[str, Field(max_length=40)]
     seen: FlowClass
 
 
@@ -105,7 +88,7 @@ def place(db: Db, tank_id: RowId, key: str, body: Put) -> JSONResponse:
     if body.dropped and not aims:
         pumps.remove_pump(db, tank_id, pump_id)
         return JSONResponse({"saved": key})
-    given = {name: value for name, value in body.model_dump().items() if name != "dropped" and value is not None}
+    given = body.given
     if aims:
         ahead = one.direction * AIM
         now = {"x": one.x + ahead[0], "y": one.y + ahead[1], "depth": one.depth + ahead[2]}
@@ -116,7 +99,7 @@ def place(db: Db, tank_id: RowId, key: str, body: Put) -> JSONResponse:
 
 
 @router.post("/tap")
-def tap(db: Db, measure: Unit, tank_id: RowId, body: Tapped) -> JSONResponse:
+def tap(db: Db, measure: Unit, tank_id: RowId, body: TappedFlow) -> JSONResponse:
     """Paint the place that was tapped."""
     tank = tanks.open_tank(db, tank_id).tank
     try:

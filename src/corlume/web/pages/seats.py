@@ -8,7 +8,6 @@ from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Path, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from pydantic import BaseModel, Field
 
 from corlume.core.placing.facing import behind
 from corlume.core.placing.perch import FragRack, Perch
@@ -26,34 +25,19 @@ from corlume.web.drawing.seats import draw_perches, draw_plates, draw_seats
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms.form import Form, asked, shown_values
+from corlume.web.forms.spots import Put, Tapped
 from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals/seats")
-Metres = Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]
 Typed = Annotated[str, Query(max_length=40)]
 KINDS: dict[Stand, type] = {"perches": Perch, "racks": FragRack, "kept_free": KeptFree}
 BEHIND = 5 * CM
 """Open water that is to be left behind rock, where the keeper says nothing else [m]; ours."""
 
 
-class Put(BaseModel):
-    """Where a seat was let go [m], or that it was dropped."""
+class TappedSeat(Tapped):
+    """The same with whether a seat is there, or none."""
 
-    x: Metres | None = None
-    y: Metres | None = None
-    depth: Metres | None = None
-    dropped: bool = False
-
-
-class Tapped(BaseModel):
-    """A place that was tapped on a view, from its upper left corner [m]; ``third`` is the distance from the front as
-    typed, for the front view; ``seen`` says whether a seat is there, or none.
-    """
-
-    view: Literal["plan", "front"]
-    u: Metres
-    v: Metres
-    third: Annotated[str, Field(max_length=40)]
     seen: Literal["rest", "none"]
 
 
@@ -66,7 +50,7 @@ def show_seats(
 
 
 @router.post("/tap")
-def tap(db: Db, measure: Unit, tank_id: RowId, body: Tapped) -> JSONResponse:
+def tap(db: Db, measure: Unit, tank_id: RowId, body: TappedSeat) -> JSONResponse:
     """Add a seat where it was tapped, on what lies there, or say that there is none."""
     stored = tanks.open_tank(db, tank_id)
     if body.view == "plan":
@@ -130,7 +114,7 @@ def place(db: Db, tank_id: RowId, row_id: Annotated[RowId, Path()], body: Put) -
         remove_stand(db, tank_id, "perches", row_id)
         return JSONResponse({"saved": row_id})
     old: Perch = stand_of(tanks.open_tank(db, tank_id), "perches", row_id).value
-    given = {name: value for name, value in body.model_dump().items() if name != "dropped" and value is not None}
+    given = body.given
     save_stand(db, tank_id, "perches", replace(old, **given), row_id)
     return JSONResponse({"saved": row_id})
 
