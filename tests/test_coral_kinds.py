@@ -96,6 +96,17 @@ def test_the_library_goes_out_as_a_table_and_comes_back_with_faults_by_line(clie
     assert client.get(f"{LIBRARY}/table?own=true").text.count("\n") == 2
 
 
+def test_a_seat_asks_for_kinds_that_sit_there(client: TestClient) -> None:
+    """Common practice, no source: sun corals hang under ledges and live off food; Acropora do neither."""
+    under = client.get(f"{LIBRARY}?par=20&on=under").text
+    assert "Tubastraea" in under
+    assert "Acropora" not in under
+    assert "Tubastraea" not in client.get(f"{LIBRARY}?par=300&on=top").text
+    sand = client.get(f"{LIBRARY}?par=100&on=sand").text
+    assert "Trachyphyllia" in sand
+    assert "Montipora" not in sand
+
+
 def test_bands_of_the_schools_stand_beside_each_other() -> None:
     """Common practice, no source: the strict school's SPS begin at 250; the bright white one runs 400 to 600 for 250 to
     350, which is 1.6 to 1.7 times.

@@ -31,7 +31,9 @@ def test_plan_keeps_the_rules_and_ends_as_keepers_would(db: Database) -> None:
     assert len(last.seated) >= len(first.seated) >= 19
     by_name = {one.coral.value.card.name: one for one in last.seated}
     assert all(by_name[name].place[2] < stored.tank.sand_depth / 2 for name in by_name if name.startswith("Acropora"))
-    assert by_name["Tubastraea (sun coral)"].par < 75
+    sun = by_name["Tubastraea (sun coral)"]
+    assert sun.par < 75
+    assert "Under" in sun.seat or "face" in sun.seat
     groups = {g: [one.place[2] for one in last.seated if one.coral.value.card.group == g] for g in ("sps", "lps")}
     assert sum(groups["sps"]) / len(groups["sps"]) < sum(groups["lps"]) / len(groups["lps"])
     for one in last.seated:

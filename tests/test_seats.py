@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Pane, Rock, Tank
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.field import Medium, channel_fields
@@ -68,6 +69,14 @@ def test_upright_normals_are_what_a_meter_reads_and_a_face_gets_what_comes_from_
     down = par_at(tank, hung, points, normals=np.tile([0.0, 0.0, -1.0], (2, 1)))
     assert (down > 0).all()  # light from the sand, and nothing else
     assert (down < 0.15 * plain).all()
+
+
+def test_sand_under_the_light_can_read_more_than_a_high_place_at_the_side() -> None:
+    """Common practice, no source."""
+    tank = Tank(1.3, 0.6, 0.4, rocks=(Rock(1.1, 0.2, 0.0, 0.15, 0.2, 0.3),))
+    lamp = Fixture(Emitter("led_cluster", 200.0, math.radians(80), 0.15, 0.15, 0.35, 0.3, 0.2), 1.0, 100.0, "Left")
+    sand, top = par_at(tank, [lamp], np.array([[0.35, 0.3, 0.37], [1.17, 0.3, 0.1]]))
+    assert sand > 2 * top
 
 
 def test_seats_lie_in_open_water_on_what_they_say() -> None:

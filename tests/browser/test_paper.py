@@ -47,6 +47,16 @@ def test_corals_are_printed_with_their_light_and_what_does_not_suit_them(page: P
     assert "Zones of light" in zones[0]
 
 
+def test_the_plan_for_all_is_a_page_of_the_map_and_one_of_the_list(page: Page) -> None:
+    page.goto("/tanks/1/corals/all")
+    expect(page.locator(".planning")).to_contain_text("The search has ended", timeout=60_000)
+    chart, table = printed(page)
+    assert "from left pane, cm" in chart
+    assert re.search(r"Why here Second best .*Pocillopora", table)
+    assert "palytoxin" in table
+    assert "Plan anew" not in chart + table
+
+
 def test_hang_prints_rules_faults_and_remedies_in_inches(page: Page) -> None:
     page.goto("/tanks/1/hang")
     page.get_by_role("button", name="in", exact=True).click()

@@ -11,6 +11,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from corlume.core.coral import GROUPS
 from corlume.core.coral_kind import BASES, FORMS, SEATS, CoralKind
+from corlume.core.placing.facing import SAT
 from corlume.core.placing.fit import Seats, light_worth
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number
@@ -23,15 +24,17 @@ from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, go, measu
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals/library")
 Typed = Annotated[str, Query(max_length=80)]
+LIKED = 0.7
+"""A seat that is worth so much to a kind is one that it likes [-]; ours."""
 
 
 @router.get("")
 def show_library(
     request: Request, db: Db, tank_id: RowId, setup: Looked = None, q: Typed = "", group: Typed = "", form: Typed = "",
-    par: Typed = "",
+    par: Typed = "", on: Typed = "",
 ) -> HTMLResponse:  # fmt: skip
     """Kinds that hold a word, are of a group and a form, and suit a reading; each with how many seats suit it."""
-    return _library(request, db, tank_id, setup, {"q": q, "group": group, "form": form, "par": par})
+    return _library(request, db, tank_id, setup, {"q": q, "group": group, "form": form, "par": par, "on": on})
 
 
 def _library(
@@ -42,7 +45,8 @@ def _library(
     kinds = list(coral_kinds.library(stored).values())
     if asked_for["par"].strip():
         try:
-            kinds = suiting(kinds, parse_number(asked_for["par"]))
+            known, kinds = kinds, suiting(kinds, parse_number(asked_for["par"]))
+            kinds += [kind for kind in known if kind.food and asked_for["on"]]
         except ValueError as error:
             wrong = f"The reading {error}."
     words = asked_for["q"].casefold().split()
@@ -52,6 +56,7 @@ def _library(
         if all(word in f"{kind.card.name} {kind.card.note} {FORMS[kind.form]}".casefold() for word in words)
         and asked_for["group"] in ("", kind.card.group)
         and asked_for["form"] in ("", kind.form)
+        and (not asked_for["on"] or sits_on(kind, asked_for["on"]))
     ]
     seats = seats_of(stored, looked.hung)
     context = {
@@ -63,6 +68,7 @@ def _library(
         "groups": GROUPS,
         "forms": FORMS,
         "bases": BASES,
+        "sorts": SAT,
         "asked": asked_for,
         "wrong": wrong,
         "faults": faults,
@@ -72,9 +78,15 @@ def _library(
     return page(request, "corals/library.html", context, tank=stored, setup=looked, status=status)
 
 
+def sits_on(kind: CoralKind, sat: str) -> bool:
+    """Whether a kind sits on a sort of seat as it likes to."""
+    return any(share >= LIKED for one, share in kind.sits().items() if one == sat)
+
+
 def suited(kind: CoralKind, seats: Seats) -> int:
     """How many seats a kind sits on, and has its light on; what lives off food is not judged by light."""
-    where = np.array([kind.sits().get(sat, 0.0) >= 0.5 for sat in seats.sat.tolist()], dtype=bool)
+    liked = {sat for sat in SAT if sits_on(kind, sat)}
+    where = np.isin(seats.sat, list(liked))
     return int((where & (kind.food | (light_worth(kind.card, seats.par) > 0))).sum())
 
 
@@ -125,7 +137,7 @@ def import_table(request: Request, db: Db, tank_id: RowId, sent: Files, setup: L
             return go(f"/tanks/{tank_id}/corals/library", setup)
         except BadFile as error:
             faults = [str(fault) for fault in error.faults]
-    return _library(request, db, tank_id, setup, dict.fromkeys(("q", "group", "form", "par"), ""), faults)
+    return _library(request, db, tank_id, setup, dict.fromkeys(("q", "group", "form", "par", "on"), ""), faults)
 
 
 def _kind(request: Request, db: Db, tank_id: int, setup: int | None, name: str, form: Form | None) -> HTMLResponse:
