@@ -183,6 +183,8 @@ def test_lost_coral_leaves_its_place_and_keeps_its_record(client: TestClient, db
     assert len(after.lost) == 2
     assert "Tips nearly white" in client.get("/tanks/1/corals/3/course").text
     assert "Lost, 2" in client.get("/tanks/1/corals").text
+    with pytest.raises(InvalidInput, match="was lost on"):
+        corals.place_coral(db, 1, 3, (0.3, 0.2, 0.4))
     course.save_course(db, 1, 3, replace(lost, lost=None), today=TODAY)
     assert len(tanks.open_tank(db, 1).corals) == count
 

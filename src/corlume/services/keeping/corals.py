@@ -33,6 +33,13 @@ def resting_place(tank: Tank, x: float, y: float) -> tuple[float, float, float]:
     return x, y, depth
 
 
+def living(coral: Coral) -> None:
+    """``InvalidInput`` for a coral that was lost: it has no place."""
+    rules, lost = Rules(), coral.course.lost
+    rules.that(lost is None, "coral", f"was lost on {lost}: take that back before it is placed")
+    rules.finish()
+
+
 def add_coral(db: Database, tank_id: int, card: CoralCard) -> int:
     """Add a coral that waits for a place; returns its id."""
     with db.writing() as connection:
@@ -54,6 +61,7 @@ def place_coral(db: Database, tank_id: int, coral_id: int, place: tuple[float, f
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         coral = stored.coral(coral_id).value
+        living(coral)
         moved = replace(coral, place=place and Seat(*place))
         replace(stored.scene(), corals=(moved,))
         verb = "take up" if place is None else "place" if coral.place is None else "move"
@@ -65,6 +73,8 @@ def place_corals(db: Database, tank_id: int, places: Mapping[int, tuple[float, f
     """Put several corals somewhere in one step of undo; returns how many."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
+        for coral_id in places:
+            living(stored.coral(coral_id).value)
         moved = {i: replace(stored.coral(i).value, place=Seat(*place)) for i, place in places.items()}
         replace(stored.scene(), corals=tuple(moved.values()))
         if moved:

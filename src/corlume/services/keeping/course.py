@@ -11,6 +11,7 @@ from corlume.core.course.note import CoralNote, Course
 from corlume.core.errors import Rules
 from corlume.core.scene import MOST, Coral, Seat
 from corlume.formats.picture import read_picture
+from corlume.services.keeping.corals import living
 from corlume.services.keeping.photos import pictures_kept
 from corlume.store.blobs import keep_blob, load_blob, sweep_blobs
 from corlume.store.database import Database
@@ -89,7 +90,9 @@ def move_coral(
     """Move a coral and write it down, in one step of undo."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
-        moved = replace(stored.coral(coral_id).value, place=Seat(*place))
+        coral = stored.coral(coral_id).value
+        living(coral)
+        moved = replace(coral, place=Seat(*place))
         replace(stored.scene(), corals=(moved,))
         edit = _edit(connection, tank_id, f"move {moved.card.name}")
         CORALS.update(edit, coral_id, moved)

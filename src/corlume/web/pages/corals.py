@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from markupsafe import Markup
-from pydantic import BaseModel, Field
+from pydantic import BaseModel
 
 from corlume.core.coral import GROUPS, CoralCard
 from corlume.core.errors import InvalidInput
@@ -36,6 +36,7 @@ from corlume.web.drawing.seats import draw_seats
 from corlume.web.drawing.sheet import Sheet, lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms.form import Form, asked, shown_values
+from corlume.web.forms.spots import Metres
 from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, along, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals")
@@ -43,7 +44,6 @@ router = APIRouter(prefix="/tanks/{tank_id}/corals")
 
 Layer = Literal["light", "flow", "seats"]
 LAYERS: dict[Layer, str] = {"light": "light", "flow": "flow", "seats": "seats"}
-Metres = Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]
 
 
 class DropAt(BaseModel):
