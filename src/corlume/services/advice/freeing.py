@@ -129,7 +129,7 @@ def _raised(case: Case, places: Places, coral: int) -> Iterator[Help]:
 
 def _ledge(case: Case, places: Places, coral: int) -> Iterator[Help]:
     """A ledge of rock in open water on which a coral would have all that it asks for, the nearest to the back."""
-    tank, card = case.stored.tank, case.cards[coral]
+    tank = case.stored.tank
     if case.sits(coral).get("top", 0.0) <= 0:
         return
     depths = np.arange(0.08, tank.sand_depth - 0.08, 0.04)
@@ -158,7 +158,7 @@ def _ledge(case: Case, places: Places, coral: int) -> Iterator[Help]:
         k = int(np.where(right, points[:, 1] + 1e-3 * case.light(coral, par), -1.0).argmax())
         x, y, depth = points[k].tolist()
         told = "Add a ledge of rock, {size} across, its top {x} from left, {y} from front, {depth} down: it "
-        yield Help(f"{told}would read {par[k]:.0f} there.", {"size": LEDGE, "x": x, "y": y, "depth": depth})
+        yield Help(f"{told}would read {par[k]:.0f} PAR there.", {"size": LEDGE, "x": x, "y": y, "depth": depth})
 
 
 MOST_TRIED = 6

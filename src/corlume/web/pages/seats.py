@@ -114,8 +114,7 @@ def place(db: Db, tank_id: RowId, row_id: Annotated[RowId, Path()], body: Put) -
         remove_stand(db, tank_id, "perches", row_id)
         return JSONResponse({"saved": row_id})
     old: Perch = stand_of(tanks.open_tank(db, tank_id), "perches", row_id).value
-    given = body.given
-    save_stand(db, tank_id, "perches", replace(old, **given), row_id)
+    save_stand(db, tank_id, "perches", replace(old, **body.given), row_id)
     return JSONResponse({"saved": row_id})
 
 
