@@ -146,7 +146,7 @@ def _ledge(case: Case, places: Places, coral: int) -> Iterator[Help]:
         return
     par = par_at(same_tank(case.stored.lit_tank()), case.setup.hung, points)
     words, _ = flow_seen(case.stored, points)
-    right = (case.light(coral, par) > 0) & np.array([flow_worth(card, word) > 0 for word in words])
+    right = (case.light(coral, par) > 0) & np.array([flow_worth(case.cards[coral], word) > 0 for word in words])
     right &= room_at(tank, points) >= 0.5 * case.bodies[coral]
     stock = case.stock()
     for other, seat in places.items():
