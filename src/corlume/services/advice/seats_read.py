@@ -49,6 +49,11 @@ class SeatsRead:
         return SAT[self.sat]
 
     @property
+    def slope(self) -> str:
+        """How steep it is, in words."""
+        return {"face": "upright", "pane": "upright", "under": "hanging"}.get(self.sat, "level")
+
+    @property
     def far(self) -> bool:
         """Whether the furthest is hard to reach."""
         return self.arm > ARM
