@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import os
 import random
 import re
@@ -14,10 +15,11 @@ import threading
 import time
 import urllib.request
 from collections.abc import Iterator
-from contextlib import closing, suppress
+from contextlib import closing, contextmanager, suppress
 from dataclasses import replace
 from pathlib import Path
 
+import httpx2
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -28,7 +30,18 @@ from corlume.core.geometry import Rock
 from corlume.core.judgement.wanted import WantedZone
 from corlume.core.scene import MOST, Scene, Setup
 from corlume.formats.scene import read_scene
-from corlume.services.keeping import backup, corals, demo, hung_fixtures, mount, setups, shelf, tanks, wanted_zones
+from corlume.services.keeping import (
+    backup,
+    corals,
+    demo,
+    hung_fixtures,
+    mount,
+    phone,
+    setups,
+    shelf,
+    tanks,
+    wanted_zones,
+)
 from corlume.services.search import jobs
 from corlume.services.search.candidate import Step
 from corlume.services.search.start_points import default_wish
@@ -453,27 +466,84 @@ def test_killed_in_mid_edit_again_and_again_loses_nothing_acknowledged(tmp_path:
     check_file(tmp_path / "a.db")
 
 
+COMMAND = [sys.executable, "-c", "from corlume.cli.main import main; main()"]
+
+
+@contextmanager
+def served(command: str, env: dict[str, str]) -> Iterator[tuple[subprocess.Popen[str], str]]:
+    """A server in a process of its own, and its address."""
+    server = subprocess.Popen([*COMMAND, command], env=env, stdout=subprocess.PIPE, text=True)
+    assert server.stdout is not None
+    try:
+        found = re.search(r"http://[\d.:]+", server.stdout.readline())
+        assert found
+        yield server, found[0]
+    finally:
+        server.kill()
+        server.wait(10)
+        server.stdout.close()
+
+
+def test_after_a_restore_another_program_leaves_the_log_of_the_server_alone(db: Database, tmp_path: Path) -> None:
+    """The process's locks on the file must outlive a restore: without them who closes last unlinks the log."""
+    env = {**os.environ, "CORLUME_DATA": str(tmp_path), "CORLUME_PORT": "0", "PYTHONUNBUFFERED": "1"}
+    scene = tmp_path / "tank.json"
+    scene.write_text(tanks.export_tank(db, 1))
+    subprocess.run([*COMMAND, "import", str(scene)], env=env, check=True, capture_output=True)
+    with served("serve", env) as (server, address), httpx2.Client(base_url=address, timeout=60) as client:
+        assert client.get("/tanks/1/setups").status_code == 200  # from here on the server keeps a connection open
+        copy = client.get("/backup").content
+        assert client.post("/restore", files={"file": copy}, data={"agreed": "on"}).status_code == 200
+        subprocess.run([*COMMAND, "export", "1"], env=env, check=True, capture_output=True)
+        names = [f"Kept {n}" for n in range(3)]
+        for name in names:
+            assert client.post("/tanks/1/setups/1/rename", data={"name": name}).status_code == 303
+            subprocess.run([*COMMAND, "import", str(scene)], env=env, check=True, capture_output=True)
+        server.send_signal(signal.SIGKILL)
+        server.wait(10)
+    after = Database(tmp_path / "corlume.db")
+    check_file(after.path)
+    assert tanks.open_tank(after, 1).setup(1).name == names[-1]
+    assert len(tanks.all_tanks(after)) == 4
+
+
 def test_server_leaves_within_three_seconds_while_it_works(tmp_path: Path) -> None:
     """Ctrl C while a slow chart of a large tank is asked for; and a second server on the folder is refused."""
     env = {**os.environ, "CORLUME_DATA": str(tmp_path), "CORLUME_PORT": "0", "PYTHONUNBUFFERED": "1"}
-    command = [sys.executable, "-c", "from corlume.cli.main import main; main()", "demo"]
-    server = subprocess.Popen(command, env=env, stdout=subprocess.PIPE, text=True)
-    assert server.stdout is not None
-    found = re.search(r"http://[\d.:]+", server.stdout.readline())
-    assert found
-    second = subprocess.run(command, env=env, capture_output=True, text=True, timeout=60, check=False)
-    assert f"(process {server.pid}) serves" in second.stderr
+    with served("demo", env) as (server, address):
+        urllib.request.urlopen(f"{address}/tanks/1/setups").read()
+        record = (tmp_path / "demo.db").stat().st_ino
+        for more in ([], ["--fresh"]):
+            second = subprocess.run(
+                [*COMMAND, "demo", *more], env=env, capture_output=True, text=True, timeout=60, check=False
+            )
+            assert f"(process {server.pid}) serves" in second.stderr
+        assert (tmp_path / "demo.db").stat().st_ino == record
 
-    def ask() -> None:
-        with suppress(OSError):
-            urllib.request.urlopen(f"{found[0]}/tanks/1/kinds").read()
+        def ask() -> None:
+            with suppress(OSError):
+                urllib.request.urlopen(f"{address}/tanks/1/kinds").read()
 
-    asking = threading.Thread(target=ask)
-    asking.start()
-    time.sleep(0.5)
-    start = time.monotonic()
-    server.send_signal(signal.SIGINT)
-    server.wait(10)
-    assert time.monotonic() - start < 3.0
-    server.stdout.close()
-    asking.join(10)
+        asking = threading.Thread(target=ask)
+        asking.start()
+        time.sleep(0.5)
+        start = time.monotonic()
+        server.send_signal(signal.SIGINT)
+        server.wait(10)
+        assert time.monotonic() - start < 3.0
+        asking.join(10)
+
+
+def test_restore_takes_another_page_size_and_brings_no_device_back(db: Database, tmp_path: Path) -> None:
+    now, copy = datetime.datetime(2026, 5, 1, tzinfo=datetime.UTC), tmp_path / "copy.db"
+    tokens = [phone.pair(db, phone.new_link(db, now)[0], name, now) for name in ("Lost phone", "Kept phone")]
+    before = exports(db)
+    backup.backup(db, copy)
+    with closing(sqlite3.connect(copy, isolation_level=None)) as connection:
+        connection.execute("PRAGMA page_size = 8192")
+        connection.execute("VACUUM")
+    phone.shut_out(db, next(one.id for one in phone.paired(db) if one.name == "Lost phone"))
+    tanks.delete_tank(db, 1)
+    backup.restore(db, copy)
+    assert exports(db) == before
+    assert [phone.admitted(db, token or "", now) for token in tokens] == [False, True]

@@ -25,6 +25,7 @@ from corlume.services.keeping import tanks
 from corlume.services.light.fields import warm_up
 from corlume.settings import Settings
 from corlume.store.database import Database, Unusable
+from corlume.store.lock import alone
 from corlume.store.tables import NotFound
 
 
@@ -52,12 +53,22 @@ def serve(phone: bool) -> None:
 def demo(fresh: bool, phone: bool) -> None:
     """Serve the application with a made-up keeper's tank; kept apart from your own."""
     if fresh:
-        for suffix in ("", "-wal", "-shm"):
-            (settings().data / f"demo.db{suffix}").unlink(missing_ok=True)
+        _clear_demo(settings().data / "demo.db")
     db = opened(demo=True)
     demo_data.seed(db)
     with _meter(settings()):
         _run(db, settings(), phone=phone)
+
+
+def _clear_demo(path: Path) -> None:
+    """Delete the demo's database, unless a server has it open."""
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with alone(path):
+            for suffix in ("", "-wal", "-shm"):
+                path.with_name(path.name + suffix).unlink(missing_ok=True)
+    except (Unusable, OSError) as error:
+        raise click.ClickException(str(error)) from error
 
 
 @contextmanager

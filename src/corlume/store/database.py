@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sqlite3
 from collections.abc import Callable, Iterator
-from contextlib import closing, contextmanager
+from contextlib import closing, contextmanager, suppress
 from contextvars import ContextVar
 from pathlib import Path
 from threading import Lock
@@ -16,7 +16,6 @@ from corlume.store.migrations import migrate, newest_known, pending
 T = TypeVar("T")
 KEPT = 16
 """Things that are kept as they were read while nothing is written."""
-HEADER = b"SQLite format 3\x00"
 COMMITS: ContextVar[list[Path] | None] = ContextVar("commits", default=None)
 """The databases that were written to while a face worked that wants to know; None when nobody asks."""
 
@@ -55,10 +54,10 @@ class Database:
         self._owner = 0
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            fresh = not path.exists() or path.stat().st_size == 0
-            # for the keeper alone; the files that SQLite lays beside it take the same rights
-            os.close(os.open(path, os.O_RDWR | os.O_CREAT, 0o600))
+            with suppress(FileExistsError):
+                create_file(path)
             os.chmod(path, 0o600)
+            fresh = path.stat().st_size == 0
         except OSError as error:
             raise Unusable(f"{path} cannot be used: {error.strerror or error}.") from error
         try:
@@ -160,19 +159,18 @@ def _told(error: sqlite3.Error, prefix: str) -> Exception:
 
 def check_file(path: Path) -> None:
     """``Unusable`` unless a file is a whole database of ours, of this version or an older one."""
-    with path.open("rb") as file:
-        if file.read(len(HEADER)) != HEADER:
-            raise Unusable(f"{path} is not a database of Corlume.")
+    if path.stat().st_size == 0:
+        raise Unusable(f"{path} is empty.")
     try:
         with closing(sqlite3.connect(path, timeout=10.0)) as connection:
             _check_form(path, connection)
     except sqlite3.DatabaseError as error:
-        raise Unusable(f"{path} cannot be used: {trouble(error) or error}..") from error
+        raise Unusable(f"{path} cannot be used: {trouble(error) or error}.") from error
 
 
 def _check_form(path: Path, connection: sqlite3.Connection) -> None:
     if [row[0] for row in connection.execute("PRAGMA quick_check(3)")] != ["ok"]:
-        raise Unusable(f"{path} is damaged: restore a backup..")
+        raise Unusable(f"{path} is damaged: restore a backup.")
     tables = {row[0] for row in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
     if not tables:
         return
@@ -182,8 +180,22 @@ def _check_form(path: Path, connection: sqlite3.Connection) -> None:
     if newest > newest_known():
         raise Unusable(
             f"{path} was written by a newer Corlume (its form is {newest}, this one knows {newest_known()}): "
-            "use that one.."
+            "use that one."
         )
+
+
+def create_file(path: Path) -> None:
+    """Create an empty file for the keeper alone; the files that SQLite lays beside it take the same rights.
+
+    This is the one place that opens a database file other than through SQLite, and the file is new: POSIX drops all
+    locks of a process on a file when any descriptor on it is closed, SQLite's among them, and another program could
+    then remove the write-ahead log of a running server.
+
+    Raises
+    ------
+    FileExistsError : the file exists.
+    """
+    os.close(os.open(path, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o600))
 
 
 def copy_file(source: Path, target: Path) -> None:
@@ -194,7 +206,7 @@ def copy_file(source: Path, target: Path) -> None:
     part = target.with_name(f"{target.name}.part")
     try:
         part.unlink(missing_ok=True)
-        os.close(os.open(part, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o600))
+        create_file(part)
         pour(source, part)
         with closing(sqlite3.connect(part)) as connection:
             connection.execute("PRAGMA journal_mode = DELETE")  # one file, with nothing beside it
@@ -208,7 +220,18 @@ def copy_file(source: Path, target: Path) -> None:
 
 
 def pour(source: Path, target: Path) -> None:
-    """Put all of one database in place of another by SQLite's backup: whole or not at all."""
+    """Put all of one database in place of another of its page size by SQLite's backup: whole or not at all."""
     giver, taker = (sqlite3.connect(path, timeout=10.0) for path in (source, target))
     with closing(giver), closing(taker):
         giver.backup(taker)
+
+
+def match_page_size(path: Path, like: Path) -> None:
+    """Rewrite a database in the page size of another, as a backup into a database with a write-ahead log needs."""
+    model, connection = (sqlite3.connect(one, timeout=10.0, isolation_level=None) for one in (like, path))
+    with closing(model), closing(connection):
+        wanted, now = (int(c.execute("PRAGMA page_size").fetchone()[0]) for c in (model, connection))
+        if wanted != now:
+            connection.execute("PRAGMA journal_mode = DELETE")
+            connection.execute(f"PRAGMA page_size = {wanted}")
+            connection.execute("VACUUM")

@@ -72,6 +72,15 @@ def remove_device(connection: sqlite3.Connection, device_id: int) -> None:
     connection.execute("DELETE FROM devices WHERE id = ?", (device_id,))
 
 
+def keep_devices(source: sqlite3.Connection, target: sqlite3.Connection) -> None:
+    """Replace the devices and pairing links of one database by those of another."""
+    for table in ("devices", "pairings"):
+        target.execute(f"DELETE FROM {table}")
+        for row in source.execute(f"SELECT * FROM {table}"):
+            slots = ", ".join("?" * len(row))
+            target.execute(f"INSERT INTO {table} ({', '.join(row.keys())}) VALUES ({slots})", tuple(row))
+
+
 def _device(row: sqlite3.Row) -> Device:
     paired, last = (datetime.datetime.fromisoformat(row[name]) for name in ("paired", "seen"))
     return Device(row["id"], row["name"], paired, last)

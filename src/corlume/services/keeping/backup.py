@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import tempfile
-from contextlib import closing
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from itertools import count
 from pathlib import Path
 from sqlite3 import connect
 
-from corlume.store.database import Database, Unusable, check_file, copy_file, pour
+from corlume.store.database import Database, Unusable, check_file, copy_file, match_page_size, pour
+from corlume.store.devices import keep_devices
 from corlume.store.tables import OWN_FIXTURES
 from corlume.store.tanks import list_tanks
 
@@ -34,6 +36,13 @@ def backup(db: Database, target: Path) -> Contents:
 
 def verify(file: Path) -> Contents:
     """Read a copy from end to end, as this version would; ``Unusable`` says what is wrong. The file is not touched."""
+    with _current_copy(file) as copy:
+        return contents(copy)
+
+
+@contextmanager
+def _current_copy(file: Path) -> Iterator[Database]:
+    """A verified copy of a backup in a folder of its own, brought up to this version's form."""
     try:
         check_file(file)
     except OSError as error:
@@ -45,7 +54,7 @@ def verify(file: Path) -> Contents:
             torn = connection.execute("PRAGMA foreign_key_check").fetchone()
             if torn or connection.execute("PRAGMA integrity_check(1)").fetchone()[0] != "ok":
                 raise Unusable(f"{file} is damaged.")
-        return contents(Database(copy))
+        yield Database(copy)
 
 
 def contents(db: Database) -> Contents:
@@ -63,12 +72,17 @@ def contents(db: Database) -> Contents:
 def restore(db: Database, file: Path) -> tuple[Contents, Path]:
     """Put a copy in place of all that is there; what was there stays in a file beside it, whose path comes back.
 
-    The copy is verified first. ``Unusable`` says what is wrong; then nothing has changed.
+    The copy is verified and brought up to date first, so that what is put in place is whole and of this version's
+    form. Paired devices are not part of it: those that are paired now stay, and one that was unpaired stays out.
+    ``Unusable`` says what is wrong; then nothing has changed.
     """
-    held = verify(file)
     asides = (db.path.with_name(f"{db.path.name}.before-restore-{n}") for n in count(1))
     kept = next(aside for aside in asides if not aside.exists())
-    copy_file(db.path, kept)
-    pour(file, db.path)
-    Database(db.path)  # brings an older copy up to date
+    with _current_copy(file) as copy:
+        held = contents(copy)
+        with db.reading() as now, copy.writing() as connection:
+            keep_devices(now, connection)
+        match_page_size(copy.path, db.path)
+        copy_file(db.path, kept)
+        pour(copy.path, db.path)
     return held, kept
