@@ -4,15 +4,25 @@ from __future__ import annotations
 
 import os
 import statistics
+import sys
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 
 QUIET = 0.070
 """CPU seconds of the reference on the quiet machine (two cores) on which the goals were set."""
 TICK = os.sysconf("SC_CLK_TCK")
+SMALLEST = "--smallest" in sys.argv
+"""Whether each benchmark runs once at its smallest size: it shows that it runs, and its times mean nothing."""
+T = TypeVar("T")
+
+
+def sized(usual: T, smallest: T) -> T:
+    """A size of a benchmark: the usual one, or the smallest when that is asked for."""
+    return smallest if SMALLEST else usual
 
 
 def reference() -> None:
@@ -50,10 +60,10 @@ def clock(work: Callable[[], object], runs: int, *, pid: int | None = None, warm
 
     Another process's CPU is told in ticks of some milliseconds, so that all its runs are taken together.
     """
-    if warm:
+    if warm and not SMALLEST:
         work()
     cpu, wall, beside = [], [], []
-    for _ in range(runs):
+    for _ in range(sized(runs, 1)):
         start = time.process_time()
         reference()
         beside.append(time.process_time() - start)

@@ -8,7 +8,7 @@ from itertools import count
 
 import numpy as np
 
-from benchmarks.clock import clock, row
+from benchmarks.clock import clock, row, sized
 from corlume.core.geometry import Rock
 from corlume.core.placing.assign import Placing, Stock, greedy, solve
 from corlume.services.advice.place_all import first_plan
@@ -34,12 +34,12 @@ def made_up(corals: int, seats: int, seed: int = 1) -> Stock:
 
 def placing() -> None:
     """24 corals on 150 seats, 60 on 400, and the demo's ten that wait."""
-    for corals, seats, quick in ((24, 150, 0.1), (60, 400, 0.5)):
+    for corals, seats, quick in sized(((24, 150, 0.1), (60, 400, 0.5)), ((4, 20, 0.1),)):
         stock, last = made_up(corals, seats), list[Placing]()
         row(f"greedy, {corals} corals x {seats} seats", clock(partial(greedy, stock), 5), quick)
 
         def better(stock: Stock = stock, last: list[Placing] = last) -> None:
-            last[:] = list(solve(stock, seconds=10.0))
+            last[:] = list(solve(stock, seconds=sized(10.0, 0.5)))
 
         taken = clock(better, 1, warm=False)
         gap = last[-1].gap
@@ -53,7 +53,7 @@ def placing() -> None:
     seats_and_flow(stored)
     rocks = tuple(
         Rock(0.05 + 0.068 * (k % 20), 0.03 + 0.058 * (k // 20), 0.0, 0.05, 0.05, 0.1 + 0.02 * (k % 9))
-        for k in range(200)
+        for k in range(sized(200, 20))
     )
     scene = replace(demo_scene(), tank=replace(stored.tank, rocks=rocks), wanted=())
     pumps = tuple(replace(scene.pumps[k % 2], name=f"P{k}", depth=0.03 + 0.02 * (k // 2)) for k in range(6))

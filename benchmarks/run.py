@@ -12,11 +12,12 @@ import time
 import urllib.request
 from collections.abc import Callable
 from dataclasses import replace
+from itertools import islice
 from pathlib import Path
 
 import numpy as np
 
-from benchmarks.clock import clock, reference, row, spent
+from benchmarks.clock import clock, reference, row, sized, spent
 from benchmarks.placing import placing
 from benchmarks.survey import survey
 from corlume.core.geometry import Pane, Rock, Tank
@@ -26,6 +27,7 @@ from corlume.core.hanging.search import Columns, Space, scan
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.field import Medium, channel_fields, combine, grid, unit_field
 from corlume.core.optics.water import Water
+from corlume.core.scene import Scene
 from corlume.core.units import DEGREE
 from corlume.reference.catalogue import catalogue
 from corlume.services.advice.judge import verdicts
@@ -64,7 +66,7 @@ def scape(count: int, tank: Tank) -> tuple[Rock, ...]:
 def field() -> None:
     """The whole field, without and with rock."""
     tank, emitters = our_tank()
-    points = grid(tank, (48, 24, 12))
+    points = grid(tank, sized((48, 24, 12), (6, 4, 3)))
 
     def solve(medium: Medium, step: float = 0.35) -> np.ndarray:
         return combine([unit_field(medium, e, points, step=step) for e in emitters], [1.0] * len(emitters))
@@ -81,13 +83,13 @@ def field() -> None:
 def rock() -> None:
     """A tank's first light by the number of its rocks: its floor's light once, and the field of one cluster."""
     tank, emitters = our_tank()
-    points, first = grid(tank, (48, 24, 12)), 0.0
-    for count in (6, 24, 50, 200):
+    points, first = grid(tank, sized((48, 24, 12), (6, 4, 3))), 0.0
+    for count in sized((6, 24, 50, 200), (6, 24)):
         rocky = replace(tank, rocks=scape(count, tank))
         taken = clock(lambda t=rocky: unit_field(Medium.of(t), emitters[0], points), 2)  # type: ignore[misc]
         first = first or taken.cpu
         row(f"first light with {count} blocks", taken, None, f"{taken.cpu / first:.2f} x that of 6 (goal 2)")
-    many = replace(tank, rocks=scape(200, tank))
+    many = replace(tank, rocks=scape(sized(200, 12), tank))
     bare = first_look(many)
     assert bare is not None
     row(
@@ -101,7 +103,7 @@ def memory() -> None:
     tilted = replace(emitters[0], roll=0.3)
     points = grid(tank, (24, 12, 24))
     medium = medium_of(tank)
-    for k in range(40):
+    for k in range(sized(40, 2)):
         channel_fields(medium, replace(tilted, height=0.15 + 0.01 * k), points)
     peak = re.search(r"VmHWM:\s+(\d+)", Path("/proc/self/status").read_text())
     if peak:
@@ -115,7 +117,8 @@ def renderer() -> None:
 
         rendered((0.3, 0.3, 0.3), height=0.25, clear=True, samples=1000, seeds=2)
         start = time.perf_counter()
-        seen, error = rendered((0.55, 0.55, 0.3), height=0.25, clear=True, samples=150_000, seeds=8)
+        samples = sized(150_000, 1000)
+        seen, error = rendered((0.55, 0.55, 0.3), height=0.25, clear=True, samples=samples, seeds=8)
     except ImportError:
         print("against a renderer: mitsuba is not installed (make test installs it)")
         return
@@ -126,7 +129,7 @@ def renderer() -> None:
         front=mirror, back=mirror, water=Water("plain", attenuation=0.0),
     )  # fmt: skip
     face = Emitter("led_cluster", 1.0, 120 * DEGREE, 0.1, 0.1, 0.3, 0.3, 0.25)
-    medium, points = Medium.of(box), grid(box, (24, 24, 12))
+    medium, points = Medium.of(box), grid(box, sized((24, 24, 12), (4, 4, 2)))
     ours = clock(lambda: unit_field(medium, face, points), 15).wall / points[..., 0].size
     off = 100 * abs(unit_field(medium, face, np.array([(0.55, 0.55, 0.3)]))[0] / seen - 1)
     print(
@@ -139,9 +142,10 @@ def layouts() -> None:
     """Searches to their refined answers: our tank, the demo's with rock, tubes, hybrids, the whole shelf."""
     tank, _ = our_tank()
     demo = unstored(demo_scene())
-    stored = unstored(replace(demo_scene(), tank=tank, corals=(), wanted=()))
+    shown = demo_scene()
+    stored = unstored(Scene(shown.name, tank, shown.targets, shown.running))
     kind = catalogue()["cluster"]
-    wish = Wish("cluster", "even", (4, 4), (0.2, 0.5), (200.0, 350.0))
+    wish = Wish("cluster", "even", sized((4, 4), (1, 1)), sized((0.2, 0.5), (0.3, 0.3)), (200.0, 350.0))
 
     def run(key: str, wished: Wish, over=stored):  # type: ignore[no-untyped-def]
         *_, last = search(over, catalogue()[key], wished, entries=list(catalogue().values()))
@@ -163,10 +167,12 @@ def layouts() -> None:
         f"spread {rule.plane.spread:.0f} -> {best.plane.spread:.0f} PAR"
     )
     tubes, hybrids = (
-        Wish(k, "even", c, (0.2, 0.4), (200.0, 350.0)) for k, c in (("t5-54", (4, 6)), ("hybrid-60", (1, 2)))
+        Wish(k, "even", c, sized((0.2, 0.4), (0.3, 0.3)), (200.0, 350.0))
+        for k, c in (("t5-54", sized((4, 6), (4, 4))), ("hybrid-60", sized((1, 2), (1, 1))))
     )
     _judging(demo)
     demo_wish, kinds = default_wish(demo, kind), kinds_wish(demo, demo.setup())
+    demo_wish = sized(demo_wish, replace(demo_wish, counts=(1, 1), heights=(0.3, 0.3)))
     medium_of(demo.lit_tank())
     for words, goal, work in (
         ("search, the demo tank with rock", 8.0, lambda: run("cluster", demo_wish, demo)),
@@ -175,10 +181,10 @@ def layouts() -> None:
         (
             "search, the whole shelf for the cheapest",
             10.0,
-            lambda: run("cluster", replace(wish, means="cheapest", counts=(2, 4))),
+            lambda: run("cluster", replace(wish, means="cheapest", counts=sized((2, 4), (1, 1)))),
         ),
         ("kinds, the first at its best", 2.0, lambda: next(search_kinds(demo, kinds, ()))),
-        ("kinds, all at their best", 15.0, lambda: list(search_kinds(demo, kinds, ()))),
+        ("kinds, all at their best", 15.0, lambda: list(islice(search_kinds(demo, kinds, ()), sized(None, 1)))),
     ):
         row(words, clock(work, 1, warm=False), goal)
 
@@ -198,9 +204,9 @@ def _judging(demo: StoredTank) -> None:
 
 def small_space(tank: Tank, module: Module) -> tuple[Medium, Module, Aim, Space]:
     """Four modules at one height on a grid of 31 places."""
-    points = grid(tank, (24, 12, 1), depths=(0.18, 0.18)).reshape(-1, 3)
+    points = grid(tank, sized((24, 12, 1), (6, 3, 1)), depths=(0.18, 0.18)).reshape(-1, 3)
     aim = Aim(points, np.full(len(points), 275.0), np.full(len(points), 1.0 / len(points)))
-    places = tuple(np.linspace(0.05, tank.length - 0.05, 31).tolist())
+    places = tuple(np.linspace(0.05, tank.length - 0.05, sized(31, 6)).tolist())
     return Medium.of(tank), module, aim, Space((4,), places, (0.3,), (tank.width / 2,), 0.19)
 
 
@@ -257,7 +263,8 @@ if __name__ == "__main__":
     warm_up()
     row("the reference by itself", clock(reference, 9))
     parts = (field, rock, survey, placing, served, layouts, memory, renderer)
+    chosen = [name for name in sys.argv[1:] if name != "--smallest"]
     for part in parts:
         # `python -m benchmarks.run placing survey` runs these alone
-        if not sys.argv[1:] or part.__name__ in sys.argv[1:]:
+        if not chosen or part.__name__ in chosen:
             part()

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks.clock import clock, row
+from benchmarks.clock import clock, row, sized
 from corlume.core.survey.record import Survey
 from corlume.services.advice import survey as judged
 from corlume.services.advice import survey_plan
@@ -69,7 +69,7 @@ def survey() -> None:
 
 def _read(stored: StoredTank, setup: StoredSetup) -> Survey:
     """Forty readings of a tank that is as it was told, but for noise."""
-    spots = survey_plan.offer(stored, setup).plan(40)
+    spots = survey_plan.offer(stored, setup).plan(sized(40, 8))
     par = par_at(stored.lit_tank(), setup.hung, np.array([spot.place for spot in spots]))
     par *= np.exp(np.random.default_rng(0).normal(0, 0.05, len(par)))
     read = tuple(replace(spot, readings=(float(value),)) for spot, value in zip(spots, par, strict=True))

@@ -6,6 +6,7 @@ import datetime
 import json
 import re
 import sqlite3
+from contextlib import closing
 from dataclasses import replace
 from typing import Any
 
@@ -220,7 +221,7 @@ def test_faults_of_a_table_are_told_by_line_and_column(text: str, where: str) ->
 def test_every_declared_field_has_its_place_in_row_file_and_form(db: Database) -> None:
     kept = {t.name: t.of for t in vars(tables).values() if isinstance(t, tables.Table)} | {"tanks": Scene}
     for name, cls in kept.items():
-        with sqlite3.connect(db.path) as connection:
+        with closing(sqlite3.connect(db.path)) as connection:
             stored = {row[1] for row in connection.execute(f"PRAGMA table_info({name})")}
         assert {column.name for column in columns(cls)} == stored - {
             "id",

@@ -3,21 +3,35 @@
 from __future__ import annotations
 
 import asyncio
+import datetime
 import html
+import io
 import json
+import logging
 import random
 import re
+import subprocess
+import sys
 import threading
 import time
 from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
+from html.parser import HTMLParser
+from pathlib import Path
+from urllib.parse import urlencode
 
+import pillow_heif
 import pytest
+from PIL import Image
 from starlette.testclient import TestClient
 
 from corlume.core.fixture import Fixture
 from corlume.core.optics.lobe import TableLobe
+from corlume.formats.faults import BadFile
 from corlume.formats.photometry import write_lm63
+from corlume.formats.picture import read_picture
+from corlume.serve import _log_to
 from corlume.services.keeping import hung_fixtures, shelf, tanks
 from corlume.settings import Settings
 from corlume.store.database import Database
@@ -227,3 +241,112 @@ def test_large_upload_holds_nobody_up_and_can_be_kept(client: TestClient, db: Da
     kept: Fixture = shelf.entry(db, key).parts[0]
     assert kept.emitter.lobe is not None
     assert max(waits) < 1.5
+
+
+class Forms(HTMLParser):
+    """Gathers the forms of a page: where each is posted to, and what its fields hold."""
+
+    def __init__(self, page: str) -> None:
+        super().__init__()
+        self.found: list[tuple[str, dict[str, str]]] = []
+        self.feed(page)
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        found = dict(attrs)
+        if tag == "form" and found.get("method") == "post":
+            self.found.append((found.get("action") or "", {}))
+        if self.found and tag in ("input", "textarea", "select", "button") and found.get("name"):
+            self.found[-1][1][str(found["name"])] = found.get("value") or ""
+
+
+def test_a_field_that_comes_twice_with_two_texts_is_told_on_every_form(client: TestClient) -> None:
+    tank = "/tanks/1"
+    pages = ["/tanks/new", tank, f"{tank}/zones", f"{tank}/corals?coral=3", f"{tank}/corals/3/course", f"{tank}/hang",
+             f"{tank}/survey", f"{tank}/survey/1", f"{tank}/setups/1/mount", f"{tank}/corals/seats",
+             f"{tank}/corals/flow", "/shelf/fit"]  # fmt: skip
+    told, headers = 0, {"Content-Type": "application/x-www-form-urlencoded"}
+    for page in pages:
+        for address, fields in Forms(client.get(page).text).found:
+            if any(word in address for word in ("remove", "undo", "redo", "survey/1/spots/1")):
+                continue
+            for name in fields:
+                body = urlencode([*fields.items(), (name, "this"), (name, "that")])
+                answer = client.post(address or page, content=body, headers=headers)
+                assert answer.status_code < 500, (address, name)
+                told += "came twice" in answer.text
+    assert told > 60
+
+
+def test_names_of_a_host_that_are_none_are_refused(client: TestClient) -> None:
+    for host in ("127.0.0.1:80@evil.example", "127.0.0.1@evil.example", "127.0.0.1:80:90", "127.0.0.1/", ""):
+        assert client.get("/tanks", headers={"Host": host}).status_code == 400, host
+    assert client.get("/tanks", headers={"Host": "127.0.0.1:8420"}).status_code == 200
+    lost = client.get("/pair/nothing/style.css")
+    assert (lost.status_code, bool(lost.text)) == (410, True)
+
+
+def test_line_breaks_of_a_path_make_no_line_of_the_log(tmp_path: Path) -> None:
+    _log_to(tmp_path / "corlume.log")
+    logger = logging.getLogger("corlume")
+    logger.warning("refused GET %s", "/a\nERROR forged\x1b[2J\u2028b")
+    handler = logger.handlers[-1]
+    handler.close()
+    for name in ("corlume", "uvicorn.error"):
+        logging.getLogger(name).removeHandler(handler)
+    text = (tmp_path / "corlume.log").read_text()
+    assert text.count("\n") == 1
+    assert r"/a\nERROR forged\x1b[2J\u2028b" in text
+
+
+def test_photos_of_a_phone_are_read_anywhere_and_damaged_ones_are_told(client: TestClient) -> None:
+    picture = Image.effect_noise((2400, 2000), 90).convert("RGB")
+    large, heic = io.BytesIO(), io.BytesIO()
+    picture.save(large, "JPEG", quality=97)
+    assert len(large.getvalue()) > 4_000_000
+    pillow_heif.from_pillow(picture.resize((240, 200))).save(heic)
+    note, photo = {"note_kind": "photo", "note_day": datetime.date.today().isoformat()}, {"name": "Front", "view": "front"}
+    for path, data in (("corals/3/course/notes", note), ("survey/photos", photo)):
+        kept = client.post(f"/tanks/1/{path}", data=data, files={"photo": ("a.jpg", large.getvalue())})
+        assert kept.status_code == 303, path
+        half = len(heic.getvalue()) // 2
+        torn = client.post(f"/tanks/1/{path}", data=data, files={"photo": ("a.heic", heic.getvalue()[:half])})
+        assert torn.status_code == 422
+        assert "is not a PNG, JPEG or HEIC image that can be read" in torn.text
+    draw = random.Random(3)
+    for _ in range(60):
+        damaged = bytearray(heic.getvalue())
+        for _ in range(20):
+            damaged[draw.randrange(len(damaged))] = draw.randrange(256)
+        with suppress(BadFile):
+            read_picture(bytes(damaged))
+
+
+TWO_AT_ONCE = """
+import io, resource, sys, threading
+from PIL import Image
+from corlume.formats.picture import read_picture
+data = open(sys.argv[1], "rb").read()
+before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+threads = [threading.Thread(target=read_picture, args=(data,)) for _ in range(3)]
+[t.start() for t in threads]; [t.join() for t in threads]
+print((resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024)
+"""
+
+
+def test_large_pictures_take_their_turn_and_too_large_ones_are_refused(tmp_path: Path) -> None:
+    """Three of 39 megapixels at once take less than 400 MB; one of 42 is not decoded."""
+    Image.new("RGB", (6500, 6000), (9, 200, 30)).save(tmp_path / "a.png")
+    command = [sys.executable, "-c", TWO_AT_ONCE, str(tmp_path / "a.png")]
+    done = subprocess.run(command, capture_output=True, text=True, timeout=120, check=True)
+    assert float(done.stdout) < 400
+    large = io.BytesIO()
+    Image.new("L", (7000, 6000)).save(large, "PNG")
+    with pytest.raises(BadFile, match="42 million pixels: at most 40"):
+        read_picture(large.getvalue())
+
+
+def test_light_that_comes_out_of_the_dark_is_compared_in_words(client: TestClient, db: Database) -> None:
+    fixtures = tanks.open_tank(db, 1).setup(1).fixtures
+    hung_fixtures.change_fixtures(db, 1, 1, {kept.id: {"output": 0.0} for kept in fixtures})
+    assert "from dark" in client.get("/tanks/1/survey/compare?a=setup-1&b=setup-2").text
+    assert "dark in both" in client.get("/tanks/1/survey/compare?a=setup-1&b=setup-1").text

@@ -84,6 +84,15 @@ def home_address() -> str:
     return "" if address.startswith("127.") else address
 
 
+class _Printable(logging.Filter):
+    """Escapes control characters of a message, so that a path with a line break in it makes no line of its own."""
+
+    def filter(self, record: logging.LogRecord) -> bool:
+        text = record.getMessage()
+        record.msg, record.args = "".join(c if c.isprintable() else ascii(c)[1:-1] for c in text), ()
+        return True
+
+
 def _log_to(path: Path) -> None:
     """Keep what went wrong in a file of at most 1 MB, and two older ones."""
     try:
@@ -91,6 +100,7 @@ def _log_to(path: Path) -> None:
     except OSError as error:
         raise Unusable(f"{path} cannot be written: {error.strerror}.") from error
     os.chmod(path, 0o600)
+    handler.addFilter(_Printable())
     handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s %(message)s"))
     for name in ("corlume", "uvicorn.error"):
         logging.getLogger(name).addHandler(handler)

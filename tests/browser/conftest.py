@@ -37,6 +37,7 @@ def address(db: Database) -> Iterator[str]:
     """The demo, served on a free port."""
     listener = socket.socket()
     listener.bind(("127.0.0.1", 0))
+    listener.listen()  # from here on a browser waits for the server instead of being refused
     server = uvicorn.Server(uvicorn.Config(create_app(db, Settings()), log_level="error"))
     thread = threading.Thread(target=server.run, kwargs={"sockets": [listener]})
     thread.start()

@@ -1,79 +1,67 @@
-"""A PAR meter: the seam, and its sibling over a socket. docs/meter-protocol.md has the lines.
+"""A PAR meter at the other end of a loopback socket: the simulated one, or the bridge of a real one.
 
 One reading a line of JSON, ``{"par": 182.4}``, as fast as the meter has them; ``{"error": "..."}`` for words of it.
 Towards the meter goes ``{"probe": {"x_cm": 20, "y_cm": 30, "depth_cm": 15}}``, where its probe is about to stand: the
-simulated one needs it, a real one passes it over.
+simulated one needs it, a real one passes it over. docs/meter-protocol.md has the lines.
 """
 
 from __future__ import annotations
 
+import asyncio
 import json
-import math
-import socket
-from collections.abc import Iterator
-from types import TracebackType
-from typing import Protocol, Self
+from collections.abc import AsyncIterator
 
+from corlume.core.survey.record import MOST_PAR
 from corlume.core.units import CM
 
 HOST, PORT = "127.0.0.1", 8424
 PATIENCE = 3.0
-"""A meter that says nothing for so long is gone [s]."""
+"""A meter that sends no whole line for so long is gone [s]."""
 LONGEST = 4096
 """Bytes of the longest line that is listened to."""
 Place = tuple[float, float, float]
 
 
 class MeterLost(Exception):
-    """Raised when a meter is not there, goes away, or speaks what nobody understands; its words are for the keeper."""
+    """Raised when a meter is not there, goes away, or sends what is no reading; its words are for the keeper."""
 
 
-class Meter(Protocol):
-    """A quantum sensor that reads PAR where its probe stands."""
+async def listen(host: str, port: int, place: Place) -> AsyncIterator[float]:
+    """Yield PAR as the meter sends it, with its probe at a place x, y, depth [m]; [umol/m2/s].
 
-    def stand(self, place: Place) -> None:
-        """Say where the probe stands: x, y, depth [m]."""
+    No thread waits for it, and the connection ends with the iteration.
 
-    def readings(self) -> Iterator[float]:
-        """PAR as the meter has it, one after the other [umol/m2/s]; ``MeterLost`` when it goes away."""
-
-
-class NetworkMeter:
-    """A meter at the other end of a loopback socket: the simulated one, or the bridge of a real one."""
-
-    def __init__(self, host: str = HOST, port: int = PORT) -> None:
-        try:
-            self._socket = socket.create_connection((host, port), PATIENCE)
-        except OSError as error:
-            raise MeterLost(f"No meter answers at {host}:{port}.") from error
-        self._lines = self._socket.makefile("rb")
-
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(self, *_: type[BaseException] | BaseException | TracebackType | None) -> None:
-        self._lines.close()
-        self._socket.close()
-
-    def stand(self, place: Place) -> None:
-        """Say where the probe stands: x, y, depth [m]."""
+    Raises
+    ------
+    MeterLost : the meter is not there, goes away, is silent for ``PATIENCE``, or sends what is no reading.
+    """
+    try:
+        async with asyncio.timeout(PATIENCE):
+            reader, writer = await asyncio.open_connection(host, port, limit=LONGEST)
+    except (OSError, OverflowError) as error:
+        raise MeterLost(f"No meter answers at {host}:{port}.") from error
+    try:
         x, y, depth = (round(value / CM, 3) for value in place)
-        line = json.dumps({"probe": {"x_cm": x, "y_cm": y, "depth_cm": depth}})
-        try:
-            self._socket.sendall(line.encode() + b"\n")
-        except OSError as error:
-            raise MeterLost("The meter has gone away.") from error
-
-    def readings(self) -> Iterator[float]:
-        """PAR as the meter has it, one after the other [umol/m2/s]."""
+        writer.write(json.dumps({"probe": {"x_cm": x, "y_cm": y, "depth_cm": depth}}).encode() + b"\n")
         while True:
-            try:
-                line = self._lines.readline(LONGEST)
-            except OSError as error:
-                raise MeterLost("The meter has fallen silent.") from error
-            if not line.endswith(b"\n"):
-                raise MeterLost("The meter has gone away.")
-            yield _par_of(line)
+            yield _par_of(await _line(reader))
+    finally:
+        writer.close()
+
+
+async def _line(reader: asyncio.StreamReader) -> bytes:
+    try:
+        async with asyncio.timeout(PATIENCE):
+            line = await reader.readline()
+    except TimeoutError as error:
+        raise MeterLost("No data from the meter.") from error
+    except ValueError as error:
+        raise MeterLost("What the meter sends is no reading.") from error
+    except OSError as error:
+        raise MeterLost("The meter has gone away.") from error
+    if not line.endswith(b"\n"):
+        raise MeterLost("The meter has gone away.")
+    return line
 
 
 def _par_of(line: bytes) -> float:
@@ -81,9 +69,12 @@ def _par_of(line: bytes) -> float:
         said = json.loads(line)
         if "error" in said:
             raise MeterLost(f"The meter says: {str(said['error'])[:200]}")
-        par = float(said["par"])
-    except (ValueError, TypeError, KeyError) as error:
-        raise MeterLost("What the meter says is no reading.") from error
-    if not math.isfinite(par):
-        raise MeterLost("What the meter says is no number.")
-    return par
+        par = said["par"]
+    except (ValueError, TypeError, KeyError, RecursionError) as error:
+        raise MeterLost("What the meter sends is no reading.") from error
+    if isinstance(par, bool) or not isinstance(par, int | float):
+        raise MeterLost("What the meter sends is no reading.")
+    if not 0 <= par <= MOST_PAR:
+        shown = f"{par:.0f} PAR" if abs(par) < 1e6 else "a number without end"
+        raise MeterLost(f"The meter sends {shown}: a reading is from 0 to {MOST_PAR:.0f}. Zero it in the dark.")
+    return float(par)

@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 import io
+import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from threading import Lock
 
 import pillow_heif
-from PIL import Image, ImageDraw, ImageFont, ImageOps, UnidentifiedImageError
+from PIL import Image, ImageDraw, ImageFont, ImageOps
 
 from corlume.formats.faults import BadFile, Fault
 
-MAX_BYTES, MOST_PIXELS = 15_000_000, 80_000_000
+MAX_BYTES, MOST_PIXELS = 15_000_000, 40_000_000
 LARGEST, QUALITY = 1600, 82
 """Pixels of the longer side that are kept, and of what quality."""
+UNREADABLE = "is not a PNG, JPEG or HEIC image that can be read; it may be damaged"
+_ONE_AT_A_TIME = Lock()
+"""A picture in decoding takes some ten bytes a pixel, so that several at once could take all the memory there is."""
 pillow_heif.register_heif_opener()
 
 
@@ -31,22 +36,31 @@ def read_picture(data: bytes) -> Picture:
     if len(data) > MAX_BYTES:
         size, most = len(data) / 1e6, MAX_BYTES / 1e6
         raise BadFile([Fault("the photo", f"is too big: {size:.1f} MB, at most {most:g} MB")])
-    try:
-        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "HEIF")) as opened:
-            if opened.width * opened.height > MOST_PIXELS:
-                millions = opened.width * opened.height / 1e6
-                raise BadFile([Fault("the photo", f"has {millions:.0f} million pixels, too many")])
-            upright = ImageOps.exif_transpose(opened).convert("RGB")
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
-        if isinstance(error, BadFile):
+    with _ONE_AT_A_TIME:
+        try:
+            clean = _small(data)
+        except BadFile:
             raise
-        raise BadFile([Fault("the photo", "is none that can be read: PNG, JPEG and HEIC are")]) from error
-    upright.thumbnail((LARGEST, LARGEST))
+        # decoders of damaged files raise whatever they like; anything that is not memory or the process is the file's
+        except Exception as error:
+            raise BadFile([Fault("the photo", UNREADABLE)]) from error
     out = io.BytesIO()
-    # a picture made anew of the pixels alone: nothing of where and when goes along
-    clean = Image.frombytes("RGB", upright.size, upright.tobytes())
     clean.save(out, "JPEG", quality=QUALITY)
     return Picture(out.getvalue(), *clean.size)
+
+
+def _small(data: bytes) -> Image.Image:
+    """The picture upright and small, made anew of its pixels alone: nothing of where and when goes along."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # what a decoder thinks of a file is not for the keeper
+        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "HEIF")) as opened:
+            pixels = opened.width * opened.height
+            if pixels > MOST_PIXELS:
+                many, most = pixels / 1e6, MOST_PIXELS / 1e6
+                raise BadFile([Fault("the photo", f"has {many:.0f} million pixels: at most {most:.0f}")])
+            opened.thumbnail((LARGEST, LARGEST))  # a JPEG is decoded small from the start
+            upright = ImageOps.exif_transpose(opened).convert("RGB")
+    return Image.frombytes("RGB", upright.size, upright.tobytes())
 
 
 @dataclass(frozen=True, slots=True)

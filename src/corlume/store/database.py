@@ -14,6 +14,8 @@ from typing import Any, TypeVar, cast
 from corlume.store.migrations import migrate, newest_known, pending
 
 T = TypeVar("T")
+PATIENCE = 10.0
+"""How long a write waits for another program's to end [s]."""
 KEPT = 16
 """Things that are kept as they were read while nothing is written."""
 COMMITS: ContextVar[list[Path] | None] = ContextVar("commits", default=None)
@@ -84,10 +86,13 @@ class Database:
             raise _told(error, "Not read") from error
 
     @contextmanager
-    def writing(self) -> Iterator[sqlite3.Connection]:
-        """A transaction: committed, and on the disk, when the block ends; rolled back when it raises."""
+    def writing(self, *, patience: float = PATIENCE) -> Iterator[sqlite3.Connection]:
+        """A transaction: committed, and on the disk, when the block ends; rolled back when it raises.
+
+        ``Unusable`` when another program still writes after ``patience`` [s].
+        """
         try:
-            with self._connection() as connection:
+            with self._connection(patience) as connection:
                 connection.execute("BEGIN IMMEDIATE")
                 try:
                     yield connection
@@ -122,7 +127,7 @@ class Database:
         try:
             with self._watching:
                 if self._watcher is None or self._owner != os.getpid():  # a connection is not for a forked child
-                    self._watcher = sqlite3.connect(self.path, timeout=10.0, check_same_thread=False)
+                    self._watcher = sqlite3.connect(self.path, timeout=PATIENCE, check_same_thread=False)
                     self._owner = os.getpid()
                 return int(self._watcher.execute("PRAGMA data_version").fetchone()[0])
         except sqlite3.Error as error:
@@ -133,8 +138,8 @@ class Database:
             watcher.close()
 
     @contextmanager
-    def _connection(self) -> Iterator[sqlite3.Connection]:
-        connection = sqlite3.connect(self.path, timeout=10.0, isolation_level=None)
+    def _connection(self, patience: float = PATIENCE) -> Iterator[sqlite3.Connection]:
+        connection = sqlite3.connect(self.path, timeout=patience, isolation_level=None)
         try:
             connection.row_factory = sqlite3.Row
             connection.execute("PRAGMA synchronous = FULL")
@@ -162,7 +167,7 @@ def check_file(path: Path) -> None:
     if path.stat().st_size == 0:
         raise Unusable(f"{path} is empty.")
     try:
-        with closing(sqlite3.connect(path, timeout=10.0)) as connection:
+        with closing(sqlite3.connect(path, timeout=PATIENCE)) as connection:
             _check_form(path, connection)
     except sqlite3.DatabaseError as error:
         raise Unusable(f"{path} cannot be used: {trouble(error) or error}.") from error
@@ -221,14 +226,14 @@ def copy_file(source: Path, target: Path) -> None:
 
 def pour(source: Path, target: Path) -> None:
     """Put all of one database in place of another of its page size by SQLite's backup: whole or not at all."""
-    giver, taker = (sqlite3.connect(path, timeout=10.0) for path in (source, target))
+    giver, taker = (sqlite3.connect(path, timeout=PATIENCE) for path in (source, target))
     with closing(giver), closing(taker):
         giver.backup(taker)
 
 
 def match_page_size(path: Path, like: Path) -> None:
     """Rewrite a database in the page size of another, as a backup into a database with a write-ahead log needs."""
-    model, connection = (sqlite3.connect(one, timeout=10.0, isolation_level=None) for one in (like, path))
+    model, connection = (sqlite3.connect(one, timeout=PATIENCE, isolation_level=None) for one in (like, path))
     with closing(model), closing(connection):
         wanted, now = (int(c.execute("PRAGMA page_size").fetchone()[0]) for c in (model, connection))
         if wanted != now:

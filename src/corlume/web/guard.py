@@ -23,7 +23,8 @@ from corlume.web.doorkeeper import Doorkeeper
 MAX_BODY = 3_000_000
 LARGE_BODIES = {"/tanks/import": 60_000_000, "/shelf/own": 17_000_000, "/restore": 2_000_000_000}
 """Most bytes of a request's body, by the path for those that take files of the keeper's whole record."""
-PHOTOS, PHOTO_BODY = re.compile(r"/tanks/\d+/survey/photos"), 32_000_000
+PHOTOS = re.compile(r"/tanks/\d+/(survey/photos|corals/\d+/course/notes)")
+PHOTO_BODY = 32_000_000
 """A photo may be 15 MB; one of twice that comes in whole, so that it can be said what is wrong with it."""
 IN_MEMORY, CHUNK = 4_000_000, 1_000_000
 PATIENCE = 20.0
@@ -151,10 +152,13 @@ def _given_out(body: IO[bytes]) -> Receive:
     return cast(Callable[[], Awaitable[Message]], receive)
 
 
+_HOST = re.compile(r"(\[[0-9a-f:.]+\]|[a-z0-9_.-]+)(:\d{1,5})?", re.IGNORECASE)
+
+
 def _host_of(host: str) -> str:
-    """The name in a Host header, without its port and the brackets of IPv6."""
-    name = host.rpartition("]")[0] if "]" in host else host.partition(":")[0]
-    return name.strip("[]").lower()
+    """The name in a Host header, without its port and the brackets of IPv6; empty for what is none."""
+    found = _HOST.fullmatch(host)
+    return found[1].strip("[]").lower() if found else ""
 
 
 def _from_elsewhere(headers: Headers) -> bool:

@@ -43,14 +43,14 @@ class CoralJump:
     after: float
 
     @property
-    def change(self) -> float:
-        """By what share its light changes [-]."""
-        return self.after / self.before - 1 if self.before > 0 else float("inf")
+    def change(self) -> float | None:
+        """By what share its light changes [-]; None where there was none before."""
+        return self.after / self.before - 1 if self.before > 0 else None
 
     @property
     def jumps(self) -> bool:
         """Whether that is too much at once."""
-        return abs(self.change) > JUMP
+        return self.after > 0 if self.change is None else abs(self.change) > JUMP
 
 
 def offered(stored: StoredTank, surveys: Sequence[StoredSurvey]) -> dict[str, str]:
@@ -81,4 +81,4 @@ def coral_jumps(before: Lit, after: Lit) -> list[CoralJump]:
         for number, kept in enumerate(before.stored.corals, 1)
         if kept.id in first
     ]
-    return sorted(rows, key=lambda row: -abs(row.change))
+    return sorted(rows, key=lambda row: (row.change is not None, -abs(row.change or 0.0)))

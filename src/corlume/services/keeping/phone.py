@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import datetime
 import secrets
+from contextlib import suppress
 
 from corlume.core.declared import Text
 from corlume.core.errors import Rules
 from corlume.store import devices
-from corlume.store.database import Database
+from corlume.store.database import Database, Unusable
 from corlume.store.devices import Device
 
 LINK_MINUTES = 5
@@ -61,7 +62,8 @@ def admitted(db: Database, token: str, now: datetime.datetime) -> bool:
     if device is None:
         return False
     if now - device.seen > SEEN_AGAIN:
-        with db.writing() as connection:
+        # while another program writes it is noted the next time
+        with suppress(Unusable), db.writing(patience=0.0) as connection:
             devices.seen(connection, device.id, now)
     return True
 

@@ -30,17 +30,23 @@ class Form:
         self.data = dict(data)
         self.measure = measure
         self.asked: set[str] = set()
+        self._faults = 0
         twice = data.twice if isinstance(data, Sent) else {}
         self.errors = {
             name: f'came twice, as "{one[:24]}" and "{other[:24]}": which is meant?'
             for name, (one, other) in twice.items()
         }
 
+    def _note(self, name: str, text: str) -> None:
+        """Note a fault; the first of a field is the one that is shown."""
+        self._faults += 1
+        self.errors.setdefault(name, text)
+
     @property
     def ok(self) -> bool:
         """Whether all of it could be read; what no one asked for is noted as unknown first."""
         for name in self.data.keys() - self.asked:
-            self.errors.setdefault(name, "is not a field of this form: load the page anew")
+            self._note(name, "is not a field of this form: load the page anew")
         return not self.errors
 
     @property
@@ -53,7 +59,7 @@ class Form:
         self.asked.add(name)
         value = self.data.get(name, "").strip()
         if len(value) > MOST_TEXT:
-            self.errors.setdefault(name, f"has {len(value)} characters, and at most {MOST_TEXT} are read")
+            self._note(name, f"has {len(value)} characters, and at most {MOST_TEXT} are read")
         return value
 
     def length(self, name: str, old: float | None = None) -> float:
@@ -75,7 +81,7 @@ class Form:
         try:
             return parse(self.data.get(name, ""))
         except ValueError as error:
-            self.errors.setdefault(name, str(error))
+            self._note(name, str(error))
             return float("nan")
 
     def read(self, cls: type[T], old: T | None = None, *, prefix: str = "", **given: Any) -> T | None:
@@ -83,12 +89,12 @@ class Form:
 
         ``given`` are values that come from elsewhere. None, with its faults noted, when it cannot be.
         """
-        before, values = len(self.errors), dict(given)
+        before, values = self._faults, dict(given)
         for item in items(cls):
             if item.name not in values:
                 was = UNSAID if old is None else getattr(old, item.name)
                 values[item.name] = self._read(item, was, prefix)
-        if len(self.errors) > before:
+        if self._faults > before:
             return None
         return self.attempt(lambda: cls(**{k: v for k, v in values.items() if v is not UNSAID}), prefix)
 
@@ -99,7 +105,7 @@ class Form:
             return UNSAID if found is None else found
         if not isinstance(spec, Field) or name not in self.data:
             if old is UNSAID and item.default is UNSAID and isinstance(spec, Field | Part):
-                self.errors.setdefault(name, "is missing: load the page anew")
+                self._note(name, "is missing: load the page anew")
             return old
         self.asked.add(name)
         text = self.data[name]
@@ -110,7 +116,7 @@ class Form:
         try:
             return typed(spec, text, self.measure)
         except ValueError as error:
-            self.errors.setdefault(name, str(error))
+            self._note(name, str(error))
             return UNSAID
 
     def prefixes(self, name: str) -> list[str]:
@@ -124,7 +130,7 @@ class Form:
 
         None when one of them cannot be; faults stand by its own field.
         """
-        before, found = len(self.errors), list[T | None]()
+        before, found = self._faults, list[T | None]()
         for prefix in self.prefixes(name):
             mine = {key for key in self.data if key.startswith(prefix)}
             gone = self.data.get(f"{prefix}gone") == "on"
@@ -133,7 +139,7 @@ class Form:
             else:
                 found.append(self.read(cls, prefix=prefix))
                 self.asked.add(f"{prefix}gone")
-        return [one for one in found if one is not None] if len(self.errors) == before else None
+        return [one for one in found if one is not None] if self._faults == before else None
 
     def attempt(self, work: Callable[[], T], prefix: str = "") -> T | None:
         """Do some work; what the core objects to is noted by field, and nothing comes back."""
@@ -141,7 +147,7 @@ class Form:
             return work()
         except InvalidInput as error:
             for e in error.errors:
-                self.errors.setdefault(prefix + e.field, self.measure.message(e))
+                self._note(prefix + e.field, self.measure.message(e))
             return None
 
 

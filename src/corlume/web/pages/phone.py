@@ -8,13 +8,13 @@ import re
 
 import segno
 from fastapi import APIRouter, Request
-from fastapi.responses import FileResponse, HTMLResponse, Response
+from fastapi.responses import FileResponse, HTMLResponse, PlainTextResponse, Response
 from markupsafe import Markup
 
 from corlume.core.errors import InvalidInput
 from corlume.services.keeping import phone
 from corlume.web.assets import STATIC
-from corlume.web.doorkeeper import COOKIE, PAIR, is_loopback
+from corlume.web.doorkeeper import COOKIE, LATE, PAIR, is_loopback
 from corlume.web.page import Db, FormData, RowId, Unit, error_page, go, page, templates
 
 router = APIRouter()
@@ -63,7 +63,7 @@ def show_pair(db: Db, token: str) -> HTMLResponse:
 def style(db: Db, token: str) -> Response:
     """The look of the page that pairs, for who may see nothing else yet."""
     if not phone.link_works(db, token, now()):
-        return Response("", 404)
+        return PlainTextResponse(LATE, 410)
     return FileResponse(STATIC / "app.css")
 
 

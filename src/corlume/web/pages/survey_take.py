@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import AsyncIterator, Sequence
 from dataclasses import replace
 from typing import Any, Literal
 
@@ -133,16 +133,16 @@ def _word(stored: StoredTank, kept: StoredSurvey, now: Kept[Spot]) -> dict[str, 
 
 @router.get("/{survey_id}/meter")
 def meter(request: Request, db: Db, tank_id: RowId, survey_id: RowId, spot: RowId) -> StreamingResponse:
-    """Readings of the meter at a spot as they come (server-sent events), until they have settled."""
+    """Readings of the meter at a spot as they come (server-sent events), until they have settled; no thread waits."""
     place = surveys.open_survey(db, tank_id, survey_id).spot(spot).value.place
     return StreamingResponse(_events(request.app.state.meter, place), media_type="text/event-stream")
 
 
-def _events(address: str, place: tuple[float, float, float]) -> Iterator[str]:
+async def _events(address: str, place: tuple[float, float, float]) -> AsyncIterator[str]:
     """One event a reading: the needle, its middle, how sure that is, whether it has settled; words when it is lost."""
     needle = Needle()
     try:
-        for par in meter_readings(address, place):
+        async for par in meter_readings(address, place):
             needle.add(par)
             now = {
                 "par": par,
