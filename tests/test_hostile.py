@@ -304,7 +304,10 @@ def test_photos_of_a_phone_are_read_anywhere_and_damaged_ones_are_told(client: T
     picture.save(large, "JPEG", quality=97)
     assert len(large.getvalue()) > 4_000_000
     pillow_heif.from_pillow(picture.resize((240, 200))).save(heic)
-    note, photo = {"note_kind": "photo", "note_day": datetime.date.today().isoformat()}, {"name": "Front", "view": "front"}
+    note, photo = (
+        {"note_kind": "photo", "note_day": datetime.date.today().isoformat()},
+        {"name": "Front", "view": "front"},
+    )
     for path, data in (("corals/3/course/notes", note), ("survey/photos", photo)):
         kept = client.post(f"/tanks/1/{path}", data=data, files={"photo": ("a.jpg", large.getvalue())})
         assert kept.status_code == 303, path

@@ -20,6 +20,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import httpx2
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -28,6 +29,7 @@ from starlette.testclient import TestClient
 from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Rock
 from corlume.core.judgement.wanted import WantedZone
+from corlume.core.placing.perch import Perch
 from corlume.core.scene import MOST, Scene, Setup
 from corlume.formats.scene import read_scene
 from corlume.services.keeping import (
@@ -39,6 +41,7 @@ from corlume.services.keeping import (
     phone,
     setups,
     shelf,
+    stands,
     tanks,
     wanted_zones,
 )
@@ -48,6 +51,7 @@ from corlume.services.search.start_points import default_wish
 from corlume.settings import Settings
 from corlume.store.database import Database, Unusable, check_file
 from corlume.store.lock import alone
+from corlume.store.tables import ROCKS
 from corlume.store.tanks import Unreadable, add_tank
 from corlume.web.app import create_app
 from tests.ruled import RULED
@@ -162,9 +166,12 @@ def test_tank_that_does_not_read_takes_no_others_along_and_can_be_mended(client:
     broken(db)
     page = client.get("/tanks")
     assert page.status_code == 200
-    assert "Cut short does not read" in page.text
-    assert "reaches to" in page.text
-    assert "the tank ends at 90 cm" in page.text
+    assert "Cut short" in page.text
+    card = client.get("/tanks/1/card").json()
+    assert card["faulty"]
+    for words in ("This tank cannot be opened", "reaches to", "the tank ends at 90 cm"):
+        assert words in card["html"]
+    assert "<svg" in client.get(f"/tanks/{other}/card").json()["html"]
     assert client.get(f"/tanks/{other}/chart").status_code == 200
     assert client.get("/tanks/1/chart").status_code == 409
     assert client.post("/tanks/1/mend").headers["location"] == "/tanks/1"
@@ -173,7 +180,7 @@ def test_tank_that_does_not_read_takes_no_others_along_and_can_be_mended(client:
     with pytest.raises(Unreadable):
         tanks.open_tank(db, 1)
     client.post("/tanks/1/remove")
-    assert "Cut short does not read" not in client.get("/tanks").text
+    assert '<a href="/tanks/1/chart">' not in client.get("/tanks").text
 
 
 @pytest.mark.parametrize("dump", OLD, ids=lambda path: path.stem)
@@ -401,6 +408,60 @@ def test_own_fixtures_go_out_and_come_back_with_all_that_is_known(client: TestCl
     assert client.get("/shelf/own").content == file
     wrong = client.post("/shelf/own", files={"file": ("f.json", file.replace(b'"ppf": ', b'"ppf": -'))})
     assert "fixtures[0].fixture.ppf: must be from" in wrong.text
+
+
+def test_rock_over_a_pump_or_a_spot_is_refused_by_name_and_what_is_buried_exports_all_the_same(
+    client: TestClient, db: Database
+) -> None:
+    stored = tanks.open_tank(db, 1)
+    pump, tank = stored.pumps[0].value, stored.tank
+    open_water = next(
+        (x, y, 0.1) for x in np.arange(0.2, 1.0, 0.05) for y in (0.1, 0.4)
+        if not tank.in_rock(np.array([(x, y, 0.1)]))[0] and np.hypot(x - pump.x, y - pump.y) > 0.15
+    )  # fmt: skip
+    stands.save_stand(db, 1, "perches", Perch("Mid {x}", *open_water))
+    covered = ((pump.place, f"the pump &#34;{pump.name}&#34;"), (open_water, "the spot &#34;Mid {x}&#34;"))
+    for towers, (place, words) in enumerate(covered):
+        x, y = (
+            min(max(0.0, at - 0.05), size - 0.1) for at, size in zip(place, (tank.length, tank.width), strict=False)
+        )
+        rock = {"x": x, "y": y, "base": 0.0, "length": 0.1, "width": 0.1, "height": tank.water_depth - 0.01}
+        typed = {name: f"{100 * value:.3f}" for name, value in rock.items()} | {"form": "block", "name": "Tower"}
+        refused = client.post("/tanks/1/rocks", data=typed)
+        assert refused.status_code == 422
+        assert f"would cover {words}" in refused.text
+        assert len(tanks.open_tank(db, 1).rocks) == len(stored.rocks) + towers
+        with db.writing() as connection:  # as an older version let it be
+            ROCKS.put(connection, Rock(*rock.values(), "Tower"), 1)
+    again = tanks.import_tank(db, client.get("/tanks/1/export").content)
+    copy = int(client.post("/tanks/1/copy").headers["location"].rpartition("/")[2])
+    for tank_id in (again, copy):
+        found = tanks.open_tank(db, tank_id)
+        assert (len(found.rocks), len(found.perches)) == (len(stored.rocks) + 2, len(stored.perches) + 1)
+        for page in ("chart", "corals", "corals/flow", "corals/seats"):
+            assert client.get(f"/tanks/{tank_id}/{page}").status_code == 200
+
+
+def test_more_corals_than_a_usual_form_has_fields_are_placed_at_once(client: TestClient, db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    many = replace(stored.scene(), corals=(replace(stored.scene().corals[0], place=None),) * MOST["corals"])
+    with db.writing() as connection:
+        tank_id = add_tank(connection, many, None)
+    places = {f"coral-{kept.id}": "0.5,0.3,0.2" for kept in tanks.open_tank(db, tank_id).corals}
+    assert client.post(f"/tanks/{tank_id}/corals/all", data=places).status_code == 303
+    assert all(kept.value.place for kept in tanks.open_tank(db, tank_id).corals)
+
+
+def test_two_hundred_tanks_are_listed_without_opening_one(client: TestClient, db: Database) -> None:
+    scene = tanks.open_tank(db, 1).scene()
+    with db.writing() as connection:
+        for k in range(199):
+            add_tank(connection, replace(scene, name=f"Tank {k}"), None)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("corlume.store.tanks.thing_of", None)
+        page = client.get("/tanks").text
+    assert page.count("/card") == 200
+    assert f"{len(tanks.open_tank(db, 1).corals)}, " in page
 
 
 def test_more_than_a_tank_holds_is_refused_in_words_and_exported_all_the_same(client: TestClient, db: Database) -> None:

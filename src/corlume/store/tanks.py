@@ -192,6 +192,41 @@ def unstored(scene: Scene) -> StoredTank:
     ).under(next((survey for survey in scene.surveys if survey.in_use), None))
 
 
+@dataclass(frozen=True, slots=True)
+class TankLine:
+    """A tank as a list shows it: inside lengths [m], the setup in use with how many fixtures and setups there are, and
+    how many corals it holds, of which so many are unplaced. Nothing of it is checked.
+    """
+
+    id: int
+    name: str
+    length: float
+    width: float
+    water_depth: float
+    setup: str
+    fixtures: int
+    setups: int
+    corals: int
+    unplaced: int
+
+
+def tank_lines(connection: sqlite3.Connection) -> list[TankLine]:
+    """Every tank that was not removed, oldest first, whether it can be opened or not."""
+    rows = connection.execute(
+        """
+        SELECT tanks.id, tanks.name, length, width, water_depth,
+            coalesce(used.name, '') AS setup,
+            (SELECT count(*) FROM fixtures WHERE setup_id = used.id) AS fixtures,
+            (SELECT count(*) FROM setups WHERE tank_id = tanks.id) AS setups,
+            (SELECT count(*) FROM corals WHERE tank_id = tanks.id AND course_lost IS NULL) AS corals,
+            (SELECT count(*) FROM corals WHERE tank_id = tanks.id AND course_lost IS NULL AND x IS NULL) AS unplaced
+        FROM tanks LEFT JOIN setups AS used ON used.tank_id = tanks.id AND used.in_use = 1
+        WHERE removed = 0 GROUP BY tanks.id ORDER BY tanks.id
+        """
+    )
+    return [TankLine(*row) for row in rows]
+
+
 def list_tanks(connection: sqlite3.Connection) -> tuple[list[StoredTank], list[Unreadable]]:
     """Every tank that was not removed, oldest first; and those that do not read."""
     ids = connection.execute("SELECT id FROM tanks WHERE removed = 0 ORDER BY id").fetchall()

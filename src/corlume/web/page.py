@@ -17,6 +17,7 @@ from pydantic import Field
 
 from corlume import __version__
 from corlume.core.hanging.tape import Tape, tape_of
+from corlume.core.scene import MOST
 from corlume.formats.measure import LengthUnit, Measure
 from corlume.reference.catalogue import plain_words
 from corlume.services.keeping import tanks
@@ -67,9 +68,13 @@ async def form_data(request: Request) -> Sent:
     return (await _sent(request, files=0))[0]
 
 
+MOST_FIELDS = 4 * MOST["corals"]
+"""Fields of a form at most: a plan has one a coral."""
+
+
 async def _sent(request: Request, files: int) -> tuple[Sent, dict[str, bytes]]:
     try:
-        async with request.form(max_files=files, max_fields=200, max_part_size=MAX_BODY) as form:
+        async with request.form(max_files=files, max_fields=MOST_FIELDS, max_part_size=MAX_BODY) as form:
             texts = Sent((key, value) for key, value in form.multi_items() if isinstance(value, str))
             # a box that is not ticked sends the nothing that lies before it
             texts.twice = {

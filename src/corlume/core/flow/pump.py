@@ -67,6 +67,11 @@ class Pump:
         limits(self).finish()
 
     @property
+    def place(self) -> tuple[float, float, float]:
+        """Where the middle of its outlet is: x, y, depth [m]."""
+        return self.x, self.y, self.depth
+
+    @property
     def direction(self) -> NDArray[np.float64]:
         """Where it points: a unit vector along x, y and depth."""
         flat = math.cos(self.tilt)
@@ -119,15 +124,12 @@ NEAR_GLASS = 0.15
 
 
 def pump_errors(tank: Tank, pumps: Sequence[Pump]) -> list[FieldError]:
-    """Tell which pumps lie outside the water or in rock, as ``pumps.0.x`` and so on."""
+    """Tell which pumps lie outside the water, as ``pumps.0.x`` and so on; see ``core.buried`` for those in rock."""
     rules = Rules()
     for i, pump in enumerate(pumps):
         where = ((pump.x, tank.length), (pump.y, tank.width), (pump.depth, tank.water_depth))
         for axis, (at, limit) in zip(("x", "y", "depth"), where, strict=True):
             rules.between(f"pumps.{i}.{axis}", at, 0.0, limit, "length")
-        inside = all(0.0 <= at <= limit for at, limit in where)
-        buried = inside and bool(tank.in_rock(np.array([[pump.x, pump.y, pump.depth]]))[0])
-        rules.that(not buried, f"pumps.{i}.depth", "lies inside rock or sand: the outlet must be in open water")
     return rules.errors
 
 

@@ -6,8 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Annotated, Literal
 
-import numpy as np
-
 from corlume.core.declared import Angle, Choice, Length, Share, Text, limits
 from corlume.core.errors import FieldError, Rules
 from corlume.core.geometry import Tank
@@ -72,15 +70,12 @@ class FragRack:
 
 
 def perch_errors(tank: Tank, perches: Sequence[Perch]) -> list[FieldError]:
-    """Tell which seats lie outside the water or in rock, as ``perches.0.x`` and so on."""
+    """Tell which seats lie outside the water, as ``perches.0.x`` and so on; see ``core.buried`` for those in rock."""
     rules = Rules()
     for i, perch in enumerate(perches):
         ends = ((perch.x, tank.length), (perch.y, tank.width), (perch.depth, tank.sand_depth))
         for axis, (at, limit) in zip(("x", "y", "depth"), ends, strict=True):
             rules.between(f"perches.{i}.{axis}", at, 0.0, limit + 1e-6, "length")
-        inside = all(0.0 <= at <= limit for at, limit in ends)
-        buried = inside and bool(tank.in_rock(np.array([perch.place]))[0])
-        rules.that(not buried, f"perches.{i}.depth", "lies inside rock: a seat is on it, under it or beside it")
     return rules.errors
 
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from corlume.core.buried import is_buried
 from corlume.core.flow.estimate import CLASS_ENDS
 from corlume.core.flow.pump import NEAR_GLASS, Pump, pump_errors
 from corlume.core.flow.reached import reached
@@ -61,7 +62,7 @@ def flow_helps(stored: StoredTank) -> list[FlowHelp]:
     for tries in (_aimed(stored, centre), _raised(stored), _harder(stored), _added(stored, centre)):
         best: FlowHelp | None = None
         for words, lengths, one, kept in tries:
-            if pump_errors(stored.tank, [one]):
+            if pump_errors(stored.tank, [one]) or is_buried(stored.tank, one):
                 continue
             others = [k.value for k in stored.pumps if kept is None or k.id != kept.id]
             after = _dead(stored, [*others, one], places)

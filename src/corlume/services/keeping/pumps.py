@@ -6,6 +6,7 @@ import math
 from dataclasses import replace
 from typing import Any
 
+from corlume.core.buried import buried_errors
 from corlume.core.errors import Rules
 from corlume.core.flow.estimate import FlowClass
 from corlume.core.flow.mark import FlowMark, mark_errors
@@ -65,6 +66,7 @@ def _check(stored: StoredTank, one: Pump, pump_id: int | None) -> None:
         "is taken by another pump",
     )  # fmt: skip
     rules.errors += [replace(e, field=e.field.removeprefix("pumps.0.")) for e in pump_errors(stored.tank, [one])]
+    rules.errors += buried_errors(stored.tank, one)
     rules.finish()
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any, Literal
 
+from corlume.core.buried import buried_errors
 from corlume.core.errors import InvalidInput, Rules
 from corlume.core.placing.perch import FragRack, Perch
 from corlume.core.placing.wish import KeptFree, Wish
@@ -48,6 +49,8 @@ def save_stand(
             replace(stored.scene(), **alone)
         except InvalidInput as error:
             rules.errors += [replace(e, field=e.field.removeprefix(f"{stand}.0.")) for e in error.errors]
+        if isinstance(thing, Perch):
+            rules.errors += buried_errors(stored.tank, thing)
         rules.finish()
         edit = Edit(connection, tank_scope(tank_id), f"{'add' if row_id is None else 'change'} {thing.name}")
         if row_id is None:

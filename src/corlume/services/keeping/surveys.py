@@ -129,13 +129,21 @@ def remove_spot(db: Database, tank_id: int, survey_id: int, spot_id: int) -> Non
         SPOTS.delete(Edit(connection, tank_scope(tank_id), f"drop spot {spot.name}"), spot_id)
 
 
-def enter(db: Database, tank_id: int, survey_id: int, spot_id: int, par: float, **conditions: object) -> Spot:
-    """Write a reading down at once, behind those that the spot has; ``InvalidInput`` names the field "par"."""
+def enter(
+    db: Database, tank_id: int, survey_id: int, spot_id: int, par: float, *, at: int | None = None, **conditions: object
+) -> Spot:
+    """Write a reading down at once, behind those that the spot has; ``InvalidInput`` names the field "par".
+
+    ``at`` is how many readings the spot had when it was taken: where it has more by now, the reading came through
+    before, its answer was lost, and it is not kept twice.
+    """
     rules = Rules()
     rules.errors += value_errors(par)
     rules.finish()
     with db.writing() as connection:
         spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
+        if at is not None and len(spot.readings) > at:
+            return spot
         read = replace(spot, readings=(*spot.readings, par), skipped=False, **conditions)  # type: ignore[arg-type]
         SPOTS.update(Edit(connection, tank_scope(tank_id), f"read {par:g} at {spot.name}"), spot_id, read)
         return read
@@ -150,11 +158,11 @@ def take_back(db: Database, tank_id: int, survey_id: int, spot_id: int) -> Spot:
         return spot
 
 
-def from_lux(db: Database, tank_id: int, survey_id: int, spot_id: int, lux_by_par: float) -> None:
-    """Take the last reading of a spot for one in lux, and keep what it comes to, with a note."""
+def from_lux(db: Database, tank_id: int, survey_id: int, spot_id: int, lux: float, lux_by_par: float) -> None:
+    """Convert the last reading of a spot from lux to PAR and note it; nothing where the last reading is another."""
     with db.writing() as connection:
         spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
-        if not spot.readings:
+        if not spot.readings or spot.readings[-1] != lux:
             return
         last = spot.readings[-1]
         note = f"{spot.note} {last:g} lux divided by {lux_by_par:g}.".strip()

@@ -6,11 +6,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from corlume.core.buried import newly_buried_errors
 from corlume.core.course.note import CoralNote
 from corlume.core.errors import InvalidInput, Rules
 from corlume.core.fixture import Fixture
+from corlume.core.flow.pump import Pump
 from corlume.core.geometry import Brace, Rock, Tank
 from corlume.core.judgement.targets import LightTargets
+from corlume.core.placing.perch import Perch
 from corlume.core.scapes import SCAPES, ScapeKey, scape
 from corlume.core.scene import Running, Scene, Setup, check_count
 from corlume.formats.faults import BadFile, Fault
@@ -23,7 +26,17 @@ from corlume.store.database import Database
 from corlume.store.journal import TANKS_SCOPE, Edit, Steps, tank_scope
 from corlume.store.rows import row_of
 from corlume.store.tables import BRACES, OF_SCENE, ROCKS, NotFound
-from corlume.store.tanks import StoredTank, Unreadable, add_tank, list_tanks, load_tank, part_of, remove_tank
+from corlume.store.tanks import (
+    StoredTank,
+    TankLine,
+    Unreadable,
+    add_tank,
+    list_tanks,
+    load_tank,
+    part_of,
+    remove_tank,
+    tank_lines,
+)
 
 
 def all_tanks(db: Database) -> list[StoredTank]:
@@ -32,10 +45,10 @@ def all_tanks(db: Database) -> list[StoredTank]:
         return list_tanks(connection)[0]
 
 
-def faulty_tanks(db: Database) -> list[Unreadable]:
-    """The tanks that break the rules of the trade, with what is wrong."""
+def tank_list(db: Database) -> list[TankLine]:
+    """A line for every tank, oldest first, whether it can be opened or not."""
     with db.reading() as connection:
-        return list_tanks(connection)[1]
+        return tank_lines(connection)
 
 
 def take_out_misfits(db: Database, tank_id: int) -> int:
@@ -83,7 +96,7 @@ def lay_scape(db: Database, tank_id: int, key: ScapeKey) -> None:
         stored = load_tank(connection, tank_id)
         rocks = scape(key, stored.tank)
         check_count("rocks", len(stored.rocks) + len(rocks))
-        replace(stored.tank, rocks=(*stored.tank.rocks, *rocks))
+        _check_open(stored, replace(stored.tank, rocks=(*stored.tank.rocks, *rocks)), "scape")
         edit = Edit(connection, tank_scope(tank_id), f"lay {SCAPES[key][0].lower()}")
         for rock in rocks:
             ROCKS.insert(edit, rock, tank_id)
@@ -155,6 +168,7 @@ def save_tank(db: Database, tank_id: int, *, name: str, tank: Tank, targets: Lig
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         replace(stored.scene(), name=name, tank=tank, targets=targets, running=running)
+        _check_open(stored, tank, "water_depth")
         edit = Edit(connection, tank_scope(tank_id), "change the tank")
         edit.update("tanks", tank_id, {"name": name, **row_of(tank), **row_of(targets), **row_of(running)})
 
@@ -165,6 +179,7 @@ def save_rock(db: Database, tank_id: int, rock_id: int | None, rock: Rock) -> in
         stored = load_tank(connection, tank_id)
         others = tuple(k.value for k in stored.rocks if k.id != rock_id)
         _check_part(stored.tank, "rocks", (*others, rock))
+        _check_open(stored, replace(stored.tank, rocks=(*others, rock)), "x")
         edit = Edit(connection, tank_scope(tank_id), f"{'add' if rock_id is None else 'change'} {rock.name or 'rock'}")
         if rock_id is None:
             check_count("rocks", len(stored.rocks) + 1)
@@ -179,6 +194,7 @@ def add_rocks(db: Database, tank_id: int, rocks: Sequence[Rock]) -> int:
         stored = load_tank(connection, tank_id)
         check_count("rocks", len(stored.rocks) + len(rocks))
         _check_part(stored.tank, "rocks", (*(k.value for k in stored.rocks), *rocks))
+        _check_open(stored, replace(stored.tank, rocks=(*stored.tank.rocks, *rocks)), "x")
         edit = Edit(connection, tank_scope(tank_id), f"draw rock of {len(rocks)} blocks")
         for rock in rocks:
             ROCKS.insert(edit, rock, tank_id)
@@ -207,6 +223,14 @@ def delete_brace(db: Database, tank_id: int, brace_id: int) -> None:
     with db.writing() as connection:
         load_tank(connection, tank_id).brace(brace_id)
         Edit(connection, tank_scope(tank_id), "remove a brace").delete("braces", brace_id)
+
+
+def _check_open(stored: StoredTank, after: Tank, field: str) -> None:
+    """``InvalidInput`` by a field when the tank as it is to be would bury a pump or a coral spot of the keeper's."""
+    rules = Rules()
+    things: list[Pump | Perch] = [*(kept.value for kept in stored.pumps), *(kept.value for kept in stored.perches)]
+    rules.errors += newly_buried_errors(stored.tank, after, things, field)
+    rules.finish()
 
 
 def _check_part(tank: Tank, part: str, values: tuple[object, ...]) -> None:

@@ -93,11 +93,9 @@ def act(db: Db, tank_id: RowId, survey_id: RowId, body: Act) -> JSONResponse:
     kept = surveys.open_survey(db, tank_id, survey_id)
     was = kept.spot(body.spot).value
     match body.act:
-        case "read" if len(was.readings) > body.at:
-            pass  # it came through before, and its answer was lost
         case "read":
-            surveys.enter(db, tank_id, survey_id, body.spot, body.par, pumps=body.pumps, upright=body.upright,
-                          level=body.level, time=body.time)  # fmt: skip
+            surveys.enter(db, tank_id, survey_id, body.spot, body.par, at=body.at, pumps=body.pumps,
+                          upright=body.upright, level=body.level, time=body.time)  # fmt: skip
         case "redo":
             surveys.take_back(db, tank_id, survey_id, body.spot)
         case "skip":
@@ -106,7 +104,7 @@ def act(db: Db, tank_id: RowId, survey_id: RowId, body: Act) -> JSONResponse:
             noted = replace(was, note=body.note)
             surveys.save_spot(db, tank_id, survey_id, body.spot, noted, label=f"note at {was.name}")
         case "lux":
-            surveys.from_lux(db, tank_id, survey_id, body.spot, LUX_BY_PAR)
+            surveys.from_lux(db, tank_id, survey_id, body.spot, body.par, LUX_BY_PAR)
     kept = surveys.open_survey(db, tank_id, survey_id)
     now = kept.spot(body.spot)
     return JSONResponse({**_state(now), **_word(stored, kept, now)})

@@ -6,14 +6,15 @@ import re
 from collections.abc import Sequence
 
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
 from corlume.core.hanging.tape import tape_of
 from corlume.formats.faults import BadFile
 from corlume.services.keeping import photos, tanks
 from corlume.store.database import Database
+from corlume.store.tanks import Unreadable
 from corlume.web.drawing.card import draw_card
-from corlume.web.page import Db, Files, FormData, RowId, go, measure_of, page, told
+from corlume.web.page import Db, Files, FormData, RowId, go, measure_of, page, templates, told
 
 router = APIRouter()
 
@@ -94,12 +95,16 @@ def _remember(answer: Response, name: str, value: str) -> None:
 
 
 def show_tanks(request: Request, db: Database, *, faults: Sequence[str] = ()) -> HTMLResponse:
-    """The list of tanks, with what is wrong with a file that was brought, and with tanks that do not read."""
-    found, measure = tanks.all_tanks(db), measure_of(request)
-    context = {
-        "tanks": found,
-        "faults": faults,
-        "faulty": [(one, told(one, measure)) for one in tanks.faulty_tanks(db)],
-        "pictures": {stored.id: draw_card(stored) for stored in found},
-    }
+    """The list of tanks, with what is wrong with a file that was brought; pictures come as they are scrolled to."""
+    context = {"tanks": tanks.tank_list(db), "faults": faults}
     return page(request, "tanks/tanks.html", context, status=422 if faults else 200)
+
+
+@router.get("/tanks/{tank_id}/card")
+def tank_card(request: Request, db: Db, tank_id: RowId) -> JSONResponse:
+    """The picture of a tank for the list, or what is wrong with one that cannot be opened."""
+    try:
+        return JSONResponse({"html": draw_card(tanks.open_tank(db, tank_id))})
+    except Unreadable as error:
+        context = {"faulty": error, "faults": told(error, measure_of(request))}
+        return JSONResponse({"html": templates.get_template("tanks/faulty.html").render(**context), "faulty": True})

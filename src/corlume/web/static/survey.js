@@ -270,7 +270,8 @@ document.addEventListener("alpine:init", () => {
     },
     itWasLux() {
       this.hush();
-      this.add({ act: "lux", spot: this.asked });
+      const spot = this.spots.find((one) => one.id === this.asked);
+      this.add({ act: "lux", spot: this.asked, par: spot?.readings.at(-1) || 0 });
     },
     openNote() {
       this.noted = this.spot.note || "";

@@ -1,0 +1,43 @@
+"""Pumps and coral spots that lie inside rock or sand: refused where one is placed or rock is laid over it.
+
+A scene may hold them all the same, so that a tank that came to have one can be exported, copied and read again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from corlume.core.errors import FieldError, Rules
+from corlume.core.flow.pump import Pump
+from corlume.core.geometry import Tank
+from corlume.core.placing.perch import Perch
+from corlume.core.words import plain
+
+
+def is_buried(tank: Tank, thing: Pump | Perch) -> bool:
+    """Return whether a pump's outlet or a coral spot lies inside rock or sand."""
+    return bool(tank.in_rock(np.array([thing.place]))[0])
+
+
+def buried_errors(tank: Tank, thing: Pump | Perch) -> list[FieldError]:
+    """Tell by the field "depth" that a pump or a spot lies inside rock or sand."""
+    rules = Rules()
+    if isinstance(thing, Pump):
+        rules.that(not is_buried(tank, thing), "depth", "is inside rock or sand: the outlet must be in open water")
+    else:
+        rules.that(not is_buried(tank, thing), "depth", "is inside rock: a spot is on it, under it or beside it")
+    return rules.errors
+
+
+def newly_buried_errors(before: Tank, after: Tank, things: Sequence[Pump | Perch], field: str) -> list[FieldError]:
+    """Tell by a field which pumps and spots a change of rock or water would bury that were in open water before."""
+    covered = [one for one in things if is_buried(after, one) and not is_buried(before, one)]
+    if not covered:
+        return []
+    names = [f'the {"pump" if isinstance(one, Pump) else "spot"} "{plain(one.name)}"' for one in covered]
+    more = f" and {len(names) - 3} more" * (len(names) > 3)
+    return [
+        FieldError(field, f"would cover {', '.join(names[:3])}{more}: move or delete it first; nothing was changed")
+    ]
