@@ -8,11 +8,12 @@ import io
 import json
 import re
 import socket
+import sqlite3
 import threading
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import aclosing, contextmanager, suppress
+from contextlib import aclosing, closing, contextmanager, suppress
 from dataclasses import replace
 from itertools import count
 from threading import Thread
@@ -452,6 +453,41 @@ def test_a_phone_is_paired_once_in_time_and_shut_out(client: TestClient, db: Dat
     late, _ = phone.new_link(db, NOW)
     assert phone.pair(db, late, "Late", NOW + datetime.timedelta(minutes=6)) is None
     assert client.get("/phone").status_code == 200
+
+
+def test_a_paired_phone_does_what_is_done_at_the_tank_and_no_more_until_it_may(
+    client: TestClient, db: Database
+) -> None:
+    """Every route that changes something, tried with a paired phone: few pass, and all do once the keeper allows it."""
+    now = datetime.datetime.now(datetime.UTC)
+    token = phone.pair(db, phone.new_link(db, now)[0], "Tank phone", now)
+    routers = [*BESIDE, *(router for station in STATIONS for router in station.routers)]
+    paths = [r.path for router in routers for r in router.routes if isinstance(r, APIRoute) and "POST" in r.methods]
+    with from_the_network(db, cookies={"corlume_device": token}) as outside:
+        for path in ("/tanks", "/tanks/1/chart", "/tanks/1/corals/round", "/phone"):
+            assert outside.get(path).status_code == 200
+        assert "Restore" not in outside.get("/tanks").text
+        assert outside.get("/backup").status_code == 403
+        passed = {path for path in paths if outside.post(re.sub(r"\{[^}]*\}", "1", path)).status_code != 403}
+        assert passed == {
+            "/preferences", "/pair/{token}", "/tanks/{tank_id}/setups/{setup_id}/light",
+            "/tanks/{tank_id}/corals/{coral_id}/try", "/tanks/{tank_id}/survey/{survey_id}/act",
+            "/tanks/{tank_id}/survey/{survey_id}/tap", "/tanks/{tank_id}/survey/{survey_id}/spots",
+            "/tanks/{tank_id}/survey/{survey_id}/spots/{spot_id}/place", "/tanks/{tank_id}/survey/photos",
+            "/tanks/{tank_id}/survey/balance/{survey_id}/shift", "/tanks/{tank_id}/corals/round/{coral_id}",
+            "/tanks/{tank_id}/survey/photos/{photo_id}/corners", "/tanks/{tank_id}/survey/photos/{photo_id}/tap",
+            "/tanks/{tank_id}/corals/{coral_id}/course/notes",
+        }  # fmt: skip
+        told = outside.post("/tanks/1/remove")
+        assert "Nothing was changed" in told.text
+        assert "Tern Skerry" in outside.get("/tanks").text
+        [device] = phone.paired(db)
+        assert client.post(f"/phone/{device.id}/trust", data={"trusted": "on"}).status_code == 303
+        assert outside.post(f"/phone/{device.id}/trust", data={}).status_code == 403
+        assert outside.post("/tanks/1/remove").status_code == 303
+    with closing(sqlite3.connect(db.path, isolation_level=None)) as other:
+        other.execute("BEGIN IMMEDIATE")  # another program writes: who looks is not kept waiting
+        assert phone.admitted(db, token or "", now + datetime.timedelta(hours=1))
 
 
 CORNERS: Quad = ((0.1, 0.2), (0.9, 0.15), (0.95, 0.85), (0.05, 0.8))

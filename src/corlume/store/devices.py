@@ -10,12 +10,13 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class Device:
-    """A paired device: its name, when it was paired, and when it was last seen (UTC)."""
+    """A paired device: its name, when it was paired and last seen (UTC), and whether it may change everything."""
 
     id: int
     name: str
     paired: datetime.datetime
     seen: datetime.datetime
+    trusted: bool
 
 
 def digest(token: str) -> str:
@@ -67,6 +68,11 @@ def all_devices(connection: sqlite3.Connection) -> list[Device]:
     return [_device(row) for row in connection.execute("SELECT * FROM devices ORDER BY id DESC")]
 
 
+def trust_device(connection: sqlite3.Connection, device_id: int, *, trusted: bool) -> None:
+    """Let a device change everything, or only what is done at the tank."""
+    connection.execute("UPDATE devices SET trusted = ? WHERE id = ?", (int(trusted), device_id))
+
+
 def remove_device(connection: sqlite3.Connection, device_id: int) -> None:
     """Shut a device out."""
     connection.execute("DELETE FROM devices WHERE id = ?", (device_id,))
@@ -83,4 +89,4 @@ def keep_devices(source: sqlite3.Connection, target: sqlite3.Connection) -> None
 
 def _device(row: sqlite3.Row) -> Device:
     paired, last = (datetime.datetime.fromisoformat(row[name]) for name in ("paired", "seen"))
-    return Device(row["id"], row["name"], paired, last)
+    return Device(row["id"], row["name"], paired, last, bool(row["trusted"]))

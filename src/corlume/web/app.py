@@ -21,7 +21,8 @@ from corlume.web.assets import STATIC, SqueezePages
 from corlume.web.doorkeeper import Doorkeeper
 from corlume.web.guard import Guard
 from corlume.web.light_record import light_recorded
-from corlume.web.page import error_page, measure_of, page, plain_page, told
+from corlume.web.page import error_page, measure_of, page, told
+from corlume.web.plain_page import plain_page
 from corlume.web.stations import BESIDE, STATIONS, Station
 
 LOGGED = "What happened stands in corlume.log, beside the database."

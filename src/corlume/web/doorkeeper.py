@@ -10,11 +10,13 @@ from collections import deque
 from http.cookies import CookieError, SimpleCookie
 
 from starlette.datastructures import Headers
-from starlette.responses import PlainTextResponse, Response
+from starlette.responses import JSONResponse, PlainTextResponse, Response
 from starlette.types import Scope
 
 from corlume.services.keeping import phone
 from corlume.store.database import Database
+from corlume.web.phone_rights import LIMITED, phone_may
+from corlume.web.plain_page import plain_page
 
 COOKIE = "corlume_device"
 PAIR = "/pair/"
@@ -29,7 +31,9 @@ _log = logging.getLogger("corlume")
 
 
 class Doorkeeper:
-    """Refuse requests from beyond loopback that no paired device sends; counted by address, and logged."""
+    """Refuse requests from beyond loopback that no paired device sends, counted by address and logged, and those that
+    a paired phone may not send.
+    """
 
     def __init__(self, db: Database) -> None:
         self.db = db
@@ -44,9 +48,10 @@ class Doorkeeper:
         if self._too_often(address, now, count=False):
             return PlainTextResponse("Too many requests from this address were refused. Wait a minute.", 429)
         token = _cookie(Headers(scope=scope).get("cookie", ""))
-        if token and phone.admitted(self.db, token, now):
-            return None
         path = str(scope["path"])
+        if token and (device := phone.admitted(self.db, token, now)):
+            scope.setdefault("state", {})["limited"] = not device.trusted
+            return None if device.trusted or phone_may(scope["method"], path) else _limited(scope)
         if path.startswith(PAIR) and phone.link_works(self.db, path.removeprefix(PAIR).partition("/")[0], now):
             return None
         self._too_often(address, now, count=True)
@@ -64,6 +69,12 @@ class Doorkeeper:
             if not times:
                 del self._refused[address]
             return len(times) > MOST_REFUSED
+
+
+def _limited(scope: Scope) -> Response:
+    if Headers(scope=scope).get("content-type", "").startswith("application/json"):
+        return JSONResponse({"errors": {}, "message": LIMITED}, 403)
+    return plain_page("Not from this phone", LIMITED, 403)
 
 
 def is_loopback(address: str) -> bool:

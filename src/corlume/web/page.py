@@ -6,7 +6,6 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
-from html import escape
 from pathlib import Path
 from typing import Annotated, Any, cast
 
@@ -142,6 +141,7 @@ def page(
         "tank_of_page": tank,
         "looked": looked,
         "along": lambda path: along(path, kept),
+        "limited": getattr(request.state, "limited", False),
         "here": request.url.path + (f"?{request.url.query}" if request.url.query else ""),
     }
     return templates.TemplateResponse(request, name, {**common, **context}, status_code=status)
@@ -150,18 +150,6 @@ def page(
 def error_page(request: Request, status: int, title: str, text: str) -> Response:
     """A page of our own for what went wrong."""
     return page(request, "error.html", {"title": title, "text": text}, status=status)
-
-
-def plain_page(title: str, text: str, status: int) -> HTMLResponse:
-    """A page of our own that needs nothing but itself, for when the database or the templates fail."""
-    return HTMLResponse(
-        '<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Corlume</title>'
-        '<meta name="viewport" content="width=device-width, initial-scale=1">'
-        f'<link rel="stylesheet" href="{asset("app.css")}"></head><body class="bg-paper text-ink min-h-screen">'
-        f'<main class="grow"><section class="narrow"><h1>{escape(title)}</h1><p class="mt-3">{escape(text)}</p>'
-        '<p class="mt-5"><a class="button" href="/tanks">To the tanks</a></p></section></main></body></html>',
-        status,
-    )
 
 
 def told(faulty: Unreadable, measure: Measure) -> list[str]:

@@ -55,23 +55,29 @@ def pair(db: Database, token: str, name: str, now: datetime.datetime) -> str | N
     return shown
 
 
-def admitted(db: Database, token: str, now: datetime.datetime) -> bool:
-    """Whether a device may come in."""
+def admitted(db: Database, token: str, now: datetime.datetime) -> Device | None:
+    """The device of a token, or None for one that is not paired."""
     with db.reading() as connection:
         device = devices.device_of(connection, token)
     if device is None:
-        return False
+        return None
     if now - device.seen > SEEN_AGAIN:
         # while another program writes it is noted the next time
         with suppress(Unusable), db.writing(patience=0.0) as connection:
             devices.seen(connection, device.id, now)
-    return True
+    return device
 
 
 def paired(db: Database) -> list[Device]:
     """Every device that may come in."""
     with db.reading() as connection:
         return devices.all_devices(connection)
+
+
+def trust(db: Database, device_id: int, *, trusted: bool) -> None:
+    """Let a device change everything, or only what is done at the tank."""
+    with db.writing() as connection:
+        devices.trust_device(connection, device_id, trusted=trusted)
 
 
 def shut_out(db: Database, device_id: int) -> None:

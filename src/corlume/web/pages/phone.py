@@ -53,6 +53,15 @@ def remove(request: Request, db: Db, device_id: RowId) -> Response:
     return go("/phone")
 
 
+@router.post("/phone/{device_id}/trust")
+def trust(request: Request, db: Db, device_id: RowId, data: FormData) -> Response:
+    """Let a device change everything, or only what is done at the tank."""
+    if not _at_home(request):
+        return error_page(request, 403, "Not from here", "That is set on the machine that Corlume runs on.")
+    phone.trust(db, device_id, trusted=data.get("trusted") == "on")
+    return go("/phone")
+
+
 @router.get("/pair/{token}")
 def show_pair(db: Db, token: str) -> HTMLResponse:
     """Ask who comes; opening the link alone pairs nothing, as programs that look ahead open links."""

@@ -114,7 +114,7 @@ document.addEventListener("alpine:init", () => {
         if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z" && !typing) {
           event.preventDefault();
           const form = this.$el.querySelector(`[data-step=${event.shiftKey ? "redo" : "undo"}]`);
-          if (!form.querySelector("button").disabled) form.requestSubmit();
+          if (form && !form.querySelector("button").disabled) form.requestSubmit();
         }
       });
     },

@@ -1,0 +1,29 @@
+"""What a paired phone may do: look, and what is done at the tank; more only where the keeper allows it."""
+
+from __future__ import annotations
+
+import re
+
+LIMITED = (
+    "This phone can look at everything, read a survey, move measuring points, log the daily check and add photos. For "
+    'more, open the page Phone on the computer that Corlume runs on and tick "May change everything". Nothing was '
+    "changed."
+)
+KEPT_BACK = re.compile(r"/backup")
+"""What a phone may not even download: the whole record."""
+AT_THE_TANK = re.compile(
+    r"/preferences|/pair/[^/]+|/tanks/\d+/(?:"
+    # asking only: the chart with a probe moved, what a coral would have where it is held
+    r"setups/\d+/light|corals/\d+/try|"
+    r"survey/\d+/(?:act|tap|spots|spots/\d+/place)|survey/balance/\d+/shift|"
+    r"survey/photos(?:/\d+/(?:corners|tap))?|"
+    r"corals/round/\d+|corals/\d+/course/notes)"
+)
+"""What a phone may post."""
+
+
+def phone_may(method: str, path: str) -> bool:
+    """Return whether a paired phone without further rights may send such a request."""
+    if method in ("GET", "HEAD", "OPTIONS"):
+        return KEPT_BACK.fullmatch(path) is None
+    return AT_THE_TANK.fullmatch(path) is not None

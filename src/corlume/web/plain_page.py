@@ -1,0 +1,21 @@
+"""A page that needs nothing but itself: for when the database or the templates fail, and for who may not come in."""
+
+from __future__ import annotations
+
+from html import escape
+
+from fastapi.responses import HTMLResponse
+
+from corlume.web.assets import asset
+
+
+def plain_page(title: str, text: str, status: int) -> HTMLResponse:
+    """A page of a title and a text, which are escaped."""
+    return HTMLResponse(
+        '<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Corlume</title>'
+        '<meta name="viewport" content="width=device-width, initial-scale=1">'
+        f'<link rel="stylesheet" href="{asset("app.css")}"></head><body class="bg-paper text-ink min-h-screen">'
+        f'<main class="grow"><section class="narrow"><h1>{escape(title)}</h1><p class="mt-3">{escape(text)}</p>'
+        '<p class="mt-5"><a class="button" href="/tanks">To the tanks</a></p></section></main></body></html>',
+        status,
+    )
