@@ -63,7 +63,8 @@ def _faults(found: Diagnosis, measure: Measure) -> None:
     for finding in found.findings:
         fault = finding.fault
         why = f" No remedy: {measure.fill(finding.why, {})}" if finding.why else ""
-        click.echo(f"- {fault.title}: {measure.fill(fault.found, fault.lengths)} {fault.reason}{why}")
+        words, reason = (measure.fill(text, fault.lengths) for text in (fault.found, fault.reason))
+        click.echo(f"- {fault.title}: {words} {reason}{why}")
     if found.remedies:
         click.echo("\nRemedies")
     for r in found.remedies:

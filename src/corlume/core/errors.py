@@ -38,6 +38,14 @@ class FieldError:
     low: float | None = None
     high: float | None = None
 
+    def __str__(self) -> str:
+        """The field and its rule, with numbers in SI: for logs and tracebacks, not for keepers."""
+        text = self.rule
+        for name in ("value", "low", "high"):
+            number = getattr(self, name)
+            text = text.replace(f"{{{name}}}", "" if number is None else f"{number:g}")
+        return f"{self.field}: {text}"
+
     def under(self, prefix: str) -> FieldError:
         """Return the same error with its field named from one level further out."""
         return replace(self, field=f"{prefix}.{self.field}")
@@ -48,7 +56,7 @@ class InvalidInput(ValueError):
 
     def __init__(self, errors: Iterable[FieldError]) -> None:
         self.errors = tuple(errors)
-        super().__init__("; ".join(f"{e.field}: {e.rule}" for e in self.errors))
+        super().__init__("; ".join(map(str, self.errors)))
 
 
 NAME = 80

@@ -14,12 +14,19 @@ def plain(text: str) -> str:
 
 
 def filled(sentence: str, values: Mapping[str, str]) -> str:
-    """Put values into the {slots} of a sentence, each once; what is no slot of it stays as it is."""
+    """Fill the {slots} of a sentence, each once; doubled braces stand for themselves.
+
+    Raises
+    ------
+    LookupError : a slot has no value; no sentence reaches a page with a slot unfilled.
+    """
 
     def put(found: re.Match[str]) -> str:
         if found[1] is None:
             return found[0][0]
-        return values.get(found[1], found[0])
+        if found[1] not in values:
+            raise LookupError(f"no value for the slot {found[1]} of: {sentence}")
+        return values[found[1]]
 
     return _SLOT.sub(put, sentence)
 

@@ -221,9 +221,9 @@ def _room_reason(card: CoralCard, room: float) -> Reason:
 def _flow_reason(card: CoralCard, flow: str, speed: float = math.nan) -> Reason:
     told = "" if math.isnan(speed) else f", about {100 * speed:.0f} cm/s by the estimate"
     if not flow:
-        return Reason("flow", "unknown", f"Wants {card.flow} flow; none is noted for this place yet.")
+        return Reason("flow", "unknown", f"Wants {card.flow} flow; flow here is unknown.")
     if flow == "dead":
-        return Reason("flow", "no", f"Wants {card.flow} flow; this is a dead spot{told}: waste gathers here.")
+        return Reason("flow", "no", f"Wants {card.flow} flow; this is a dead spot{told}: detritus settles here.")
     if FLOW_STEP[flow] == FLOW_STEP[card.flow]:
         return Reason("flow", "yes", f"Wants {card.flow} flow and has it{told}.")
     if abs(FLOW_STEP[flow] - FLOW_STEP[card.flow]) == 1:
@@ -240,7 +240,7 @@ def _neighbour_reason(card: CoralCard, gap: float, other: PlacedCoral | None) ->
         lengths = {"distance": distance, "sweepers": owner.sweepers, "size": owner.size}
         text = (
             f"{{distance}} from {plain(other.card.name)}: {plain(owner.name)} grows to {{size}} and sweeps "
-            "{{sweepers}} past its edge."
+            "{sweepers} past its edge."
         )
         return Reason("neighbour", "no", text, lengths)
     if distance < grown:
