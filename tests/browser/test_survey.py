@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Iterator
 from itertools import count
@@ -47,7 +48,7 @@ def test_eight_spots_are_read_on_a_phone_by_the_meter(browser: Browser, address:
     page.goto("/tanks/1/survey")
     page.locator('input[name="count"][value="8"]').check()
     page.get_by_label("Name").fill("By phone")
-    page.get_by_role("button", name="Plan it").click()
+    page.get_by_role("button", name="Plan survey").click()
     page.get_by_role("link", name="Read at the tank").click()
     # all of it without scrolling, and big enough for a wet thumb
     assert page.evaluate("document.documentElement.scrollHeight") <= 780
@@ -58,9 +59,25 @@ def test_eight_spots_are_read_on_a_phone_by_the_meter(browser: Browser, address:
         assert box["width"] >= 44
     for number in range(1, 7):
         expect(page.locator(".take-name b")).to_have_text(f"{number} of 8")
+        pad = page.locator(".pad").bounding_box()
         page.get_by_role("button", name="By meter").click()
-        if page.locator(".take-name b").inner_text() == f"{number} of 8":
-            expect(page.locator(".take-name b")).not_to_have_text(f"{number} of 8")
+        expect(page.locator(".take-word")).to_contain_text("The meter settled at")
+        assert page.locator(".pad").bounding_box() == pad  # what is said does not push the keys away
+        spot = page.locator(".spot.here").first
+        expect(spot).to_have_class(re.compile("told"))
+        page.get_by_role("button", name="Save, next").click()
+        expect(page.locator(".take-name b")).not_to_have_text(f"{number} of 8")
+        expect(page.locator(".spot.read")).to_have_count(2 * number)  # in both views, without a reload
+    # one that the application refuses: the page comes back to the point with the number
+    page.route("**/act", lambda route: route.continue_(post_data=route.request.post_data.replace("60.5", "-60.5")))
+    typed(page, "60.5")
+    page.get_by_role("button", name="Save, next").click()
+    expect(page.locator(".take-word")).to_contain_text("not saved")
+    expect(page.locator(".take-name b")).to_have_text("7 of 8")
+    expect(page.locator(".pad-shown")).to_have_text("60.5")
+    page.unroute("**/act")
+    for _ in range(4):
+        page.locator('.pad-key[data-key="back"]').click()
     # a number that is none, and one that is typed while the connection is gone
     page.get_by_role("button", name="Save, next").click()
     expect(page.locator(".take-word")).to_contain_text("Type what the meter says")
@@ -72,24 +89,24 @@ def test_eight_spots_are_read_on_a_phone_by_the_meter(browser: Browser, address:
     context.set_offline(False)
     expect(page.locator(".take-state")).not_to_contain_text("kept on this device", timeout=15_000)
     # how the last one is read: a level that is none is told, and nothing is lost of what stands there
-    page.get_by_role("button", name="upright, lights 100 %").click()
+    page.get_by_role("button", name="upright, lights as set").click()
     page.get_by_label("Lights at").fill("300")
-    page.get_by_role("button", name="So it is read").click()
+    page.get_by_role("button", name="Apply").click()
     expect(page.locator("dialog .fault")).to_contain_text("from 5 to 150 %")
     page.get_by_label("Lights at").fill("80")
     page.get_by_label("Pumps").select_option("off")
-    page.get_by_role("button", name="So it is read").click()
+    page.get_by_role("button", name="Apply").click()
     page.keyboard.type("99")
     with page.expect_response("**/act"):
         page.keyboard.press("Enter")
-    expect(page.locator(".take-word")).to_contain_text("Every spot is read")
+    expect(page.locator(".take-word")).to_contain_text("Every point is read")
     [survey] = [s for s in surveys.all_surveys(db, 1) if s.value.name == "By phone"]
     assert [len(kept.value.readings) for kept in survey.spots] == [1] * 8
     assert survey.spots[6].value.readings == (123.5,)
     last = survey.spots[7].value
     assert (last.level, last.pumps) == (0.8, "off")
     assert last.time
-    page.get_by_role("link", name="What it says").click()
+    page.get_by_role("link", name="Results").click()
     page.get_by_role("button", name="Take the correction into use").click()
     expect(page.locator(".note-box")).to_contain_text("In use")
     page.goto("/tanks/1/chart")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -91,6 +91,7 @@ class Offer:
         """So many spots, in the order in which they are walked."""
         return walked([self.spots[i] for i in self.chosen(count).order] if self.spots else [])
 
+    @cached_property
     def left(self) -> dict[int, float]:
         """Standard deviation of the map where it matters, with none and with each number of readings offered [-]."""
         if not self.spots:

@@ -73,21 +73,29 @@ def _list(
     today = datetime.date.today()
     first = Survey(f"Survey {len(kept) + 1}", today)
     values = bad.data if bad else shown_values(first, measure)
-    left = offer(stored, setup).left()
     context = {
         "stored": stored,
         "surveys": kept,
         "entries": _time_line(kept),
         "fields": asked(Survey, values, bad.errors if bad else {}, measure),
         "asked": ASKED,
-        "counts": [(count, share) for count, share in left.items() if count],
+        "counts": COUNTS,
         "templates": TEMPLATES,
-        "before": left.get(0, 0.0),
         "count": values.get("count", "12"),
         "wrong": bad,
         "dark": not any(f.output > 0 for f in setup.hung),
     }
     return page(request, "survey/surveys.html", context, tank=stored, setup=setup, status=422 if bad else 200)
+
+
+@router.get("/buys")
+def what_readings_buy(db: Db, tank_id: RowId, setup: Looked = None) -> JSONResponse:
+    """The standard deviation of the map with no reading and with each number offered, in words; it takes seconds for
+    a tank with many fixtures, so that the page asks for it once it is shown.
+    """
+    stored = tanks.open_tank(db, tank_id)
+    left = offer(stored, stored.setup(setup)).left
+    return JSONResponse({count: f"\u00b1{100 * share:.0f} %" for count, share in left.items()})
 
 
 class Entry(NamedTuple):

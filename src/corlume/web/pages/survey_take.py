@@ -122,7 +122,7 @@ def _word(stored: StoredTank, kept: StoredSurvey, now: Kept[Spot]) -> dict[str, 
         word = f"{last:.0f} is {times:.0f} times what is predicted: is the meter set to lux? "
         return {"word": f"{word}Divided by {LUX_BY_PAR:.0f}, as of sunlight, it would be {meant:.0f}.", "lux": True}
     if len(now.value.readings) > 1 and max(now.value.readings) > 2 * min(now.value.readings):
-        return {"word": "Two readings here differ by a factor of two. Redo takes both back."}
+        return {"word": "Two readings here differ by a factor of two. Clear readings deletes both."}
     if not told / 3 < par < told * 3:
         word = f"Predicted are {told:.0f}: is it the right spot, and the probe the right way up?"
         return {"word": f"{word} It is kept all the same."}

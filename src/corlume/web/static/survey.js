@@ -1,6 +1,18 @@
 // Survey: at the tank, what is done goes into a queue of this device first, and is sent in order, once, when the
 // application answers.
 document.addEventListener("alpine:init", () => {
+  // How well so many readings would tell the map: worked out once the page is shown.
+  Alpine.data("buys", () => ({
+    async init() {
+      const { ok, answer } = await talk(this.$el.dataset.url);
+      for (const one of this.$root.querySelectorAll("[data-buys]")) {
+        const told = ok && answer[one.dataset.buys];
+        if (told) one.textContent = told;
+        else if (one.closest(".buy")) one.parentElement.textContent = ok ? "more points than there is light for" : "";
+      }
+    },
+  }));
+
   Alpine.data("survey", () => ({
     print() {
       window.print();
@@ -142,7 +154,7 @@ document.addEventListener("alpine:init", () => {
         }
       }
       this.typed = "";
-      this.say("Every spot is read or skipped. What it says is below.");
+      this.say("Every point is read or skipped. The results are behind the link below.");
     },
     before() {
       this.go((this.here + this.spots.length - 1) % this.spots.length);
@@ -205,7 +217,8 @@ document.addEventListener("alpine:init", () => {
       return good ? level : null;
     },
     get how() {
-      return `${this.upright ? "upright" : "in the hand"}, lights ${this.level} %${this.pumps ? `, pumps ${this.pumps}` : ""}`;
+      const lights = Number(this.level) === 100 ? "lights as set" : `lights at ${this.level} % of their setting`;
+      return `${this.upright ? "upright" : "in the hand"}, ${lights}${this.pumps ? `, pumps ${this.pumps}` : ""}`;
     },
     openHow() {
       this.$refs.how.showModal();
@@ -224,7 +237,7 @@ document.addEventListener("alpine:init", () => {
         dot.setAttribute("cy", v * dot.dataset.height);
       }
     },
-    // Listen to the meter at this spot until its needle has settled, then take that and go on.
+    // Listen to the meter at this spot until its needle has settled: the number is shown, and saved by the keeper.
     byMeter() {
       if (this.source) {
         this.quiet();
@@ -242,10 +255,10 @@ document.addEventListener("alpine:init", () => {
           return;
         }
         this.typed = String(now.middle);
-        this.needle = `needle at ${now.par}, middle ${now.middle}, sure to ${now.sure} %`;
+        this.needle = `needle at ${now.par}, mean ${now.middle}, to ±${now.sure} %`;
         if (now.settled) {
           this.quiet();
-          this.save();
+          this.say(`The meter settled at ${now.middle} PAR, to ±${now.sure} %. Save it, or type another number.`);
         }
       };
       this.source.onerror = () => {
@@ -294,6 +307,14 @@ document.addEventListener("alpine:init", () => {
       if (act.act === "skip") spot.skipped = true;
       if (act.act === "read" || act.act === "redo") spot.skipped = false;
       if (act.act === "note") spot.note = act.note;
+      this.draw(spot);
+    },
+    // The dots of a spot on the drawing: full once it is read.
+    draw(spot) {
+      for (const mark of this.$root.querySelectorAll(`[data-spot="${spot.id}"]`)) {
+        mark.classList.toggle("read", spot.readings.length > 0);
+        mark.classList.toggle("told", spot.readings.length === 0);
+      }
     },
     add(act) {
       this.done(act);
@@ -314,7 +335,10 @@ document.addEventListener("alpine:init", () => {
         this.queue.shift();
         this.keep();
         const spot = this.spots.find((one) => one.id === act.spot);
-        if (ok && spot && !this.queue.some((one) => one.spot === act.spot)) Object.assign(spot, answer);
+        if (ok && spot && !this.queue.some((one) => one.spot === act.spot)) {
+          Object.assign(spot, answer);
+          this.draw(spot);
+        }
         if (ok && answer.word) {
           this.asked = act.spot;
           this.say(`${spot.name}: ${answer.word}`, Boolean(answer.lux));
@@ -323,10 +347,15 @@ document.addEventListener("alpine:init", () => {
       }
       this.sending = false;
     },
-    // The application would not have it: the spot is as before, and the number is shown for the keeper to decide.
+    // The application would not have it: the page is back at the spot as it was, with the number to be put right.
     refused(act, spot, answer) {
-      if (spot && act.act === "read") spot.readings = spot.readings.filter((_, index) => index !== act.at);
-      this.say(`${spot ? spot.name : "A spot"}${act.par ? `, ${act.par}` : ""}: not kept. ${answer.message}`);
+      if (spot && act.act === "read") {
+        spot.readings = spot.readings.filter((_, index) => index !== act.at);
+        this.draw(spot);
+        this.go(this.spots.indexOf(spot));
+        this.typed = String(act.par);
+      }
+      this.say(`${spot ? spot.name : "A spot"}${act.par ? `, ${act.par}` : ""}: not saved. ${answer.message}`);
     },
   }));
 });
