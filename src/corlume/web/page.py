@@ -62,6 +62,11 @@ def tape_of_device(request: Request) -> Tape:
     return tape_of(request.cookies.get("tape", ""))
 
 
+def narrow_of(request: Request) -> bool:
+    """Whether this device has the screen of a phone, from a cookie that its page sets."""
+    return request.cookies.get("screen") == "narrow"
+
+
 async def form_data(request: Request) -> Sent:
     """The texts of a submitted form; of a field that comes twice the last one counts, and the other is told."""
     return (await _sent(request, files=0))[0]
@@ -105,6 +110,7 @@ async def uploaded(request: Request) -> Upload:
 Db = Annotated[Database, Depends(database)]
 Unit = Annotated[Measure, Depends(measure_of)]
 TapeRead = Annotated[Tape, Depends(tape_of_device)]
+Narrow = Annotated[bool, Depends(narrow_of)]
 FormData = Annotated[Sent, Depends(form_data)]
 Files = Annotated[Upload, Depends(uploaded)]
 RowId = Annotated[int, Field(ge=0, le=2**63 - 1)]

@@ -18,6 +18,10 @@ GAP_X, GAP_Y = 70.0, 46.0
 LEAST_ABOVE = 0.4
 CORNER_WIDTH = 262.0
 PAIR_GAP, PAIR_BOTTOM = 30.0, 30.0
+NARROW = 356.0
+"""Width of a sheet for a phone: drawn to its width, its numbers are as large as on a wide screen."""
+NARROW_CORNER, NARROW_RIGHT = 200.0, 66.0
+"""Height of the readout there, and room for dimensions to the right of the views."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,13 +58,17 @@ class View:
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """The views and the size of the whole; the corals' sheet goes without the side elevation."""
+    """The views and the size of the whole; the corals' sheet goes without the side elevation.
+
+    ``corner`` is where the readout stands: left, top, width and height.
+    """
 
     plan: View
     front: View
     side: View | None
     width: float
     height: float
+    corner: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
 
     def views(self) -> tuple[View, ...]:
         """All that there are, plan first."""
@@ -71,9 +79,13 @@ class Sheet:
         return self.views()[1:]
 
 
-def lay_out(tank: Tank, highest: float) -> Sheet:
-    """Fit the views of a tank with fixtures up to ``highest`` above the water [m] on the sheet."""
+def lay_out(tank: Tank, highest: float, *, narrow: bool = False) -> Sheet:
+    """Fit the views of a tank with fixtures up to ``highest`` above the water [m] on the sheet; on a ``narrow`` screen
+    one under the other.
+    """
     above = max(LEAST_ABOVE, min(tank.room_height, highest + 0.12))
+    if narrow:
+        return _stacked(tank, above)
     across = WIDTH - LEFT - GAP_X - RIGHT
     down = HEIGHT - TOP - GAP_Y - BOTTOM
     beside = across + RIGHT - CORNER_WIDTH  # the readout in the corner wants its room also over a narrow side view
@@ -86,14 +98,33 @@ def lay_out(tank: Tank, highest: float) -> Sheet:
         plan=View("plan", LEFT, TOP, scale, tank.length, tank.width),
         front=View("front", LEFT, water_line, scale, tank.length, tank.water_depth, above),
         side=View("side", side_left, water_line, scale, tank.width, tank.water_depth, above),
-        width=max(side_left + tank.width * scale + RIGHT, side_left + CORNER_WIDTH),
+        width=(width := max(side_left + tank.width * scale + RIGHT, side_left + CORNER_WIDTH)),
         height=water_line + tank.water_depth * scale + BOTTOM,
+        corner=(side_left - 4, 6.0, width - side_left, TOP + tank.width * scale + 20),
     )
 
 
-def lay_out_pair(tank: Tank, *, width: float = 640.0, height: float = 640.0) -> Sheet:
-    """Fit the plan over the front elevation, without the air above."""
+def _stacked(tank: Tank, above: float) -> Sheet:
+    """Plan, front, side and readout one under the other, all to one scale."""
+    scale = (NARROW - LEFT - NARROW_RIGHT) / max(tank.length, tank.width)
+    front_line = TOP + tank.width * scale + GAP_Y + above * scale
+    side_line = front_line + tank.water_depth * scale + BOTTOM + 24 + above * scale
+    end = side_line + tank.water_depth * scale + BOTTOM + 8
+    return Sheet(
+        plan=View("plan", LEFT, TOP, scale, tank.length, tank.width),
+        front=View("front", LEFT, front_line, scale, tank.length, tank.water_depth, above),
+        side=View("side", LEFT, side_line, scale, tank.width, tank.water_depth, above),
+        width=NARROW,
+        height=end + NARROW_CORNER,
+        corner=(10.0, end, NARROW - 20, NARROW_CORNER),
+    )
+
+
+def lay_out_pair(tank: Tank, *, width: float = 640.0, height: float = 640.0, narrow: bool = False) -> Sheet:
+    """Fit the plan over the front elevation, without the air above; on a ``narrow`` screen to its width."""
     above = 0.06
+    if narrow:
+        width, height = NARROW, 4 * NARROW
     across, down = width - LEFT - RIGHT, height - 16 - PAIR_GAP - PAIR_BOTTOM
     scale = min(across / tank.length, down / (tank.width + above + tank.water_depth))
     water_line = 16 + tank.width * scale + PAIR_GAP + above * scale

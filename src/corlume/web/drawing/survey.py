@@ -55,9 +55,10 @@ def draw_survey(
     height: float,
     numbers: bool = False,
     grab: bool = False,
+    narrow: bool = False,
 ) -> tuple[Sheet, Markup]:
     """Plan over front view with spots, and how they lie on the sheet; see ``draw_spots``."""
-    sheet = lay_out_pair(tank, width=width, height=height)
+    sheet = lay_out_pair(tank, width=width, height=height, narrow=narrow)
     drawing = draw_frame(sheet, tank, measure)
     for view, at in ((sheet.plan, tank.water_depth), (sheet.front, tank.width / 2)):
         drawing += draw_rock(view, tank, at)

@@ -115,11 +115,15 @@ def _panes(view: View, tank: Tank) -> Markup:
     return group(parts)
 
 
+ROOM_FOR_TITLE = 170.0
+"""A side view narrower than this has room for the title of its ruler alone, which says where the front is."""
+
+
 def _title(view: View) -> Markup:
     """Say which way a view looks, where that is not plain."""
     if view.kind == "plan":
         return el("text", "front pane", x=view.right, y=view.bottom + 13, class_="note", text_anchor="end")
-    if view.kind == "front":
+    if view.kind == "front" or view.right - view.left < ROOM_FOR_TITLE:
         return Markup("")
     y = view.bottom + 24
     return group(

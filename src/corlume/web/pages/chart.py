@@ -30,7 +30,20 @@ from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.forms.fixture import FixtureChange, read_fixture_changes
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, FormData, RowId, TapeRead, Unit, go, measure_of, page, tape_of_device, templates
+from corlume.web.page import (
+    Db,
+    FormData,
+    Narrow,
+    RowId,
+    TapeRead,
+    Unit,
+    go,
+    measure_of,
+    narrow_of,
+    page,
+    tape_of_device,
+    templates,
+)
 from corlume.web.pages import chart_view
 
 router = APIRouter(prefix="/tanks/{tank_id}")
@@ -117,7 +130,7 @@ def _page(
     selected = fixture if any(f.id == fixture for f in shown.fixtures) else None
     if selected is None and shown.fixtures:
         selected = shown.fixtures[0].id
-    sheet = chart_view.sheet_of(stored, shown)
+    sheet = chart_view.sheet_of(stored, shown, narrow=narrow_of(request))
     probe = chart_view.default_probe(stored)
     coarse = first_look(stored.lit_tank()) if shown.fixtures else None
     if coarse:
@@ -172,12 +185,14 @@ def intend(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: Ro
 
 
 @router.post("/setups/{setup_id}/light")
-def light(db: Db, measure: Unit, tape: TapeRead, tank_id: RowId, setup_id: RowId, body: ChartRequest) -> JSONResponse:
+def light(
+    db: Db, measure: Unit, tape: TapeRead, narrow: Narrow, tank_id: RowId, setup_id: RowId, body: ChartRequest
+) -> JSONResponse:
     """The chart as it would be with some changes; nothing is stored."""
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
     drafted = hung_fixtures.draft(stored.tank, setup, _changes(stored, setup, body, measure, tape))
-    sheet = chart_view.sheet_of(stored, setup)
+    sheet = chart_view.sheet_of(stored, setup, narrow=narrow)
     probe = _probe(stored, body.probe)
     parts = chart_view.moving_parts(
         stored,
@@ -197,29 +212,31 @@ def light(db: Db, measure: Unit, tape: TapeRead, tank_id: RowId, setup_id: RowId
 
 @router.post("/setups/{setup_id}/fixtures")
 def change_fixtures(
-    db: Db, measure: Unit, tape: TapeRead, tank_id: RowId, setup_id: RowId, body: ChartRequest
+    db: Db, measure: Unit, tape: TapeRead, narrow: Narrow, tank_id: RowId, setup_id: RowId, body: ChartRequest
 ) -> JSONResponse:
     """Change fixtures for good, and answer with the chart as it is then."""
     stored = tanks.open_tank(db, tank_id)
     changes = _changes(stored, stored.setup(setup_id), body, measure, tape)
     hung_fixtures.change_fixtures(db, tank_id, setup_id, changes)
-    return _kept(db, measure, tape, tank_id, setup_id, body)
+    return _kept(db, measure, tape, tank_id, setup_id, body, narrow=narrow)
 
 
 @router.post("/setups/{setup_id}/arrange")
 def arrange(
-    db: Db, measure: Unit, tape: TapeRead, tank_id: RowId, setup_id: RowId, body: ArrangeRequest
+    db: Db, measure: Unit, tape: TapeRead, narrow: Narrow, tank_id: RowId, setup_id: RowId, body: ArrangeRequest
 ) -> JSONResponse:
     """Set several fixtures against each other, and answer with the chart as it is then."""
     arrange_units(db, tank_id, setup_id, body.picked, body.how)
-    return _kept(db, measure, tape, tank_id, setup_id, body)
+    return _kept(db, measure, tape, tank_id, setup_id, body, narrow=narrow)
 
 
-def _kept(db: Database, measure: Measure, tape: Tape, tank_id: int, setup_id: int, body: ChartRequest) -> JSONResponse:
+def _kept(
+    db: Database, measure: Measure, tape: Tape, tank_id: int, setup_id: int, body: ChartRequest, *, narrow: bool
+) -> JSONResponse:
     """The chart as it is kept, with the panel and what can be undone."""
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
-    sheet = chart_view.sheet_of(stored, setup)
+    sheet = chart_view.sheet_of(stored, setup, narrow=narrow)
     steps = tanks.steps(db, tank_id)
     probe = _probe(stored, body.probe)
     parts = chart_view.moving_parts(stored, sheet, setup, probe, body.selected, measure, body.layer, picked=body.picked)

@@ -57,9 +57,9 @@ def default_probe(stored: StoredTank) -> Place:
     return Place(stored.tank.length / 2, stored.tank.width / 2, stored.tank.rock_top())
 
 
-def sheet_of(stored: StoredTank, setup: StoredSetup) -> Sheet:
+def sheet_of(stored: StoredTank, setup: StoredSetup, *, narrow: bool) -> Sheet:
     """The sheet for a stored setup; drafts do not change it, so that nothing jumps in mid-drag."""
-    return lay_out(stored.tank, max((f.value.emitter.height for f in setup.fixtures), default=0.0))
+    return lay_out(stored.tank, max((f.value.emitter.height for f in setup.fixtures), default=0.0), narrow=narrow)
 
 
 def moving_parts(

@@ -37,7 +37,7 @@ from corlume.web.drawing.sheet import Sheet, lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.forms.spots import Metres
-from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, along, go, measure_of, page
+from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, along, go, measure_of, narrow_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals")
 
@@ -243,7 +243,7 @@ def _corals(
         raise NotFound(f"no coral {selected}")
     zones = coral_sites.zones_of(stored, fixtures)
     fits = coral_sites.fits(stored, fixtures, chosen.id) if chosen else []
-    sheet = lay_out_pair(stored.tank)
+    sheet = lay_out_pair(stored.tank, narrow=narrow_of(request))
     bodies, met = grown(stored), clashes(stored)
     values = (_fields(chosen.coral, measure) if chosen else {}) | (form.data if form else {})
     errors = form.errors if form else {}

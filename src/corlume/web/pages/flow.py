@@ -25,7 +25,7 @@ from corlume.web.drawing.sheet import View, lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.forms.spots import Put, Tapped
-from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, page, templates
+from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page, templates
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals/flow")
 Typed = Annotated[str, Query(max_length=40)]
@@ -161,7 +161,7 @@ def _page(
         if math.isfinite(value) and not 0 <= value <= most:
             form.errors[name] = f"must be from 0 to {measure.length(most)}"
     cut = {"depth": depth, "row": row} if not form.errors else {"depth": 0.4 * tank.sand_depth, "row": tank.width / 2}
-    sheet = lay_out_pair(tank)
+    sheet = lay_out_pair(tank, narrow=narrow_of(request))
     drawing = draw_frame(sheet, tank, measure)
     cuts: tuple[tuple[View, SliceKind, float], ...] = (
         (sheet.plan, "plan", cut["depth"]),

@@ -21,7 +21,7 @@ from corlume.store.tanks import StoredTank
 from corlume.web.drawing.corals import draw_corals
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
-from corlume.web.page import Db, FormData, Looked, RowId, go, measure_of, page, templates
+from corlume.web.page import Db, FormData, Looked, RowId, go, measure_of, narrow_of, page, templates
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals/all")
 SECONDS = 6.0
@@ -123,7 +123,7 @@ def _places(data: dict[str, str]) -> dict[int, tuple[float, float, float]]:
 
 def _plan(request: Request, stored: StoredTank, plan: Plan, setup_id: int) -> str:
     """A plan as a piece of the page: drawing, table, and the form that takes it."""
-    measure, sheet = measure_of(request), lay_out_pair(stored.tank)
+    measure, sheet = measure_of(request), lay_out_pair(stored.tank, narrow=narrow_of(request))
     there = {one.coral.id: one for one in plan.seated}
     states = [
         CoralState(

@@ -26,7 +26,7 @@ from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.forms.spots import Put, Tapped
-from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, page
+from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals/seats")
 Typed = Annotated[str, Query(max_length=40)]
@@ -134,7 +134,7 @@ def _page(
         if math.isfinite(value) and not 0 <= value <= tank.width:
             form.errors[name] = f"must be from 0 to {measure.length(tank.width)}"
     seats = seats_of(stored, setup.hung)
-    sheet = lay_out_pair(tank)
+    sheet = lay_out_pair(tank, narrow=narrow_of(request))
     drawing = draw_frame(sheet, tank, measure)
     for view, at in ((sheet.plan, tank.water_depth), (sheet.front, tank.width / 2)):
         drawing += draw_rock(view, tank, at) + draw_plates(view, stored.racks, stored.kept_free)

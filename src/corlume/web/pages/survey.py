@@ -34,7 +34,7 @@ from corlume.store.tanks import StoredTank
 from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.survey import draw_left_out, draw_survey, marks_of
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, page, templates
+from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page, templates
 
 router = APIRouter(prefix="/tanks/{tank_id}/survey")
 ASKED = ("name", "day", "pumps", "meter", "immersion")
@@ -356,7 +356,9 @@ def _survey(
     measure, setup = measure_of(request), stored.setup(setup_id)
     found = findings(stored, kept.value)
     marks = marks_of(kept, predicted(stored, kept), found.doubtful if found else ())
-    sheet, drawing = draw_survey(stored.tank, marks, measure, width=640, height=560, grab=True)
+    sheet, drawing = draw_survey(
+        stored.tank, marks, measure, width=640, height=560, grab=True, narrow=narrow_of(request)
+    )
     by_spot = {row.spot: row for row in found.spots} if found else {}
     rows = []
     for one in kept.spots:

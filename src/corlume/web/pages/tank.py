@@ -30,7 +30,7 @@ from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms.form import Asked, Form, asked, shown_values
 from corlume.web.forms.tank import PANE_CHOICES, RIPPLES, read_name, read_tank, read_targets, tank_fields
-from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, page
+from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
 
 router = APIRouter()
 Metres = Annotated[float, Field(allow_inf_nan=False)]
@@ -312,7 +312,7 @@ def _tank_form(
         middle = stored.tank.length / 2
         strip = Brace(middle - 0.04, 0.0, 0.08, stored.tank.width)
         context["brace"] = _row(Brace, "brace", None, strip, bad, measure)
-        sheet = lay_out_pair(stored.tank, width=430, height=440)
+        sheet = lay_out_pair(stored.tank, width=430, height=440, narrow=narrow_of(request))
         context["sheet"] = sheet
         tank = stored.tank
         slices = (tank.water_depth, tank.width / 2)

@@ -27,7 +27,7 @@ from corlume.web.drawing.grips import draw_zones
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, page
+from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/zones")
 Metres = Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]
@@ -127,7 +127,7 @@ def _page(
     request: Request, stored: StoredTank, setup_id: int | None, *, bad: tuple[int, Form] | None = None
 ) -> HTMLResponse:
     measure, setup = measure_of(request), stored.setup(setup_id)
-    sheet = lay_out_pair(stored.tank, width=640, height=600)
+    sheet = lay_out_pair(stored.tank, width=640, height=600, narrow=narrow_of(request))
     drawing = draw_frame(sheet, stored.tank, measure)
     for view, at in ((sheet.plan, stored.tank.water_depth), (sheet.front, stored.tank.width / 2)):
         drawing += draw_rock(view, stored.tank, at)

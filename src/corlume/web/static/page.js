@@ -22,6 +22,13 @@ function focusKey(within) {
   return step ? `[data-step="${step.dataset.step}"] button` : null;
 }
 
+// Drawings are made for the width of the screen: the server is told whether it is that of a phone.
+const SCREEN = window.innerWidth <= 600 ? "narrow" : "wide";
+if ((/(?:^|; )screen=(\w+)/.exec(document.cookie)?.[1] ?? "wide") !== SCREEN) {
+  document.cookie = `screen=${SCREEN}; path=/; max-age=31536000; SameSite=Strict`;
+  if (document.querySelector("svg.sheet") && document.cookie.includes("screen=")) window.location.reload();
+}
+
 // An undo or a reload leaves the focus where it was; a page that asks for another place gets it.
 const PLACE = `corlume-focus-${window.location.pathname}`;
 window.addEventListener("pagehide", () => {
