@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import io
+import re
 from dataclasses import replace
 
 import pytest
@@ -11,7 +12,7 @@ from PIL import Image
 from starlette.testclient import TestClient
 
 from corlume.core.course.note import CoralNote, Course
-from corlume.core.course.watch import Light, several, stand, unhappy
+from corlume.core.course.watch import Light, Reading, acclimating, content, several, stand, unhappy
 from corlume.core.errors import InvalidInput
 from corlume.services.advice.coral_sites import coral_light
 from corlume.services.advice.course import all_at_once, keep_light, seat_for, watch_all, watched_one
@@ -56,11 +57,35 @@ def test_schools_differ_on_two_bad_days_in_the_first_week() -> None:
     """Common practice, no source: at least a week after a move; the other school moves after two or three bad days."""
     young = CoralNote("loose", ago(4)), seen(2, "closed"), seen(1, "closed")
     assert stage(*young) == "unhappy"
+    assert "Check the flow on it" in stand(young, Course(), PLACE, today=DAY, light=LIGHT).why
     assert stand(young, Course(), PLACE, today=DAY, light=LIGHT).words == "Leave it until 2026-05-23."
-    assert stage(*young, patience="days") == "move"
+    assert stage(*young, patience="days") == "unhappy"  # two bad days are not yet three
+    assert stage(young[0], seen(3, "closed"), *young[1:], patience="days") == "move"
     assert stage(young[0], young[1], patience="days") == "unhappy"
     assert stage(LOOSE, seen(2, "closed"), seen(1, "closed")) == "move"
     assert stage(LOOSE, seen(3, "closed"), seen(2, "closed"), seen(1)) == "watch"  # it has opened again
+
+
+def test_a_newcomer_has_three_days_and_its_old_light_is_matched_for_three_weeks() -> None:
+    """Common practice, no source: closed or pale for some days after transport and dip says nothing."""
+    came = Course(bought=ago(2))
+    line = [CoralNote("dip", ago(2)), CoralNote("loose", ago(2)), seen(1, "closed"), seen(0, "closed", "paler")]
+    calm = stand(line, came, PLACE, today=DAY, light=LIGHT)
+    assert (calm.stage, calm.bad_days) == ("watch", 0)
+    assert "three days after transport and dip" in calm.why
+    later = [*line, CoralNote("watch", DAY + datetime.timedelta(days=1), datetime.time(15), "closed", "full", "paler")]
+    bad = stand(later, came, PLACE, today=DAY + datetime.timedelta(days=1), light=LIGHT, reading=Reading(390, 200, 330))
+    assert (bad.stage, bad.bad_days) == ("unhappy", 1)
+    assert "It has 390 PAR and wants 330 at most" in bad.why
+    assert acclimating(line, came, DAY)
+    assert not acclimating([*line, CoralNote("fixed", DAY)], came, DAY)
+    assert not acclimating(line[1:2], Course(bought=ago(21)), DAY)
+    # a third approach secures it on its first day, and then leaves it alone
+    at_once = Course(bought=ago(0), patience="secure")
+    first = [CoralNote("loose", ago(0))]
+    assert stand(first, at_once, PLACE, today=DAY, light=LIGHT).words == "Secure it now."
+    assert stand([*first, CoralNote("fixed", ago(0))], at_once, PLACE, today=DAY, light=LIGHT).stage == "fixed"
+    assert content(seen(1, colour="better"))
 
 
 def test_closing_in_the_last_hour_of_light_or_in_the_dark_raises_no_alarm() -> None:
@@ -134,7 +159,7 @@ def test_unhappy_coral_is_offered_a_better_seat_and_moved_in_one_step(client: Te
     assert place is not None
     assert tuple(place) == pytest.approx(found.place)
     assert coral_light(after, after.setup().hung)[3] == pytest.approx(found.par, rel=0.02)
-    assert watched_one(db, after, 3, TODAY).standing.words == "Day 1 of 7: look at it once a day."
+    assert watched_one(db, after, 3, TODAY).standing.words == "Day 1 of 7: check it once a day."
     tanks.undo(db, 1)
     assert tanks.open_tank(db, 1).coral(3).value == stored.coral(3).value
     assert watched_one(db, tanks.open_tank(db, 1), 3, TODAY).standing.stage == "move"
@@ -207,3 +232,19 @@ def test_photos_go_along_in_a_zip_and_come_back(client: TestClient, db: Database
     corals.remove_coral(db, again, copy.id)
     tanks.undo(db, again)
     assert course.time_line(db, again, copy.id) == notes
+
+
+def test_the_log_shows_the_light_of_now_and_no_entry_is_laid_over_another(client: TestClient, db: Database) -> None:
+    """What an undo changes is noted too; a class of ours may be none of the style sheet's that places things."""
+    course.add_note(db, 1, 3, CoralNote("fixed", TODAY), today=TODAY)
+    stored = tanks.open_tank(db, 1)
+    lamp = stored.setup().fixtures[0]
+    hung_fixtures.change_fixtures(db, 1, stored.setup().id, {lamp.id: {"output": 0.2}})
+    client.post("/tanks/1/undo", data={"back": "/tanks/1/corals"})
+    page = client.get("/tanks/1/corals/3/course").text
+    par = coral_light(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup().hung)[3]
+    assert f"<b>now</b> <span>{par:.0f} PAR" in page
+    last = next(kept.value for kept in reversed(course.time_line(db, 1, 3)) if kept.value.kind == "light")
+    assert last.par == pytest.approx(par, rel=0.03)
+    used = {word for classes in re.findall(r'class="([^"]*)"', page) for word in classes.split()}
+    assert not used & {"fixed", "absolute", "sticky", "static", "invisible", "collapse", "contents"}

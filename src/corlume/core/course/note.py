@@ -10,12 +10,12 @@ from corlume.core.declared import Choice, Day, Length, Number, Par, Text, Time, 
 
 NoteKind = Literal["watch", "dip", "loose", "temporary", "moved", "fixed", "light", "photo", "lost", "note"]
 NOTE_KINDS: dict[NoteKind, str] = {
-    "watch": "looked at",
+    "watch": "checked",
     "dip": "dipped",
     "loose": "placed loose",
     "temporary": "placed for a while",
     "moved": "moved",
-    "fixed": "fixed",
+    "fixed": "secured",
     "light": "its light changed",
     "photo": "photo",
     "lost": "lost",
@@ -27,8 +27,14 @@ Polyps = Literal["", "open", "half", "closed"]
 POLYPS: dict[Polyps, str] = {"": "not looked at", "open": "open", "half": "half open", "closed": "closed"}
 Tissue = Literal["", "full", "flat", "receding"]
 TISSUE: dict[Tissue, str] = {"": "not looked at", "full": "full", "flat": "flat or thin", "receding": "receding"}
-Colour = Literal["", "good", "paler", "darker"]
-COLOUR: dict[Colour, str] = {"": "not looked at", "good": "as it was", "paler": "paler", "darker": "browner or darker"}
+Colour = Literal["", "good", "paler", "darker", "better"]
+COLOUR: dict[Colour, str] = {
+    "": "not looked at",
+    "good": "as it was",
+    "paler": "paler",
+    "darker": "browner or darker",
+    "better": "coloured up",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,30 +74,31 @@ class CoralNote:
         return self.x, self.y, self.depth
 
 
-Patience = Literal["week", "days"]
+Patience = Literal["week", "days", "secure"]
 PATIENCES: dict[Patience, str] = {
-    "week": "leave it at least a week after a move",
-    "days": "move it after two or three bad days",
+    "week": "loose for a week; left at least a week after a move",
+    "days": "loose for a week; moved after three bad days",
+    "secure": "secured the day it comes, then left alone",
 }
-"""Two schools of the trade (common practice, no source)."""
+"""Three approaches of the trade (common practice, no source)."""
 
 
 @dataclass(frozen=True, slots=True)
 class Course:
-    """Where a coral came from, and by which school it is moved.
+    """Where a coral came from, and by which approach it is moved and secured.
 
     Parameters
     ----------
     bought : the day that it came; ``origin`` from whom.
     had : the light that it had there [umol/m2/s].
-    patience : the school for moves.
+    patience : the approach to moving and securing.
     lost : the day on which it was lost, None while it lives.
     """
 
     bought: Annotated[datetime.date | None, Day("Came on")] = None
     origin: Annotated[str, Text("From", 120, about="shop, donor, own frag")] = ""
-    had: Annotated[float | None, Number("Had light of", 0.0, 3000.0, unit="PAR")] = None
-    patience: Annotated[Patience, Choice("If unhappy", PATIENCES)] = "week"
+    had: Annotated[float | None, Number("Previous PAR", 0.0, 3000.0, unit="PAR")] = None
+    patience: Annotated[Patience, Choice("Approach", PATIENCES)] = "week"
     lost: Annotated[datetime.date | None, Day("Lost on")] = None
 
     def __post_init__(self) -> None:

@@ -1,8 +1,9 @@
-"""What a coral's time line says: how far it is in its first weeks, whether it is unhappy, and what to do next.
+"""Acclimation of a coral by its log: how far it is, whether it is unhappy, and what to do next.
 
-Common practice, no source: placed loose, watched for a week, then fixed; open polyps and full tissue mean settled. An
-unhappy coral is moved decisively and then left for a week; another school moves after two or three bad days. One
-unhappy coral is moved; when several are, flow or light is looked at first.
+Common practice, no source: placed loose, checked for a week, then secured; open polyps and full tissue mean settled.
+For three days after transport and dip a closed or pale coral says nothing. An unhappy coral is moved and then left for
+a week; another approach moves after three bad days, and a third secures a coral on the day that it comes. One unhappy
+coral is moved; when several are, flow or light is checked first.
 """
 
 from __future__ import annotations
@@ -12,7 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from corlume.core.course.note import PLACED, CoralNote, Course
+from corlume.core.course.note import PLACED, CoralNote, Course, Patience
 
 Stage = Literal["waits", "untold", "watch", "unhappy", "move", "fix", "fixed", "lost"]
 STAGES: dict[Stage, str] = {
@@ -21,14 +22,20 @@ STAGES: dict[Stage, str] = {
     "watch": "being watched",
     "unhappy": "unhappy",
     "move": "to be moved",
-    "fix": "settled, to be fixed",
-    "fixed": "fixed",
+    "fix": "to be secured",
+    "fixed": "secured",
     "lost": "lost",
 }
 WEEK = 7
 """Days that a coral is watched before it is fixed, and left alone after a move."""
 BAD_DAYS = 2
 """So many bad days running ask for something."""
+MOVE_AFTER: dict[Patience, int] = {"week": BAD_DAYS, "days": 3, "secure": BAD_DAYS}
+"""Bad days running after which a coral is moved, by approach; "two or three" in the trade."""
+GRACE = 3
+"""Days after transport and dip on which looks do not count as bad; common practice, no source."""
+ACCLIMATED = 21
+"""After so many days in a tank a coral's previous light is no longer matched; our estimate of "some weeks"."""
 GOOD_LOOKS = 3
 """So many looks at least say that a coral has settled; ours."""
 MANY, MANY_SHARE = 3, 0.34
@@ -92,7 +99,7 @@ def content(note: CoralNote) -> bool:
         note.kind == "watch"
         and note.polyps == "open"
         and note.tissue in ("", "full")
-        and note.colour in ("", "good", "darker")
+        and note.colour in ("", "good", "darker", "better")
     )
 
 
@@ -110,6 +117,44 @@ def seated_since(notes: Sequence[CoralNote], place: tuple[float, float, float] |
     return since
 
 
+def arrived(notes: Sequence[CoralNote], course: Course) -> datetime.date | None:
+    """Return the day of transport or of the last dip, whichever is later; None where neither is known."""
+    days = [note.day for note in notes if note.kind == "dip"]
+    return max([*days, course.bought] if course.bought else days, default=None)
+
+
+def acclimating(notes: Sequence[CoralNote], course: Course, today: datetime.date) -> bool:
+    """Return whether a coral's previous light still matters: not secured yet, and in the tank for under three weeks."""
+    came = arrived(notes, course)
+    if any(note.kind == "fixed" for note in notes):
+        return False
+    return came is None or (today - came).days < ACCLIMATED
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """PAR that a coral has, and the range that it wants [umol/m2/s]."""
+
+    par: float
+    low: float
+    high: float
+
+
+def advice_on(look: CoralNote, reading: Reading | None) -> str:
+    """Return in words what to check after a bad look; common practice, no source."""
+    if look.tissue == "receding":
+        return "Check today for pests, for a neighbour's sweeper tentacles and for detritus on it."
+    if look.colour == "paler" and reading is not None:
+        if reading.par > reading.high:
+            return f"It has {reading.par:.0f} PAR and wants {reading.high:g} at most: shade it or find it a lower spot."
+        if reading.par < reading.low:
+            return f"It has {reading.par:.0f} PAR and wants {reading.low:g} at least: it may be short of light."
+        return f"Its {reading.par:.0f} PAR are in its range: check what else changed, such as lamps, media or feeding."
+    if look.colour == "paler":
+        return "Check its PAR against its range."
+    return "Check the flow on it, its neighbours, and what else changed today."
+
+
 def stand(
     notes: Sequence[CoralNote],
     course: Course,
@@ -117,8 +162,9 @@ def stand(
     *,
     today: datetime.date,
     light: Light,
+    reading: Reading | None = None,
 ) -> Standing:
-    """Tell where a coral stands by its time line, oldest first, on a day."""
+    """Return the acclimation status on ``today`` from notes, oldest first."""
     if course.lost is not None:
         return Standing("lost", f"Lost on {course.lost.isoformat()}.", "Kept in the books for what its record shows.")
     if place is None:
@@ -126,44 +172,55 @@ def stand(
             return Standing("waits", "Dipped. Find it a seat and place it loose.", "Placed loose, it can still move.")
         return Standing("waits", "Dip it, then place it loose.", "A dip before it comes in keeps pests out.")
     if all(note.kind == "light" for note in notes):
-        why = "Nothing stands in its time line: it is taken to have settled long ago."
-        return Standing("untold", 'To begin its week, write down "placed loose".', why)
+        why = "Its log is empty: it is taken to have settled long ago."
+        return Standing("untold", 'To start its week, add a "placed loose" entry.', why)
     since = seated_since(notes, place)
     looks = [note for note in notes if note.kind == "watch" and (since is None or note.day >= since)]
-    bad = _bad_days(looks, light)
+    came = arrived(notes, course)
+    calm = came + datetime.timedelta(days=GRACE) if came is not None else datetime.date.min
+    bad = _bad_days([look for look in looks if look.day >= calm], light)
     due = not any(note.day == today for note in looks)
     fixed = any(note.kind == "fixed" and (since is None or note.day >= since) for note in notes)
+    worst = next((look for look in reversed(looks) if unhappy(look, light)), None)
+    advice = advice_on(worst, reading) if bad and worst else ""
     if fixed and bad < BAD_DAYS:
-        return Standing("fixed", "Fixed: look at it now and then.", "It has settled.", bad_days=bad)
+        why = f"It was unhappy at the last check. {advice}" if bad else "It has settled."
+        return Standing("fixed", "Secured: check it now and then.", why, bad_days=bad)
     days = (today - since).days if since is not None else WEEK
     if bad:
-        return _for_bad_days(course, bad, days, since, due)
+        return _for_bad_days(course, bad, days, since, due, advice)
+    if course.patience == "secure" and not fixed:
+        return Standing("fix", "Secure it now.", "By your approach it is secured the day it comes.", days + 1, due)
+    if looks and looks[-1].day < calm and unhappy(looks[-1], light):
+        why = "It came lately: closed or pale for three days after transport and dip is usual and counts for nothing."
+        return Standing("watch", f"Day {days + 1} of {WEEK}: give it time.", why, days + 1, due)
     good = [note for note in looks if content(note)]
     if days >= WEEK and len(good) >= GOOD_LOOKS and content(looks[-1]):
-        why = f"A week loose, and well at {len(good)} looks: it has settled."
-        return Standing("fix", "Fix it now.", why, due=due)
+        why = f"A week loose, and well at {len(good)} checks: it has settled."
+        return Standing("fix", "Secure it now.", why, due=due)
     if days >= WEEK:
         more = max(1, GOOD_LOOKS - len(good))
-        words = f"Look at it on {more} more day{'s' * (more > 1)}, then fix it."
-        return Standing("watch", words, f"Its week is over, with {len(good)} good looks.", days + 1, due)
-    words = f"Day {days + 1} of {WEEK}: look at it once a day."
-    return Standing("watch", words, "Placed loose, watched for a week, then fixed.", days + 1, due)
+        words = f"Check it on {more} more day{'s' * (more > 1)}, then secure it."
+        return Standing("watch", words, f"Its week is over, with {len(good)} good checks.", days + 1, due)
+    words = f"Day {days + 1} of {WEEK}: check it once a day."
+    return Standing("watch", words, "Placed loose, checked for a week, then secured.", days + 1, due)
 
 
-def _for_bad_days(course: Course, bad: int, days: int, since: datetime.date | None, due: bool) -> Standing:
+def _for_bad_days(course: Course, bad: int, days: int, since: datetime.date | None, due: bool, advice: str) -> Standing:
     running = f"{bad} bad day{'s' * (bad > 1)} running"
+    most, week_over = MOVE_AFTER[course.patience], days >= WEEK or since is None
+    if bad >= most and (week_over or course.patience == "days"):
+        by = "by your approach it is moved after three" if course.patience == "days" else "its week is over"
+        return Standing("move", "Move it now.", f"{running}, and {by}; then leave it for a week.", days + 1, due, bad)
+    if bad == 1:
+        why = f"{running}; one day says little. {advice}"
+        return Standing("unhappy", "Check it again tomorrow.", why, days + 1, due, bad)
     if course.patience == "days":
-        if bad >= BAD_DAYS:
-            why = f"{running}; by your school it is moved after two or three."
-            return Standing("move", "Move it, decisively.", why, days + 1, due, bad)
-        return Standing("unhappy", "Look again tomorrow.", f"{running}; one day says little.", days + 1, due, bad)
-    if bad >= BAD_DAYS and days >= WEEK:
-        why = f"{running}, and its week is over: move it, then leave it for a week again."
-        return Standing("move", "Move it, decisively.", why, days + 1, due, bad)
-    if days >= WEEK or since is None:
-        return Standing("unhappy", "Look again tomorrow.", f"{running}; one day says little.", days + 1, due, bad)
+        why = f"{running}; by your approach it is moved after three. {advice}"
+        return Standing("unhappy", "Check it again tomorrow.", why, days + 1, due, bad)
+    assert since is not None
     until = (since + datetime.timedelta(days=WEEK)).isoformat()
-    why = f"{running}; by your school it is left for a week after it was placed."
+    why = f"{running}; by your approach it is left for a week after it was placed. {advice}"
     return Standing("unhappy", f"Leave it until {until}.", why, days + 1, due, bad)
 
 

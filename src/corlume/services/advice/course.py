@@ -9,7 +9,7 @@ from itertools import pairwise
 
 from corlume.core.coral_kind import CoralKind
 from corlume.core.course.note import CoralNote
-from corlume.core.course.watch import LATELY, Light, Standing, several, stand
+from corlume.core.course.watch import LATELY, Light, Reading, Standing, several, stand
 from corlume.core.scene import Coral
 from corlume.core.words import plain
 from corlume.services.advice.better_seat import BetterSeat, better_seat
@@ -47,8 +47,10 @@ def watch_all(stored: StoredTank, notes: Notes, today: datetime.date) -> list[Wa
     for number, kept in enumerate((*stored.corals, *stored.lost), 1):
         mine = notes.get(kept.id, ())
         line = [one.value for one in mine]
-        standing = stand(line, kept.value.course, kept.value.place, today=today, light=lit)
-        found.append(Watched(number, kept, light.get(kept.id), mine, standing, kind_of(stored, kept.value.card)))
+        card, par = kept.value.card, light.get(kept.id)
+        reading = None if par is None else Reading(par, card.par_low, card.par_high)
+        standing = stand(line, kept.value.course, kept.value.place, today=today, light=lit, reading=reading)
+        found.append(Watched(number, kept, par, mine, standing, kind_of(stored, card)))
     return found
 
 

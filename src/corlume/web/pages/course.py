@@ -10,7 +10,7 @@ from fastapi import APIRouter, Path, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from corlume.core.course.note import COLOUR, NOTE_KINDS, POLYPS, TISSUE, CoralNote, Course, NoteKind
-from corlume.core.course.watch import STAGES, Light
+from corlume.core.course.watch import STAGES, Light, acclimating
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.formats.faults import BadFile
 from corlume.services.advice.course import all_at_once, seat_for, watch_all, watched_one
@@ -29,6 +29,7 @@ SEEN: dict[str, tuple[str, CoralNote]] = {
     "receding": ("Receding", replace(_LOOK, tissue="receding")),
     "paler": ("Paler", replace(_LOOK, colour="paler")),
     "darker": ("Browner or darker", replace(_LOOK, colour="darker")),
+    "better": ("Full, coloured up", replace(_LOOK, tissue="full", colour="better")),
 }
 """The second tap of a look: what is written down of tissue and colour."""
 SETTLED = ("fixed", "untold")
@@ -62,7 +63,7 @@ def look(request: Request, db: Db, tank_id: RowId, coral_id: CoralId, data: Form
     now = datetime.datetime.now()
     note = replace(second[1], day=now.date(), time=now.time().replace(second=0, microsecond=0), polyps=polyps)
     course.add_note(db, tank_id, coral_id, note, today=now.date())
-    return go(f"/tanks/{tank_id}/corals/round{'?everyone=true' if everyone else ''}#coral-{coral_id}", setup)
+    return go(f"/tanks/{tank_id}/corals/round{'?everyone=true' if everyone else ''}", setup)
 
 
 def _round(
@@ -77,7 +78,7 @@ def _round(
     ]
     context: dict[str, Any] = {
         "stored": stored,
-        "watched": sorted(shown, key=lambda one: (not one.standing.due, -one.standing.bad_days, one.number)),
+        "watched": shown,
         "due": sum(one.standing.due for one in shown),
         "fixed": sum(one.standing.stage in SETTLED for one in watched),
         "waiting": sum(one.standing.stage == "waits" for one in watched),
@@ -172,16 +173,18 @@ def _course(
     fresh = {"note_kind": "watch", "note_day": now.date().isoformat(), "note_time": f"{now:%H:%M}"}
     light = Light(stored.running.lights_out, stored.running.hours)
     line = [kept.value for kept in one.notes]
+    now_lit = [CoralNote("light", today(), par=one.par)] if one.par is not None else []
     context: dict[str, Any] = {
         "stored": stored,
         "one": one,
         "coral": one.coral.value,
         "stages": STAGES,
         "kinds": NOTE_KINDS,
+        "acclimating": acclimating(line, one.coral.value.course, today()),
         "words": {"polyps": POLYPS, "tissue": TISSUE, "colour": COLOUR},
         "better": seat_for(stored, one),
         "several": all_at_once(watch_all(stored, course.time_lines(db, stored.id), today()), today()),
-        "drawn": draw_light_line(line, one.coral.value.card, light, today()),
+        "drawn": draw_light_line([*line, *now_lit], one.coral.value.card, light, today()),
         "course_form": asked(
             Course,
             bad.data if bad else shown_values(one.coral.value.course, measure),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Depends, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
 from corlume.core.hanging.tape import tape_of
@@ -14,6 +14,7 @@ from corlume.services.keeping import photos, tanks
 from corlume.store.database import Database
 from corlume.store.tanks import Unreadable
 from corlume.web.drawing.card import draw_card
+from corlume.web.light_record import light_recorded
 from corlume.web.page import Db, Files, FormData, RowId, go, measure_of, page, templates, told
 
 router = APIRouter()
@@ -65,8 +66,8 @@ def mend(db: Db, tank_id: RowId) -> RedirectResponse:
 
 @router.post("/undo")
 @router.post("/redo")
-@router.post("/tanks/{tank_id}/undo")
-@router.post("/tanks/{tank_id}/redo")
+@router.post("/tanks/{tank_id}/undo", dependencies=[Depends(light_recorded)])
+@router.post("/tanks/{tank_id}/redo", dependencies=[Depends(light_recorded)])
 def step(request: Request, db: Db, data: FormData, tank_id: RowId | None = None) -> RedirectResponse:
     """Undo or redo, then back to where the keeper was, or to what is left of it when that is gone."""
     (tanks.undo if request.url.path.endswith("/undo") else tanks.redo)(db, tank_id)

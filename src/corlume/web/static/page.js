@@ -42,6 +42,17 @@ window.addEventListener("load", () => {
   if (key && free) document.querySelector(key)?.focus({ preventScroll: true });
 });
 
+// A form that says so leaves the page where it was scrolled to.
+const SCROLLED = `corlume-scroll-${window.location.pathname}`;
+document.addEventListener("submit", (event) => {
+  if (event.target.matches("[data-stay]")) sessionStorage.setItem(SCROLLED, String(window.scrollY));
+});
+window.addEventListener("load", () => {
+  const at = sessionStorage.getItem(SCROLLED);
+  sessionStorage.removeItem(SCROLLED);
+  if (at !== null) window.scrollTo(0, Number(at));
+});
+
 // Draw the parts of this page that change anew, and leave the rest, with the focus, as it is.
 async function refresh() {
   const fresh = await readPage(window.location.href);
