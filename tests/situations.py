@@ -253,31 +253,31 @@ SITUATIONS = (
         (r"Take the lenses off: (mends|eases)",),
     ),
     Situation(
-        "A halide close under its lid", row("halide-250", (24,), 12), ("Heat of halides, does not hold", "Hot lamp"),
+        "A halide close under its lid", row("halide-250", (24,), 12), ("Heat of halides, problem", "Hot lamp"),
         (), tank(room_height=16 * INCH),
     ),
     Situation(
-        "Halides with air above", row("halide-250", (12, 36), 13), ("Heat of halides, holds", "Hot lamp"), (),
+        "Halides with air above", row("halide-250", (12, 36), 13), ("Heat of halides, OK", "Hot lamp"), (),
         tank(room_height=1.5),
     ),
-    Situation("Exactly 14 in over the water", row("cluster", (13, 35), 14), ("Splash and salt, holds",),
+    Situation("Exactly 14 in over the water", row("cluster", (13, 35), 14), ("Splash and salt, OK",),
         ("collect salt:.*collect",)),
-    Situation("At 13 in over the water", row("cluster", (13, 35), 13), (r"Splash and salt, look: .*2 collect salt",)),
+    Situation("At 13 in over the water", row("cluster", (13, 35), 13), (r"Splash and salt, check: .*2 collect salt",)),
     Situation(
         "Leads of half a metre over four feet", row("cluster", (13, 35), 12),
-        ("Leads from fixture to fixture, does not hold",), surroundings=Surroundings(lead=0.5),
+        ("Leads from fixture to fixture, problem",), surroundings=Surroundings(lead=0.5),
     ),
     Situation(
         "Long bodies whose ends are near", row("cluster-large", (12.5, 36), 12),
-        ("Leads from fixture to fixture, holds",), surroundings=Surroundings(lead=0.5),
+        ("Leads from fixture to fixture, OK",), surroundings=Surroundings(lead=0.5),
     ),
     Situation(
         "Tubes chained front to back", tubes("t5-54", (2, 22), 9, middle=24),
-        ("Leads from fixture to fixture, does not hold",), surroundings=Surroundings(lead=0.6),
+        ("Leads from fixture to fixture, problem",), surroundings=Surroundings(lead=0.6),
     ),
     Situation(
         "Halides on a small breaker", row("halide-400", (9, 24, 39), 16),
-        ("Circuit, does not hold", "licensed electrician"),
+        ("Circuit, problem", "licensed electrician"),
         surroundings=Surroundings(volts=115, breaker=10),
     ),
     Situation(

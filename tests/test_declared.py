@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from corlume.core.declared import Field, Item, Many, Own, Part, items, leaves
 from corlume.core.errors import InvalidInput
 from corlume.core.fixture import Fixture
-from corlume.core.geometry import Brace, Pane, Rock, Tank
+from corlume.core.geometry import Brace, Colony, Pane, Rock, Tank
 from corlume.core.judgement.intent import Intent
 from corlume.core.judgement.targets import LIMITS, LightTargets
 from corlume.core.judgement.wanted import WantedZone
@@ -64,9 +64,10 @@ OWN = {
     "levels": st.just(()),
     "readings": st.lists(st.floats(0.1, 4999.0), max_size=4).map(tuple),
     "correction": st.sampled_from([None, CORRECTION]),
+    "colonies": st.sampled_from([(), (Colony(0.4, 0.2, 0.25, 0.1), Colony(0.9, 0.3, 0.125, 0.07))]),
     "wear": st.sampled_from([(), (("glass", "salt"),)]),
 }
-NO_FORM = {"levels", "wear", "lobe", "channels", "readings", "correction"}
+NO_FORM = {"levels", "wear", "lobe", "channels", "readings", "correction", "colonies"}
 """Kept by a way of their own; the chart has controls for them."""
 NO_FILE = {"levels"}
 """Stands with the channels that it belongs to."""

@@ -260,7 +260,7 @@ def test_corals_that_leave_their_light_are_those_of_the_page_after_adopting(clie
     stored = tanks.open_tank(db, 1)
     before = {state.id for state in coral_sites.states(stored, stored.setup().hung) if wrong(state)}
     hang = client.get("/tanks/1/hang?entry=cluster").text
-    told = re.search(r"(\d+) of (\d+) placed corals would leave", hang)
+    told = re.search(r"(\d+) of (\d+) placed corals would go out of", hang)
     assert told
     chart = client.post("/tanks/1/hang/start/0", data={"entry": "cluster", "setup": "1"}).headers["location"]
     setup = int(chart.split("=")[1])

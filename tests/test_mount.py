@@ -38,7 +38,7 @@ def test_mount_checks_follow_their_rules() -> None:
     assert support_load(2.4) == 6  # five times half the weight
     assert support_load(2.5) == 7  # 6.25 kg: never rounded down
     found = answers(fixtures, Surroundings(lead=1.0))
-    assert (found["weight"], found["splash"], found["leads"]) == ("yes", "look", "yes")
+    assert (found["weight"], found["splash"], found["leads"]) == ("listed", "look", "yes")
     found = answers([fixtures[0], replace(fixtures[1], weight=0.0)], Surroundings(lead=0.6))
     assert (found["weight"], found["leads"]) == ("look", "no")
     # 80 % of 10 A at 120 V is 960 W

@@ -391,7 +391,7 @@ def test_pages_hand_the_record_out_and_take_it_back(client: TestClient, db: Data
     tanks.delete_tank(db, 1)
     unsure = client.post("/restore", files={"file": ("a.db", copy)})
     assert unsure.status_code == 422
-    assert "may be replaced" in unsure.text
+    assert "Replace all tanks, fixtures and undo&#34; first" in unsure.text
     rubbish = client.post("/restore", files={"file": ("a.db", b"no" * 999)}, data={"agreed": "on"})
     assert "is not a database of Corlume" in rubbish.text
     assert "Restored" in client.post("/restore", files={"file": ("a.db", copy)}, data={"agreed": "on"}).text

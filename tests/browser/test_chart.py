@@ -130,7 +130,7 @@ def test_coral_is_sent_to_a_zone_where_it_fits_and_clicked_to_where_it_does_not(
     page.goto("/tanks/1/corals?coral=15")
     fits = page.locator(".zone-list li.yes").first
     assert page.locator(".zone-list li.no .reasons .no").count() > 3
-    fits.get_by_role("button", name="Send here").click()
+    fits.get_by_role("button", name="Place here").click()
     expect(page.locator(".note-box")).to_contain_text("Where it sits suits it")
     placed = tanks.open_tank(db, 1).coral(15).value
     assert placed.place is not None

@@ -56,19 +56,19 @@ def test_corals_grow_by_the_slider_and_layers_change_the_floor(page: Page) -> No
 
 def test_all_that_wait_are_placed_and_taken_back(page: Page, db: Database) -> None:
     page.goto("/tanks/1/corals")
-    page.get_by_role("link", name=re.compile(r"Place all \d+ that wait")).click()
+    page.get_by_role("link", name=re.compile(r"Place \d+ unplaced")).click()
     page.get_by_label("Room to grow for").fill("a lot")
-    page.get_by_role("button", name="Plan anew").click()
+    page.get_by_role("button", name="Update plan").click()
     expect(page.locator("#months-error")).to_contain_text("is not a number")
     page.get_by_label("Room to grow for").fill("12")
-    page.get_by_role("button", name="Plan anew").click()
+    page.get_by_role("button", name="Update plan").click()
     page.get_by_role("button", name="Stop here").click()
     expect(page.locator(".planning")).to_contain_text("Stopped", timeout=60_000)
     page.get_by_role("button", name=re.compile(r"Place all \d+")).click()
     expect(page).to_have_url(re.compile(r"/corals(\?setup=1)?$"))
     assert sum(kept.value.place is None for kept in tanks.open_tank(db, 1).corals) <= 2
     page.keyboard.press("Control+z")
-    expect(page.get_by_role("link", name="Place all 10 that wait")).to_be_visible()
+    expect(page.get_by_role("link", name="Place 10 unplaced")).to_be_visible()
 
 
 def test_a_week_is_watched_on_the_phone_and_an_unhappy_coral_is_moved(page: Page, db: Database) -> None:
@@ -78,12 +78,12 @@ def test_a_week_is_watched_on_the_phone_and_an_unhappy_coral_is_moved(page: Page
     page.set_viewport_size({"width": 390, "height": 844})
     page.goto("/tanks/1/corals/round")
     card = page.locator("#coral-11")
-    expect(card).to_contain_text("Fix it now.")
+    expect(card).to_contain_text("Secure it now.")
     card.get_by_role("button", name="Paler").click()
     expect(card.get_by_role("alert")).to_contain_text("Tap first how its polyps are")
     card.get_by_text("open", exact=True).click()
     card.get_by_role("button", name="Full, colour as it was").click()
-    expect(page.locator("#coral-11")).to_contain_text("Last looked at today")
+    expect(page.locator("#coral-11")).to_contain_text("Last checked today")
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
     small = page.evaluate(
         "[...document.querySelectorAll('.tap, .tap-button, main .button')]"
@@ -91,10 +91,10 @@ def test_a_week_is_watched_on_the_phone_and_an_unhappy_coral_is_moved(page: Page
     )
     assert small == []
     page.locator("#coral-3").get_by_role("link", name="Stylophora").click()
-    expect(page.locator(".course")).to_contain_text("Move it, decisively.")
-    page.get_by_role("button", name="Move it there").click()
+    expect(page.locator(".course")).to_contain_text("Move it now.")
+    page.get_by_role("button", name="Move coral there").click()
     expect(page.locator(".course")).to_contain_text("Day 1 of 7")
-    expect(page.locator(".time-line li").first).to_contain_text("moved")
+    expect(page.locator(".time-line li").nth(1)).to_contain_text("moved")
 
 
 def test_a_pump_is_aimed_by_keys_and_a_place_painted_by_a_tap(page: Page, db: Database) -> None:

@@ -70,10 +70,10 @@ def test_corals_come_in_as_a_table_and_a_bad_one_says_where(page: Page, db: Data
     page.get_by_text("As a table").click()
     bad = f"{head}\nBrought,soft,50,90,low,peaceful,0,8,,,\nFar,soft,50,90,low,peaceful,0,8,900,5,5"
     page.locator("#table").set_input_files({"name": "a.csv", "mimeType": "text/csv", "buffer": bad.encode()})
-    page.get_by_role("button", name="Bring in").click()
+    page.get_by_role("button", name="Import").click()
     expect(page.get_by_role("alert")).to_contain_text("coral 2, x_cm: must be from 0 cm to 150 cm, not 900 cm")
     good = bad.replace(",900,5,5", ",30,20,50")
     page.locator("#table").set_input_files({"name": "a.csv", "mimeType": "text/csv", "buffer": good.encode()})
-    page.get_by_role("button", name="Bring in").click()
+    page.get_by_role("button", name="Import").click()
     expect(page.locator(".coral-item")).to_have_count(before + 2)
     assert tanks.undo(db, 1) == "bring in 2 corals"

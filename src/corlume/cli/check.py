@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from corlume.cli import scenes
-from corlume.core.hanging.mounting import check_mounting
+from corlume.core.hanging.mounting import ANSWERS, check_mounting
 from corlume.core.judgement.intent import PURPOSES
 from corlume.core.judgement.rings import NAMES
 from corlume.formats.measure import LengthUnit, Measure
@@ -18,7 +18,6 @@ from corlume.services.keeping.wanted_zones import zones_met
 from corlume.store.tanks import unstored
 
 EASES = {"gone": "mends", "less": "eases"}
-HOLDS = {"yes": "holds", "no": "does not hold", "look": "look"}
 
 
 @click.command()
@@ -52,7 +51,7 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
     click.echo("\nMounting (common practice, no source; local code and licensed work go before it)")
     for c in check_mounting(read.tank, setup.fixtures, read.surroundings):
         click.echo(
-            f"- {c.title}, {HOLDS[c.answer]}: {measure.fill(c.found, c.lengths)} {measure.fill(c.rule, c.lengths)}"
+            f"- {c.title}, {ANSWERS[c.answer]}: {measure.fill(c.found, c.lengths)} {measure.fill(c.rule, c.lengths)}"
         )
 
 

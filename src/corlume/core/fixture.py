@@ -57,10 +57,10 @@ class Fixture:
     light_loss_factor: Annotated[
         float,
         Share(
-            "Light loss factor",
+            "Light remaining",
             0.1,
             1.0,
-            about="what age, salt and dirt leave of its light when new and clean",
+            about="after age, salt and dirt; 85 % = 15 % lost; the trade's light loss factor (LLF)",
             formerly=("condition_percent",),
             column="condition",
         ),

@@ -28,7 +28,7 @@ class Surroundings:
     )
     stand: Annotated[float, Length("Water line", 0.1, 3.0, about="above the floor")] = 1.3
     eye: Annotated[float, Length("Seated eye", 0.3, 2.5, about="above the floor")] = 1.2
-    away: Annotated[float, Length("It sits", 0.2, 10.0, about="from the front pane")] = 2.0
+    away: Annotated[float, Length("Viewing distance", 0.2, 10.0, about="from the front pane")] = 2.0
     gap: Annotated[float, Length("Gap behind", 0.0, 3.0, about="the back pane")] = 0.06
 
     def __post_init__(self) -> None:

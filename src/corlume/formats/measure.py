@@ -37,6 +37,10 @@ class Measure:
         eighths = self.unit == "in" and abs(8 * value - round(8 * value)) < 0.03
         return trim(round(8 * value) / 8, 3) if eighths else trim(value, 1)
 
+    def place(self, metres: float) -> str:
+        """Print a place of a coral without its unit: to the centimetre, or to half an inch."""
+        return trim(metres / CM, 0) if self.unit == "cm" else trim(round(2 * metres / INCH) / 2, 1)
+
     def length(self, metres: float) -> str:
         """Print a length with its unit."""
         return f"{self.number(metres)} {self.unit}"

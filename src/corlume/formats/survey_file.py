@@ -8,9 +8,11 @@ from pydantic import Field
 
 import corlume.formats.fixture_file  # noqa: F401
 from corlume.core.errors import FieldError, InvalidInput
+from corlume.core.geometry import Colony
 from corlume.core.optics.correction import Correction
 from corlume.core.survey.photo import Photo
 from corlume.core.survey.record import Spot, Survey
+from corlume.core.units import CM
 from corlume.formats.shapes import SPECIAL, Build, JsonNumber, Special, Values
 
 SPECIAL[Spot] = Special(
@@ -34,7 +36,10 @@ def _correction(build: Build, where: str, file: Any) -> Values:
                 raise
             raise InvalidInput([FieldError("correction", "is not one that a survey has led to")]) from error
 
-    return {(Survey, "correction"): build(where, made) if file.correction is not None else None}
+    return {
+        (Survey, "correction"): build(where, made) if file.correction is not None else None,
+        (Survey, "colonies"): tuple(Colony(*(value * CM for value in disc)) for disc in file.colonies_cm),
+    }
 
 
 SPECIAL[Photo] = Special(
@@ -52,8 +57,19 @@ SPECIAL[Survey] = Special(
         "correction": (
             dict[str, Any] | None,
             Field(None, description="what the readings led to, in SI; worked out anew on the page of the survey"),
-        )
+        ),
+        "colonies_cm": (
+            list[tuple[JsonNumber, JsonNumber, JsonNumber, JsonNumber]],
+            Field(
+                default=[],
+                max_length=500,
+                description="corals that shaded on its day: from left, from front, down, radius [cm]",
+            ),
+        ),
     },
-    lambda survey: {"correction": survey.correction.plain() if survey.correction else None},
+    lambda survey: {
+        "correction": survey.correction.plain() if survey.correction else None,
+        "colonies_cm": [[round(v / CM, 4) for v in (c.x, c.y, c.depth, c.radius)] for c in survey.colonies],
+    },
     _correction,
 )

@@ -12,6 +12,7 @@ from typing import Any, NamedTuple, TypeVar
 
 from corlume.core.declared import Field, Item, Own, Part, items, per_class
 from corlume.core.fixture import Fixture
+from corlume.core.geometry import Colony
 from corlume.core.optics.correction import Correction
 from corlume.core.optics.emitter import ONE_CHANNEL, Channel, Emitter
 from corlume.core.optics.lobe import Lobe, RingLobe, TableLobe
@@ -196,6 +197,10 @@ OWN = {
     (Survey, "correction"): OwnColumn(
         lambda found: json.dumps(found.plain()) if found else None,
         lambda text: Correction.of_plain(json.loads(text)) if text else None,
+    ),
+    (Survey, "colonies"): OwnColumn(
+        lambda discs: json.dumps([(c.x, c.y, c.depth, c.radius) for c in discs]) if discs else None,
+        lambda text: tuple(Colony(*disc) for disc in json.loads(text)) if text else (),
     ),
     (Emitter, "lobe"): OwnColumn(_lobe_text, _lobe_from),
     (Emitter, "channels"): OwnColumn(_channels_text, _channels_from),

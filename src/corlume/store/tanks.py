@@ -140,6 +140,11 @@ class StoredTank:
         corals = [kept.value for kept in self.corals if kept.id != but]
         return racked(shaded(self.tank, corals), [kept.value for kept in self.racks]).corrected(self.correction)
 
+    def surveyed(self, survey: Survey) -> Tank:
+        """The tank as predicted, with the shade of the corals of the survey's day."""
+        told = self.under(None)
+        return racked(replace(told.tank, colonies=survey.colonies), [kept.value for kept in self.racks])
+
     def under(self, survey: Survey | None) -> StoredTank:
         """The same with another survey in use, or as it is predicted without one."""
         correction = survey.correction if survey else None

@@ -20,7 +20,11 @@ from corlume.core.surroundings import Surroundings
 from corlume.core.units import INCH
 from corlume.core.words import plain
 
-Answer = Literal["yes", "no", "look"]
+Answer = Literal["yes", "no", "look", "listed"]
+ANSWERS: dict[Answer, str] = {"yes": "OK", "no": "problem", "look": "check", "listed": "listed"}
+"""What a check comes to, in a word; "listed" is a load with what its supports must be rated for, which no one but the
+keeper can compare with the supports there are.
+"""
 SAFETY = 5.0
 SUPPORTS = 2
 CONTINUOUS = 0.8
@@ -38,7 +42,7 @@ BODY = 0.10
 
 @dataclass(frozen=True, slots=True)
 class Check:
-    """One thing looked at: whether it holds, what was found, and the rule; lengths in words by name [m]."""
+    """One mounting check: result, finding and rule; lengths in words by name [m]."""
 
     key: str
     title: str
@@ -149,8 +153,10 @@ def _weight(tank: Tank, fixtures: Sequence[Fixture]) -> Check:
     found = "; ".join(told)
     if unknown:
         found += ". " * bool(told) + f"Weight not known: {', '.join(dict.fromkeys(unknown))}"
+    else:
+        found += ". Fit supports rated as listed"
     rule = "Two independent supports for each, anchored in structure, rated five times their share of the weight."
-    return Check("weight", "Weight", "look" if unknown else "yes", found + ".", rule)
+    return Check("weight", "Weight", "look" if unknown else "listed", found + ".", rule)
 
 
 def _canopy(tank: Tank, fixtures: Sequence[Fixture]) -> Check:

@@ -353,7 +353,7 @@ def _too_weak(scope: Scope) -> Fault | None:
         1 - part.light.mean / part.low,
         f"{_where(part.name)}: {part.light.mean:.0f} PAR on average where {part.low:g} to {part.high:g} is wanted."
         + " Everything is at full: it takes more or stronger fixtures." * all(f.output >= 1.0 for f in scope.fixtures),
-        "Corals live on light: too little browns and starves them slowly. Rise over some weeks, never at once.",
+        "Corals live on light: too little browns and starves them slowly. Raise PAR over several weeks, never at once.",
         ("brighten", "lower"),
     )
 

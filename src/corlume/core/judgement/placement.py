@@ -26,6 +26,9 @@ Rule = Literal["light", "room", "flow", "neighbour"]
 Answer = Literal["yes", "no", "unknown"]
 FLOW_STEP = {"dead": -2, "low": 0, "medium": 1, "high": 2}
 """Steps of flow; a dead spot suits none: waste gathers there (common practice, no source)."""
+NPS_DIM, NPS_MOST = 50.0, 150.0
+"""Non-photosynthetic corals go under overhangs and into the dim, where algae do not overgrow them: best up to the
+first, no place from the second on [umol/m2/s]; under about 50 is common practice, no source, the second ours."""
 LEAST_SWEEPER = 0.03
 """What goes less far than this past the edge [m] is growth, not sweepers."""
 
@@ -69,16 +72,18 @@ def check_place(
     *,
     speed: float = math.nan,
     food: bool = False,
+    height: float = 0.0,
 ) -> list[Reason]:
     """Hold one place (x, y, depth [m]) with its PAR [umol/m2/s] and flow against every rule; ``speed`` is that
-    of an estimate, NaN where the flow was seen [m/s]; light does not judge what lives off ``food``.
+    of an estimate, NaN where the flow was seen [m/s]; what lives off ``food`` needs no light; ``height`` is how high it
+    grows, 0 where that is not known [m].
     """
     point = np.array([place])
     gap, nearest = _gaps(card, point, others)
     room = float(room_at(tank, point)[0])
     return [
         _food_reason(par, par) if food else _light_reason(card, par, par),
-        _room_reason(card, room),
+        _room_reason(card, room, height=height, depth=place[2]),
         _flow_reason(card, flow, speed),
         _neighbour_reason(card, float(gap[0]), others[int(nearest[0])] if others else None),
     ]
@@ -207,14 +212,20 @@ def _light_reason(card: CoralCard, low: float, high: float) -> Reason:
 
 def _food_reason(low: float, high: float) -> Reason:
     reads = f"{low:.0f}" if round(low) == round(high) else f"{low:.0f} to {high:.0f}"
-    return Reason("light", "yes", f"Reads {reads}; it lives off food, and light does not judge it.")
+    if low > NPS_MOST:
+        text = f"Reads {reads}; it lives off food and needs no light: algae may overgrow it in so much, keep it dim."
+        return Reason("light", "unknown", text)
+    return Reason("light", "yes", f"Reads {reads}; it lives off food and needs no light.")
 
 
-def _room_reason(card: CoralCard, room: float) -> Reason:
-    lengths = {"size": card.size, "room": max(0.0, room)}
+def _room_reason(card: CoralCard, room: float, *, height: float = 0.0, depth: float = math.inf) -> Reason:
+    lengths = {"size": card.size, "room": max(0.0, room), "height": height, "depth": depth}
     if room < card.size / 2:
         text = "Grows to {size} across and would meet a pane or the surface, which is {room} away."
         return Reason("room", "no", text, lengths)
+    if height > depth:
+        text = "Grows to {height} high and would reach the surface, {depth} above its foot: trim it then."
+        return Reason("room", "unknown", text, lengths)
     return Reason("room", "yes", "Room to grow to {size} across.", lengths)
 
 

@@ -260,9 +260,15 @@ def _rows(stock: Stock, corals: NDArray[np.int64], seats: NDArray[np.int64]) -> 
                     yield np.concatenate([some, theirs[crowded]])
 
 
-def second_best(stock: Stock, places: Mapping[int, int], coral: int, *, aside: float = 0.15) -> int | None:
-    """Return the seat that a coral would have next, when the others stay: at least ``aside`` [m] from its own."""
+def second_best(
+    stock: Stock, places: Mapping[int, int], coral: int, *, aside: float = 0.15, among: NDArray[np.bool_] | None = None
+) -> int | None:
+    """Return the seat that a coral would have next, when the others stay: at least ``aside`` [m] from its own, and
+    among the first so many seats only those that are marked.
+    """
     able = stock.free(coral, places)
+    if among is not None:
+        able = able & np.concatenate([among, np.zeros(len(able) - len(among), dtype=bool)])
     if coral in places:
         able = able & (stock.distances[places[coral]] >= aside)
     worth = np.where(able, stock.worth[coral], 0.0)

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.coral import CoralCard
-from corlume.core.judgement.placement import FLOW_STEP, sting
+from corlume.core.judgement.placement import FLOW_STEP, NPS_DIM, NPS_MOST, sting
 from corlume.core.placing.facing import Sat
 
 Array = NDArray[np.float64]
@@ -65,10 +65,11 @@ ANYWHERE: SitsOn = {"top": 1.0, "sand": 1.0}
 
 def light_worth(card: CoralCard, par: Array, *, food: bool = False) -> Array:
     """Return what light is worth to a coral [-]: 1 in the middle of its band, 0.6 at its ends, less in the tenth
-    outside where it adapts, and 0 beyond. Light does not judge what lives off ``food``.
+    outside where it adapts, and 0 beyond. What lives off ``food`` is worth most in the dim, and takes no lit place.
     """
     if food:
-        return np.ones_like(par)
+        dim: Array = np.clip((NPS_MOST - par) / (NPS_MOST - NPS_DIM), 0.0, 1.0)
+        return dim
     middle, half = 0.5 * (card.par_low + card.par_high), 0.5 * (card.par_high - card.par_low)
     taken = (par >= (1 - OUTSIDE) * card.par_low) & (par <= (1 + OUTSIDE) * card.par_high)
     found: Array = np.where(taken, np.exp(-0.5 * ((par - middle) / half) ** 2), 0.0)

@@ -14,7 +14,7 @@ import numpy as np
 from corlume.core.declared import Choice, Day, Flag, Length, Many, Number, Own, Share, Text, Time, limits
 from corlume.core.errors import FieldError, Rules
 from corlume.core.fixture import Fixture
-from corlume.core.geometry import Tank
+from corlume.core.geometry import Colony, Tank
 from corlume.core.optics.correction import Correction
 from corlume.core.survey.priors import CALM, DIGIT, METER, TILT
 
@@ -122,6 +122,8 @@ class Survey:
     session : what the rounds of one balance by meter, or the days of one week, have in common; empty for a survey by
         itself.
     immersion : what a reading under water is multiplied by to give PAR: 1 for a meter that corrects by itself [-].
+    colonies : the corals that shaded on its day, where the tank was set to have their shade; readings are compared
+        with these, whatever was placed since.
     in_use : whether chart, Hang and corals follow its ``correction``.
     """
 
@@ -139,6 +141,7 @@ class Survey:
     spots: Annotated[tuple[Spot, ...], Many(200)] = ()
     fixtures: Annotated[tuple[Fixture, ...], Many(100)] = ()
     correction: Annotated[Correction | None, Own()] = None
+    colonies: Annotated[tuple[Colony, ...], Own(file="colonies_cm")] = ()
     in_use: Annotated[bool, Flag("In use", blank=False)] = False
     kind: Annotated[Kind, Choice("Kind", KINDS)] = ""
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -18,7 +18,7 @@ from corlume.core.judgement.zones import Zone, find_zones
 from corlume.core.placing.facing import facing_of, sat_on
 from corlume.core.placing.perch import Facing
 from corlume.core.scene import Coral
-from corlume.services.keeping.coral_kinds import lives_off_food
+from corlume.services.keeping.coral_kinds import height_of, lives_off_food
 from corlume.services.keeping.corals import place_coral
 from corlume.services.light.fields import par_at, par_in, surface_par
 from corlume.services.light.flow import flow_seen, surface_flow
@@ -65,10 +65,16 @@ def states(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[CoralState]:
         others, (flow, speed) = placed_corals(stored, but=kept.id), next(flows)
         food = lives_off_food(stored, coral.card)
         reasons = check_place(
-            stored.tank, coral.card, coral.place, light[kept.id], flow, others, speed=speed, food=food
-        )
+            stored.tank, coral.card, coral.place, light[kept.id], flow, others, speed=speed, food=food,
+            height=height_of(stored, coral.card),
+        )  # fmt: skip
         result.append(CoralState(kept.id, coral, light[kept.id], tuple(reasons)))
     return result
+
+
+def mature(stored: StoredTank, *, shade: bool = True) -> StoredTank:
+    """The tank with the shade of its corals at their mature size, or without any."""
+    return replace(stored, tank=replace(stored.tank, colony_shade=shade))
 
 
 def coral_light(stored: StoredTank, fixtures: Sequence[Fixture]) -> dict[int, float]:
@@ -129,13 +135,13 @@ class CoralChange:
         if not self.placed:
             return ""
         their = "its" if len(self.leave) == 1 else "their"
-        told = [f"{len(self.leave)} of {self.placed} placed corals would leave {their} light"]
+        told = [f"{len(self.leave)} of {self.placed} placed corals would go out of {their} range"]
         if not self.leave:
-            told = [f"No coral of the {self.placed} placed would leave its light"]
+            told = [f"No coral of the {self.placed} placed would go out of its range"]
         if self.stay_out:
-            told.append(f"{len(self.stay_out)} stay{'s' * (len(self.stay_out) == 1)} out of it")
+            told.append(f"{len(self.stay_out)} stay{'s' * (len(self.stay_out) == 1)} out of range")
         if self.back:
-            told.append(f"{len(self.back)} would come back into it")
+            told.append(f"{len(self.back)} would come into range")
         return ", ".join(told)
 
     @property
@@ -151,7 +157,11 @@ class CoralChange:
 def coral_change(stored: StoredTank, after: Sequence[Fixture], before: Sequence[Fixture] | None = None) -> CoralChange:
     """What hanging other lights would do to the corals, against the setup in use unless another is given."""
     now = coral_light(stored, stored.setup().hung if before is None else before)
-    then = coral_light(stored, after)
+    return light_change(stored, now, coral_light(stored, after))
+
+
+def light_change(stored: StoredTank, now: Mapping[int, float], then: Mapping[int, float]) -> CoralChange:
+    """What becomes of the placed corals when the PAR at each, by id, changes [umol/m2/s]."""
     leave, back, out = list[Moved](), list[Moved](), list[Moved]()
     for number, kept in enumerate(stored.corals, 1):
         if kept.id not in now or lives_off_food(stored, kept.value.card):
@@ -196,17 +206,14 @@ def effects(
     if not others:
         return {}
     points = np.array([(o.x, o.y, o.depth) for o in others])
-    tank = stored.lit_tank(but=coral_id)
+    tank = mature(stored).lit_tank(but=coral_id)
     before = par_at(tank, fixtures, points)
     result = {}
     for fit in found:
         place = site_of(fit)
-        shaded: tuple[tuple[str, float, float], ...] = ()
-        if stored.tank.colony_shade:
-            under = replace(tank, colonies=(*tank.colonies, Colony(*place, 0.5 * card.size)))
-            after = par_at(under, fixtures, points)
-            readings = zip(others, before, after, strict=True)
-            shaded = tuple((o.card.name, float(b), float(a)) for o, b, a in readings if a < SHADED * b)
+        under = replace(tank, colonies=(*tank.colonies, Colony(*place, 0.5 * card.size)))
+        readings = zip(others, before, par_at(under, fixtures, points), strict=True)
+        shaded = tuple((o.card.name, float(b), float(a)) for o, b, a in readings if a < SHADED * b)
         result[fit.zone.key] = Effect(tuple(o.card.name for o in stung(card, place, others)), shaded)
     return result
 

@@ -8,7 +8,7 @@ from itertools import combinations
 
 from corlume.core.judgement.placement import LEAST_SWEEPER, sting
 from corlume.core.placing.fit import USUAL_GROWTH, body_after
-from corlume.services.keeping.coral_kinds import kind_of
+from corlume.services.keeping.coral_kinds import height_of, kind_of
 from corlume.store.tanks import StoredTank
 
 MONTHS = (0, 6, 12, 18, 24, 36, 60, 120)
@@ -17,8 +17,8 @@ MONTHS = (0, 6, 12, 18, 24, 36, 60, 120)
 
 @dataclass(frozen=True, slots=True)
 class Grown:
-    """A coral at each of ``MONTHS``: how far across and how high it is, and how far its sweepers go from its foot, 0
-    where it has none [m].
+    """A coral at each of ``MONTHS``: how far across and how high it is, up to the water line, and how far its sweepers
+    go from its foot, 0 where it has none [m].
     """
 
     across: tuple[float, ...]
@@ -35,11 +35,10 @@ def grown(stored: StoredTank) -> dict[int, Grown]:
             continue
         kind = kind_of(stored, card)
         across = tuple(body_after(card, months, kind.growth if kind else USUAL_GROWTH) for months in MONTHS)
-        tall = (kind.height if kind else 0.5 * card.size) / card.size
+        tall, depth = height_of(stored, card) / card.size, kept.value.place.depth
         sweeps = card.sweepers >= LEAST_SWEEPER
-        found[kept.id] = Grown(
-            across, tuple(tall * a for a in across), tuple((0.5 * a + card.sweepers) * sweeps for a in across)
-        )
+        high = tuple(min(tall * a, depth) for a in across)
+        found[kept.id] = Grown(across, high, tuple((0.5 * a + card.sweepers) * sweeps for a in across))
     return found
 
 

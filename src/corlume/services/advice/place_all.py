@@ -11,15 +11,25 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from corlume.core.coral import PlacedCoral
-from corlume.core.judgement.placement import Reason, check_place
+from corlume.core.judgement.placement import NPS_MOST, Reason, check_place
 from corlume.core.placing.assign import Places, Placing, Stock, greedy, second_best, solve
 from corlume.core.placing.facing import SAT
 from corlume.core.placing.fit import flow_worth
 from corlume.core.scene import Coral
 from corlume.core.words import plain
 from corlume.services.advice.freeing import Help, helps_for
-from corlume.services.advice.place_case import Asked, Case, case_of, in_shade, pinned_clashes, planned, sits_of
-from corlume.services.keeping.coral_kinds import lives_off_food
+from corlume.services.advice.grown_shade import Shaded, shaded_by
+from corlume.services.advice.place_case import (
+    Asked,
+    Case,
+    case_of,
+    in_shade,
+    pinned_clashes,
+    places_of,
+    planned,
+    sits_of,
+)
+from corlume.services.keeping.coral_kinds import height_of, lives_off_food
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredSetup, StoredTank
 
@@ -51,7 +61,8 @@ class Unseated:
 @dataclass(frozen=True, slots=True)
 class Plan:
     """Where all that wait would go: how many seats were looked at, by how much a better plan could be worth more [-],
-    None where that was not looked at, whether it tells what would help, and which pinned corals sting each other.
+    None where that was not looked at, whether it tells what would help, which pinned corals sting each other, and which
+    corals that sit already it would shade once all are grown.
     """
 
     seated: tuple[Seated, ...]
@@ -60,6 +71,7 @@ class Plan:
     gap: float | None
     helps: bool
     pinned: tuple[str, ...]
+    shaded: tuple[Shaded, ...]
 
 
 def plans(
@@ -140,12 +152,15 @@ def _plan(case: Case, stock: Stock, found: Placing, *, helps: bool) -> Plan:
         others = [other for k, other in placed.items() if k != c]
         par, flow, speed = light[c], case.seats.flow[seat], float(case.seats.speed[seat])
         where, food = (one.x, one.y, one.depth), lives_off_food(case.stored, one.card)
-        reasons = check_place(case.stored.tank, one.card, where, par, flow, others, speed=speed, food=food)
+        high = height_of(case.stored, one.card)
+        reasons = check_place(case.stored.tank, one.card, where, par, flow, others, speed=speed, food=food, height=high)
         # what it has no room for is only what it grows to in the end, and light just outside is what it adapts to
         reasons = [
             replace(r, answer="unknown") if r.rule in ("room", "light") and r.answer == "no" else r for r in reasons
         ]
-        other = second_best(stock, found.places, c)
+        # a second best is in its range outright; a little outside it is only taken for a coral that has nothing else
+        inside = (case.seats.par >= one.card.par_low) & (case.seats.par <= one.card.par_high) | food
+        other = second_best(stock, found.places, c, among=inside)
         second = (case.seats.names[other], float(case.seats.par[other])) if other is not None else None
         seated.append(
             Seated(
@@ -153,7 +168,8 @@ def _plan(case: Case, stock: Stock, found: Placing, *, helps: bool) -> Plan:
             )
         )
     names = len(case.seats.names)
-    return Plan(tuple(seated), tuple(unseated), names, found.gap, helps, pinned_clashes(case))
+    shaded = shaded_by(case.stored, case.setup.hung, places_of(case, found.places))
+    return Plan(tuple(seated), tuple(unseated), names, found.gap, helps, pinned_clashes(case), shaded)
 
 
 def _why_not(case: Case, stock: Stock, places: Places, coral: int) -> tuple[str, dict[str, float]]:
@@ -161,6 +177,10 @@ def _why_not(case: Case, stock: Stock, places: Places, coral: int) -> tuple[str,
     card, seats = case.cards[coral], case.seats
     wants = f"{plain(card.name)} wants {card.par_low:g} to {card.par_high:g} PAR"
     lit = case.light(coral, seats.par) > 0
+    if not lit.any() and lives_off_food(case.stored, card):
+        dim = seats.par.min(initial=np.inf)
+        words = f"{plain(card.name)} lives off food and goes where it is dim, under {NPS_MOST:.0f} PAR"
+        return f"Light: {words}, and the dimmest spot reads {dim:.0f}.", {}
     if not lit.any():
         if seats.par.max(initial=0.0) < card.par_low:
             return f"Light: {wants}, and the strongest seat reads {seats.par.max(initial=0.0):.0f}.", {}

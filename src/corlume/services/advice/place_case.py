@@ -19,8 +19,9 @@ from corlume.core.placing.fit import (
     seat_worth,
 )
 from corlume.core.placing.wish import wished
-from corlume.core.scene import Coral, Seat
+from corlume.core.scene import Coral
 from corlume.services.advice.coral_sites import coral_light
+from corlume.services.advice.grown_shade import placed_at
 from corlume.services.advice.growth import clashes
 from corlume.services.advice.seats import seats_of
 from corlume.services.keeping.coral_kinds import kind_of
@@ -134,24 +135,44 @@ def sits_of(stored: StoredTank, card: CoralCard) -> SitsOn:
     return kind.sits() if kind else ANYWHERE
 
 
+def places_of(case: Case, places: Places) -> dict[int, tuple[float, float, float]]:
+    """Where a plan puts each coral, by its id [m]."""
+    there = {case.waiting[c].id: case.seats.points[s].tolist() for c, s in places.items() if c < len(case.waiting)}
+    return {coral_id: (x, y, depth) for coral_id, (x, y, depth) in there.items()}
+
+
 def planned(case: Case, places: Places) -> dict[int, float]:
-    """PAR at every coral of a plan, each under the shade of the others where corals are to shade."""
-    there = {case.waiting[c].id: s for c, s in places.items() if c < len(case.waiting)}
-    corals = tuple(
-        replace(kept, value=Coral(kept.value.card, Seat(*map(float, case.seats.points[there[kept.id]]))))
-        if kept.id in there
-        else kept
-        for kept in case.stored.corals
-    )
-    light = coral_light(replace(case.stored, corals=corals), case.setup.hung)
-    return {c: light[case.waiting[c].id] for c in places if c < len(case.waiting)}
+    """PAR at every coral of a plan and at those that sit already, each under the shade of the others where corals are
+    to shade.
+    """
+    light = coral_light(placed_at(case.stored, places_of(case, places)), case.setup.hung)
+    return {c: light[kept.id] for c, kept in enumerate((*case.waiting, *case.sitting)) if kept.id in light}
 
 
 def in_shade(case: Case, places: Places) -> list[int]:
-    """Corals that would have their light, but for the shade of the others in a plan."""
+    """Corals of a plan that would have their light, but for the shade of the others in it; and those that would take
+    the light of a coral that sits already and has it now.
+    """
     if not case.stored.tank.colony_shade:
         return []
-    return [c for c, par in planned(case, places).items() if case.light(c, np.array(par)) <= 0]
+    light, now = planned(case, places), coral_light(case.stored, case.setup.hung)
+    first = len(case.waiting)
+    found = {c for c in places if c < first and case.light(c, np.array(light[c])) <= 0}
+    for k, kept in enumerate(case.sitting):
+        before, after = (case.light(first + k, np.array(par)) for par in (now[kept.id], light[first + k]))
+        if before > 0 >= after and (over := _over(case, places, kept)) is not None:
+            found.add(over)
+    return sorted(found)
+
+
+def _over(case: Case, places: Places, below: Kept[Coral]) -> int | None:
+    """The coral of a plan that shades one that sits already: the one nearest to being over it; None without any."""
+    assert below.value.place is not None
+    x, y, depth = below.value.place
+    higher = {c: case.seats.points[s] for c, s in places.items() if c < len(case.waiting)}
+    higher = {c: at for c, at in higher.items() if at[2] < depth}
+    beside = {c: float(np.hypot(at[0] - x, at[1] - y)) - 0.5 * case.cards[c].size for c, at in higher.items()}
+    return min(beside, key=lambda c: beside[c], default=None)
 
 
 def pinned_clashes(case: Case) -> tuple[str, ...]:

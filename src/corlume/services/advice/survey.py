@@ -95,8 +95,8 @@ class Findings:
 
 def findings(stored: StoredTank, survey: Survey) -> Findings | None:
     """Judge a survey; None while it has too few readings, or no lights."""
-    told = stored.under(None)
-    return _findings(told.lit_tank(), replace(survey, correction=None, in_use=False, name="-", note="", meter=""))
+    plain = replace(survey, correction=None, in_use=False, name="-", note="", meter="")
+    return _findings(stored.surveyed(survey), plain)
 
 
 @lru_cache(maxsize=16)
@@ -152,7 +152,7 @@ def predicted(stored: StoredTank, survey: StoredSurvey) -> dict[int, float]:
     places = np.array([kept.value.place for kept in survey.spots]).reshape(-1, 3)
     if not len(places):
         return {}
-    par = par_at(stored.under(None).lit_tank(), fixtures, places)
+    par = par_at(stored.surveyed(survey.value), fixtures, places)
     return {kept.id: float(value) for kept, value in zip(survey.spots, par, strict=True)}
 
 

@@ -13,9 +13,9 @@ from corlume.core.geometry import Colony
 from corlume.core.judgement.placement import Reason, check_place
 from corlume.core.placing.facing import sat_on
 from corlume.core.placing.fit import Seats
-from corlume.services.advice.coral_sites import SHADED, placed_corals
+from corlume.services.advice.coral_sites import SHADED, mature, placed_corals
 from corlume.services.advice.seats import seats_of
-from corlume.services.keeping.coral_kinds import lives_off_food
+from corlume.services.keeping.coral_kinds import height_of, lives_off_food
 from corlume.services.keeping.corals import resting_place
 from corlume.services.light.fields import par_at
 from corlume.services.light.flow import flow_seen
@@ -62,12 +62,16 @@ def try_place(stored: StoredTank, setup: StoredSetup, coral_id: int, view: View,
         (flow,), (speed,) = flow_seen(stored, point)
     food = lives_off_food(stored, coral.card)
     others = placed_corals(stored, but=coral_id)
-    reasons = check_place(stored.tank, coral.card, (x, y, depth), par, flow, others, speed=speed, food=food)
+    high = height_of(stored, coral.card)
+    reasons = check_place(
+        stored.tank, coral.card, (x, y, depth), par, flow, others, speed=speed, food=food, height=high
+    )
     shaded: tuple[tuple[int, str, float, float], ...] = ()
-    if stored.tank.colony_shade and others:
+    if others:
+        grown = same_tank(mature(without).lit_tank())
         points = np.array([(o.x, o.y, o.depth) for o in others])
-        under = replace(tank, colonies=(*tank.colonies, Colony(x, y, depth, 0.5 * coral.card.size)))
-        readings = zip(others, par_at(tank, setup.hung, points), par_at(under, setup.hung, points), strict=True)
+        under = replace(grown, colonies=(*grown.colonies, Colony(x, y, depth, 0.5 * coral.card.size)))
+        readings = zip(others, par_at(grown, setup.hung, points), par_at(under, setup.hung, points), strict=True)
         shaded = tuple((o.key, o.card.name, float(b), float(a)) for o, b, a in readings if a < SHADED * b)
     return Tried(name, (x, y, depth), par, tuple(reasons), shaded)
 

@@ -30,9 +30,15 @@ def kind_of(stored: StoredTank, card: CoralCard) -> CoralKind | None:
 
 
 def lives_off_food(stored: StoredTank, card: CoralCard) -> bool:
-    """Whether light does not judge a coral."""
+    """Whether a coral is non-photosynthetic: it lives off food."""
     kind = kind_of(stored, card)
     return bool(kind and kind.food)
+
+
+def height_of(stored: StoredTank, card: CoralCard) -> float:
+    """How high a coral grows [m]; half as high as it is wide where its type is not in the library (our estimate)."""
+    kind = kind_of(stored, card)
+    return kind.height if kind else 0.5 * card.size
 
 
 def save_kind(db: Database, tank_id: int, kind: CoralKind, was: str = "") -> None:

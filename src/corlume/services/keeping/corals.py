@@ -69,6 +69,14 @@ def place_coral(db: Database, tank_id: int, coral_id: int, place: tuple[float, f
         CORALS.update(edit, coral_id, moved)
 
 
+def save_shade(db: Database, tank_id: int, *, shade: bool) -> None:
+    """Let grown corals shade what is below them in all that is computed of a tank, or none."""
+    with db.writing() as connection:
+        load_tank(connection, tank_id)
+        edit = Edit(connection, tank_scope(tank_id), f"turn the shade of grown corals {'on' if shade else 'off'}")
+        edit.update("tanks", tank_id, {"colony_shade": int(shade)})
+
+
 def place_corals(db: Database, tank_id: int, places: Mapping[int, tuple[float, float, float]]) -> int:
     """Put several corals somewhere in one step of undo; returns how many."""
     with db.writing() as connection:

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from corlume.core.errors import InvalidInput, Rules
 from corlume.core.hanging.mounting import Check, Hanger, Mark, check_mounting, draw_marks, find_hangers
 from corlume.core.surroundings import Surroundings
+from corlume.services.keeping.fixture_settings import FixtureSettings, LensChange, fixture_settings, lens_changes
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.rows import row_of
@@ -17,9 +18,9 @@ from corlume.store.tanks import StoredSetup, StoredTank, load_tank
 ORDER = (
     "Power off and unplugged; lamps cool; cover the water.",
     "Mark the drill points on the ceiling or rail, from the left pane and from the back pane; check both diagonals.",
-    "Hold them against the fixture's own hanging points, which go before the sheet's.",
+    "Compare with the fixture's own hanging points; where they differ, use those.",
     "Find structure behind every mark; set anchors rated for the load, two independent supports for each fixture.",
-    "Hang the fixtures high and empty of cords; set the height of each face from the water line, all corners alike.",
+    "Hang the fixtures high, without cables; set the height of each face from the water line, all corners alike.",
     "Second support on each; pull on it with the fixture's own weight before letting go.",
     "Leads with drip loops, plugs above the water and out of splash; earth and residual-current protection.",
     "Shield glass in place before power. Start dim, and look for glare from where you sit.",
@@ -36,6 +37,8 @@ class MountSheet:
     checks: tuple[Check, ...]
     parts: tuple[tuple[str, int], ...]
     order: tuple[str, ...]
+    settings: tuple[FixtureSettings, ...]
+    lenses: tuple[LensChange, ...]
 
 
 def mount_sheet(stored: StoredTank, setup: StoredSetup) -> MountSheet:
@@ -46,9 +49,24 @@ def mount_sheet(stored: StoredTank, setup: StoredSetup) -> MountSheet:
         parts[f.name] = parts.get(f.name, 0) + 1
     hangers = find_hangers(stored.tank, fixtures)
     supports = 2 * len(hangers)
-    listed = (*parts.items(), ("supports, each rated as in the table", supports), ("anchors into structure", supports))
+    lenses = lens_changes(stored, setup)
+    listed = (
+        *parts.items(),
+        *((f"{change.front}, {change.spares} of them spares", change.pieces + change.spares)
+          for change in lenses if change.pieces),
+        ("supports, each rated as in the table", supports),
+        ("anchors into structure", supports),
+    )  # fmt: skip
     checks = tuple(check_mounting(stored.tank, fixtures, stored.surroundings))
-    return MountSheet(draw_marks(stored.tank, fixtures), hangers, checks, listed if fixtures else (), ORDER)
+    return MountSheet(
+        draw_marks(stored.tank, fixtures),
+        hangers,
+        checks,
+        listed if fixtures else (),
+        ORDER,
+        fixture_settings(fixtures),
+        lenses,
+    )
 
 
 def save_surroundings(

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 from corlume.core.errors import Rules
 from corlume.core.optics.correction import Correction
-from corlume.core.scene import MOST, check_count
+from corlume.core.scene import MOST, check_count, shaded
 from corlume.core.survey.record import Spot, Survey, spot_errors, value_errors
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
@@ -78,7 +78,8 @@ def add_surveys(db: Database, tank_id: int, surveys: Sequence[Survey], label: st
             rules.errors += spot_errors(stored.tank, survey.spots, "spots.")
         rules.finish()
         edit = Edit(connection, tank_scope(tank_id), label)
-        return [SURVEYS.insert(edit, survey, tank_id) for survey in surveys]
+        discs = shaded(stored.tank, [kept.value for kept in stored.corals]).colonies
+        return [SURVEYS.insert(edit, replace(survey, colonies=discs), tank_id) for survey in surveys]
 
 
 def save_survey(db: Database, tank_id: int, survey_id: int, survey: Survey) -> None:

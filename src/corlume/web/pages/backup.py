@@ -47,7 +47,8 @@ def restore(request: Request, db: Db, sent: Files) -> HTMLResponse | Response:
     if not data:
         return show_tanks(request, db, faults=["No file was chosen, or it is empty."])
     if sent.texts.get("agreed") != "on":
-        return show_tanks(request, db, faults=["Say that all tanks and fixtures may be replaced, then restore again."])
+        words = 'Tick "Replace all tanks, fixtures and undo" first. Nothing was changed.'
+        return show_tanks(request, db, faults=[words])
     with tempfile.TemporaryDirectory(prefix="corlume-") as folder:
         copy = Path(folder) / "the file"
         copy.write_bytes(data)

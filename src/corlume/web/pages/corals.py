@@ -19,6 +19,7 @@ from corlume.formats.faults import BadFile
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
 from corlume.services.advice import coral_sites
+from corlume.services.advice.grown_shade import switch_change
 from corlume.services.advice.growth import MONTHS, clashes, grown
 from corlume.services.advice.seats import seats_of
 from corlume.services.advice.try_place import try_place
@@ -102,6 +103,13 @@ def import_table(request: Request, db: Db, tank_id: RowId, sent: Files, setup: L
     return _corals(request, tanks.open_tank(db, tank_id), setup, None, faults=faults)
 
 
+@router.post("/shade")
+def shade(db: Db, tank_id: RowId, form: FormData) -> RedirectResponse:
+    """Turn the shade of grown corals on or off, for all pages of the tank."""
+    corals.save_shade(db, tank_id, shade=form.get("shade") == "on")
+    return go(form.get("back", f"/tanks/{tank_id}/corals"))
+
+
 @router.post("/{coral_id}/card")
 def change_card(
     request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: RowId, data: FormData, setup: Looked = None
@@ -131,7 +139,7 @@ def try_it(
     measure, stored = measure_of(request), tanks.open_tank(db, tank_id)
     found = try_place(stored, stored.setup(setup), coral_id, body.view, body.u, body.v)
     no = [measure.fill(r.text, r.lengths) for r in found.reasons if r.answer == "no"]
-    x, y, depth = (measure.number(value) for value in found.place)
+    x, y, depth = (measure.place(value) for value in found.place)
     where = f"{found.seat or 'Where it comes to rest'}: {x} from left, {y} from front, {depth} {measure.unit} down"
     shade = [f"{name} {before:.0f} to {after:.0f} PAR" for _, name, before, after in found.shaded[:4]]
     more = f" and {len(found.shaded) - 4} more" * (len(found.shaded) > 4)
@@ -254,6 +262,7 @@ def _corals(
         "zones": zones,
         "read": read_zones(stored, fixtures) if not chosen else [],
         "fits": fits,
+        "switched": switch_change(stored, fixtures),
         "effects": coral_sites.effects(stored, fixtures, chosen.id, fits) if chosen else {},
         "miss": nearest_miss(chosen.coral.card, fits) if chosen else None,
         "snap": STEPS[measure.unit].snap,

@@ -84,10 +84,10 @@ def sits_on(kind: CoralKind, sat: str) -> bool:
 
 
 def suited(kind: CoralKind, seats: Seats) -> int:
-    """How many seats a kind sits on, and has its light on; what lives off food is not judged by light."""
+    """How many seats a kind sits on, and has its light on; what lives off food goes where it is dim."""
     liked = {sat for sat in SAT if sits_on(kind, sat)}
     where = np.isin(seats.sat, list(liked))
-    return int((where & (kind.food | (light_worth(kind.card, seats.par) > 0))).sum())
+    return int((where & (light_worth(kind.card, seats.par, food=kind.food) > 0)).sum())
 
 
 @router.get("/kind")

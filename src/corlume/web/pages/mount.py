@@ -8,6 +8,7 @@ from typing import Literal
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
 
+from corlume.core.hanging.mounting import ANSWERS
 from corlume.core.surroundings import Surroundings
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
@@ -93,6 +94,8 @@ def _page(
         "drawing": to_svg(draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, scale)),
         "letter": letter,
         "hung": _hung(sheet, measure),
+        "settings": (SETTINGS, _settings(sheet)),
+        "words": ANSWERS,
         "surroundings": asked(Surroundings, values, errors, measure),
         "values": values,
         "errors": errors,
@@ -119,6 +122,21 @@ def _hung(sheet: MountSheet, measure: Measure) -> list[list[str]]:
     return rows
 
 
+SETTINGS = ["", "Fixture", "Output, %", "Channels, %", "Lens or reflector", "Tilt"]
+
+
+def _settings(sheet: MountSheet) -> list[list[str]]:
+    """What has to be set on each fixture, as rows."""
+    return [
+        [
+            letter(one.number), one.name, str(one.output) if one.dims else "on" if one.output else "off",
+            ", ".join(f"{name} {level}" for name, level in one.channels) or "one channel",
+            f"{one.front}; computed with a beam angle of {one.fwhm} degrees", one.tilt or "level",
+        ]
+        for one in sheet.settings
+    ]  # fmt: skip
+
+
 def _tables(sheet: MountSheet, measure: Measure) -> list[tuple[str, list[list[str]]]]:
     u = measure.unit
     head = ["", "Fixture", *(f"{where}, {u}" for where in ("From left", "From back", "Above water", "Above rim"))]
@@ -130,15 +148,17 @@ def _tables(sheet: MountSheet, measure: Measure) -> list[tuple[str, list[list[st
         "Hangs", *(f"{n}: from {side}, {u}" for n in ("First", "Second") for side in ("left", "back")), "kg",
         "Each rated, kg",
     ]  # fmt: skip
-    checks = [[c.title, {"yes": "holds", "no": "does not hold", "look": "look"}[c.answer],
+    checks = [[c.title, ANSWERS[c.answer],
                measure.fill(c.found, c.lengths), measure.fill(c.rule, c.lengths)] for c in sheet.checks]  # fmt: skip
     return [
         ("Centres and heights", [head, *rows]),
-        ("Drill points, two supports each; the fixture's own hanging points go before these",
+        ("Settings of each fixture, in per cent of full", [SETTINGS, *_settings(sheet)]),
+        *([("Lenses and reflectors to change", [[change.words] for change in sheet.lenses])] if sheet.lenses else []),
+        ("Drill points, two supports each; where the fixture's own hanging points differ, use those instead",
          [drill, *_hung(sheet, measure)]),
         ("Parts", [["Part", "Count"], *([name, str(count)] for name, count in sheet.parts)]),
         ("Looked at (common practice, no source; local code and licensed work go before it)",
-         [["What", "Holds", "Found", "Rule"], *checks]),
+         [["What", "Result", "Found", "Rule"], *checks]),
         ("In this order", [[f"{k}. {step}"] for k, step in enumerate(sheet.order, 1)]),
     ]  # fmt: skip
 

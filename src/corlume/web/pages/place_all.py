@@ -14,6 +14,7 @@ from corlume.core.scene import Coral, Seat
 from corlume.formats.measure import parse_number
 from corlume.services.advice import planning
 from corlume.services.advice.coral_sites import CoralState
+from corlume.services.advice.grown_shade import switch_change
 from corlume.services.advice.place_all import Plan, first_plan
 from corlume.services.advice.place_case import USUAL_DAY, USUAL_MONTHS, Asked
 from corlume.services.keeping import corals, tanks
@@ -64,6 +65,7 @@ def show_plan(
         "typed": months or f"{ahead:g}",
         "wrong": wrong,
         "day": USUAL_DAY,
+        "switched": switch_change(stored, looked.hung),
         "waiting": len(plan.seated) + len(plan.unseated),
         "plan": _plan(request, stored, plan, looked.id),
     }

@@ -55,6 +55,8 @@ document.addEventListener("alpine:init", () => {
 
   Alpine.data("corals", () => ({
     fault: "",
+    offered: null,
+    hovering: false,
     held: { where: "", par: "", words: [], shade: "", suits: false },
     step: "0",
     monthsSaid: "0",
@@ -79,6 +81,7 @@ document.addEventListener("alpine:init", () => {
       this.svg.addEventListener("pointermove", (event) => this.move(event));
       this.svg.addEventListener("pointerup", (event) => this.up(event));
       this.svg.addEventListener("pointercancel", () => this.letGo());
+      this.svg.addEventListener("pointerleave", () => this.hovering && this.leave());
       this.svg.addEventListener("keydown", (event) => this.key(event));
       this.svg.addEventListener("dragover", (event) => {
         event.preventDefault();
@@ -105,6 +108,11 @@ document.addEventListener("alpine:init", () => {
     },
 
     move(event) {
+      // with a coral chosen, the place under the mouse is told before it is put there
+      if (!this.drag && this.selected && !this.offered && event.pointerType === "mouse") {
+        this.hovering = true;
+        this.hold(this.selected, event);
+      }
       if (!this.drag) return;
       const right = event.clientX - this.drag.x;
       const down = event.clientY - this.drag.y;
@@ -122,7 +130,8 @@ document.addEventListener("alpine:init", () => {
       if (drag.mark && !drag.moved) this.choose(drag.id);
       else if (drag.mark) this.drop(drag.id, event, drag.mark);
       else if (drag.moved) return;
-      else if (drag.id) this.put(drag.id, event);
+      else if (drag.id && event.pointerType !== "mouse") this.offer(drag.id, event);
+      else if (drag.id) this.drop(drag.id, event);
       else this.fault = "Choose a coral from the list first.";
     },
 
@@ -181,7 +190,7 @@ document.addEventListener("alpine:init", () => {
         this.asking = talk(`${this.post}/${coral}/try${this.along}`, place);
         const { ok, answer } = await this.asking;
         this.asking = null;
-        if (!this.drag && !this.carried) return;
+        if (!this.drag && !this.carried && !this.hovering && !this.offered) return;
         this.held = ok ? answer : { where: answer.message, par: "", words: [], shade: "", suits: false };
         this.darken(ok ? answer.shaded : []);
       }
@@ -192,9 +201,28 @@ document.addEventListener("alpine:init", () => {
       for (const mark of this.svg.querySelectorAll(".coral")) mark.classList.toggle("in-shade", ids.includes(Number(mark.dataset.coral)));
     },
 
+    // A finger does not hover: what it taps is told first, with a button that puts the coral there.
+    offer(id, event) {
+      const at = this.under(event);
+      if (!at) {
+        this.fault = "Tap inside the panes of a drawing.";
+        return;
+      }
+      this.offered = { id, at };
+      this.hold(id, event);
+    },
+
+    async take() {
+      const { id, at } = this.offered;
+      this.leave();
+      await this.send(`${this.post}/${id}/drop${this.along}`, at);
+    },
+
     leave() {
       this.darken([]);
       this.carried = null;
+      this.hovering = false;
+      this.offered = null;
       this.asked = null;
       this.held = { where: "", par: "", words: [], shade: "", suits: false };
     },
@@ -221,17 +249,6 @@ document.addEventListener("alpine:init", () => {
         shape.setAttribute("ry", size(shape, "ry"));
         shape.setAttribute("cy", Number(shape.dataset.foot) - size(shape, "ry"));
       }
-    },
-
-    async put(id, event, mark) {
-      const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
-      const at = places.onPlan(this.plan, { px: point.x, py: point.y });
-      if (!at) {
-        this.fault = "Let it go inside the panes of the upper drawing, the plan.";
-        mark?.removeAttribute("transform");
-        return;
-      }
-      await this.place(id, at.x, at.y, mark);
     },
 
     async place(id, x, y, mark) {

@@ -53,6 +53,11 @@ window.addEventListener("load", () => {
   if (at !== null) window.scrollTo(0, Number(at));
 });
 
+// What is wrong with what was sent is brought into sight, wherever on the page it stands.
+window.addEventListener("load", () => {
+  document.querySelector('[data-first], [aria-invalid="true"]')?.scrollIntoView({ block: "center" });
+});
+
 // Draw the parts of this page that change anew, and leave the rest, with the focus, as it is.
 async function refresh() {
   const fresh = await readPage(window.location.href);
