@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
@@ -12,12 +13,13 @@ from typing import Annotated, Any, cast
 from fastapi import Depends, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from fastapi.templating import Jinja2Templates
+from jinja2.filters import do_format
 from pydantic import Field
 
 from corlume import __version__
 from corlume.core.hanging.tape import Tape, tape_of
 from corlume.core.scene import MOST
-from corlume.formats.measure import LengthUnit, Measure
+from corlume.formats.measure import LengthUnit, Measure, trim
 from corlume.reference.catalogue import plain_words
 from corlume.services.keeping import tanks
 from corlume.store.database import Database
@@ -43,7 +45,19 @@ def _whole(value: float, unit: str = "") -> str:
     return "no reading" if math.isnan(value) else f"{value:,.0f}{' ' * bool(unit)}{unit}"
 
 
-templates.env.filters |= {"signed": _signed, "whole": _whole}
+def _trim1(value: float) -> str:
+    """A number to a tenth, as short as it goes."""
+    return trim(value, 1)
+
+
+def _format(text: str, *values: Any) -> str:
+    """Format as ``%`` does, and never print "-0"."""
+    found: str = do_format(text, *values)
+    return _MINUS_NOTHING.sub("", found)
+
+
+_MINUS_NOTHING = re.compile(r"(?<![\w.])-(?=0(?:\.0+)?(?![\d.]))")
+templates.env.filters |= {"signed": _signed, "whole": _whole, "trim1": _trim1, "format": _format}
 
 
 def database(request: Request) -> Database:

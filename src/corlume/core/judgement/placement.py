@@ -238,7 +238,7 @@ def _flow_reason(card: CoralCard, flow: str, speed: float = math.nan) -> Reason:
     if FLOW_STEP[flow] == FLOW_STEP[card.flow]:
         return Reason("flow", "yes", f"Wants {card.flow} flow and has it{told}.")
     if abs(FLOW_STEP[flow] - FLOW_STEP[card.flow]) == 1:
-        return Reason("flow", "yes", f"Wants {card.flow} flow; {flow} here{told}, which most take.")
+        return Reason("flow", "unknown", f"Wants {card.flow} flow; {flow} here{told}, a step off, which most take.")
     return Reason("flow", "no", f"Wants {card.flow} flow; it is {flow} here{told}.")
 
 

@@ -134,7 +134,7 @@ def _ledge(case: Case, places: Places, coral: int) -> Iterator[Help]:
         return
     depths = np.arange(0.08, tank.sand_depth - 0.08, 0.04)
     points = grid(tank, (14, 6, 1))[:, :, 0, :2].reshape(-1, 2)
-    points = np.array([(x, y, depth) for depth in depths for x, y in points]).reshape(-1, 3)
+    points = np.round(np.array([(x, y, depth) for depth in depths for x, y in points]).reshape(-1, 3), 2)
     low = points - np.array([0.5 * LEDGE, 0.5 * LEDGE, 0.03])
     high = points + np.array([0.5 * LEDGE, 0.5 * LEDGE, THICK])
     corners = [np.column_stack([(low, high)[b >> k & 1][:, k] for k in range(3)]) for b in range(8)]
