@@ -183,8 +183,8 @@ def layouts() -> None:
             10.0,
             lambda: run("cluster", replace(wish, means="cheapest", counts=sized((2, 4), (1, 1)))),
         ),
-        ("kinds, the first at its best", 2.0, lambda: next(search_kinds(demo, kinds, ()))),
-        ("kinds, all at their best", 15.0, lambda: list(islice(search_kinds(demo, kinds, ()), sized(None, 1)))),
+        ("kinds, the first at its best", 2.0, lambda: next(search_kinds(demo, kinds))),
+        ("kinds, all at their best", 15.0, lambda: list(islice(search_kinds(demo, kinds), sized(None, 1)))),
     ):
         row(words, clock(work, 1, warm=False), goal)
 

@@ -76,7 +76,7 @@ def test_answers_are_clearly_different_and_say_what_binds(stored: StoredTank) ->
     seen = {(one.lens, one.lean, round(one.height, 2), *(round(x, 1) for x in one.places)) for one in layouts}
     assert len(seen) == len(step.best)
     assert step.done == 1.0
-    assert any("upper limit of height binds" in words for f in step.best for words in f.binds)
+    assert any("Limited by the highest height" in words for f in step.best for words in f.binds)
     assert [height for height, _, _ in step.curve] == sorted(height for height, _, _ in step.curve)
 
 
@@ -156,7 +156,7 @@ def test_zoned_wish_puts_more_light_high_than_low(db: Database) -> None:
 def test_wish_out_of_reach_says_what_comes_closest(stored: StoredTank) -> None:
     best = last(stored, Wish("cluster-small", "even", (1, 1), (0.3, 0.4), (900, 1000))).best[0]
     assert any("PAR on average where 900 to 1000 is wanted" in words for words in best.binds)
-    assert any("Full output binds" in words for words in best.binds)
+    assert any("Limited by full output" in words for words in best.binds)
 
 
 @pytest.mark.parametrize(
@@ -252,7 +252,7 @@ def test_setups_side_by_side_show_their_difference(client: TestClient) -> None:
 def test_grid_goes_from_rule_to_setup_to_levels_by_ring(client: TestClient, db: Database) -> None:
     page = client.get("/tanks/1/hang?entry=module-grid").text
     assert "One small module for each square foot" in page
-    number = page.count("Make a setup") - 1
+    number = page.count("Save as new setup") - 1
     chart = client.post(f"/tanks/1/hang/start/{number}", data={"entry": "module-grid"}).headers["location"]
     setup = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
     assert len(setup.fixtures) == 10  # 5 x 2 square feet

@@ -288,7 +288,7 @@ def test_places_and_heights_are_round_in_the_keepers_unit(stored: StoredTank, un
     grain = STEPS[unit].grain
     hung = [f for start in starting_points(stored, CLUSTER, BY_STOCKING, STEPS[unit]) for f in start.fixtures]
     led = kinds_for(stored.tank)[0]
-    found = quick(stored, led, kinds_wish(stored, stored.setup(), steps=STEPS[unit]), (), led)[1]
+    found = quick(stored, led, kinds_wish(stored, stored.setup(), steps=STEPS[unit]), led)[1]
     assert found
     hung += found.fixtures
     wish = Wish("cluster", "even", (2, 2), (0.22, 0.31), (200, 350), grain=grain)

@@ -145,7 +145,7 @@ def test_quick_search_comes_within_three_percent_of_the_full_one(db: Database, k
     kind = next(one for one in kinds_for(stored.tank) if one.key == key)
     entry = kind.entries[0]
     wish = kinds_wish(stored, stored.setup())
-    _, fast = quick(stored, Kind(key, "", "", (entry,)), wish, (), kind)
+    _, fast = quick(stored, Kind(key, "", "", (entry,)), wish, kind)
     assert fast
     counts = (len(fast.layout.places), len(fast.layout.places))
     *_, last = search(stored, entry, replace(wish, means="new", counts=counts))
@@ -167,7 +167,7 @@ def test_equal_usable_light_asks_more_par_of_what_is_of_less_use(db: Database) -
     means = []
     for usable in (False, True):
         wish = kinds_wish(stored, stored.setup(), usable=usable)
-        found = quick(stored, kind, wish, (), kinds["led"])[1]
+        found = quick(stored, kind, wish, kinds["led"])[1]
         assert found
         means.append(found.figures.mean)
     assert usable_part((white,)) < shares["led"]

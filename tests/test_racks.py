@@ -233,11 +233,11 @@ def test_a_limit_that_binds_is_told(stored: StoredTank) -> None:
     wish = Wish("cluster", "even", (2, 3), (0.25, 0.3), (200, 350), True)
     free = last(stored, wish).best[0]
     tight = last(stored, replace(wish, watts=0.7 * free.figures.watts)).best[0]
-    assert any("limit of power binds" in words for words in tight.binds)
+    assert any("Limited by power" in words for words in tight.binds)
     assert tight.figures.mean < free.figures.mean
     two = last(stored, replace(wish, money=900.0))
     assert {len(one.layout.places) for one in two.best} == {2}
-    assert any("money binds" in words for words in two.best[0].binds)
+    assert any("Limited by money" in words for words in two.best[0].binds)
     levelled = last(stored, replace(wish, means="levels", watts=100.0), setup=free.fixtures).best[0]
     assert sum(f.power for f in levelled.fixtures) <= 100.0
 

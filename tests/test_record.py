@@ -260,7 +260,7 @@ def test_searches_wait_for_their_turn_and_go_on_after_a_restart(
     with db.writing() as connection:  # as a restart leaves it
         connection.execute("UPDATE searches SET state = 'running' WHERE id = ?", (ids[-1][1],))
     last, number = ids[-1]
-    assert "Search on" in client.get(f"/tanks/{last}/hang").text
+    assert "Resume search" in client.get(f"/tanks/{last}/hang").text
     assert client.post(f"/tanks/{last}/hang/{number}/resume").status_code == 303
     until(["done"] * 5)
     # who asks anew of a tank no longer waits for what was asked before

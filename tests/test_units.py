@@ -110,7 +110,7 @@ def test_chart_arranges_mends_and_reads_places_by_tape(client: TestClient, db: D
     e = setup.fixture(ids[0]).value.emitter
     body = {"probe": PROBE, "changes": {str(ids[1]): {"x": e.x + 0.02, "y": e.y, "height": e.height}}}
     notes = client.post("/tanks/1/setups/1/fixtures", json=body).json()["notes"]
-    assert "A and B want the same room" in notes
+    assert "A and B are in one place" in notes
     found = collisions(stored.tank, tanks.open_tank(db, 1).setup(1))[0]
     hung_fixtures.change_fixtures(db, 1, 1, {found.other.id: found.place})
     left = collisions(stored.tank, tanks.open_tank(db, 1).setup(1))

@@ -181,9 +181,9 @@ def test_draft_moves_light_without_storing(client: TestClient, db: Database) -> 
 
 
 def test_overlapping_fixtures_are_said_on_the_chart(client: TestClient) -> None:
-    assert "want the same room" not in client.get("/tanks/1/chart").text
+    assert "are in one place" not in client.get("/tanks/1/chart").text
     answer = draft(client, "fixtures", {1: {"x": 0.75, "y": 0.37}})
-    assert "A and B want the same room" in answer.json()["notes"]
+    assert "A and B are in one place" in answer.json()["notes"]
 
 
 def test_typed_dimension_moves_all_that_share_it_in_one_undo(client: TestClient, db: Database) -> None:

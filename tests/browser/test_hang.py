@@ -38,7 +38,7 @@ def test_wish_is_put_right_searched_watched_and_adopted(page: Page, db: Database
     page.get_by_role("button", name="In band").click()
     expect(page.locator("th[aria-sort=descending]")).to_contain_text("In band")
     assert rules.first.inner_text() != first
-    answers.first.get_by_role("button", name="Make a setup").click()
+    answers.first.get_by_role("button", name="Save as new setup").click()
     page.wait_for_url(re.compile("/chart"))  # loaded, too: a key pressed before the page listens is lost
     setup = tanks.open_tank(db, 1).setups[-1]
     assert setup.name == "2 x LED cluster, mid-size, searched"
@@ -141,7 +141,7 @@ def test_another_goal_brings_its_light_and_another_fixture_keeps_the_goal(page: 
     expect(page.get_by_label("Purpose", exact=True)).to_have_value("mixed")
     page.locator(".limits summary").click()
     expect(page.get_by_label("At least")).to_have_accessible_description("side by side")
-    page.get_by_label("As it hangs").select_option("3")
+    page.get_by_label("Setup to check").select_option("3")
     expect(page).to_have_url(re.compile("setup=3"))
     expect(page.get_by_label("Fixture", exact=True)).to_have_value("bar")
     expect(page.get_by_label("Purpose", exact=True)).to_have_value("mixed")

@@ -66,7 +66,7 @@ def test_hang_prints_rules_faults_and_remedies_in_inches(page: Page) -> None:
     assert "3, balanced" in text
     assert "Hung too low." in text
     assert re.search(r"Raise all by [\d.]+ in", text)
-    assert "Make a setup" not in text
+    assert "Save as new setup" not in text
 
 
 def test_kinds_and_sheet_announce_what_they_print(page: Page) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -73,17 +74,32 @@ def _clear_demo(path: Path) -> None:
 
 @contextmanager
 def _meter(chosen: Settings) -> Iterator[None]:
-    """The simulated meter as a process of its own, which ends with this one."""
+    """The simulated meter as a process of its own, which ends with this one; when it ends by itself, that is said."""
     command = "from corlume.cli.main import main; main()"
     port = chosen.meter.rpartition(":")[2]
     process = subprocess.Popen(
         [sys.executable, "-c", command, "meter", "--demo", "--port", port],
         stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
+        stderr=subprocess.PIPE,
+        text=True,
     )
+    stopping = threading.Event()
+
+    def watch() -> None:
+        _, words = process.communicate()
+        if not stopping.is_set():
+            why = words.strip().removeprefix("Error: ") or "it stopped"
+            click.echo(
+                f"The simulated meter does not answer at {chosen.meter}: {why} Readings by meter will not work; all "
+                "else does. Set CORLUME_METER to another address.",
+                err=True,
+            )
+
+    threading.Thread(target=watch, daemon=True).start()
     try:
         yield
     finally:
+        stopping.set()
         process.terminate()
 
 

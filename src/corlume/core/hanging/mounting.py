@@ -14,6 +14,8 @@ from typing import Literal
 
 from corlume.core.fixture import Fixture, extent
 from corlume.core.geometry import Tank
+from corlume.core.hanging.conflicts import BODY_HEIGHT as BODY
+from corlume.core.hanging.conflicts import conflicts
 from corlume.core.hanging.glare import seen_by
 from corlume.core.optics.emitter import Emitter
 from corlume.core.surroundings import Surroundings
@@ -36,8 +38,6 @@ SPAN, LEAST_SPAN = 0.7, 0.1
 """Two supports stand this share of the body's length apart [-], and at least so far [m]; ours, where a fixture has no
 points of its own.
 """
-BODY = 0.10
-"""Height taken for a fixture's body over its face where none is known [m]; ours."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,6 +131,7 @@ def check_mounting(tank: Tank, fixtures: Sequence[Fixture], around: Surroundings
         return []
     return [
         _weight(tank, fixtures),
+        *_bodies(tank, fixtures, around),
         _canopy(tank, fixtures),
         *_heat(tank, fixtures),
         _splash(fixtures),
@@ -157,6 +158,14 @@ def _weight(tank: Tank, fixtures: Sequence[Fixture]) -> Check:
         found += ". Fit supports rated as listed"
     rule = "Two independent supports for each, anchored in structure, rated five times their share of the weight."
     return Check("weight", "Weight", "look" if unknown else "listed", found + ".", rule)
+
+
+def _bodies(tank: Tank, fixtures: Sequence[Fixture], around: Surroundings) -> list[Check]:
+    rule = "No two bodies in one place, and none in a pane, a brace, the canopy or the wall; measure the real bodies."
+    return [
+        Check("bodies", "Two in one place", "no", f"{found.words} {found.move}", rule, found.lengths)
+        for found in conflicts(tank, fixtures, around)
+    ]
 
 
 def _canopy(tank: Tank, fixtures: Sequence[Fixture]) -> Check:

@@ -233,6 +233,20 @@ def levelled(columns: Columns, space: Space, layout: Layout) -> Layout:
     return replace(layout, levels=tuple(levels[0, ::groups].tolist()), off=float(offs[0]), merit=float(merits[0]))
 
 
+def at_one_level(columns: Columns, space: Space, layout: Layout) -> Layout:
+    """A layout with one level for all that dims, judged; with its own levels where not all of it dims."""
+    if not all(dims for dims, _ in columns.groups):
+        return levelled(columns, space, layout)
+    fields = np.sum([columns.fields(layout, place) for place in layout.places], axis=(0, 1), keepdims=False)[None, :]
+    watts = np.array([sum(each * len(space.rows) for place in layout.places for _, each in columns.groups)])
+    problem = Problem.of(
+        fields, columns.aim, least=np.array([space.least]), waste=space.waste * watts, watts=watts, budget=space.budget
+    )
+    merits, offs, levels = problem.solve(np.zeros((1, 1), dtype=np.int64))
+    level = (float(levels[0, 0]),) * len(layout.places)
+    return replace(layout, levels=level, off=float(offs[0]), merit=float(merits[0]))
+
+
 def _neighbours(layout: Layout, step: float, mirrored: bool, *, held: bool) -> Iterator[Layout]:
     count = len(layout.places)
 

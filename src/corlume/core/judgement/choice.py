@@ -28,15 +28,16 @@ CRITERIA: dict[str, Criterion] = {
     "growth": Criterion("growth", "as keepers tell it (common practice, no source)"),
     "colour": Criterion("colour and contrast", "as keepers tell it (common practice, no source)"),
     "control": Criterion("control of colour", "as keepers tell it: channels, lamps to be mixed, or none"),
-    "shimmer": Criterion("shimmer", "ripple fluctuation at the rock top, from the model"),
+    "shimmer": Criterion("shimmer liked", "ripple fluctuation at the rock top, more is better, from the model"),
+    "calm": Criterion("calm light wanted", "the same the other way round: less shimmer is better"),
     "power": Criterion("little power", "watts as it is dimmed, from the model"),
     "price": Criterion("price", "to buy, electricity and lamps over five years, less what you own"),
     "quiet": Criterion("quiet and cool", "fans and hot lamps as keepers tell it (common practice, no source)"),
     "effort": Criterion("little effort", "lamps to be changed a year, and pieces to be hung and wired; ours"),
 }
 USUAL: dict[str, int] = {
-    "evenness": 3, "shade": 2, "growth": 3, "colour": 3, "control": 2, "shimmer": 1, "power": 2, "price": 3, "quiet": 1,
-    "effort": 1,
+    "evenness": 3, "shade": 2, "growth": 3, "colour": 3, "control": 2, "shimmer": 1, "calm": 0, "power": 2, "price": 3,
+    "quiet": 1, "effort": 1,
 }  # fmt: skip
 """Weights to begin with; ours."""
 

@@ -11,7 +11,7 @@ from typing import Literal
 from corlume.core.errors import InvalidInput
 from corlume.core.fixture import Fixture, fixture_errors, overlaps
 from corlume.core.geometry import Tank
-from corlume.core.hanging.mounting import BODY
+from corlume.core.hanging.conflicts import BODY_HEIGHT as BODY
 from corlume.core.judgement.diagnosis import WEAK, Fault, LightMap, Scope, diagnose
 from corlume.core.judgement.figures import Figures
 from corlume.core.judgement.intent import Intent

@@ -13,7 +13,7 @@ from corlume.core.errors import Rules
 from corlume.core.fixture import Fixture
 from corlume.core.hanging.layout import balanced
 from corlume.core.hanging.module import Layout, Module
-from corlume.core.hanging.search import Columns, Space, evened, levelled, refine, scan, snapped
+from corlume.core.hanging.search import Columns, Space, at_one_level, evened, levelled, refine, scan, snapped
 from corlume.core.judgement.figures import Figures, Light
 from corlume.core.judgement.intent import BLANKETS
 from corlume.core.judgement.wanted import Met
@@ -21,7 +21,7 @@ from corlume.core.optics.field import grid
 from corlume.core.optics.lens import LENSES, LensKey, lens_on
 from corlume.core.units import DEGREE
 from corlume.core.words import letter
-from corlume.reference.catalogue import CatalogueEntry, technology_notes
+from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.advice.judge import figures
 from corlume.services.keeping.wanted_zones import zones_met
 from corlume.services.light.fields import medium_of, par_at
@@ -29,11 +29,12 @@ from corlume.services.light.points import same_tank
 from corlume.services.light.spill import taken_by_braces
 from corlume.services.search.arrangement import MOST, Arrangement, arrangement_of
 from corlume.services.search.explain import Reason, reasons_for
+from corlume.services.search.money import five_years
+from corlume.services.search.ranking import HAND, REFITTED, plainness
 from corlume.services.search.wish import PLANE, Wish, aim_of, intent_of
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
-YEARS = 5
 MOST_FOUND = 5
 """How many clearly different layouts make the answer, at most."""
 WASTE = 4e-5
@@ -60,8 +61,8 @@ HEIGHT_STEP, EDGE = 0.03, 0.05
 class Found:
     """One layout of the answer: its fixtures, its figures, and what binds it.
 
-    ``running`` is what electricity and lamps come to over ``YEARS``, ``buy`` what its fixtures cost, 0 when that is not
-    known, and ``cost`` both together [currency]; ``met`` is how it meets the zones drawn by hand, ``reasons`` why it
+    ``running`` is what electricity and lamps come to over ``YEARS``, ``buy`` what has to be bought, and ``cost`` both
+    together [currency], see ``search.money``; ``met`` is how it meets the zones drawn by hand, ``reasons`` why it
     comes out as it does; ``next_off`` by how much more the next clearly different layout is off what was wanted, where
     that was looked at [-].
     """
@@ -193,6 +194,32 @@ class Case:
             found.append(self._refine(layout))
         return [one for one in found if one]
 
+    def plainer(self, layout: Layout) -> list[Layout]:
+        """Simpler versions of a layout: its own mirror image with bodies a hand apart and off the lowest height, and
+        the same with one level for all; none where there is no room for that.
+        """
+        heights = tuple(h for h in self.space.heights if h > self.space.heights[0] + 1e-6) or self.space.heights
+        room = replace(self.space, gap=self.space.gap + HAND * (self.laid.along == "x"), heights=heights)
+        start = evened(layout, self.laid.side)
+        start = replace(start, height=max(start.height, heights[0]))
+        if len(start.places) > 1 and min(np.diff(start.places)) < room.gap:
+            spread = np.linspace(-1.0, 1.0, len(start.places)) * 0.5 * room.gap * (len(start.places) - 1)
+            start = replace(start, places=tuple((0.5 * self.laid.side + spread).tolist()))
+        if start.places[0] < room.places[0] - 1e-9 or start.places[-1] > room.places[-1] + 1e-9:
+            return []
+        found = refine(self.columns, room, start, mirrored=True)
+        if found is None:
+            return []
+        even = at_one_level(self.columns, room, self.snapped(found))
+        return [found, *([even] if np.isfinite(even.merit) else [])]
+
+    def points(self, layout: Layout) -> float:
+        """By what a layout is ranked, see ``search.ranking``."""
+        lowest = self.space.heights[0] if len(self.space.heights) > 1 else None
+        refits = sum(map(bool, (layout.lens, layout.lean, layout.outer)))
+        added = plainness([*self.hung(layout), *self.space.others], lowest)
+        return 100 * layout.off + sum(points for _, points in added) + REFITTED * refits
+
     def variants(self, layout: Layout) -> list[Layout]:
         """The same with other lenses, where it is of LEDs, and with its outer columns leaned inward."""
         parts = self.laid.module.parts
@@ -227,6 +254,12 @@ class Case:
         second = self.second.price if self.second else 0.0
         known = self.price and (second or not outer)
         return ((count - outer) * self.price + outer * second) * len(layout.rows) if known else 0.0
+
+    @property
+    def sold(self) -> list[CatalogueEntry]:
+        """What its layouts are made of, with prices."""
+        own = CatalogueEntry("", self.name, self.laid.module.parts, 0.0 if self.mine else self.price)
+        return [own, self.second] if self.second else [own]
 
     def named(self, layout: Layout) -> str:
         """What a layout is made of."""
@@ -358,20 +391,20 @@ def judged(case: Case, layout: Layout) -> Found:
         if part.key != "low" and not 0.95 * part.low <= part.light.mean <= 1.05 * part.high
     ]
     if layout.height >= space.heights[-1] - 1e-6:
-        binds.append("The upper limit of height binds: higher would be more even")
+        binds.append("Limited by the highest height allowed")
     if layout.height <= space.heights[0] + 1e-6 and len(space.heights) > 1:
-        binds.append("The lower limit of height binds: lower would give more light")
+        binds.append("Limited by the lowest height allowed")
     if any(level > 0.995 for level in layout.levels) and case.laid.module.dims:
-        binds.append("Full output binds: stronger or more fixtures would come nearer")
+        binds.append("Limited by full output: stronger or more fixtures would come nearer")
     if len(layout.places) > 1 and min(np.diff(layout.places)) <= space.gap + 0.005:
-        binds.append("The bodies bind: they touch")
+        binds.append("Limited by space: fixtures touch")
     if figured.watts > 0.98 * case.wish.watts > 0:
-        binds.append("The limit of power binds: more watts would come nearer")
+        binds.append("Limited by power: more watts would come nearer")
     if case.wish.money and case.price and len(layout.places) == space.counts[-1] < case.wish.counts[1]:
-        binds.append("The money binds: one more would cost over it")
+        binds.append("Limited by money: one more would cost over it")
     binds += braced(stored, everything)
-    cost, met = cost_of(stored, everything), tuple(zones_met(stored, everything))
-    return Found(case.named(layout), everything, layout, figured, cost, case.buy(layout), tuple(binds), met)
+    money, met = five_years(stored, everything, case.sold), tuple(zones_met(stored, everything))
+    return Found(case.named(layout), everything, layout, figured, money.running, money.buy, tuple(binds), met)
 
 
 def braced(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[str]:
@@ -394,12 +427,3 @@ def reasoned(case: Case, found: Found, setup: Sequence[Fixture]) -> Found:
         rule = figures(stored, [*case.hung(even), *case.space.others], intent_of(stored, case.wish))
     told = reasons_for(layout, even, found.figures, rule, setup, blanket=case.wish.purpose in BLANKETS)
     return replace(found, reasons=tuple(told))
-
-
-def cost_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
-    """Electricity and lamps over ``YEARS`` [currency]; what fixtures cost to buy comes on top."""
-    running, about = stored.running, technology_notes()
-    lamps = sum(
-        about[f.emitter.technology].price * running.hours * 365 / about[f.emitter.technology].life for f in fixtures
-    )
-    return YEARS * (running.yearly(sum(f.power for f in fixtures)) + lamps)

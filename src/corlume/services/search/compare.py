@@ -67,7 +67,8 @@ class Option:
         told = told_of_kinds()["told"][self.key]
         return Candidate(self.key, self.name, {
             "evenness": self.figures.plane.tenth_share, "shade": self.edge, "shimmer": self.fluctuation,
-            "power": -self.figures.watts, "price": -self.cost, "effort": -self.changes - PIECES * len(self.fixtures),
+            "calm": -self.fluctuation, "power": -self.figures.watts, "price": -self.cost,
+            "effort": -self.changes - PIECES * len(self.fixtures),
             **told,
         })  # fmt: skip
 

@@ -3,28 +3,33 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
 from corlume.core.fixture import Fixture
-from corlume.core.hanging.dimming import best_levels
+from corlume.core.hanging.dimming import Aim, best_levels
 from corlume.core.hanging.module import Layout
 from corlume.core.words import letter
+from corlume.services.advice.coral_sites import coral_change, coral_light
 from corlume.services.advice.judge import figures
+from corlume.services.keeping.coral_kinds import lives_off_food
 from corlume.services.keeping.wanted_zones import zones_met
 from corlume.services.light.fields import par_at
-from corlume.services.search.candidate import LEAST_LEVEL, Found, Step, braced, cost_of
+from corlume.services.search.candidate import LEAST_LEVEL, Found, Step, braced
+from corlume.services.search.money import five_years
 from corlume.services.search.wish import Wish, aim_of, intent_of
 from corlume.store.tanks import StoredTank
 
 
-def level_setup(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> Step:
+def level_setup(stored: StoredTank, wish: Wish, setup: Sequence[Fixture], *, corals: bool = False) -> Step:
     """Solve the levels of what dims in a setup, group by group; everything stays where it hangs.
 
-    A group that would be dimmed to less than ``LEAST_LEVEL`` is off instead, and the rest is solved without it.
+    With ``corals`` the placed corals are aimed at instead of the goal: each the PAR that it has now, brought into its
+    range. A group that would be dimmed to less than ``LEAST_LEVEL`` is off instead, and the rest is solved without it.
     """
     tank = stored.lit_tank()
     rules = Rules()
@@ -32,7 +37,8 @@ def level_setup(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> Ste
     groups = _groups(setup, wish, rules)
     rules.finish()
     fixed = [f if not f.dimmable else replace(f, output=0.0) for f in setup]
-    aim = aim_of(stored, wish, lambda points: par_at(tank, fixed, points))
+    aim_at = corals_aim if corals else aim_of
+    aim = aim_at(stored, wish, lambda points: par_at(tank, fixed, points))
     keys = list(dict.fromkeys(group for group, f in zip(groups, setup, strict=True) if f.dimmable))
 
     def alone(key: object) -> list[Fixture]:
@@ -64,15 +70,58 @@ def level_setup(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> Ste
         tuple(f.output for f in lit), off, off**2,
     )  # fmt: skip
     figured = figures(stored, lit, intent_of(stored, wish))
-    binds = ["Full output binds: stronger or more fixtures would come nearer"] * any(s > 0.995 for s in solved)
+    binds = ["Limited by full output: stronger or more fixtures would come nearer"] * any(s > 0.995 for s in solved)
     dark = [letter(i) for i, f in enumerate(lit) if not f.output]
     binds += [f"Not needed for this, and off: {', '.join(dark)}"] * bool(dark)
     binds += braced(stored, lit)
-    found = Found(LEVELS, lit, layout, figured, cost_of(stored, lit), 0.0, tuple(binds), tuple(zones_met(stored, lit)))
+    money, met = five_years(stored, lit), tuple(zones_met(stored, lit))
+    found = Found(LEVELS, lit, layout, figured, money.running, money.buy, tuple(binds), met)
     return Step(1.0, 1, (found,), ())
 
 
+Array = NDArray[np.float64]
 LEVELS = "Levels of what hangs"
+FOR_CORALS = "levels for your corals"
+INSIDE = 0.08
+"""Corals are aimed so far inside the ends of their range, as a share of its width [-]; ours."""
+
+
+def corals_aim(stored: StoredTank, _: Wish, given: Callable[[Array], Array]) -> Aim:
+    """The places of the placed corals with the PAR that each has now, brought into its range, less what ``given``
+    brings already; a miss counts by the share of what is wanted.
+    """
+    now = coral_light(stored, stored.setup().hung)
+    placed = [kept for kept in stored.corals if kept.id in now and not lives_off_food(stored, kept.value.card)]
+    points = np.array([kept.value.place for kept in placed], dtype=float).reshape(-1, 3)
+    low, high = (np.array([getattr(kept.value.card, end) for kept in placed]) for end in ("par_low", "par_high"))
+    margin = INSIDE * (high - low)
+    wanted = np.clip(np.array([now[kept.id] for kept in placed]), low + margin, high - margin)
+    return Aim(points, wanted - given(points), 1.0 / np.maximum(1.0, wanted) ** 2)
+
+
+def keeping_corals(stored: StoredTank, wish: Wish, found: Sequence[Found], setup: Sequence[Fixture]) -> Found | None:
+    """An answer that keeps the placed corals in range, where the first of some drives a third of them out or more.
+
+    The levels of each answer in turn are solved for the corals, and of the present setup last; the first that keeps
+    two thirds is it, else the one that keeps most. None where the answers keep enough by themselves.
+    """
+    if not found or not any(kept.value.place for kept in stored.corals):
+        return None
+    changes = [coral_change(stored, one.fixtures) for one in found]
+    if not changes[0].placed or min(len(c.leave) / c.placed for c in changes) < 1 / 3:
+        return None
+    best: tuple[int, Found] | None = None
+    for name, fixtures in [*((one.name, one.fixtures) for one in found), ("As it hangs", tuple(setup))]:
+        if not any(f.dimmable for f in fixtures):
+            continue
+        bare = replace(wish, zones="each", watts=0.0)
+        solved = level_setup(stored, bare, fixtures, corals=True).best[0]
+        leaving = len(coral_change(stored, solved.fixtures).leave)
+        if best is None or leaving < best[0]:
+            best = leaving, replace(solved, name=f"{name}, {FOR_CORALS}")
+        if 3 * leaving < changes[0].placed:
+            break
+    return best and best[1]
 
 
 def _groups(setup: Sequence[Fixture], wish: Wish, rules: Rules) -> list[object]:

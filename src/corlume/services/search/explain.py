@@ -41,8 +41,7 @@ def reasons_for(
     lit = [f.emitter.height for f in now if f.output > 0]
     up = layout.height - sum(lit) / len(lit) if lit else 0.0
     if up > 2 * LEAST_MOVE:
-        yield Reason("It hangs {up} higher than what hangs now on average: more even; a seated eye sees more of it.",
-                     {"up": up})  # fmt: skip
+        yield Reason("It hangs {up} higher than what hangs now on average: a seated eye sees more of it.", {"up": up})
     elif up < -2 * LEAST_MOVE:
         yield Reason("It hangs {down} lower than what hangs now on average: more of the light goes into the water.",
                      {"down": -up})  # fmt: skip

@@ -14,12 +14,13 @@ from corlume.core.hanging.module import Layout
 from corlume.core.judgement.figures import Ends, Figures, Hottest, Light, Part
 from corlume.core.judgement.wanted import Met, WantedZone
 from corlume.core.optics.correction import Correction
+from corlume.core.optics.lens import LENSES
 from corlume.core.scene import Setup
 from corlume.formats.fixture_file import read_fixture, write_fixture
 from corlume.services.keeping import shelf
 from corlume.services.keeping.setups import add_setup
 from corlume.services.search.candidate import Found, Step
-from corlume.services.search.dimming import LEVELS
+from corlume.services.search.dimming import FOR_CORALS, LEVELS
 from corlume.services.search.explain import Reason
 from corlume.services.search.kinds import fingerprint
 from corlume.services.search.run import search
@@ -247,5 +248,9 @@ def adopt(db: Database, tank_id: int, search_id: int, number: int) -> int:
 def _setup_name(found: Found) -> str:
     if found.name == LEVELS:
         return found.name
+    if found.name.endswith(FOR_CORALS):
+        return f"{len(found.fixtures)} x {found.name}"[:80]
+    refits = [LENSES[found.layout.lens].words] if found.layout.lens else []
+    refits += ["leaned inward"] * bool(found.layout.lean)
     count = "" if found.layout.outer else f"{len(found.layout.places) * len(found.layout.rows)} x "
-    return f"{count}{found.name[:60]}, searched"
+    return f"{count}{found.name[:40]}, {', '.join([*refits, 'searched'])}"[:80]

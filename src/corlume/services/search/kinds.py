@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from corlume.core.errors import InvalidInput
-from corlume.core.fixture import Fixture
+from corlume.core.fixture import Fixture, extent
 from corlume.core.geometry import Tank
 from corlume.core.hanging.frame import MOST_ABREAST, build_frame
 from corlume.core.hanging.module import Layout
@@ -37,6 +37,10 @@ BETWEEN = 0.02
 """Room between the bodies of a frame [m]."""
 
 
+PANE = 0.02
+"""How far a frame keeps from the panes [m]; ours."""
+
+
 @dataclass(frozen=True, slots=True)
 class Kind:
     """A kind of light: its key, its name, the key of what keepers say of it, and the fixtures it is tried with."""
@@ -48,7 +52,7 @@ class Kind:
 
 
 def kinds_for(tank: Tank) -> list[Kind]:
-    """Every kind of light with fixtures that suit a tank, LED first; hybrids of all pairings."""
+    """Every kind of light with fixtures that suit a tank, LED first; hybrids of all pairings that its opening takes."""
     shelf = catalogue()
     tube, bar, compact = (_fitting(tank, keys) for keys in (TUBES, BARS, COMPACTS))
     modules = [shelf["cluster"], shelf["cluster-small" if tank.length <= SMALL else "cluster-large"]]
@@ -56,7 +60,7 @@ def kinds_for(tank: Tank) -> list[Kind]:
         shelf[key]
         for key in (("halide-250", "halide-400") if tank.water_depth >= DEEP else ("halide-150", "halide-250"))
     ]
-    return [
+    kinds = [
         Kind("led", "LED modules", "led_cluster", tuple(modules)),
         Kind("bars", "LED bars", "led_bar", (bar,)),
         Kind("t5", "T5 tubes", "t5_tube", (tube,)),
@@ -70,6 +74,16 @@ def kinds_for(tank: Tank) -> list[Kind]:
         Kind("halide-compact", "Halide and compact", "hybrid_halide",
              (frame_of("halide-compact", tank, halides[0], HALIDE_PATCH, compact, 1),)),
     ]  # fmt: skip
+    for k, kind in enumerate(kinds):
+        if kind.words.startswith("hybrid"):
+            kinds[k] = replace(kind, entries=tuple(e for e in kind.entries if _over_opening(tank, e)))
+    return [kind for kind in kinds if kind.entries]
+
+
+def _over_opening(tank: Tank, entry: CatalogueEntry) -> bool:
+    """Whether a frame hung over the middle keeps its distance to all panes."""
+    (x0, y0), (x1, y1) = extent(entry.parts)
+    return x1 - x0 <= tank.length - 2 * PANE + 1e-6 and y1 - y0 <= tank.width - 2 * PANE + 1e-6
 
 
 def _fitting(tank: Tank, keys: tuple[str, ...]) -> CatalogueEntry:
@@ -91,11 +105,31 @@ def frame_of(
     ends = max(1, math.floor(tank.length / side.emitter.length))
     length = ends * side.emitter.length
     count = max(1, min(round(length / patch), math.floor(length / (center.emitter.length + BETWEEN)), MOST_ABREAST))
+    # the frame stays over the opening: fewer on each side over a narrow tank
+    deep = 0.5 * (tank.width - center.emitter.width) - BETWEEN - PANE
+    each_side = max(1, min(each_side, math.floor(deep / (side.emitter.width + 0.5 * BETWEEN) + 1e-6)))
     low = replace(center, emitter=replace(center.emitter, height=min(FRAME_HEIGHT, tank.room_height)))
     parts = build_frame(low, count, side, each_side, gap=BETWEEN, ends=ends)
     tubes = 2 * each_side * ends
     name = f"{count} x {middle.name}, {tubes} x {long.name}"
     return CatalogueEntry(key, name, parts, count * middle.price + tubes * long.price, "Four wires; lift rack")
+
+
+def first_frame(tank: Tank, entries: Sequence[CatalogueEntry]) -> tuple[int, int, str]:
+    """Return what a keeper's own frame begins with: how many mid-size modules, how many of which tubes on each side.
+
+    The longest tubes that the tank takes, no more than lie over the opening.
+    """
+    tubes = [e for e in entries if len(e.parts) == 1 and e.parts[0].emitter.made_by.wears == "tube"]
+    long = max(
+        [e for e in tubes if e.parts[0].emitter.length <= tank.length]
+        or [min(tubes, key=lambda e: e.parts[0].emitter.length)],
+        key=lambda e: e.parts[0].emitter.length,
+    )
+    frame = frame_of("", tank, catalogue()["cluster"], LED_PATCH, long, 2)
+    tubes_abreast = {part.emitter.y for part in frame.parts if part.emitter.made_by.long}
+    count = sum(not part.emitter.made_by.long for part in frame.parts)
+    return count, max(1, len(tubes_abreast) // 2), long.key
 
 
 def kinds_wish(stored: StoredTank, setup: StoredSetup, *, usable: bool = False, steps: Steps = STEPS["cm"]) -> Wish:
@@ -111,7 +145,7 @@ def fingerprint(stored: StoredTank, intent: Intent) -> str:
     return hashlib.sha256(repr(parts).encode()).hexdigest()[:24]
 
 
-def search_kinds(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> Iterator[Step]:
+def search_kinds(stored: StoredTank, wish: Wish) -> Iterator[Step]:
     """Search every kind quickly, one after the other; each is there as soon as it is found.
 
     With ``usable``, each kind is searched for as much usable light as LED modules bring at the PAR that is wanted.
@@ -119,15 +153,13 @@ def search_kinds(stored: StoredTank, wish: Wish, setup: Sequence[Fixture]) -> It
     kinds = kinds_for(stored.tank)
     seen, found = 0, list[Found]()
     for k, kind in enumerate(kinds):
-        number, best = quick(stored, kind, wish, setup, kinds[0])
+        number, best = quick(stored, kind, wish, kinds[0])
         seen += number
         found += [replace(best, name=kind.name)] if best else []
         yield Step((k + 1) / len(kinds), seen, tuple(found), ())
 
 
-def quick(
-    stored: StoredTank, kind: Kind, wish: Wish, setup: Sequence[Fixture], yardstick: Kind
-) -> tuple[int, Found | None]:
+def quick(stored: StoredTank, kind: Kind, wish: Wish, yardstick: Kind) -> tuple[int, Found | None]:
     """The best of a kind: how many layouts were judged, and what was found."""
 
     def share(entry: CatalogueEntry) -> float:
@@ -136,8 +168,7 @@ def quick(
     seen, best, next_off = quick_layout(stored, kind.entries, wish, share)
     if best is None:
         return seen, None
-    found = judged(*best)
-    return seen, replace(found, buy=max(0.0, found.buy - owned(found.fixtures, setup)), next_off=next_off)
+    return seen, replace(judged(*best), next_off=next_off)
 
 
 def quick_layout(
@@ -179,15 +210,6 @@ def quick_layout(
 def _lively(case: Case, layouts: Sequence[Layout]) -> list[Layout]:
     """Those in which nothing hangs to idle."""
     return [one for one in layouts if not case.laid.module.dims or min(one.levels) > LEAST_LEVEL]
-
-
-def owned(fixtures: Sequence[Fixture], setup: Sequence[Fixture]) -> float:
-    """What need not be bought, as so many of the same fixtures hang in a setup: by the shelf's prices [currency]."""
-    prices = {part.name: entry.price for entry in catalogue().values() if len(entry.parts) == 1 for part in entry.parts}
-    alike = {(f.emitter.technology, f.emitter.ppf, f.watts): f.name for f in fixtures}
-    have = [alike[key] for f in setup if (key := (f.emitter.technology, f.emitter.ppf, f.watts)) in alike]
-    want = [f.name for f in fixtures]
-    return sum(prices.get(name, 0.0) * min(want.count(name), have.count(name)) for name in set(want))
 
 
 def usable_part(fixtures: Sequence[Fixture]) -> float:

@@ -12,16 +12,13 @@ from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.search.arrangement import as_found
 from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, TIDY, Case, Step, judged, reasoned, trade
 from corlume.services.search.cheapest import cheapest
-from corlume.services.search.dimming import level_setup
+from corlume.services.search.dimming import keeping_corals, level_setup
 from corlume.services.search.kinds import search_kinds
 from corlume.services.search.wish import Wish, check_wish
 from corlume.store.tanks import StoredTank
 
 MOST_REFINED, LEAST_FOUND = 6, 3
 """How many layouts of the grid are refined, and how many different ones make the answer at least."""
-NEAR = 0.02
-"""How much further off what is wanted a layout may be than the nearest, and yet come first for its fewer fixtures, as a
-share of what is wanted [-]; ours."""
 
 
 def search(
@@ -42,7 +39,7 @@ def search(
         case "cheapest":
             return cheapest(stored, wish, entries or [entry], setup)
         case "kinds":
-            return search_kinds(stored, wish, setup)
+            return search_kinds(stored, wish)
         case "levels":
             return iter((level_setup(stored, wish, setup),))
     return _steps(Case.of(stored, entry, wish, setup), setup, other_sizes(entry, entries))
@@ -90,10 +87,27 @@ def _steps(case: Case, setup: Sequence[Fixture], sizes: Sequence[CatalogueEntry]
         if len(answers) < LEAST_FOUND:
             # all went to the same best: what else there is stands as the grid had it
             answers = distinct([*better, *pool], LEAST_FOUND)
-        answers = fewest_first([(mixing if one.outer else case).snapped(one) for one in answers])
+        plainer = [one for layout in answers[:MOST_PLAINER] if not layout.outer for one in case.plainer(layout)]
+        pool = [*((mixing if one.outer else case).snapped(one) for one in answers), *lively(case, plainer)]
+        ranked = sorted(pool, key=lambda one: (mixing if one.outer else case).points(one))
+        answers = _clear(ranked)
         cases = [mixing if one.outer else case for one in answers]
         found = tuple(reasoned(of, judged(of, one), setup) for of, one in zip(cases, answers, strict=True))
-        yield Step(1.0, seen, found, tuple(curve))
+        kept = keeping_corals(case.stored, case.wish, found, setup)
+        yield Step(1.0, seen, (*found, kept) if kept else found, tuple(curve))
+
+
+MOST_PLAINER = 3
+"""Of so many of the best layouts simpler versions are tried."""
+
+
+def _clear(ranked: Sequence[Layout]) -> list[Layout]:
+    """Layouts in their order without those that hardly differ from one before them."""
+    kept: list[Layout] = []
+    for one in ranked:
+        if len(kept) < MOST_FOUND and all(differs(one, other) for other in kept):
+            kept.append(one)
+    return kept
 
 
 def _mixed(case: Case, best: Layout, sizes: Sequence[CatalogueEntry]) -> tuple[Case, Layout | None]:
@@ -110,17 +124,6 @@ def lively(case: Case, layouts: Sequence[Layout]) -> list[Layout]:
     if case.mine or not case.laid.module.dims:
         return list(layouts)
     return [one for one in layouts if min(one.levels) > LEAST_LEVEL + 0.005]
-
-
-def fewest_first(layouts: Sequence[Layout]) -> list[Layout]:
-    """Layouts that come within ``NEAR`` of the nearest by their fewest columns, then the others, nearest first."""
-    nearest = min((one.off for one in layouts), default=0.0)
-
-    def order(one: Layout) -> tuple[bool, int, float]:
-        near = one.off <= nearest + NEAR
-        return not near, len(one.places) * near, _rank(one)
-
-    return sorted(layouts, key=order)
 
 
 def distinct(pool: Sequence[Layout], most: int) -> list[Layout]:

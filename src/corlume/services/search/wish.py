@@ -51,6 +51,10 @@ ZONES: dict[Zones, str] = {
     "hand": "groups of your own",
 }
 PLANE = (24, 12)
+LOW_COUNTS = 0.25
+"""What light in the low places counts beside the rock top for a mixed tank [-]; ours. Most keepers set the light for
+the corals on top and find low places for the rest (common practice, no source): with both alike, a fifth of the top is
+given up to dim the sand."""
 MOST_AIMED = 150
 """Seats of a part that light is aimed at, about."""
 
@@ -199,13 +203,13 @@ def _slope(stored: StoredTank, wish: Wish) -> Wanted:
 
 
 def _by_rock(stored: StoredTank, wish: Wish) -> Wanted:
-    """The band on high rock, LPS light on low rock and sand; both count alike."""
+    """The band on high rock, LPS light on low rock and sand, which counts for less: see ``LOW_COUNTS``."""
     middle = 0.5 * (wish.band[0] + wish.band[1])
     parts: list[Wanted] = [(np.empty((0, 3)), np.empty(0), np.empty(0))]
     for part in judged_places(stored, Intent("mixed")):
         points = _few(part.points)
         par = middle if part.key == "top" else wish.more * _lps(stored)
-        parts.append((points, np.full(len(points), par), _alike(points)))
+        parts.append((points, np.full(len(points), par), _alike(points) * (1.0 if part.key == "top" else LOW_COUNTS)))
     points, wanted, weight = (np.concatenate(column) for column in zip(*parts, strict=True))
     return points, wanted, weight
 

@@ -100,6 +100,10 @@ def _hides(view: View, one: Fixture, other: Fixture) -> bool:
     return beside < 18 and above < 14
 
 
+COVERS = 0.4
+"""A face that covers so much of the plan is drawn in outline [-]."""
+
+
 @lru_cache(maxsize=512)
 def _fixture(view: View, kept: Kept[Fixture], text: str, selected: bool, index: int, unit: int, picked: bool) -> Markup:
     fixture = kept.value
@@ -110,7 +114,9 @@ def _fixture(view: View, kept: Kept[Fixture], text: str, selected: bool, index: 
         w, h = e.length * view.scale, max(4.0, e.width * view.scale)
         turn = f"rotate({-math.degrees(e.turn):.1f} {x:.1f} {y:.1f})"
         shapes.append(_box(x, y, max(w, HIT), max(h, HIT), class_="hit", transform=turn))
-        shapes.append(_box(x, y, w, h, class_="face", transform=turn, rx=2))
+        # a face that would hide the drawing lets it through
+        wide = w * h > COVERS * (view.right - view.left) * (view.bottom - view.top)
+        shapes.append(_box(x, y, w, h, class_="face wide" if wide else "face", transform=turn, rx=2))
         # a long thin face carries its letter at the left end, clear of its neighbours' in the middle
         label_x = x - w / 2 + 9 if w > 60 and not e.turn else x
         shapes.append(el("circle", cx=label_x, cy=y, r=7.5, class_="badge"))

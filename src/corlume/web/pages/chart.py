@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Request
@@ -9,6 +10,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from pydantic import BaseModel, Field
 
 from corlume.core.errors import Rules
+from corlume.core.geometry import Tank
 from corlume.core.hanging.arrange import Arranging
 from corlume.core.hanging.tape import Tape
 from corlume.core.judgement.intent import Intent, in_words
@@ -17,7 +19,7 @@ from corlume.core.optics.lamp_set import LAMP_WISHES, MOST_SOCKETS, LampWish
 from corlume.core.optics.technology import TECHNOLOGIES
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
-from corlume.reference.catalogue import lamps_for
+from corlume.reference.catalogue import CatalogueEntry, lamps_for
 from corlume.services.advice.coral_sites import coral_change
 from corlume.services.advice.front_change import front_change
 from corlume.services.keeping import hung_fixtures, setups, shelf, tanks
@@ -25,6 +27,7 @@ from corlume.services.keeping.hung_units import arrange_units, place_as_read
 from corlume.services.light.fields import first_look
 from corlume.services.light.layers import LAYERS, OF_SURVEY, Layer
 from corlume.services.light.points import Place
+from corlume.services.search.kinds import BETWEEN, first_frame
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -154,15 +157,20 @@ def _page(
         "meant": in_words(shown.intent.meant(stored.targets.stocking)),
         "intent": asked(Intent, values, bad.errors if bad else {}, measure),
         "wrong": bad,
-        "framed": frame.data
-        if frame
-        else {"count": "2", "each_side": "2", "gap": measure.number(0.02), "middle": "cluster", "long": "t5-54"},
+        "framed": frame.data if frame else _frame_to_begin_with(stored.tank, shelf.entries(db), measure),
         "sockets": _sockets(shown),
         "lamp_wishes": LAMP_WISHES,
         "frame_errors": frame.errors if frame else {},
         "change": None if coarse or shown.in_use else coral_change(stored, shown.hung),
     }
     return page(request, "chart/chart.html", context, tank=stored, setup=shown, status=422 if bad or frame else 200)
+
+
+def _frame_to_begin_with(tank: Tank, entries: Sequence[CatalogueEntry], measure: Measure) -> dict[str, str]:
+    """What the form for a frame begins with: parts that fit the tank."""
+    count, each_side, long = first_frame(tank, entries)
+    return {"count": str(count), "each_side": str(each_side), "gap": measure.number(BETWEEN), "middle": "cluster",
+            "long": long}  # fmt: skip
 
 
 def _sockets(setup: StoredSetup) -> list[tuple[str, str, int]]:

@@ -10,6 +10,7 @@ from typing import Any
 from corlume.core.fixture import FLUX_BASES, Fixture, beside, beyond
 from corlume.core.geometry import Tank
 from corlume.core.hanging.arrange import ARRANGINGS, LEAST
+from corlume.core.hanging.conflicts import conflicts
 from corlume.core.hanging.mounting import splashed
 from corlume.core.hanging.tape import Tape
 from corlume.core.judgement.rings import NAMES
@@ -197,6 +198,7 @@ def _drawn(
         collisions=collisions(stored.tank, setup),
         inner=inner_collisions(setup),
         beside=beside(stored.tank, fixtures),
+        conflicts=[c for c in conflicts(stored.tank, fixtures, stored.surroundings) if len(c.indices) == 1],
         beyond=beyond(stored.tank, fixtures),
         letter=letter,
         letters=letters,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
@@ -12,37 +12,34 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from markupsafe import Markup
 
 from corlume.core.errors import InvalidInput
-from corlume.core.fixture import Fixture
-from corlume.core.judgement.figures import Figures
-from corlume.core.judgement.intent import Intent
-from corlume.core.judgement.verdicts import Case, Verdict
+from corlume.core.hanging.conflicts import conflicts
 from corlume.core.optics.lens import LENSES
 from corlume.core.scene import Setup
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import CatalogueEntry
-from corlume.services.advice.coral_sites import CoralChange, coral_change
+from corlume.services.advice.coral_sites import coral_change
 from corlume.services.advice.diagnosis import find_faults, try_remedy
-from corlume.services.advice.judge import figures, told
+from corlume.services.advice.judge import figures
 from corlume.services.keeping import shelf, tanks
 from corlume.services.keeping.setups import add_setup
 from corlume.services.light.fields import slice_plane
 from corlume.services.search import jobs
 from corlume.services.search.arrangement import arrangement_of
-from corlume.services.search.candidate import LEAST_LEVEL, YEARS, Found, cost_of
+from corlume.services.search.candidate import LEAST_LEVEL
 from corlume.services.search.jobs import Search
-from corlume.services.search.run import NEAR
-from corlume.services.search.start_points import Start, default_wish, starting_points
+from corlume.services.search.money import YEARS, five_years
+from corlume.services.search.start_points import default_wish, starting_points
 from corlume.services.search.wish import MEANS, WISH_PURPOSES, ZONES, Means, Wish, WishPurpose, band_for, intent_of
 from corlume.store.database import Database
-from corlume.store.tables import Kept, NotFound
+from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
-from corlume.web.drawing.card import draw_card, draw_front
 from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.trade import draw_trade
 from corlume.web.forms.form import Form
 from corlume.web.page import Db, FormData, RowId, Unit, go, measure_of, page, templates
+from corlume.web.pages.hang_rows import found_rows, graded, picture_of, render_rows, start_rows
 
 router = APIRouter(prefix="/tanks/{tank_id}/hang")
 
@@ -124,14 +121,18 @@ def watch(request: Request, db: Db, tank_id: RowId, search_id: RowId) -> JSONRes
     found = _look(db, tank_id, search_id)
     stored = tanks.open_tank(db, tank_id)
     measure = measure_of(request)
-    rows = _render_rows(stored, _found_rows(stored, found, measure), measure)
+    entries, setup = shelf.entries(db), _searched(stored, found)
+    entry = next((one for one in entries if one.key == found.wish.entry), entries[0])
+    starts = starting_points(stored, entry, setup.intent, STEPS[measure.unit])
+    by_rule = start_rows(stored, setup, entry, starts, entries, found.wish)
+    rows = render_rows(stored, found_rows(stored, found, entries, by_rule, measure), measure)
     return JSONResponse(
         {
             "state": found.state,
             "done": found.done,
             "rows": rows,
             "curve": _curve(found, measure),
-            "answers": _answers(stored, found, measure),
+            "answers": _answers(stored, found, measure, entries),
         }
     )
 
@@ -234,7 +235,9 @@ def _page(
     newest: Search | None,
 ) -> HTMLResponse:
     measure = measure_of(request)
-    starts = starting_points(stored, entry, setup.intent, STEPS[measure.unit])
+    starts, entries = starting_points(stored, entry, setup.intent, STEPS[measure.unit]), shelf.entries(db)
+    wish = newest.wish if newest else default_wish(stored, entry, STEPS[measure.unit], setup.intent)
+    by_rule = start_rows(stored, setup, entry, starts, entries, wish)
     fresh = newest is not None and newest.setup_id == setup.id and newest.wish.entry == entry.key
     context = {
         "stored": stored,
@@ -242,110 +245,26 @@ def _page(
         "entry": entry,
         "stale": newest is not None and not jobs.still_true(stored, newest),
         "begin": not errors and not (fresh and newest and jobs.still_true(stored, newest)),
-        "entries": shelf.entries(db),
+        "entries": entries,
         "purposes": [(key, name, *band_for(stored, key)) for key, (name, _) in WISH_PURPOSES.items()],
         "means": [(key, name) for key, (name, _) in MEANS.items()],
         "meanings": [*WISH_PURPOSES.values(), *MEANS.values()],
         "count_hint": "along the tank" if arrangement_of(stored.tank, entry.parts).along == "x" else "side by side",
         "zones": list(ZONES.items()),
         "top": setup.intent.top(stored.targets),
+        "conflicts": conflicts(stored.tank, setup.hung, stored.surroundings),
         "values": values,
         "errors": errors,
         "limits": _limits(values, stored.running.currency),
         "folded": not FOLDED & set(errors),
-        "starts": _render_rows(stored, _start_rows(stored, setup, entry, starts), measure),
+        "starts": render_rows(stored, by_rule, measure),
         "first_height": min((f.emitter.height for f in starts[0].fixtures), default=0.0) if starts else 0.0,
         "search": newest,
-        "rows": _render_rows(stored, _found_rows(stored, newest, measure), measure) if newest else "",
+        "rows": render_rows(stored, found_rows(stored, newest, entries, by_rule, measure), measure) if newest else "",
         "curve": _curve(newest, measure) if newest else "",
-        "answers": _answers(stored, newest, measure) if newest else "",
+        "answers": _answers(stored, newest, measure, entries) if newest else "",
     }
     return page(request, "hang/hang.html", context, tank=stored, setup=setup, status=422 if errors else 200)
-
-
-@dataclass(frozen=True, slots=True)
-class Row:
-    """An answer in the table: what it is, whose rule it is, what hangs, its figures, and how a setup is made of it."""
-
-    title: str
-    about: str
-    fixtures: tuple[Fixture, ...]
-    figures: Figures
-    grades: dict[str, Verdict]
-    corals: CoralChange | None
-    cost: float
-    post: str
-    hidden: dict[str, str] = field(default_factory=dict)
-
-
-def _start_rows(stored: StoredTank, setup: StoredSetup, entry: CatalogueEntry, starts: Sequence[Start]) -> list[Row]:
-    """What the trade's rules come to."""
-    hidden = {"entry": entry.key, "setup": str(setup.id)}
-    return [
-        Row(
-            title=start.rule,
-            about=start.why,
-            fixtures=start.fixtures,
-            figures=start.figures,
-            grades=_graded(stored, start.figures, setup.intent),
-            corals=coral_change(stored, start.fixtures),
-            cost=cost_of(stored, start.fixtures),
-            post=f"/tanks/{stored.id}/hang/start/{k}",
-            hidden=hidden,
-        )
-        for k, start in enumerate(starts)
-    ]
-
-
-def _found_rows(stored: StoredTank, found: Search, measure: Measure) -> list[Row]:
-    """What a search has found, the best first; which are the best with fewer, and for the corals there are."""
-    intent = intent_of(stored, found.wish)
-    try:
-        corals = [coral_change(stored, one.fixtures) for one in found.found]
-    except InvalidInput:
-        return []
-    return [
-        Row(
-            title=title,
-            about=_made_of(one, measure),
-            fixtures=one.fixtures,
-            figures=one.figures,
-            grades=_graded(stored, one.figures, intent),
-            corals=change,
-            cost=one.cost,
-            post=f"/tanks/{stored.id}/hang/{found.id}/adopt/{k}",
-        )
-        for k, (one, title, change) in enumerate(zip(found.found, _titles(found, corals), corals, strict=True))
-    ]
-
-
-def _made_of(one: Found, measure: Measure) -> str:
-    count = "" if one.layout.outer else f"{len(one.layout.places) * len(one.layout.rows)} "
-    return f"{count}{one.name} at {measure.length(one.layout.height)}"
-
-
-def _titles(found: Search, corals: Sequence[CoralChange]) -> list[str]:
-    """Best, best with fewer, best for your corals; the others by their place in the order."""
-    count = [len(one.fixtures) for one in found.found]
-    leaving = [len(change.leave) for change in corals]
-    titles = ["Best" if k == 0 else f"{k + 1}. best" for k in range(len(count))]
-    if count and min(count) < count[0]:
-        titles[count.index(min(count))] = "Best with fewer"
-    if leaving and min(leaving) < leaving[0]:
-        at = leaving.index(min(leaving))
-        titles[at] += ", best for your corals" if titles[at] == "Best with fewer" else ""
-        titles[at] = titles[at] if "corals" in titles[at] else "Best for your corals"
-    return titles
-
-
-def _render_rows(stored: StoredTank, rows: Sequence[Row], measure: Measure) -> str:
-    try:
-        pictures = [(_picture(stored, row.fixtures, small=True), draw_front(stored, row.fixtures)) for row in rows]
-    except InvalidInput:
-        pictures = []
-    return templates.get_template("hang/rows.html").render(
-        rows=rows, pictures=pictures, stored=stored, measure=measure, years=YEARS
-    )
 
 
 def _limits(values: dict[str, str], currency: str) -> str:
@@ -361,18 +280,13 @@ def _limits(values: dict[str, str], currency: str) -> str:
     return ", ".join(said)
 
 
-def _picture(stored: StoredTank, fixtures: Any, *, zones: bool = False, small: bool = False) -> Any:
-    setup = StoredSetup(0, "", True, tuple(Kept(k, f) for k, f in enumerate(fixtures)))
-    return draw_card(replace(stored, setups=(setup,)), zones=zones, small=small)
-
-
-def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
+def _answers(stored: StoredTank, found: Search, measure: Measure, entries: Sequence[CatalogueEntry]) -> str:
     """What a search has found, against the setup that it began from."""
     setup = _searched(stored, found)
     now, intent = setup.hung, intent_of(stored, found.wish)
     settled = found.state not in ("waiting", "running")
     try:
-        pictures = [_picture(stored, one.fixtures, zones=found.wish.purpose == "zones") for one in found.found]
+        pictures = [picture_of(stored, one.fixtures, zones=found.wish.purpose == "zones") for one in found.found]
         # they take a moment each: not while the search runs
         differences = _differences(stored, setup, found) if settled else []
         changes = [coral_change(stored, one.fixtures) for one in found.found] if settled else []
@@ -383,17 +297,17 @@ def _answers(stored: StoredTank, found: Search, measure: Measure) -> str:
         search=found,
         years=YEARS,
         now=figures(stored, now, intent) if now else None,
-        grades=[_graded(stored, one.figures, intent) for one in found.found],
+        grades=[graded(stored, one.figures, intent) for one in found.found],
         changes=changes,
         lenses=LENSES,
-        cost_now=cost_of(stored, now),
+        cost_now=five_years(stored, now, entries).total,
+        money=[five_years(stored, one.fixtures, entries) for one in found.found],
         pictures=pictures,
         differences=differences,
         steps=NAMES,
         against=setup.name,
         purpose=WISH_PURPOSES[found.wish.purpose][0],
         means=MEANS[found.wish.means][0],
-        near=NEAR,
         least=LEAST_LEVEL,
         letter=letter,
         measure=measure,
@@ -410,12 +324,11 @@ def _curve(found: Search, measure: Measure) -> str:
         for height, even, par in found.curve
         if even == even
     ]
-    return templates.get_template("hang/curve.html").render(drawn=draw_trade(found.curve, measure), points=points)
-
-
-def _graded(stored: StoredTank, figured: Figures, intent: Intent) -> dict[str, Verdict]:
-    """The verdicts of figures that were worked out already, as the chart would give them."""
-    return {verdict.key: verdict for verdict in told(stored, Case(figured, stored.targets, intent))}
+    told = [(height, even) for height, even, _ in sorted(found.curve) if even == even]
+    gain = told[-1][1] - told[0][1] if len(told) > 1 else 0.0
+    return templates.get_template("hang/curve.html").render(
+        drawn=draw_trade(found.curve, measure), points=points, gain=gain
+    )
 
 
 def _searched(stored: StoredTank, found: Search) -> StoredSetup:

@@ -21,10 +21,10 @@ from corlume.services.keeping import shelf, tanks
 from corlume.services.light.fields import slice_plane
 from corlume.services.light.points import same_tank
 from corlume.services.search import compare, jobs
-from corlume.services.search.candidate import YEARS
 from corlume.services.search.compare import Option
 from corlume.services.search.jobs import Search
 from corlume.services.search.kinds import kinds_for, kinds_wish
+from corlume.services.search.money import YEARS
 from corlume.services.search.shelf_side import MOST_SIDE, Beside, beside
 from corlume.store.tables import Kept, NotFound
 from corlume.store.tanks import StoredSetup, StoredTank

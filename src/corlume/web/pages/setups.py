@@ -8,10 +8,10 @@ from markupsafe import Markup
 
 from corlume.core.judgement.intent import PURPOSES
 from corlume.services.advice.judge import verdicts_in_doubt
-from corlume.services.keeping import setups, tanks
+from corlume.services.keeping import setups, shelf, tanks
 from corlume.services.keeping.wanted_zones import zones_met
 from corlume.services.light.fields import slice_plane
-from corlume.services.search.candidate import YEARS, cost_of
+from corlume.services.search.money import YEARS, five_years
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.light import draw_light
@@ -42,7 +42,7 @@ def compare_setups(
         "rows": rows,
         "charts": _charts(stored, chosen),
         "zones": list(zip(*(zones_met(stored, s.hung) for s in chosen), strict=True)),
-        "costs": [cost_of(stored, s.hung) for s in chosen],
+        "costs": [five_years(stored, s.hung, shelf.entries(db)) for s in chosen],
         "purposes": [PURPOSES[s.intent.meant(stored.targets.stocking)][0] for s in chosen],
         "years": YEARS,
         "bands": stored.targets.bands(),

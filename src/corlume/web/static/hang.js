@@ -88,12 +88,18 @@ document.addEventListener("alpine:init", () => {
         // another search may have taken the place of this one on the page
         if (!ok || !this.home.isConnected) return;
         this.$refs.bar.value = answer.done;
+        this.running = this.under(answer.state);
+        // rows under the pointer, or with the focus in them, stay where they are until it has left
+        if (this.running && this.$refs.rows.matches(":hover, :focus-within")) continue;
+        while (!this.running && this.$refs.rows.matches(":hover, :focus-within")) {
+          this.said = "The search has ended; new results come when the pointer leaves the table.";
+          await new Promise((done) => setTimeout(done, 300));
+        }
         this.$refs.rows.innerHTML = answer.rows;
         this.$refs.curve.innerHTML = answer.curve;
         this.$refs.answers.innerHTML = answer.answers;
-        this.running = this.under(answer.state);
         if (this.by) this.ordered();
-        if (!this.running) this.said = "The search has ended; its answers stand below.";
+        if (!this.running) this.said = "The search has ended; its results are below.";
       }
     },
   }));

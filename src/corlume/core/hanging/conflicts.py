@@ -1,0 +1,90 @@
+"""Bodies that would be in one place: two fixtures, or one with canopy or ceiling, a pane, a brace or the wall behind.
+
+Each with the smallest move that mends it. Bodies are taken as wide as their faces and as high as ``BODY_HEIGHT``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+
+from corlume.core.fixture import BODY, Fixture, overlaps
+from corlume.core.geometry import Tank
+from corlume.core.surroundings import Surroundings
+from corlume.core.words import letter
+
+BODY_HEIGHT = 0.10
+"""Height taken for a fixture's body over its face where none is known [m]; ours."""
+LEAST = 0.002
+"""What reaches into something else by less is not spoken of [m]."""
+ASIDE = {"x": ("to the left", "to the right"), "y": ("to the front", "to the back"), "up": ("down", "up")}
+
+
+@dataclass(frozen=True, slots=True)
+class Conflict:
+    """Bodies in one place: the fixtures, by index, what is wrong and the smallest move, with lengths by name [m]."""
+
+    indices: tuple[int, ...]
+    words: str
+    move: str
+    lengths: dict[str, float] = field(default_factory=dict)
+
+
+def conflicts(tank: Tank, fixtures: Sequence[Fixture], around: Surroundings) -> list[Conflict]:
+    """Return all that would be in one place, fixtures with each other first."""
+    found = list(_with_each_other(fixtures))
+    for i, fixture in enumerate(fixtures):
+        found += [c for c in _with_room(tank, i, fixture, around) if c.lengths["by"] > LEAST]
+    return found
+
+
+def _with_each_other(fixtures: Sequence[Fixture]) -> Iterator[Conflict]:
+    for i, j in overlaps(fixtures):
+        if fixtures[i].frame and fixtures[i].frame == fixtures[j].frame:
+            continue  # the parts of a frame move as one
+        one, other = fixtures[i].emitter, fixtures[j].emitter
+        (ax, ay), (bx, by) = one.half_extent(), other.half_extent()
+        ways = {
+            "x": (ax + bx - abs(one.x - other.x), other.x >= one.x),
+            "y": (ay + by - abs(one.y - other.y), other.y >= one.y),
+            "up": (BODY - abs(one.height - other.height), True),
+        }
+        axis = min(ways, key=lambda key: ways[key][0])
+        by_how_much, further = ways[axis]
+        yield Conflict(
+            (i, j), f"{letter(i)} and {letter(j)} are in one place.",
+            f"Move {letter(j)} {{by}} {ASIDE[axis][further]}.", {"by": by_how_much},
+        )  # fmt: skip
+
+
+def _with_room(tank: Tank, i: int, fixture: Fixture, around: Surroundings) -> Iterator[Conflict]:
+    e, name = fixture.emitter, letter(i)
+    half_x, half_y = e.half_extent()
+    over = e.height + 0.5 * BODY_HEIGHT - tank.room_height
+    if over > 0:
+        words = f"The body of {name}, {{body}} high, needs more room than there is under canopy or ceiling."
+        by = e.height + BODY_HEIGHT - tank.room_height
+        yield Conflict((i,), words, f"Lower {name} by {{by}}.", {"by": by, "body": BODY_HEIGHT})
+    ends = {
+        "left": half_x - e.x, "right": e.x + half_x - tank.length, "front": half_y - e.y,
+        "back": e.y + half_y - tank.width,
+    }  # fmt: skip
+    for side, out in ends.items():
+        if out > 0 and e.height < tank.rim_height and min(2 * half_x, 2 * half_y) > out:
+            up = tank.rim_height - e.height
+            inward = {"left": "to the right", "right": "to the left", "front": "to the back", "back": "to the front"}
+            move = f"Raise {name} by {{by}}." if up <= out else f"Move {name} {{by}} {inward[side]}."
+            yield Conflict((i,), f"{name} hangs on the {side} pane, lower than its rim.", move, {"by": min(up, out)})
+    for x0, x1, y0, y1, height in tank.strips():
+        aside = (min(e.x + half_x, x1) - max(e.x - half_x, x0), min(e.y + half_y, y1) - max(e.y - half_y, y0))
+        if min(aside) <= 0 or not e.height - LEAST < height < e.height + BODY_HEIGHT:
+            continue
+        words = f"{name} and a brace or canopy edge, {{height}} above the water, are in one place."
+        up = height - e.height
+        yield Conflict((i,), words, f"Raise {name} by {{by}}.", {"by": max(up, 2 * LEAST), "height": height})
+    behind = ends["back"] - around.gap
+    if behind > 0:
+        yield Conflict(
+            (i,), f"{name} reaches into the wall, {{gap}} behind the back pane.", f"Move {name} {{by}} to the front.",
+            {"by": behind, "gap": around.gap},
+        )  # fmt: skip

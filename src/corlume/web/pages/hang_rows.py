@@ -1,0 +1,189 @@
+"""The answers on the page Hang as rows of one table: by search and by rule, each ranked by the same sum."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from corlume.core.errors import InvalidInput
+from corlume.core.fixture import Fixture
+from corlume.core.hanging.dimming import Aim
+from corlume.core.judgement.figures import Figures
+from corlume.core.judgement.intent import Intent
+from corlume.core.judgement.verdicts import Case, Verdict
+from corlume.core.optics.lens import LENSES
+from corlume.formats.measure import Measure
+from corlume.reference.catalogue import CatalogueEntry
+from corlume.services.advice.coral_sites import CoralChange, coral_change
+from corlume.services.advice.judge import told
+from corlume.services.search.candidate import Found
+from corlume.services.search.jobs import Search
+from corlume.services.search.money import YEARS, Money, five_years
+from corlume.services.search.ranking import Rank, ahead_for, rank_of
+from corlume.services.search.start_points import Start
+from corlume.services.search.wish import Wish, aim_of, intent_of
+from corlume.store.tables import Kept
+from corlume.store.tanks import StoredSetup, StoredTank
+from corlume.web.drawing.card import draw_card, draw_front
+from corlume.web.page import templates
+
+
+@dataclass(slots=True)
+class Row:
+    """An answer in the table: what it is, whose rule it is, what hangs, its figures, and how a setup is made of it."""
+
+    title: str
+    about: str
+    fixtures: tuple[Fixture, ...]
+    figures: Figures
+    grades: dict[str, Verdict]
+    corals: CoralChange | None
+    money: Money
+    rank: Rank
+    post: str
+    hidden: dict[str, str] = field(default_factory=dict)
+    first_for: str = ""
+
+
+def start_rows(
+    stored: StoredTank, setup: StoredSetup, entry: CatalogueEntry, starts: Sequence[Start],
+    entries: Sequence[CatalogueEntry], wish: Wish,
+) -> list[Row]:  # fmt: skip
+    """What the trade's rules come to, the best by its rank first."""
+    hidden, aim = {"entry": entry.key, "setup": str(setup.id)}, _aim(stored, wish)
+    rows = []
+    for k, start in enumerate(starts):
+        corals = coral_change(stored, start.fixtures)
+        rows.append(
+            Row(
+                title=start.rule,
+                about=start.why,
+                fixtures=start.fixtures,
+                figures=start.figures,
+                grades=graded(stored, start.figures, setup.intent),
+                corals=corals,
+                money=five_years(stored, start.fixtures, entries),
+                rank=_rank(stored, aim, start.fixtures, wish, corals),
+                post=f"/tanks/{stored.id}/hang/start/{k}",
+                hidden=hidden,
+            )
+        )
+    return sorted(rows, key=lambda row: row.rank.points)
+
+
+def _aim(stored: StoredTank, wish: Wish) -> Aim | None:
+    """What PAR a wish wants where; None where it finds no water."""
+    try:
+        return aim_of(stored, wish)
+    except InvalidInput:
+        return None
+
+
+def _rank(
+    stored: StoredTank, aim: Aim | None, fixtures: Sequence[Fixture], wish: Wish, corals: CoralChange, refit: str = ""
+) -> Rank:
+    if aim is None:
+        return Rank(0.0, ())
+    low, high = wish.heights
+    return rank_of(stored, aim, fixtures, low if high - low > 0.01 else None, corals, refitted=refit)
+
+
+def found_rows(
+    stored: StoredTank, found: Search, entries: Sequence[CatalogueEntry], starts: Sequence[Row], measure: Measure
+) -> list[Row]:
+    """What a search has found, the best by its rank first; and why it stands before a rule that beats it in most."""
+    intent, aim = intent_of(stored, found.wish), _aim(stored, found.wish)
+    try:
+        corals = [coral_change(stored, one.fixtures) for one in found.found]
+    except InvalidInput:
+        return []
+    rows = [
+        Row(
+            title="",
+            about=_made_of(one, measure),
+            fixtures=one.fixtures,
+            figures=one.figures,
+            grades=graded(stored, one.figures, intent),
+            corals=change,
+            money=five_years(stored, one.fixtures, entries),
+            rank=_rank(stored, aim, one.fixtures, found.wish, change, _refit(one)),
+            post=f"/tanks/{stored.id}/hang/{found.id}/adopt/{k}",
+        )
+        for k, (one, change) in enumerate(zip(found.found, corals, strict=True))
+    ]
+    if found.wish.means != "cheapest":
+        rows.sort(key=lambda row: row.rank.points)
+    for row, title in zip(rows, _titles(rows, starts, cheapest=found.wish.means == "cheapest"), strict=True):
+        row.title = title
+    if rows:
+        rows[0].first_for = _first_for(rows[0], starts)
+    return rows
+
+
+def _refit(one: Found) -> str:
+    words = [LENSES[one.layout.lens].words] if one.layout.lens else []
+    words += ["outer ones leaned"] * bool(one.layout.lean) + ["two sizes"] * bool(one.layout.outer)
+    return ", ".join(words)
+
+
+def _first_for(first: Row, starts: Sequence[Row]) -> str:
+    """Why an answer stands before a rule that beats it in most columns, in a line; or that the rule ranks before it."""
+    for rule in starts:
+        pairs = [
+            (first.figures.coverage, rule.figures.coverage),
+            (first.figures.plane.tenth_share, rule.figures.plane.tenth_share),
+            (-abs(1 - first.figures.ends.share), -abs(1 - rule.figures.ends.share)),
+            (-first.figures.plane.spread, -rule.figures.plane.spread),
+            (-first.figures.watts, -rule.figures.watts),
+            (-first.money.total, -rule.money.total),
+        ]
+        better = sum(theirs > mine for mine, theirs in pairs)
+        if rule.rank.points < first.rank.points:
+            return f"By rule, {rule.title} ranks before it."
+        if better > len(pairs) / 2:
+            gain = ahead_for(first.figures, rule.figures)
+            off = f"off target {100 * rule.rank.off:.0f} to {100 * first.rank.off:.0f} %"
+            return f"{rule.title} by rule is better in most columns; this comes first for {gain or off}."
+    return ""
+
+
+def _made_of(one: Found, measure: Measure) -> str:
+    count = "" if one.layout.outer else f"{len(one.layout.places) * len(one.layout.rows)} "
+    return f"{count}{one.name} at {measure.length(one.layout.height)}"
+
+
+def _titles(rows: Sequence[Row], starts: Sequence[Row], *, cheapest: bool) -> list[str]:
+    """Best where nothing by rule ranks before it, best with fewer, best for your corals; the others by their place."""
+    count = [len(row.fixtures) for row in rows]
+    leaving = [len(row.corals.leave) if row.corals else 0 for row in rows]
+    titles = [f"No. {k + 1}" for k in range(len(rows))]
+    if rows and (cheapest or all(rows[0].rank.points <= rule.rank.points for rule in starts)):
+        titles[0] = "Cheapest" if cheapest else "Best"
+    if count and min(count) < count[0]:
+        titles[count.index(min(count))] = "Best with fewer"
+    if leaving and min(leaving) < leaving[0]:
+        at = leaving.index(min(leaving))
+        titles[at] += ", best for your corals" if titles[at] == "Best with fewer" else ""
+        titles[at] = titles[at] if "corals" in titles[at] else "Best for your corals"
+    return titles
+
+
+def render_rows(stored: StoredTank, rows: Sequence[Row], measure: Measure) -> str:
+    try:
+        pictures = [(picture_of(stored, row.fixtures, small=True), draw_front(stored, row.fixtures)) for row in rows]
+    except InvalidInput:
+        pictures = []
+    return templates.get_template("hang/rows.html").render(
+        rows=rows, pictures=pictures, stored=stored, measure=measure, years=YEARS
+    )
+
+
+def picture_of(stored: StoredTank, fixtures: Any, *, zones: bool = False, small: bool = False) -> Any:
+    setup = StoredSetup(0, "", True, tuple(Kept(k, f) for k, f in enumerate(fixtures)))
+    return draw_card(replace(stored, setups=(setup,)), zones=zones, small=small)
+
+
+def graded(stored: StoredTank, figured: Figures, intent: Intent) -> dict[str, Verdict]:
+    """The verdicts of figures that were worked out already, as the chart would give them."""
+    return {verdict.key: verdict for verdict in told(stored, Case(figured, stored.targets, intent))}
