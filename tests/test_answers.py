@@ -12,14 +12,14 @@ from hypothesis import strategies as st
 
 from corlume.core.fixture import Fixture
 from corlume.core.hanging.module import Layout
-from corlume.core.hanging.search import same_in_a_mirror
+from corlume.core.hanging.search import TIDY, distinct, same_in_a_mirror
 from corlume.core.judgement.figures import Ends, Figures, Light, Part
 from corlume.core.optics.emitter import Emitter
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import catalogue
 from corlume.services.light.fields import par_at
-from corlume.services.search import candidate, run
+from corlume.services.search import candidate
 from corlume.services.search.candidate import Case
 from corlume.services.search.explain import reasons_for
 from corlume.services.search.run import other_sizes
@@ -73,14 +73,14 @@ LAYOUTS = st.builds(
 def test_answers_differ_come_best_first_and_hold_every_count_that_there_is_room_for(
     pool: list[Layout], most: int
 ) -> None:
-    kept = run.distinct(pool, most)
+    kept = distinct(pool, most)
     assert 1 <= len(kept) <= most
     for one, other in combinations(kept, 2):
         alike = len(one.places) == len(other.places) and abs(one.height - other.height) < 0.06
         assert not (alike and same_in_a_mirror(one.places, other.places, 0.06))
-    ranks = [one.merit * (1 - candidate.TIDY * one.mirrored) for one in kept]
+    ranks = [one.merit * (1 - TIDY * one.mirrored) for one in kept]
     assert ranks == sorted(ranks)
-    assert ranks[0] == min(one.merit * (1 - candidate.TIDY * one.mirrored) for one in pool)
+    assert ranks[0] == min(one.merit * (1 - TIDY * one.mirrored) for one in pool)
     counts = {len(one.places) for one in pool}
     assert len({len(one.places) for one in kept}) == min(most, len(counts))
 

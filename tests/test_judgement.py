@@ -7,6 +7,7 @@ import time
 from dataclasses import replace
 from html import unescape
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 import pytest
@@ -225,10 +226,9 @@ def test_every_figure_of_a_setup_is_the_same_on_every_page_and_command(
         assert f"{mean[1]} PAR on average" in zones
 
     # what the starting points say holds of the setup that is made of them; kinds are in test_kinds.py
-    start = client.post("/tanks/1/hang/start/0", data={"entry": "cluster", "setup": "1"}).headers["location"]
-    hang = client.get("/tanks/1/hang?entry=cluster").text
-    starts = hang[hang.index('<tbody class="rows starts">') :]
-    first = [plain(cell) for cell in re.findall(r"<td[^>]*>(.*?)</td>", starts, flags=re.S)[:9]]
+    starts = first_start(client)
+    start = client.post(starts.post, data={"entry": "cluster", "setup": "1"}).headers["location"]
+    first = starts.cells[1:]
     again = tiles(client.get(start).text)
     titles = ("Rock top in band", "Uniformity, least and tenth", "Ends against middle")
     assert first[2:5] == [again[title] for title in titles]
@@ -248,6 +248,21 @@ def test_every_figure_of_a_setup_is_the_same_on_every_page_and_command(
     assert tanks.open_tank(db, 1).setup(int(chart.split("=")[1])).intent == Intent("even")
 
 
+class Start(NamedTuple):
+    """The first row by rule on the page Hang: where its button leads, and its cells."""
+
+    post: str
+    cells: list[str]
+
+
+def first_start(client: TestClient) -> Start:
+    hang = client.get("/tanks/1/hang?entry=cluster").text
+    row = hang[hang.index('<tbody class="rows starts">') :].partition("</tr>")[0]
+    post = re.search(r'<form method="post" action="([^"]+)"', row)
+    assert post
+    return Start(post[1], [plain(cell) for cell in re.findall(r"<td[^>]*>(.*?)</td>", row, flags=re.S)])
+
+
 def ended(db: Database, search: int) -> None:
     """Wait until a search has ended."""
     for _ in range(400):
@@ -259,10 +274,10 @@ def ended(db: Database, search: int) -> None:
 def test_corals_that_leave_their_light_are_those_of_the_page_after_adopting(client: TestClient, db: Database) -> None:
     stored = tanks.open_tank(db, 1)
     before = {state.id for state in coral_sites.states(stored, stored.setup().hung) if wrong(state)}
-    hang = client.get("/tanks/1/hang?entry=cluster").text
-    told = re.search(r"(\d+) of (\d+) placed corals would go out of", hang)
+    start = first_start(client)
+    told = re.search(r"(\d+) of (\d+) placed corals would go out of", start.cells[-1])
     assert told
-    chart = client.post("/tanks/1/hang/start/0", data={"entry": "cluster", "setup": "1"}).headers["location"]
+    chart = client.post(start.post, data={"entry": "cluster", "setup": "1"}).headers["location"]
     setup = int(chart.split("=")[1])
     # the chart of a setup that is not in use says it as well, before it is put to use
     assert told[0] in client.get(chart).text

@@ -35,10 +35,10 @@ def test_wish_is_put_right_searched_watched_and_adopted(page: Page, db: Database
     expect(page.get_by_label("Lowest")).to_have_value(page.get_by_label("Highest").input_value())
     rules = page.locator("tbody.starts tr th")
     first = rules.first.inner_text()
-    page.get_by_role("button", name="In band").click()
-    expect(page.locator("th[aria-sort=descending]")).to_contain_text("In band")
+    page.get_by_role("button", name="Power").click()
+    expect(page.locator("th[aria-sort=ascending]")).to_contain_text("Power")
     assert rules.first.inner_text() != first
-    answers.first.get_by_role("button", name="Save as new setup").click()
+    answers.filter(has_text=re.compile("2 LED cluster")).first.get_by_role("button", name="Save as new setup").click()
     page.wait_for_url(re.compile("/chart"))  # loaded, too: a key pressed before the page listens is lost
     setup = tanks.open_tank(db, 1).setups[-1]
     assert setup.name == "2 x LED cluster, mid-size, searched"
@@ -134,10 +134,10 @@ def test_another_goal_brings_its_light_and_another_fixture_keeps_the_goal(page: 
     page.get_by_label("Purpose", exact=True).select_option("even")
     expect(page.locator("#band_high")).to_have_value("120")  # what was typed stays
     page.get_by_label("Purpose", exact=True).select_option("mixed")
-    page.get_by_label("To be changed").select_option("own")
+    page.get_by_label("What may change").select_option("own")
     page.get_by_label("Fixture", exact=True).select_option("bar")
     expect(page).to_have_url(re.compile("entry=bar"))
-    expect(page.get_by_label("To be changed")).to_have_value("own")
+    expect(page.get_by_label("What may change")).to_have_value("own")
     expect(page.get_by_label("Purpose", exact=True)).to_have_value("mixed")
     page.locator(".limits summary").click()
     expect(page.get_by_label("At least")).to_have_accessible_description("side by side")

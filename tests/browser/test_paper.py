@@ -42,7 +42,7 @@ def test_corals_are_printed_with_their_light_and_what_does_not_suit_them(page: P
     first, table, *zones = printed(page)
     assert "from left pane, cm" in first
     assert len(re.findall(r"\d+ to \d+", table)) >= 24
-    assert "waits" in table
+    assert "unplaced" in table
     assert "too strong" in table or "wants" in table
     assert "Zones of light" in zones[0]
 
@@ -52,9 +52,9 @@ def test_the_plan_for_all_is_a_page_of_the_map_and_one_of_the_list(page: Page) -
     expect(page.locator(".planning")).to_contain_text("The search has ended", timeout=60_000)
     chart, table = printed(page)
     assert "from left pane, cm" in chart
-    assert re.search(r"Why here Second best .*Pocillopora", table)
-    assert "palytoxin" in table
-    assert "Plan anew" not in chart + table
+    assert re.search(r"Why here Second best .*Tubastraea", table)
+    assert "palytoxin" in chart
+    assert "Update plan" not in chart + table
 
 
 def test_hang_prints_rules_faults_and_remedies_in_inches(page: Page) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations, pairwise
 
@@ -286,3 +286,31 @@ def differs(one: Layout, other: Layout) -> bool:
     if (one.lens, one.lean, bool(one.outer)) != (other.lens, other.lean, bool(other.outer)):
         return True
     return not same_in_a_mirror(one.places, other.places, 0.06)
+
+
+TIDY = 0.05
+"""How much better by merit a lopsided layout must be than its own mirror image, and one with other lenses or a lean
+than the same without [-]; ours."""
+
+
+def distinct(pool: Sequence[Layout], most: int) -> list[Layout]:
+    """The best layouts that differ from each other in count, by 6 cm of height, or by 6 cm of spacing, best first.
+
+    The best of every count goes before the second of any, as fewer or more is what a keeper asks about first.
+    """
+    ranked = sorted(pool, key=_rank)
+    firsts = {len(one.places): one for one in reversed(ranked)}
+    return sorted(different([*sorted(firsts.values(), key=_rank), *ranked], most), key=_rank)
+
+
+def different(layouts: Iterable[Layout], most: int) -> list[Layout]:
+    """The first of some layouts, in their order, that differ from each before them."""
+    kept: list[Layout] = []
+    for one in layouts:
+        if len(kept) < most and all(differs(one, other) for other in kept):
+            kept.append(one)
+    return kept
+
+
+def _rank(layout: Layout) -> float:
+    return layout.merit * (1 - TIDY * layout.mirrored)

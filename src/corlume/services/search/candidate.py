@@ -39,9 +39,6 @@ MOST_FOUND = 5
 """How many clearly different layouts make the answer, at most."""
 WASTE = 4e-5
 """What a watt counts against a layout, in units of its squared miss [1/W]; near 15 % off, 100 W weigh 1.3 %; ours."""
-TIDY = 0.05
-"""How much better by merit a lopsided layout must be than its own mirror image, and one with other lenses or a lean
-than the same without [-]; ours."""
 TRIED: tuple[LensKey, ...] = ("60", "90", "none")
 LEAN = 10 * DEGREE
 """Lenses and lean [rad] that are tried on the best layout."""
@@ -207,10 +204,11 @@ class Case:
             start = replace(start, places=tuple((0.5 * self.laid.side + spread).tolist()))
         if start.places[0] < room.places[0] - 1e-9 or start.places[-1] > room.places[-1] + 1e-9:
             return []
-        found = refine(self.columns, room, start, mirrored=True)
-        if found is None:
+        refined = refine(self.columns, room, start, mirrored=True)
+        if refined is None:
             return []
-        even = at_one_level(self.columns, room, self.snapped(found))
+        found = self.snapped(refined)
+        even = at_one_level(self.columns, room, found)
         return [found, *([even] if np.isfinite(even.merit) else [])]
 
     def points(self, layout: Layout) -> float:
@@ -254,6 +252,11 @@ class Case:
         second = self.second.price if self.second else 0.0
         known = self.price and (second or not outer)
         return ((count - outer) * self.price + outer * second) * len(layout.rows) if known else 0.0
+
+    @property
+    def kept(self) -> tuple[Fixture, ...]:
+        """What hangs already and goes on hanging, moved or not."""
+        return (*self.mine, *self.space.others)
 
     @property
     def sold(self) -> list[CatalogueEntry]:
@@ -403,7 +406,7 @@ def judged(case: Case, layout: Layout) -> Found:
     if case.wish.money and case.price and len(layout.places) == space.counts[-1] < case.wish.counts[1]:
         binds.append("Limited by money: one more would cost over it")
     binds += braced(stored, everything)
-    money, met = five_years(stored, everything, case.sold), tuple(zones_met(stored, everything))
+    money, met = five_years(stored, everything, case.sold, case.kept), tuple(zones_met(stored, everything))
     return Found(case.named(layout), everything, layout, figured, money.running, money.buy, tuple(binds), met)
 
 

@@ -64,4 +64,4 @@ def _reached(one: Found) -> bool:
 
 def _money(case: Case, layout: Layout) -> float:
     hung = layout.fixtures(case.laid.module)
-    return five_years(case.stored, [*hung, *case.space.others], case.sold).total
+    return five_years(case.stored, [*hung, *case.space.others], case.sold, case.kept).total

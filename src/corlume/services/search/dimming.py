@@ -74,14 +74,14 @@ def level_setup(stored: StoredTank, wish: Wish, setup: Sequence[Fixture], *, cor
     dark = [letter(i) for i, f in enumerate(lit) if not f.output]
     binds += [f"Not needed for this, and off: {', '.join(dark)}"] * bool(dark)
     binds += braced(stored, lit)
-    money, met = five_years(stored, lit), tuple(zones_met(stored, lit))
+    money, met = five_years(stored, lit, hung=setup), tuple(zones_met(stored, lit))
     found = Found(LEVELS, lit, layout, figured, money.running, money.buy, tuple(binds), met)
     return Step(1.0, 1, (found,), ())
 
 
 Array = NDArray[np.float64]
 LEVELS = "Levels of what hangs"
-FOR_CORALS = "levels for your corals"
+FOR_CORALS, AS_IT_HANGS = "levels for your corals", "As it hangs"
 INSIDE = 0.08
 """Corals are aimed so far inside the ends of their range, as a share of its width [-]; ours."""
 
@@ -111,7 +111,7 @@ def keeping_corals(stored: StoredTank, wish: Wish, found: Sequence[Found], setup
     if not changes[0].placed or min(len(c.leave) / c.placed for c in changes) < 1 / 3:
         return None
     best: tuple[int, Found] | None = None
-    for name, fixtures in [*((one.name, one.fixtures) for one in found), ("As it hangs", tuple(setup))]:
+    for name, fixtures in [*((one.name, one.fixtures) for one in found), (AS_IT_HANGS, tuple(setup))]:
         if not any(f.dimmable for f in fixtures):
             continue
         bare = replace(wish, zones="each", watts=0.0)

@@ -20,7 +20,7 @@ from corlume.formats.fixture_file import read_fixture, write_fixture
 from corlume.services.keeping import shelf
 from corlume.services.keeping.setups import add_setup
 from corlume.services.search.candidate import Found, Step
-from corlume.services.search.dimming import FOR_CORALS, LEVELS
+from corlume.services.search.dimming import AS_IT_HANGS, FOR_CORALS, LEVELS
 from corlume.services.search.explain import Reason
 from corlume.services.search.kinds import fingerprint
 from corlume.services.search.run import search
@@ -246,7 +246,7 @@ def adopt(db: Database, tank_id: int, search_id: int, number: int) -> int:
 
 
 def _setup_name(found: Found) -> str:
-    if found.name == LEVELS:
+    if found.name == LEVELS or found.name.startswith(AS_IT_HANGS):
         return found.name
     if found.name.endswith(FOR_CORALS):
         return f"{len(found.fixtures)} x {found.name}"[:80]

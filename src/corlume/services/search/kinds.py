@@ -12,7 +12,7 @@ from corlume.core.fixture import Fixture, extent
 from corlume.core.geometry import Tank
 from corlume.core.hanging.frame import MOST_ABREAST, build_frame
 from corlume.core.hanging.module import Layout
-from corlume.core.hanging.search import differs
+from corlume.core.hanging.search import different, differs
 from corlume.core.judgement.intent import Intent
 from corlume.core.optics.spectrum import photon_shares, usable_share
 from corlume.formats.steps import STEPS, Steps
@@ -35,8 +35,8 @@ SMALL, DEEP = 0.7, 0.6
 """Length up to which small modules are tried, and depth from which strong halides are [m]; ours."""
 BETWEEN = 0.02
 """Room between the bodies of a frame [m]."""
-
-
+QUICK_REFINED = 2
+"""So many of the best of the coarse grid are refined; ours."""
 PANE = 0.02
 """How far a frame keeps from the panes [m]; ours."""
 
@@ -203,7 +203,12 @@ def quick_layout(
         return seen, None, None
     case, first = min(scanned, key=lambda pair: pair[1].merit)
     others = [one.off for of, one in scanned if of is not case or differs(one, first)]
-    best = min([first, *_lively(case, case.refined(first))], key=lambda one: one.merit)
+    # a coarse grid does not tell which of two near alike is the better when refined
+    near = different((one for of, one in scanned if of is case), QUICK_REFINED)
+    best = min(
+        [first, *(one for start in near for one in _lively(case, case.refined(start)))],
+        key=lambda one: one.merit,
+    )  # fmt: skip
     return seen, (case, case.snapped(best)), max(0.0, min(others) - first.off) if others else None
 
 

@@ -40,17 +40,20 @@ class Money:
 
 
 def five_years(
-    stored: StoredTank, fixtures: Sequence[Fixture], entries: Iterable[CatalogueEntry] = (), *, own: bool = True
+    stored: StoredTank,
+    fixtures: Sequence[Fixture],
+    entries: Iterable[CatalogueEntry] = (),
+    hung: Sequence[Fixture] = (),
 ) -> Money:
     """Return what fixtures cost over ``YEARS`` over a tank.
 
     Parameters
     ----------
     entries : of the fixture library, with the keeper's own; what they do not have the catalogue prices.
-    own : whether what hangs in the setup in use is owned and not bought again.
+    hung : what the keeper has beside the setup in use, such as what a search leaves where it hangs.
     """
     prices, about = _prices((*catalogue().values(), *entries)), technology_notes()
-    have = Counter(_body(f) for f in stored.setup().hung) if own else Counter[Body]()
+    have = Counter(map(_body, stored.setup().hung)) | Counter(map(_body, hung))
     buy, owned, unpriced = 0.0, 0, list[str]()
     for unit in _units(fixtures):
         bodies = Counter(map(_body, unit))

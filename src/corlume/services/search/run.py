@@ -7,10 +7,10 @@ from collections.abc import Iterator, Sequence
 
 from corlume.core.fixture import Fixture
 from corlume.core.hanging.module import Layout
-from corlume.core.hanging.search import differs
+from corlume.core.hanging.search import TIDY, different, distinct
 from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.search.arrangement import as_found
-from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, TIDY, Case, Step, judged, reasoned, trade
+from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, Case, Step, judged, reasoned, trade
 from corlume.services.search.cheapest import cheapest
 from corlume.services.search.dimming import keeping_corals, level_setup
 from corlume.services.search.kinds import search_kinds
@@ -90,7 +90,7 @@ def _steps(case: Case, setup: Sequence[Fixture], sizes: Sequence[CatalogueEntry]
         plainer = [one for layout in answers[:MOST_PLAINER] if not layout.outer for one in case.plainer(layout)]
         pool = [*((mixing if one.outer else case).snapped(one) for one in answers), *lively(case, plainer)]
         ranked = sorted(pool, key=lambda one: (mixing if one.outer else case).points(one))
-        answers = _clear(ranked)
+        answers = different(ranked, MOST_FOUND)
         cases = [mixing if one.outer else case for one in answers]
         found = tuple(reasoned(of, judged(of, one), setup) for of, one in zip(cases, answers, strict=True))
         kept = keeping_corals(case.stored, case.wish, found, setup)
@@ -99,15 +99,6 @@ def _steps(case: Case, setup: Sequence[Fixture], sizes: Sequence[CatalogueEntry]
 
 MOST_PLAINER = 3
 """Of so many of the best layouts simpler versions are tried."""
-
-
-def _clear(ranked: Sequence[Layout]) -> list[Layout]:
-    """Layouts in their order without those that hardly differ from one before them."""
-    kept: list[Layout] = []
-    for one in ranked:
-        if len(kept) < MOST_FOUND and all(differs(one, other) for other in kept):
-            kept.append(one)
-    return kept
 
 
 def _mixed(case: Case, best: Layout, sizes: Sequence[CatalogueEntry]) -> tuple[Case, Layout | None]:
@@ -124,21 +115,3 @@ def lively(case: Case, layouts: Sequence[Layout]) -> list[Layout]:
     if case.mine or not case.laid.module.dims:
         return list(layouts)
     return [one for one in layouts if min(one.levels) > LEAST_LEVEL + 0.005]
-
-
-def distinct(pool: Sequence[Layout], most: int) -> list[Layout]:
-    """The best layouts that differ from each other in count, by 6 cm of height, or by 6 cm of spacing, best first.
-
-    The best of every count goes before the second of any, as fewer or more is what a keeper asks about first.
-    """
-    ranked = sorted(pool, key=_rank)
-    firsts = {len(one.places): one for one in reversed(ranked)}
-    kept: list[Layout] = []
-    for one in [*sorted(firsts.values(), key=_rank), *ranked]:
-        if len(kept) < most and all(differs(one, other) for other in kept):
-            kept.append(one)
-    return sorted(kept, key=_rank)
-
-
-def _rank(layout: Layout) -> float:
-    return layout.merit * (1 - TIDY * layout.mirrored)

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
 from corlume.core.hanging.layout import balanced
@@ -31,8 +32,8 @@ class Beside:
     ----------
     best : so many of it where the search puts them.
     even : the figures of as many, balanced, at their own best levels; None for one.
-    inch : by how much more the light is off what is wanted when the outermost hangs an inch aside: the worse of both
-        ways, as a share of what is wanted [-].
+    inch : by how much the light changes when the first hangs an inch aside: RMS of the change as a share of the PAR
+        wanted, the worse of both ways [-].
     """
 
     entry: CatalogueEntry
@@ -68,19 +69,21 @@ def _balanced(case: Case, layout: Layout) -> Figures | None:
 
 
 def inch_off(case: Case, layout: Layout) -> float:
-    """How much further off what is wanted the light is when the first column hangs an inch aside, the worse way, with
-    levels as they are [-].
+    """By how much the light changes when the first column hangs an inch aside, with levels as they are: RMS of the
+    change as a share of the PAR wanted, the worse way [-].
     """
     first, *others = layout.places
-    moved = [_off(case, layout, (first + way * INCH, *others)) for way in (1, -1)]
-    return max(moved) - _off(case, layout, layout.places)
+    as_it_hangs, wanted = _par(case, layout, layout.places), case.columns.aim.wanted
+    moved = [_par(case, layout, (first + way * INCH, *others)) for way in (1, -1)]
+    return max(float(np.sqrt(np.mean(((par - as_it_hangs) / wanted) ** 2))) for par in moved)
 
 
-def _off(case: Case, layout: Layout, places: Sequence[float]) -> float:
-    aim, module, medium = case.columns.aim, case.laid.module, case.columns.medium
-    par = np.zeros(len(aim.points))
+def _par(case: Case, layout: Layout, places: Sequence[float]) -> NDArray[np.float64]:
+    """PAR at the places aimed at, with the columns elsewhere [umol/m2/s]."""
+    module, points = case.laid.module, case.columns.aim.points
+    par = np.zeros(len(points))
     for place, level in zip(places, layout.levels, strict=True):
-        fields = layout.fields(medium, module, place, aim.points)
+        fields = layout.fields(case.columns.medium, module, place, points)
         for field, (dims, _) in zip(fields, module.groups(), strict=True):
             par += (level if dims else 1.0) * field
-    return aim.off(par)
+    return par

@@ -96,6 +96,11 @@ class Wish:
     more: float = 1.0
     tank: str = ""
 
+    @property
+    def keeps(self) -> bool:
+        """Whether what hangs in the setup stays, moved or not."""
+        return self.beside or self.means in ("own", "levels")
+
 
 def intent_of(stored: StoredTank, wish: Wish) -> Intent:
     """What a setup made of an answer is meant for."""

@@ -125,7 +125,7 @@ def watch(request: Request, db: Db, tank_id: RowId, search_id: RowId) -> JSONRes
     entry = next((one for one in entries if one.key == found.wish.entry), entries[0])
     starts = starting_points(stored, entry, setup.intent, STEPS[measure.unit])
     by_rule = start_rows(stored, setup, entry, starts, entries, found.wish)
-    rows = render_rows(stored, found_rows(stored, found, entries, by_rule, measure), measure)
+    rows = render_rows(stored, found_rows(stored, setup, found, entries, by_rule, measure), measure)
     return JSONResponse(
         {
             "state": found.state,
@@ -260,7 +260,9 @@ def _page(
         "starts": render_rows(stored, by_rule, measure),
         "first_height": min((f.emitter.height for f in starts[0].fixtures), default=0.0) if starts else 0.0,
         "search": newest,
-        "rows": render_rows(stored, found_rows(stored, newest, entries, by_rule, measure), measure) if newest else "",
+        "rows": render_rows(stored, found_rows(stored, setup, newest, entries, by_rule, measure), measure)
+        if newest
+        else "",
         "curve": _curve(newest, measure) if newest else "",
         "answers": _answers(stored, newest, measure, entries) if newest else "",
     }
@@ -301,7 +303,7 @@ def _answers(stored: StoredTank, found: Search, measure: Measure, entries: Seque
         changes=changes,
         lenses=LENSES,
         cost_now=five_years(stored, now, entries).total,
-        money=[five_years(stored, one.fixtures, entries) for one in found.found],
+        money=[five_years(stored, one.fixtures, entries, now if found.wish.keeps else ()) for one in found.found],
         pictures=pictures,
         differences=differences,
         steps=NAMES,

@@ -90,8 +90,9 @@ def _rank(
 
 
 def found_rows(
-    stored: StoredTank, found: Search, entries: Sequence[CatalogueEntry], starts: Sequence[Row], measure: Measure
-) -> list[Row]:
+    stored: StoredTank, setup: StoredSetup, found: Search, entries: Sequence[CatalogueEntry], starts: Sequence[Row],
+    measure: Measure,
+) -> list[Row]:  # fmt: skip
     """What a search has found, the best by its rank first; and why it stands before a rule that beats it in most."""
     intent, aim = intent_of(stored, found.wish), _aim(stored, found.wish)
     try:
@@ -106,7 +107,7 @@ def found_rows(
             figures=one.figures,
             grades=graded(stored, one.figures, intent),
             corals=change,
-            money=five_years(stored, one.fixtures, entries),
+            money=five_years(stored, one.fixtures, entries, setup.hung if found.wish.keeps else ()),
             rank=_rank(stored, aim, one.fixtures, found.wish, change, _refit(one)),
             post=f"/tanks/{stored.id}/hang/{found.id}/adopt/{k}",
         )
