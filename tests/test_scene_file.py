@@ -55,7 +55,6 @@ FAULTS = [
     (CUBE.replace("60.96", "-5", 1), "tank.length_cm", "must be from 10 cm to 500 cm, not -5 cm"),
     (CUBE.replace("60.96", "1000", 1), "tank.length_cm", "not 1000 cm"),
     (CUBE.replace('"height_cm": 20.32', '"height_cm": -3', 1), "setups[0].fixtures[0].height_cm", "under water"),
-    (CUBE.replace('"height_cm": 20.32', '"height_cm": 120', 1), "setups[0].fixtures[0].height_cm", "outside the room"),
     (CUBE.replace('"x_cm": 30.48', '"x_cm": 400', 1), "setups[0].fixtures[0].x_cm", "outside the room"),
     (CUBE.replace('"watts": 24', '"watts": 24, "output_percent": 130', 1), "fixtures[0].output_percent", "100 %"),
     (CUBE.replace('"watts": 24', '"watts": 24, "output_percent": 50', 1), "fixtures[0].output_percent", "on or off"),

@@ -122,17 +122,26 @@ def measured(fixtures: Iterable[Fixture], correction: Correction | None) -> tupl
     return tuple(replace(f, measured=correction.output(f.name, f.emitter)) for f in fixtures)
 
 
-def fixture_errors(tank: Tank, fixture: Fixture) -> list[FieldError]:
-    """Tell where a fixture leaves the room: over the ceiling or too far to the side."""
+def fixture_errors(tank: Tank, fixture: Fixture, was: Fixture | None = None) -> list[FieldError]:
+    """Tell where a fixture leaves the room: over the ceiling or too far to the side.
+
+    What hung higher than the ceiling before, ``was``, may stay or come down.
+    """
     rules, e = Rules(), fixture.emitter
     rules.that(
-        e.height <= tank.room_height + 1e-9,
+        e.height <= max(tank.room_height, was.emitter.height if was else 0.0) + 1e-9,
         "height",
         "is outside the room: {value} above the water, and the canopy or ceiling is at {high}",
         "length",
         e.height,
         high=tank.room_height,
     )
+    return rules.errors + aside_errors(tank, fixture)
+
+
+def aside_errors(tank: Tank, fixture: Fixture) -> list[FieldError]:
+    """Tell where a fixture hangs too far beside the tank."""
+    rules, e = Rules(), fixture.emitter
     for axis, at, size in (("x", e.x, tank.length), ("y", e.y, tank.width)):
         rules.that(
             -SIDE_ROOM <= at <= size + SIDE_ROOM,

@@ -11,7 +11,7 @@ from corlume.core.coral import CoralCard
 from corlume.core.course.note import NO_COURSE, CoralNote, Course
 from corlume.core.declared import Flag, Length, Many, Number, Part, Text, Time, items, limits
 from corlume.core.errors import FieldError, Rules
-from corlume.core.fixture import Fixture, fixture_errors, measured
+from corlume.core.fixture import Fixture, aside_errors, measured
 from corlume.core.flow.mark import FlowMark, mark_errors
 from corlume.core.flow.pump import Pump, pump_errors
 from corlume.core.geometry import Colony, Tank
@@ -129,7 +129,7 @@ class Scene:
         rules.that(sum(s.in_use for s in self.surveys) <= 1, "surveys", "must have one survey in use at most")
         for i, setup in enumerate(self.setups):
             for j, fixture in enumerate(setup.fixtures):
-                rules.errors += [e.under(f"setups.{i}.fixtures.{j}") for e in fixture_errors(self.tank, fixture)]
+                rules.errors += [e.under(f"setups.{i}.fixtures.{j}") for e in aside_errors(self.tank, fixture)]
         rules.finish()
 
     def pictures(self) -> set[str]:

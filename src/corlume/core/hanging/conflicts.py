@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
-from corlume.core.fixture import BODY, Fixture, overlaps
+from corlume.core.fixture import Fixture, overlaps
 from corlume.core.geometry import Tank
 from corlume.core.surroundings import Surroundings
 from corlume.core.words import letter
@@ -17,7 +17,7 @@ BODY_HEIGHT = 0.10
 """Height taken for a fixture's body over its face where none is known [m]; ours."""
 LEAST = 0.002
 """What reaches into something else by less is not spoken of [m]."""
-ASIDE = {"x": ("to the left", "to the right"), "y": ("to the front", "to the back"), "up": ("down", "up")}
+ASIDE = {"x": ("to the left", "to the right"), "y": ("to the front", "to the back")}
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,8 +47,7 @@ def _with_each_other(fixtures: Sequence[Fixture]) -> Iterator[Conflict]:
         ways = {
             "x": (ax + bx - abs(one.x - other.x), other.x >= one.x),
             "y": (ay + by - abs(one.y - other.y), other.y >= one.y),
-            "up": (BODY - abs(one.height - other.height), True),
-        }
+        }  # not up: the lower body would stand in the light of the other
         axis = min(ways, key=lambda key: ways[key][0])
         by_how_much, further = ways[axis]
         yield Conflict(
@@ -63,8 +62,11 @@ def _with_room(tank: Tank, i: int, fixture: Fixture, around: Surroundings) -> It
     over = e.height + 0.5 * BODY_HEIGHT - tank.room_height
     if over > 0:
         words = f"The body of {name}, {{body}} high, needs more room than there is under canopy or ceiling."
+        if e.height > tank.room_height:
+            words = f"{name} hangs higher than canopy or ceiling: {{face}}, and they are {{room}} above the water."
         by = e.height + BODY_HEIGHT - tank.room_height
-        yield Conflict((i,), words, f"Lower {name} by {{by}}.", {"by": by, "body": BODY_HEIGHT})
+        lengths = {"by": by, "body": BODY_HEIGHT, "face": e.height, "room": tank.room_height}
+        yield Conflict((i,), words, f"Lower {name} by {{by}}.", lengths)
     ends = {
         "left": half_x - e.x, "right": e.x + half_x - tank.length, "front": half_y - e.y,
         "back": e.y + half_y - tank.width,

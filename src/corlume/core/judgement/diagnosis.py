@@ -30,6 +30,10 @@ WEAK, STRONG = 0.9, 1.15
 UNEVEN, PEAKED = 0.6, 1.6
 """Spread over the mean, and the strongest reading over it, from which fixtures hang too low: 150 PAR apart at a mean of
 250; ours [-]."""
+FAR_PEAKED = 4.0
+"""The same where one side is dark, which is uneven at any height; ours [-]."""
+PAST = 1.5
+"""The strongest reading over the keeper's ceiling from which what does not dim hangs too low; ours [-]."""
 LOPSIDED = 0.6
 """One side over the other below which a blanket is lopsided; ours [-]."""
 TAKEN = 0.15
@@ -131,16 +135,21 @@ def _too_low(scope: Scope) -> Fault | None:
     strongest = float(np.nanmax(seen.top))
     if scope.case.purpose in ("zones", "strong_left", "strong_right"):
         return None
-    # against the mean, so that dimming it does not hang it higher
-    if not (plane.relative_spread > UNEVEN and strongest > PEAKED * plane.mean):
+    # against the mean, so that dimming it does not hang it higher; what does not dim has its height alone
+    peaked = plane.relative_spread > UNEVEN and strongest > PEAKED * plane.mean
+    fixed = not any(f.dimmable for f in scope.lit) and strongest > PAST * scope.targets.ceiling
+    if not (peaked or fixed):
         return None
+    if _lopsided(scope) and strongest < FAR_PEAKED * plane.mean:
+        return None  # the dark side makes it uneven, not the height
     i, j = np.unravel_index(np.nanargmax(seen.top), seen.top.shape)
     return Fault(
         "too_low",
         "Hung too low",
         plane.relative_spread,
         f"Eight of ten readings at the height of the rock top lie {plane.spread:.0f} PAR apart, and the strongest is "
-        f"{strongest / plane.mean:.1f} times the mean.",
+        f"{strongest / plane.mean:.1f} times the mean"
+        + (f": {strongest:.0f} PAR, your ceiling is {scope.targets.ceiling:g}, and none of it dims." * fixed or "."),
         "At the right height most readings at the top of the rock lie within about 100 of each other. Higher is more "
         "even, costs light, and shows a seated eye more of the lamp.",
         ("raise", "no_lens", "spread"),
@@ -200,11 +209,13 @@ def _lopsided(scope: Scope) -> Fault | None:
     if not _over(weak, strong) < LOPSIDED:
         return None
     other = {"left": "right", "right": "left", "front": "back", "back": "front"}[side]
+    off = [letter(i) for i, f in enumerate(scope.fixtures) if not f.output]
     return Fault(
         "lopsided",
         f"Dark {side}",
         1 - weak / strong,
-        f"The {side} reads {weak:.0f} PAR and the {other} {strong:.0f}, each over a sixth of the tank.",
+        f"The {side} reads {weak:.0f} PAR and the {other} {strong:.0f}, each over a sixth of the tank."
+        + f" Off: {', '.join(off)}." * bool(off),
         "One side is far darker than the other. Kept on purpose, it is a strong and a weak end: say so in what the "
         "setup is meant for. Limit of our own.",
         ("back" if side == "back" else f"to_{side}", "raise"),

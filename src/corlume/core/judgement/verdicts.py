@@ -24,6 +24,8 @@ ENDS_GOAL, ENDS_FAIR = 0.75, 0.6
 TENTH_GOOD, TENTH_FAIR = 0.7, 0.5
 LEAST_GOOD, LEAST_FAIR = 0.5, 0.3
 """Tenth percentile and least reading over the mean from which light is called even [-]; ours, see ``_uniformity``."""
+SIDES_GOOD = 0.85
+"""Weaker end over the stronger one from which light can be called even [-]; ours."""
 SPREAD_GOOD, SPREAD_FAIR = 100.0, 200.0
 """Spread of most readings [umol/m2/s]; the first common practice, no source."""
 RELATIVE_GOOD, RELATIVE_FAIR = 0.45, 0.8
@@ -183,13 +185,19 @@ def _uniformity(f: Figures) -> Verdict:
         grade: Grade = "plain"
     else:
         grade = max(_by(tenth, TENTH_GOOD, TENTH_FAIR), _by(least, LEAST_GOOD, LEAST_FAIR), key=WORSE.index)
+    weaker, stronger = f.ends.weaker, max(f.ends.left, f.ends.right)
+    lopsided = ""
+    if grade == "good" and weaker < SIDES_GOOD * stronger:
+        # one fixture off between others leaves most readings alike
+        grade = "fair"
+        lopsided = f" One end has {weaker:.0f} PAR and the other {stronger:.0f}: no more than fair."
     return Verdict(
         "uniformity",
         "Uniformity, least and tenth",
         f"{100 * least:.0f} and {100 * tenth:.0f} %" if math.isfinite(least) else "no reading",
         grade,
         f"Over the plane {{depth}} down, the height of the rock top: the darkest place has {f.plane.least:.0f} PAR and "
-        f"a tenth of it less than {f.plane.tenth:.0f}, where the mean is {f.plane.mean:.0f}.",
+        f"a tenth of it less than {f.plane.tenth:.0f}, where the mean is {f.plane.mean:.0f}.{lopsided}",
         "Least over mean is the U0 of lighting practice (EN 12464-1, from memory: 60 % where work is done, 40 % around "
         f"it). The grade is our own: good from {100 * TENTH_GOOD:.0f} % at the tenth and {100 * LEAST_GOOD:.0f} % at "
         f"the least, fair from {100 * TENTH_FAIR:.0f} and {100 * LEAST_FAIR:.0f}.",

@@ -35,7 +35,7 @@ def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
     ``values`` may hold fields of ``Fixture`` and of its ``Emitter``, answers about ``wear`` in place of its
     light loss factor, or the key of a ``lens`` (or reflector) or of a ``lamp``; ``InvalidInput`` has every fault.
     """
-    rules = Rules()
+    rules, was = Rules(), fixture
     emitter = fixture.emitter
     if "wear" in values:
         left = light_loss_factor(emitter.technology, values["wear"])
@@ -68,7 +68,7 @@ def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
         fixture = replace(fixture, emitter=emitter, **{k: v for k, v in values.items() if k not in _EMITTER_FIELDS})
     except InvalidInput as error:
         rules.errors += error.errors
-    rules.errors += fixture_errors(tank, fixture)
+    rules.errors += fixture_errors(tank, fixture, was)
     rules.finish()
     return fixture
 
