@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import re
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -20,16 +20,16 @@ from corlume.formats.measure import LengthUnit, Measure
 from corlume.formats.scene import write_scene
 from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import catalogue
-from corlume.services.advice.coral_sites import coral_change
+from corlume.services.search.answers import Answer, in_order
 from corlume.services.search.candidate import Found
 from corlume.services.search.run import search
 from corlume.services.search.start_points import default_wish
 from corlume.services.search.wish import MEANS, WISH_PURPOSES, ZONES, Means, WishPurpose, Zones, band_for, intent_of
-from corlume.store.tanks import StoredTank, unstored
+from corlume.store.tanks import unstored
 
 COLUMNS = ("fixture", "count", "height_cm", "x_cm", "y_cm", "levels_percent", "lens", "lean_deg", "mean_par",
            "least_percent", "tenth_percent", "ends_percent", "in_band_percent", "spread_par", "watts", "five_years",
-           "to_buy", "corals_leaving", "binds")  # fmt: skip
+           "to_buy", "corals_leaving", "off_target_points", "added_for", "binds")  # fmt: skip
 OPTIONS = {
     "count": "--counts",
     "height": "--heights",
@@ -126,15 +126,19 @@ def layout(
     except InvalidInput as error:
         faults = (f"{OPTIONS[e.field.split('_')[0]]} {Measure(unit).message(e)}" for e in error.errors)
         raise click.ClickException("\n".join(faults)) from error
-    _print(stored, found)
+    answers = in_order(stored, wish, found)
+    _print(answers)
     if output:
-        output.write_text(write_scene(_with(read, found, intent_of(stored, wish))), encoding="utf-8")
+        output.write_text(
+            write_scene(_with(read, [one.found for one in answers], intent_of(stored, wish))), encoding="utf-8"
+        )
 
 
-def _print(stored: StoredTank, found: tuple[Found, ...]) -> None:
+def _print(answers: Sequence[Answer]) -> None:
     writer = csv.writer(sys.stdout, lineterminator="\n")
     writer.writerow(COLUMNS)
-    for one in found:
+    for answer in answers:
+        one = answer.found
         lay, f = one.layout, one.figures
         lengths = [" ".join(f"{v / CM:.1f}" for v in values) for values in ((lay.height,), lay.xs, lay.ys)]
         writer.writerow(
@@ -143,12 +147,12 @@ def _print(stored: StoredTank, found: tuple[Found, ...]) -> None:
                 lay.lens, f"{lay.lean / DEGREE:.0f}", f"{f.mean:.1f}", f"{100 * f.plane.uniformity:.1f}",
                 f"{100 * f.plane.tenth_share:.1f}", f"{100 * f.ends.share:.1f}", f"{100 * f.coverage:.1f}",
                 f"{f.plane.spread:.0f}", f"{f.watts:.0f}", f"{one.cost:.0f}", f"{one.buy:.0f}",
-                len(coral_change(stored, one.fixtures).leave), "; ".join(one.binds),
+                len(answer.corals.leave), f"{answer.rank.points:.1f}", answer.rank.words, "; ".join(one.binds),
             ]
         )  # fmt: skip
 
 
-def _with(scene: Scene, found: tuple[Found, ...], intent: Intent) -> Scene:
+def _with(scene: Scene, found: Sequence[Found], intent: Intent) -> Scene:
     """A scene with the answers as more setups."""
     names, setups = {s.name for s in scene.setups}, list(scene.setups)
     for one in found:

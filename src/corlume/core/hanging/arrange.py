@@ -102,11 +102,19 @@ def _swapped(tank: Tank, e: Emitter) -> Emitter:
     return replace(e, y=tank.width - e.y, turn=-e.turn, roll=-e.roll)
 
 
+def units_of(fixtures: Sequence[Fixture]) -> list[list[int]]:
+    """Fixtures, by index, by the frame that they hang in; those without a frame alone."""
+    units: dict[str, list[int]] = {}
+    for i, f in enumerate(fixtures):
+        units.setdefault(f"frame {f.frame}" if f.frame else f"alone {i}", []).append(i)
+    return list(units.values())
+
+
 def move_clear(tank: Tank, units: Sequence[Unit], one: int) -> tuple[float, float, float] | None:
     """Find the shortest move that takes a unit clear of all others: to a side, to the front or back, or up.
 
-    Returns the move along x, y and up [m], or None when there is none in the room. A move up counts as three times as
-    long, for it changes the light more than one aside.
+    Returns the move along x, y and up [m], or None when there is none in the room. Up is tried last: the lower body
+    would stand in the light of the other.
     """
     low, high = extent(units[one])
     others = [unit for k, unit in enumerate(units) if k != one]
@@ -122,7 +130,7 @@ def move_clear(tank: Tank, units: Sequence[Unit], one: int) -> tuple[float, floa
             (0.0, least[1] - high[1] - CLEARANCE, 0.0),
             (0.0, 0.0, max(p.emitter.height for p in other) + BODY - min(p.emitter.height for p in units[one])),
         ]
-    for dx, dy, up in sorted(moves, key=lambda m: abs(m[0]) + abs(m[1]) + 3.0 * m[2]):
+    for dx, dy, up in sorted(moves, key=lambda m: (m[2] > 0, abs(m[0]) + abs(m[1]))):
         there = shifted(units[one], dx, dy, up)
         inside = not any(fixture_errors(tank, part) for part in there) and _over(tank, there)
         if inside and not any(_collide(there, other) for other in others):

@@ -10,14 +10,14 @@ from dataclasses import dataclass, field
 
 from corlume.core.fixture import Fixture, overlaps
 from corlume.core.geometry import Tank
+from corlume.core.hanging.arrange import move_clear, units_of
 from corlume.core.surroundings import Surroundings
-from corlume.core.words import letter
+from corlume.core.words import letter, plain
 
 BODY_HEIGHT = 0.10
 """Height taken for a fixture's body over its face where none is known [m]; ours."""
 LEAST = 0.002
 """What reaches into something else by less is not spoken of [m]."""
-ASIDE = {"x": ("to the left", "to the right"), "y": ("to the front", "to the back")}
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,28 +32,29 @@ class Conflict:
 
 def conflicts(tank: Tank, fixtures: Sequence[Fixture], around: Surroundings) -> list[Conflict]:
     """Return all that would be in one place, fixtures with each other first."""
-    found = list(_with_each_other(fixtures))
+    found = list(_with_each_other(tank, fixtures))
     for i, fixture in enumerate(fixtures):
         found += [c for c in _with_room(tank, i, fixture, around) if c.lengths["by"] > LEAST]
     return found
 
 
-def _with_each_other(fixtures: Sequence[Fixture]) -> Iterator[Conflict]:
-    for i, j in overlaps(fixtures):
-        if fixtures[i].frame and fixtures[i].frame == fixtures[j].frame:
-            continue  # the parts of a frame move as one
-        one, other = fixtures[i].emitter, fixtures[j].emitter
-        (ax, ay), (bx, by) = one.half_extent(), other.half_extent()
-        ways = {
-            "x": (ax + bx - abs(one.x - other.x), other.x >= one.x),
-            "y": (ay + by - abs(one.y - other.y), other.y >= one.y),
-        }  # not up: the lower body would stand in the light of the other
-        axis = min(ways, key=lambda key: ways[key][0])
-        by_how_much, further = ways[axis]
-        yield Conflict(
-            (i, j), f"{letter(i)} and {letter(j)} are in one place.",
-            f"Move {letter(j)} {{by}} {ASIDE[axis][further]}.", {"by": by_how_much},
-        )  # fmt: skip
+def _with_each_other(tank: Tank, fixtures: Sequence[Fixture]) -> Iterator[Conflict]:
+    """Units that want the same room, the later one to be moved; what is within a frame no move of the frame mends."""
+    units = units_of(fixtures)
+    of = {i: k for k, unit in enumerate(units) for i in unit}
+    parts = [tuple(fixtures[i] for i in unit) for unit in units]
+    named = [parts[k][0].frame or ", ".join(map(letter, unit)) for k, unit in enumerate(units)]
+    for a, b in sorted({(of[i], of[j]) for i, j in overlaps(fixtures) if of[i] != of[j]}):
+        words = f"{plain(named[a])} and {plain(named[b])} are in one place."
+        indices = (units[a][0], units[b][0])
+        move = move_clear(tank, parts, b)
+        if move is None:
+            yield Conflict(indices, words, "There is no free place near: take one down, or use a smaller one.")
+            continue
+        dx, dy, up = move
+        way = ("to the right" if dx > 0 else "to the left") if dx else "to the back" if dy > 0 else "to the front"
+        told = f"Move {plain(named[b])} {{by}} {'up' if up else way}."
+        yield Conflict(indices, words, told, {"by": up or abs(dx or dy)})
 
 
 def _with_room(tank: Tank, i: int, fixture: Fixture, around: Surroundings) -> Iterator[Conflict]:

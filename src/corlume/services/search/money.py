@@ -7,13 +7,14 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from corlume.core.fixture import Fixture
+from corlume.core.hanging.arrange import units_of
 from corlume.reference.catalogue import CatalogueEntry, catalogue, technology_notes
 from corlume.store.tanks import StoredTank
 
 YEARS = 5
-Body = tuple[str, float, float, float]
+Body = tuple[str, float, float, float, float]
 Prices = Mapping[tuple[Body, ...], float]
-"""Prices by the bodies that are sold together [currency]."""
+"""Prices by the bodies that are sold together, with the width of their light and without [currency]."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,18 +56,18 @@ def five_years(
     prices, about = _prices((*catalogue().values(), *entries)), technology_notes()
     have = Counter(map(_body, stored.setup().hung)) | Counter(map(_body, hung))
     buy, owned, unpriced = 0.0, 0, list[str]()
-    for unit in _units(fixtures):
+    for unit in ([fixtures[i] for i in unit] for unit in units_of(fixtures)):
         bodies = Counter(map(_body, unit))
         if not bodies - have:
             have, owned = have - bodies, owned + len(unit)
-        elif (whole := prices.get(_together(unit))) is not None:
+        elif whole := _price(prices, unit):
             buy += whole
         else:
             for fixture in unit:
                 body = _body(fixture)
                 if have[body]:
                     have[body], owned = have[body] - 1, owned + 1
-                elif price := prices.get((body,)):
+                elif price := _price(prices, [fixture]):
                     buy += price
                 else:
                     unpriced.append(fixture.name)
@@ -79,22 +80,26 @@ def five_years(
 
 
 def _prices(entries: Iterable[CatalogueEntry]) -> Prices:
-    return {_together(entry.parts): entry.price for entry in entries if entry.price}
+    sold = [entry for entry in entries if entry.price]
+    prices = dict[tuple[Body, ...], float]()
+    for entry in sold:  # whatever the lens: the dearest, as nobody gives an unknown lens away
+        bare = tuple(sorted(map(_body, entry.parts)))
+        prices[bare] = max(entry.price, prices.get(bare, 0.0))
+    return prices | {tuple(sorted(map(_lit, entry.parts))): entry.price for entry in sold}
+
+
+def _price(prices: Prices, parts: Sequence[Fixture]) -> float | None:
+    """The price of what is sold together with the same light, or else with another lens."""
+    return prices.get(tuple(sorted(map(_lit, parts)))) or prices.get(tuple(sorted(map(_body, parts))))
 
 
 def _body(fixture: Fixture) -> Body:
-    """What is bought, whatever lens is put on it and whatever it is called."""
+    """What is bought, whatever it is called: of LEDs whatever lens is put on, of lamps with their reflector."""
+    *body, front = _lit(fixture)
+    return (*body, 0.0 if fixture.emitter.made_by.lensed else front)  # type: ignore[return-value]
+
+
+def _lit(fixture: Fixture) -> Body:
+    """The same with the width of its light."""
     e = fixture.emitter
-    return e.technology, round(fixture.watts, 1), round(e.length, 3), round(e.width, 3)
-
-
-def _together(parts: Sequence[Fixture]) -> tuple[Body, ...]:
-    return tuple(sorted(map(_body, parts)))
-
-
-def _units(fixtures: Sequence[Fixture]) -> list[list[Fixture]]:
-    """Fixtures by the frame that they hang in, those without one alone."""
-    units: dict[str, list[Fixture]] = {}
-    for i, f in enumerate(fixtures):
-        units.setdefault(f.frame or f"alone {i}", []).append(f)
-    return list(units.values())
+    return e.technology, round(fixture.watts, 1), round(e.length, 3), round(e.width, 3), round(e.fwhm, 2)

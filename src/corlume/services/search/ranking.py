@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from corlume.core.fixture import Fixture
+from corlume.core.hanging.arrange import units_of
 from corlume.core.hanging.dimming import Aim
 from corlume.core.judgement.figures import Figures
 from corlume.services.advice.coral_sites import CoralChange
@@ -45,7 +46,7 @@ class Rank:
     @property
     def words(self) -> str:
         """What is added, in words; empty where nothing is."""
-        return ", ".join(f"+{points:.0f} for {words}" for words, points in self.added if points >= 0.5)
+        return ", ".join(f"+{round(points, 1):g} for {words}" for words, points in self.added if points >= 0.5)
 
 
 def rank_of(
@@ -71,13 +72,14 @@ def rank_of(
     if refitted:
         added.append((refitted, REFITTED))
     if change and change.leave:
-        added.append((f"{len(change.leave)} corals out of range", CORALS * len(change.leave) / change.placed))
+        many = "s" if len(change.leave) > 1 else ""
+        added.append((f"{len(change.leave)} coral{many} out of range", CORALS * len(change.leave) / change.placed))
     return Rank(off, tuple(added))
 
 
 def plainness(fixtures: Sequence[Fixture], lowest: float | None) -> list[tuple[str, float]]:
     """Return what is added for the number of units and for what makes them crooked, each in words with its points."""
-    units = _units(fixtures)
+    units = [[fixtures[i] for i in unit] for unit in units_of(fixtures)]
     found = [(f"{len(units)} to hang", EACH_MORE * (len(units) - 1))] if len(units) > 1 else []
     middles = sorted(sum(f.emitter.x for f in unit) / len(unit) for unit in units)
     sums = [a + b for a, b in zip(middles, reversed(middles), strict=True)]
@@ -91,13 +93,6 @@ def plainness(fixtures: Sequence[Fixture], lowest: float | None) -> list[tuple[s
     if lowest is not None and fixtures and min(f.emitter.height for f in fixtures) <= lowest + 1e-6:
         found.append(("lowest height allowed", LOWEST))
     return found
-
-
-def _units(fixtures: Sequence[Fixture]) -> list[list[Fixture]]:
-    units: dict[str, list[Fixture]] = {}
-    for i, f in enumerate(fixtures):
-        units.setdefault(f.frame or f"alone {i}", []).append(f)
-    return list(units.values())
 
 
 def _close(units: Sequence[Sequence[Fixture]]) -> bool:

@@ -8,21 +8,20 @@ from typing import Any
 
 from corlume.core.errors import InvalidInput
 from corlume.core.fixture import Fixture
-from corlume.core.hanging.dimming import Aim
 from corlume.core.judgement.figures import Figures
 from corlume.core.judgement.intent import Intent
 from corlume.core.judgement.verdicts import Case, Verdict
-from corlume.core.optics.lens import LENSES
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.advice.coral_sites import CoralChange, coral_change
 from corlume.services.advice.judge import told
+from corlume.services.search.answers import Ranking, in_order
 from corlume.services.search.candidate import Found
 from corlume.services.search.jobs import Search
 from corlume.services.search.money import YEARS, Money, five_years
-from corlume.services.search.ranking import Rank, ahead_for, rank_of
+from corlume.services.search.ranking import Rank, ahead_for
 from corlume.services.search.start_points import Start
-from corlume.services.search.wish import Wish, aim_of, intent_of
+from corlume.services.search.wish import Wish, intent_of
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.card import draw_card, draw_front
@@ -51,7 +50,7 @@ def start_rows(
     entries: Sequence[CatalogueEntry], wish: Wish,
 ) -> list[Row]:  # fmt: skip
     """What the trade's rules come to, the best by its rank first."""
-    hidden, aim = {"entry": entry.key, "setup": str(setup.id)}, _aim(stored, wish)
+    hidden, ranking = {"entry": entry.key, "setup": str(setup.id)}, Ranking.of(stored, wish)
     rows = []
     for k, start in enumerate(starts):
         corals = coral_change(stored, start.fixtures)
@@ -64,7 +63,7 @@ def start_rows(
                 grades=graded(stored, start.figures, setup.intent),
                 corals=corals,
                 money=five_years(stored, start.fixtures, entries),
-                rank=_rank(stored, aim, start.fixtures, wish, corals),
+                rank=ranking.of_fixtures(start.fixtures, corals),
                 post=f"/tanks/{stored.id}/hang/start/{k}",
                 hidden=hidden,
             )
@@ -72,60 +71,35 @@ def start_rows(
     return sorted(rows, key=lambda row: row.rank.points)
 
 
-def _aim(stored: StoredTank, wish: Wish) -> Aim | None:
-    """What PAR a wish wants where; None where it finds no water."""
-    try:
-        return aim_of(stored, wish)
-    except InvalidInput:
-        return None
-
-
-def _rank(
-    stored: StoredTank, aim: Aim | None, fixtures: Sequence[Fixture], wish: Wish, corals: CoralChange, refit: str = ""
-) -> Rank:
-    if aim is None:
-        return Rank(0.0, ())
-    low, high = wish.heights
-    return rank_of(stored, aim, fixtures, low if high - low > 0.01 else None, corals, refitted=refit)
-
-
 def found_rows(
     stored: StoredTank, setup: StoredSetup, found: Search, entries: Sequence[CatalogueEntry], starts: Sequence[Row],
     measure: Measure,
 ) -> list[Row]:  # fmt: skip
     """What a search has found, the best by its rank first; and why it stands before a rule that beats it in most."""
-    intent, aim = intent_of(stored, found.wish), _aim(stored, found.wish)
+    intent = intent_of(stored, found.wish)
     try:
-        corals = [coral_change(stored, one.fixtures) for one in found.found]
+        answers = in_order(stored, found.wish, found.found)
     except InvalidInput:
         return []
     rows = [
         Row(
             title="",
-            about=_made_of(one, measure),
-            fixtures=one.fixtures,
-            figures=one.figures,
-            grades=graded(stored, one.figures, intent),
-            corals=change,
-            money=five_years(stored, one.fixtures, entries, setup.hung if found.wish.keeps else ()),
-            rank=_rank(stored, aim, one.fixtures, found.wish, change, _refit(one)),
-            post=f"/tanks/{stored.id}/hang/{found.id}/adopt/{k}",
+            about=_made_of(one.found, measure),
+            fixtures=one.found.fixtures,
+            figures=one.found.figures,
+            grades=graded(stored, one.found.figures, intent),
+            corals=one.corals,
+            money=five_years(stored, one.found.fixtures, entries, setup.hung if found.wish.keeps else ()),
+            rank=one.rank,
+            post=f"/tanks/{stored.id}/hang/{found.id}/adopt/{one.number}",
         )
-        for k, (one, change) in enumerate(zip(found.found, corals, strict=True))
+        for one in answers
     ]
-    if found.wish.means != "cheapest":
-        rows.sort(key=lambda row: row.rank.points)
     for row, title in zip(rows, _titles(rows, starts, cheapest=found.wish.means == "cheapest"), strict=True):
         row.title = title
     if rows:
         rows[0].first_for = _first_for(rows[0], starts)
     return rows
-
-
-def _refit(one: Found) -> str:
-    words = [LENSES[one.layout.lens].words] if one.layout.lens else []
-    words += ["outer ones leaned"] * bool(one.layout.lean) + ["two sizes"] * bool(one.layout.outer)
-    return ", ".join(words)
 
 
 def _first_for(first: Row, starts: Sequence[Row]) -> str:

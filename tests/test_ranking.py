@@ -1,0 +1,133 @@
+"""What answers are ranked by, what they cost, and what they do to placed corals: one sum, one order, said before."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+import pytest
+from starlette.testclient import TestClient
+
+from corlume.core.fixture import Fixture
+from corlume.core.geometry import Pane, Tank
+from corlume.core.hanging.conflicts import conflicts
+from corlume.core.judgement.targets import LightTargets
+from corlume.core.scapes import scape
+from corlume.core.scene import Running, Scene
+from corlume.core.surroundings import Surroundings
+from corlume.reference.catalogue import catalogue
+from corlume.services.advice.coral_sites import coral_change
+from corlume.services.keeping import hung_fixtures, tanks
+from corlume.services.search import jobs
+from corlume.services.search.answers import Ranking, in_order
+from corlume.services.search.money import five_years
+from corlume.services.search.ranking import plainness
+from corlume.services.search.run import search
+from corlume.services.search.start_points import default_wish, starting_points
+from corlume.services.search.wish import Wish
+from corlume.store.database import Database
+from corlume.store.tanks import unstored
+from tests.test_judgement import ended, plain
+
+CLUSTER = catalogue()["cluster"]
+
+
+def hung(*places: float, levels: tuple[float, ...] = (), height: float = 0.3) -> list[Fixture]:
+    """Clusters in a row over a tank 60 cm wide."""
+    part = CLUSTER.parts[0]
+    levels = levels or (0.5,) * len(places)
+    return [
+        replace(part, emitter=replace(part.emitter, x=x, y=0.3, height=height), output=level)
+        for x, level in zip(places, levels, strict=True)
+    ]
+
+
+def test_what_is_added_is_worked_by_hand() -> None:
+    """Half a point for each after the first, two for no mirror image, one for levels, two if close, one for low."""
+    assert plainness(hung(0.6), None) == []
+    assert sum(points for _, points in plainness(hung(0.3, 0.9), 0.2)) == 0.5
+    crooked = dict(plainness(hung(0.2, 0.42, 1.0, levels=(0.6, 0.2, 0.4), height=0.2), 0.2))
+    assert crooked == {
+        "3 to hang": 1.0, "no mirror image": 2.0, "different levels": 1.0, "less than a hand apart": 2.0,
+        "lowest height allowed": 1.0,
+    }  # fmt: skip
+
+
+def test_two_islands_in_seventy_centimetres_are_lit_plainly_first() -> None:
+    """Once three crooked ones at the lowest height came first, worse in most columns than two by rule."""
+    tank = Tank(0.7, 0.5, 0.45, back=Pane("plain", 0.1))
+    tank = replace(tank, rocks=scape("islands", tank))
+    stored = unstored(Scene("Two islands", tank, LightTargets(stocking="mixed"), Running()))
+    wish = default_wish(stored, CLUSTER)
+    *_, last = search(stored, CLUSTER, wish)
+    first = in_order(stored, wish, last.best)[0]
+    ranking = Ranking.of(stored, wish)
+    rules = [
+        ranking.of_fixtures(s.fixtures, coral_change(stored, s.fixtures)) for s in starting_points(stored, CLUSTER)
+    ]
+    assert first.rank.points <= min(rank.points for rank in rules)
+    assert first.found.figures.coverage > 0.95
+    assert not {"no mirror image", "less than a hand apart", "lowest height allowed"} & {w for w, _ in first.rank.added}
+
+
+def test_money_is_one_sum_on_every_page(client: TestClient, db: Database) -> None:
+    """What hangs in the setup in use is not bought again: in a row by rule, beside setups and in the search alike."""
+    stored = tanks.open_tank(db, 1)
+    now = stored.setup().hung
+    assert five_years(stored, now).buy == 0
+    assert five_years(stored, [*now, *CLUSTER.parts]).buy == CLUSTER.price
+    page = client.get("/tanks/1/hang?entry=cluster").text
+    row = page[page.index('<tbody class="rows starts">') :].partition("</tr>")[0]
+    told = re.search(r'data-label="5 years, [^"]*">([\d,]+)', row)
+    post = re.search(r'<form method="post" action="([^"]+)"', row)
+    assert told
+    assert post
+    client.post(post[1], data={"entry": "cluster", "setup": "1"})
+    made = tanks.open_tank(db, 1).setups[-1]
+    assert f"{five_years(stored, made.hung).total:,.0f}" == told[1]
+    assert told[1] in client.get(f"/tanks/1/setups?a=1&b={made.id}").text
+
+
+def test_answers_stand_in_their_order_and_one_keeps_the_corals(client: TestClient, db: Database) -> None:
+    """Where the first drives a third of the corals out, another beside it keeps them; adopting carries its levels."""
+    wish = Wish("cluster", "even", (2, 2), (0.24, 0.28), (300, 450))
+    found = jobs.begin(db, 1, 1, wish)
+    ended(db, found)
+    page = client.get(f"/tanks/1/hang/{found}").json()["rows"]
+    points = [float(v) for v in re.findall(r'<td data-v="([\d.e-]+)" data-label="Off target, %"', page)]
+    assert points == sorted(points)
+    assert len(points) > 1
+    stored, answers = tanks.open_tank(db, 1), jobs.look(db, 1, found).found
+    changes = [coral_change(stored, one.fixtures) for one in answers]
+    assert len(changes[0].leave) >= changes[0].placed / 3
+    kept = min(range(len(answers)), key=lambda k: len(changes[k].leave))
+    assert len(changes[kept].leave) < changes[kept].placed / 3
+    assert "for your corals" in plain(page)
+    chart = client.post(f"/tanks/1/hang/{found}/adopt/{kept}").headers["location"]
+    made = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
+    assert [f.output for f in made.hung] == [f.output for f in answers[kept].fixtures]
+
+
+def test_bodies_in_one_place_are_told_on_chart_hang_and_sheet_with_a_move_that_mends_it(
+    client: TestClient, db: Database
+) -> None:
+    tank = tanks.open_tank(db, 1).tank
+    both = hung(0.6, 0.66)
+    [conflict] = conflicts(tank, both, Surroundings())
+    moved = replace(both[1], emitter=replace(both[1].emitter, x=0.66 + conflict.lengths["by"] + 0.001))
+    assert conflicts(tank, [both[0], moved], Surroundings()) == []
+    a, b, *_ = tanks.open_tank(db, 1).setup(1).fixtures
+    hung_fixtures.change_fixtures(db, 1, 1, {b.id: {"x": a.value.emitter.x + 0.05, "y": a.value.emitter.y}})
+    for page in ("chart", "hang", "setups/1/mount"):
+        told = plain(client.get(f"/tanks/1/{page}").text)
+        assert "A and B are in one place" in told, page
+        assert re.search(r"Move B \d+(\.\d)? cm to the right", told), told[told.index("in one place") :][:200]
+
+
+@pytest.mark.parametrize("key", ["module-grid", "t5-54", "t5-54-plain", "cluster", "cluster-bare", "hybrid-60"])
+def test_what_is_not_owned_is_bought_and_lamps_are_counted(db: Database, key: str) -> None:
+    stored, entry = tanks.open_tank(db, 1), catalogue()[key]
+    money = five_years(stored, entry.parts)
+    assert money.buy == entry.price
+    assert (money.lamps > 0) == any(f.emitter.technology == "t5_tube" for f in entry.parts)
+    assert five_years(stored, entry.parts, hung=entry.parts).buy == 0
