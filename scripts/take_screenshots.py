@@ -83,7 +83,7 @@ def _search(page: Page) -> None:
     page.locator("progress").wait_for(state="hidden", timeout=120_000)
     page.reload()
     page.wait_for_timeout(4500)
-    page.get_by_text("Why each comes out so").click()
+    page.get_by_text("Why, and what limits each result").click()
     page.locator(".trade").evaluate("element => element.scrollIntoView()")
 
 

@@ -265,7 +265,7 @@ def first_start(client: TestClient) -> Start:
 
 def ended(db: Database, search: int) -> None:
     """Wait until a search has ended."""
-    for _ in range(400):
+    for _ in range(1600):
         if jobs.look(db, 1, search).state not in ("waiting", "running"):
             return
         time.sleep(0.05)

@@ -94,7 +94,7 @@ def test_answers_stand_in_their_order_and_one_keeps_the_corals(client: TestClien
     found = jobs.begin(db, 1, 1, wish)
     ended(db, found)
     page = client.get(f"/tanks/1/hang/{found}").json()["rows"]
-    points = [float(v) for v in re.findall(r'<td data-v="([\d.e-]+)" data-label="Off target, %"', page)]
+    points = [float(v) for v in re.findall(r'<td data-v="([\d.e-]+)" data-label="Off target, points"', page)]
     assert points == sorted(points)
     assert len(points) > 1
     stored, answers = tanks.open_tank(db, 1), jobs.look(db, 1, found).found

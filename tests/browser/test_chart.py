@@ -122,7 +122,7 @@ def test_empty_tank_teaches_the_next_step_up_to_a_placed_coral(page: Page, db: D
     page.locator("#card").select_option("Acanthophyllia")
     page.get_by_role("button", name="Add").click()
     page.locator(".zone-list button").first.click()
-    expect(page.locator(".fit")).to_contain_text("Where it sits")
+    expect(page.locator(".fit")).to_contain_text("spot")
     assert tanks.open_tank(db, 2).corals[0].value.place is not None
 
 
@@ -131,7 +131,7 @@ def test_coral_is_sent_to_a_zone_where_it_fits_and_clicked_to_where_it_does_not(
     fits = page.locator(".zone-list li.yes").first
     assert page.locator(".zone-list li.no .reasons .no").count() > 3
     fits.get_by_role("button", name="Place here").click()
-    expect(page.locator(".note-box")).to_contain_text("Where it sits suits it")
+    expect(page.locator(".note-box")).to_contain_text("Suitable spot")
     placed = tanks.open_tank(db, 1).coral(15).value
     assert placed.place is not None
     dot = middle(page.locator('.coral[data-coral="12"] .coral-dot').first)
@@ -139,7 +139,7 @@ def test_coral_is_sent_to_a_zone_where_it_fits_and_clicked_to_where_it_does_not(
     expect(page.locator(".fit .alert")).to_contain_text("too weak by")
     page.wait_for_load_state("networkidle")
     page.keyboard.press("Control+z")
-    expect(page.locator(".note-box")).to_contain_text("Where it sits suits it")
+    expect(page.locator(".note-box")).to_contain_text("Suitable spot")
     assert tanks.open_tank(db, 1).coral(15).value == placed
 
 

@@ -59,7 +59,7 @@ class Measure:
 
     def fill(self, text: str, lengths: dict[str, float]) -> str:
         """Put lengths [m] into a sentence of the core."""
-        return filled(text, {name: self.length(value) for name, value in lengths.items()})
+        return filled(text, {name: self.length(value) for name, value in lengths.items() if f"{{{name}}}" in text})
 
     def message(self, error: FieldError) -> str:
         """Say a broken rule in the keeper's units, with what was found."""

@@ -18,7 +18,7 @@ GAP_X, GAP_Y = 70.0, 46.0
 LEAST_ABOVE = 0.4
 CORNER_WIDTH = 262.0
 PAIR_GAP, PAIR_BOTTOM = 30.0, 30.0
-NARROW = 356.0
+NARROW = 350.0
 """Width of a sheet for a phone: drawn to its width, its numbers are as large as on a wide screen."""
 NARROW_CORNER, NARROW_RIGHT = 200.0, 66.0
 """Height of the readout there, and room for dimensions to the right of the views."""

@@ -23,7 +23,7 @@ from corlume.services.keeping.surveys import StoredSurvey
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.survey import draw_survey, marks_of
-from corlume.web.page import Db, Looked, RowId, measure_of, page
+from corlume.web.page import Db, Looked, RowId, measure_of, narrow_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/survey")
 
@@ -161,6 +161,8 @@ def sheet(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Loo
     """The spots on paper, to be written on."""
     stored, kept = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id)
     marks = marks_of(kept, predicted(stored, kept))
-    laid, drawing = draw_survey(stored.tank, marks, measure_of(request), width=640, height=520, numbers=True)
+    laid, drawing = draw_survey(
+        stored.tank, marks, measure_of(request), width=640, height=520, numbers=True, narrow=narrow_of(request)
+    )
     context = {"stored": stored, "survey": kept, "sheet": laid, "drawing": drawing, "marks": marks}
     return page(request, "survey/sheet.html", context, tank=stored, setup=stored.setup(setup))
