@@ -3,7 +3,7 @@ const shared = Object.fromEntries(
   ["Alpine", "talk", "readPage", "places", "nudger", "holdTouch", "focusKey", "refresh", "chartAsks", "chartShows", "chartPointer", "chartKeys", "chartFields", "chartTogether"].map((name) => [name, "readonly"]),
 );
 const browser = Object.fromEntries(
-  ["document", "window", "fetch", "DOMParser", "DOMPoint", "FormData", "URLSearchParams", "CSS", "sessionStorage", "localStorage", "EventSource", "setTimeout", "clearTimeout"].map((name) => [name, "readonly"]),
+  ["document", "window", "fetch", "DOMParser", "DOMPoint", "FormData", "URLSearchParams", "CSS", "sessionStorage", "localStorage", "EventSource", "IntersectionObserver", "setTimeout", "clearTimeout"].map((name) => [name, "readonly"]),
 );
 
 export default [
