@@ -36,7 +36,9 @@ SMALL, DEEP = 0.7, 0.6
 BETWEEN = 0.02
 """Room between the bodies of a frame [m]."""
 QUICK_REFINED = 2
-"""So many of the best of the coarse grid are refined; ours."""
+"""So many of the best of the coarse grid are refined, where they come this near; ours."""
+NEAR_ALIKE = 0.04
+"""Merit over that of the best of the coarse grid, from which a second is refined as well [-]; ours."""
 PANE = 0.02
 """How far a frame keeps from the panes [m]; ours."""
 
@@ -204,7 +206,8 @@ def quick_layout(
     case, first = min(scanned, key=lambda pair: pair[1].merit)
     others = [one.off for of, one in scanned if of is not case or differs(one, first)]
     # a coarse grid does not tell which of two near alike is the better when refined
-    near = different((one for of, one in scanned if of is case), QUICK_REFINED)
+    alike = (one for of, one in scanned if of is case and one.merit <= (1 + NEAR_ALIKE) * first.merit)
+    near = different(alike, QUICK_REFINED)
     best = min(
         [first, *(one for start in near for one in _lively(case, case.refined(start)))],
         key=lambda one: one.merit,
