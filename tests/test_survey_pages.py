@@ -1,58 +1,35 @@
-"""The survey as keepers walk it: planned, read, put right, brought in, judged, taken into use; and who may come in."""
+"""The survey as keepers walk it: planned, read, put right, brought in, judged, taken into use."""
 
 from __future__ import annotations
 
-import asyncio
-import datetime
-import io
 import json
 import re
-import socket
-import sqlite3
-import threading
-import time
-from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import aclosing, closing, contextmanager, suppress
 from dataclasses import replace
-from itertools import count
-from threading import Thread
 from typing import Any
 
 import numpy as np
 import pytest
-from fastapi.routing import APIRoute
-from PIL import Image
 from starlette.testclient import TestClient
 
-from corlume.core.errors import InvalidInput
 from corlume.core.geometry import Pane, Tank
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.optics.field import Medium, channel_fields
 from corlume.core.optics.lobe import width_at_half
 from corlume.core.scene import Running
 from corlume.core.survey.fixture_fit import bench, fit_fixture, usual_emitter
-from corlume.core.survey.needle import Needle
-from corlume.core.survey.photo import UNIT, Photo, Quad, homography
 from corlume.core.units import DEGREE
-from corlume.devices.meter import MeterLost
-from corlume.devices.meter_server import MeterServer
-from corlume.devices.simulated_meter import SimulatedMeter, hidden_truth
 from corlume.formats.faults import BadFile
 from corlume.formats.steps import STEPS
 from corlume.formats.survey_table import read_survey, write_survey
 from corlume.services.advice import balance
 from corlume.services.advice.judge import verdicts_in_doubt
 from corlume.services.advice.survey import findings
-from corlume.services.keeping import hung_fixtures, phone, setups, surveys, tanks
-from corlume.services.keeping.meter import meter_readings
-from corlume.services.light.fields import medium_of, par_at
+from corlume.services.keeping import hung_fixtures, setups, surveys, tanks
+from corlume.services.light.fields import par_at
 from corlume.services.light.points import Place, PlaneSpec
 from corlume.services.light.sure import sure_at
-from corlume.settings import Settings
 from corlume.store.database import Database
-from corlume.web.app import create_app
-from corlume.web.stations import BESIDE, STATIONS
 
 HOME = "/tanks/1/survey"
 NEW = {"name": "Evening", "day": "2026-11-20", "pumps": "on", "meter": "", "immersion": "1", "count": "8"}
@@ -280,289 +257,3 @@ def test_fixtures_come_back_from_a_grid_of_the_model(client: TestClient) -> None
     assert draft
     kept = client.post("/shelf/put", data={"draft": draft[1], "name": "Mine", "weight": "", "price": "", "mount": ""})
     assert "Guessed from 100 W" in client.get(kept.headers["location"]).text
-
-
-@contextmanager
-def speaking_meter(db: Database) -> Iterator[tuple[int, SimulatedMeter]]:
-    stored = tanks.open_tank(db, 1)
-    tank, fixtures = hidden_truth(stored.lit_tank(), stored.setup().hung, 3)
-    clock = count(1000)
-    medium, seeds = replace(medium_of(stored.lit_tank()), water=tank.water), count(1)
-
-    def made() -> SimulatedMeter:
-        return SimulatedMeter(
-            medium, fixtures, seed=next(seeds), clock=lambda: next(clock), wait=lambda _: time.sleep(0.002)
-        )
-
-    server = MeterServer(0, made)
-    Thread(target=server.serve_forever, daemon=True).start()
-    try:
-        yield server.server_address[1], made()
-    finally:
-        server.shutdown()
-        server.server_close()
-
-
-def test_the_needle_settles_near_what_the_probe_stands_in(db: Database) -> None:
-    """The simulated meter over its socket: medians within 5 % of the hidden light, strays passed over, ends told."""
-    with speaking_meter(db) as (port, twin):
-        for place in ((0.3, 0.06, 0.15), (0.75, 0.3, 0.2), (1.2, 0.06, 0.5)):
-            twin.stand(place)
-            light = float(twin._parts.sum())
-            needle = asyncio.run(settled(port, place))
-            assert needle.settled
-            assert needle.middle == pytest.approx(light, rel=0.08)
-    with pytest.raises(MeterLost, match="No meter answers"):
-        asyncio.run(settled(port, place))
-
-
-async def settled(port: int, place: tuple[float, float, float]) -> Needle:
-    """The needle of a meter when it has settled, or after so many readings."""
-    needle = Needle()
-    async with aclosing(meter_readings(f"127.0.0.1:{port}", place)) as readings:  # type: ignore[type-var]
-        async for par in readings:
-            needle.add(par)
-            if needle.settled:
-                break
-    return needle
-
-
-@pytest.mark.parametrize(
-    ("line", "words"),
-    [
-        (b'{"par": ' + b"9" * 400 + b"}", "a number without end"),
-        (b'{"par": ' + b"9" * 5000 + b"}", "no reading"),
-        (b'{"par": 1e308}', "a number without end: a reading is from 0 to 5000"),
-        (b"[" * 3000, "no reading"),
-        (b'{"par": -12.5}', "The meter sends -12 PAR"),
-        (b'{"par": NaN}', "a number without end"),
-        (b'{"par": true}', "no reading"),
-        (b'{"error": "battery low"}', "The meter says: battery low"),
-    ],
-)
-def test_what_is_no_reading_is_told_and_ends_the_stream(client: TestClient, line: bytes, words: str) -> None:
-    with a_meter(lambda connection: connection.sendall(line + b"\n")) as address:
-        client.app.state.meter = address  # type: ignore[attr-defined]
-        answer = client.get("/tanks/1/survey/1/meter?spot=1")
-        assert answer.status_code == 200
-        assert words in json.loads(answer.text.removeprefix("data: "))["lost"]
-
-
-def test_a_byte_a_second_runs_out_of_patience_and_listeners_hold_no_thread(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Twenty listen at once to a meter that never ends a line: no thread more, and every one is told."""
-    monkeypatch.setattr("corlume.devices.meter.PATIENCE", 1.0)
-
-    def slow(connection: socket.socket) -> None:
-        for _ in range(40):
-            connection.sendall(b" ")
-            time.sleep(0.25)
-
-    async def all_at_once(address: str) -> tuple[list[object], int]:
-        asked = [asyncio.ensure_future(settled(int(address.rpartition(":")[2]), (0.3, 0.3, 0.2))) for _ in range(20)]
-        await asyncio.sleep(0.5)
-        threads = sum(not thread.name.startswith("meter") for thread in threading.enumerate())
-        return await asyncio.gather(*asked, return_exceptions=True), threads
-
-    with a_meter(slow) as address:
-        before = sum(not thread.name.startswith("meter") for thread in threading.enumerate())
-        found, threads = asyncio.run(all_at_once(address))
-    assert threads == before
-    assert {str(one) for one in found} == {"No data from the meter."}
-
-
-@contextmanager
-def a_meter(answer: Callable[[socket.socket], object]) -> Iterator[str]:
-    """Something on a loopback socket that answers whoever connects; its address."""
-    listener = socket.create_server(("127.0.0.1", 0), backlog=128)
-
-    def one(connection: socket.socket) -> None:
-        with connection, suppress(OSError):
-            answer(connection)
-
-    def accept() -> None:
-        with suppress(OSError):
-            while True:
-                Thread(target=one, args=(listener.accept()[0],), name="meter", daemon=True).start()
-
-    Thread(target=accept, name="meter", daemon=True).start()
-    try:
-        yield f"127.0.0.1:{listener.getsockname()[1]}"
-    finally:
-        listener.shutdown(socket.SHUT_RDWR)
-        listener.close()
-
-
-def test_a_needle_that_climbs_has_not_settled() -> None:
-    needle = Needle()
-    for k in range(25):
-        needle.add(100.0 + 4 * k)
-    assert not needle.settled
-    for value in [200.0, 203, 198, 201, 900, 199, 202, 200, 201, 199] * 3:
-        needle.add(value)
-    assert needle.settled
-    assert needle.middle == pytest.approx(200.3, abs=1)
-
-
-NOW = datetime.datetime(2026, 11, 20, 18, tzinfo=datetime.UTC)
-
-
-def from_the_network(db: Database, **more: Any) -> TestClient:
-    app = create_app(db, Settings(), phone_address="192.168.7.2:8420")
-    return TestClient(app, base_url="http://192.168.7.2", client=("192.168.7.30", 4711), follow_redirects=False, **more)
-
-
-def test_unpaired_devices_are_refused_on_every_route(db: Database) -> None:
-    app = create_app(db, Settings(), phone_address="192.168.7.2:8420")
-    routers = [*BESIDE, *(router for station in STATIONS for router in station.routers)]
-    known = [route for router in routers for route in router.routes if isinstance(route, APIRoute)]
-    routes = [(method, route.path) for route in known for method in route.methods]
-    routes += [("GET", path) for path in ("/", "/static/app.css", "/static/talk.js", "/nowhere")]
-    assert len(routes) > 80
-    for number, (method, path) in enumerate(routes):
-        filled = re.sub(r"\{[^}]*\}", "1", path)
-        apart = TestClient(app, base_url="http://192.168.7.2", client=(f"10.0.{number // 200}.{number % 200}", 99))
-        with apart:
-            assert apart.request(method, filled, follow_redirects=False).status_code in (403, 410), (method, path)
-
-
-def test_a_phone_is_paired_once_in_time_and_shut_out(client: TestClient, db: Database) -> None:
-    token, _ = phone.new_link(db, datetime.datetime.now(datetime.UTC))
-    with from_the_network(db) as outside:
-        assert outside.get("/tanks").status_code == 403
-        assert "Let this device in?" in outside.get(f"/pair/{token}").text
-        assert outside.get("/tanks").status_code == 403  # looking at the link pairs nothing
-        empty = outside.post(f"/pair/{token}", data={"name": " "})
-        assert "Name is empty" in empty.text
-        paired = outside.post(f"/pair/{token}", data={"name": "Tank phone"})
-        cookie = paired.headers["set-cookie"]
-        assert "HttpOnly" in cookie
-        assert "SameSite=strict" in cookie
-        assert outside.get("/tanks").status_code == 200
-        assert outside.post("/phone/link").status_code == 403
-        [device] = phone.paired(db)
-        stored = db.path.read_bytes()
-        assert token.encode() not in stored
-        assert re.search(r"corlume_device=([^;]+)", cookie)[1].encode() not in stored  # type: ignore[index]
-        phone.shut_out(db, device.id)
-        assert outside.get("/tanks").status_code == 403
-    with from_the_network(db) as other:
-        assert "was used, or is too late" in other.post(f"/pair/{token}", data={"name": "Second"}).text
-        for _ in range(25):
-            last = other.get("/tanks")
-        assert last.status_code == 429
-    late, _ = phone.new_link(db, NOW)
-    assert phone.pair(db, late, "Late", NOW + datetime.timedelta(minutes=6)) is None
-    assert client.get("/phone").status_code == 200
-
-
-def test_a_paired_phone_does_what_is_done_at_the_tank_and_no_more_until_it_may(
-    client: TestClient, db: Database
-) -> None:
-    """Every route that changes something, tried with a paired phone: few pass, and all do once the keeper allows it."""
-    now = datetime.datetime.now(datetime.UTC)
-    token = phone.pair(db, phone.new_link(db, now)[0], "Tank phone", now)
-    routers = [*BESIDE, *(router for station in STATIONS for router in station.routers)]
-    paths = [r.path for router in routers for r in router.routes if isinstance(r, APIRoute) and "POST" in r.methods]
-    with from_the_network(db, cookies={"corlume_device": token}) as outside:
-        for path in ("/tanks", "/tanks/1/chart", "/tanks/1/corals/round", "/phone"):
-            assert outside.get(path).status_code == 200
-        assert "Restore" not in outside.get("/tanks").text
-        assert outside.get("/backup").status_code == 403
-        passed = {path for path in paths if outside.post(re.sub(r"\{[^}]*\}", "1", path)).status_code != 403}
-        assert passed == {
-            "/preferences", "/pair/{token}", "/tanks/{tank_id}/setups/{setup_id}/light",
-            "/tanks/{tank_id}/corals/{coral_id}/try", "/tanks/{tank_id}/survey/{survey_id}/act",
-            "/tanks/{tank_id}/survey/{survey_id}/tap", "/tanks/{tank_id}/survey/{survey_id}/spots",
-            "/tanks/{tank_id}/survey/{survey_id}/spots/{spot_id}/place", "/tanks/{tank_id}/survey/photos",
-            "/tanks/{tank_id}/survey/balance/{survey_id}/shift", "/tanks/{tank_id}/corals/round/{coral_id}",
-            "/tanks/{tank_id}/survey/photos/{photo_id}/corners", "/tanks/{tank_id}/survey/photos/{photo_id}/tap",
-            "/tanks/{tank_id}/corals/{coral_id}/course/notes",
-        }  # fmt: skip
-        told = outside.post("/tanks/1/remove")
-        assert "Nothing was changed" in told.text
-        assert "Tern Skerry" in outside.get("/tanks").text
-        [device] = phone.paired(db)
-        assert client.post(f"/phone/{device.id}/trust", data={"trusted": "on"}).status_code == 303
-        assert outside.post(f"/phone/{device.id}/trust", data={}).status_code == 403
-        assert outside.post("/tanks/1/remove").status_code == 303
-    with closing(sqlite3.connect(db.path, isolation_level=None)) as other:
-        other.execute("BEGIN IMMEDIATE")  # another program writes: who looks is not kept waiting
-        assert phone.admitted(db, token or "", now + datetime.timedelta(hours=1))
-
-
-CORNERS: Quad = ((0.1, 0.2), (0.9, 0.15), (0.95, 0.85), (0.05, 0.8))
-
-
-def test_homography_is_the_closed_form_and_goes_round() -> None:
-    """Heckbert 1989, from memory: the map of the unit square to a quadrilateral has a closed form."""
-    (x0, y0), (x1, y1), (x2, y2), (x3, y3) = CORNERS
-    sx, sy, dx1, dy1, dx2, dy2 = x0 - x1 + x2 - x3, y0 - y1 + y2 - y3, x1 - x2, y1 - y2, x3 - x2, y3 - y2
-    g, h = (np.array([sx * dy2 - dx2 * sy, dx1 * sy - sx * dy1]) / (dx1 * dy2 - dx2 * dy1)).tolist()
-    told = np.array([[x1 - x0 + g * x1, x3 - x0 + h * x3, x0], [y1 - y0 + g * y1, y3 - y0 + h * y3, y0], [g, h, 1.0]])
-    assert homography(UNIT, CORNERS) == pytest.approx(told, abs=1e-9)
-    tank = bench("tank", depth=0.5, tank=(1.5, 0.65))
-    for view in ("front", "above"):
-        photo = Photo("A", view, "-", 1600, 900, CORNERS)  # type: ignore[arg-type]
-        for place in ((0.2, 0.1, 0.3), (1.4, 0.6, 0.05)):
-            third = place[1] if view == "front" else place[2]
-            assert photo.place(tank, *photo.point(tank, place), third) == pytest.approx(place, abs=1e-9)
-
-
-@pytest.mark.parametrize(
-    ("corners", "words"),
-    [
-        ((CORNERS[0], CORNERS[2], CORNERS[1], CORNERS[3]), "crossed over"),
-        (CORNERS[::-1], "in another order"),
-        ((CORNERS[0], CORNERS[0], CORNERS[2], CORNERS[3]), "lie on each other"),
-        (CORNERS[:3], "must be four"),
-    ],
-)
-def test_corners_that_fix_nothing_are_told(corners: Quad, words: str) -> None:
-    with pytest.raises(InvalidInput, match=words):
-        Photo("A", "front", "-", 100, 100, corners)
-
-
-def drawn_photo(form: str) -> bytes:
-    picture, out = Image.new("RGB", (1800, 1200), "#3a3f45"), io.BytesIO()
-    exif = picture.getexif()
-    exif[0x010F] = "SECRET-CAMERA"
-    picture.save(out, form, exif=exif)
-    return out.getvalue()
-
-
-@pytest.mark.parametrize("form", ["JPEG", "PNG", "HEIF"])
-def test_a_photo_is_made_small_fixed_tapped_and_marked(client: TestClient, db: Database, form: str) -> None:
-    files = {"photo": ("a", drawn_photo(form))}
-    answer = client.post(f"{HOME}/photos", data={"name": "Front", "view": "front"}, files=files)
-    assert answer.status_code == 303, answer.text[:400]
-    at = answer.headers["location"]
-    picture = client.get(f"{at}/picture").content
-    assert b"SECRET-CAMERA" not in picture
-    assert Image.open(io.BytesIO(picture)).size == (1600, 1067)
-    wrong = json.dumps({"corners": [CORNERS[k] for k in (0, 2, 1, 3)]})
-    assert "crossed over" in client.post(f"{at}/corners", content=wrong, headers=JSON).json()["message"]
-    assert client.post(f"{at}/corners", content=json.dumps({"corners": CORNERS}), headers=JSON).json()["fixed"]
-    survey = surveys.all_surveys(db, 1)[0]
-    tank, photo = tanks.open_tank(db, 1).tank, Photo("A", "front", "-", 1600, 1067, CORNERS)
-    u, v = photo.point(tank, (0.75, 0.078, 0.1))
-    tapped = {"survey": survey.id, "u": u, "v": v, "row": "front", "name": "By a tap"}
-    saved = client.post(f"{at}/tap", content=json.dumps(tapped), headers=JSON).json()["saved"]
-    assert surveys.open_survey(db, 1, survey.id).spot(saved).value.place == pytest.approx((0.75, 0.078, 0.1), abs=2e-3)
-    assert 'class="photo-mark read"' in client.get(at).text
-    marked = client.get(f"{at}/marked.png?survey={survey.id}")
-    assert Image.open(io.BytesIO(marked.content)).format == "PNG"
-
-
-@pytest.mark.parametrize(
-    ("data", "words"),
-    [
-        (b"", "No photo was chosen"),
-        (b"no picture", "is not a PNG, JPEG or HEIC image"),
-        (b"x" * 30_000_000, "30.0 MB, at most"),
-    ],
-)
-def test_photos_that_are_none_are_told(client: TestClient, data: bytes, words: str) -> None:
-    answer = client.post(f"{HOME}/photos", data={"name": "Front", "view": "front"}, files={"photo": ("a.jpg", data)})
-    assert answer.status_code == 422
-    assert words in answer.text
-    assert 'value="Front"' in answer.text
