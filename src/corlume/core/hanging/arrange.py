@@ -110,6 +110,17 @@ def units_of(fixtures: Sequence[Fixture]) -> list[list[int]]:
     return list(units.values())
 
 
+def in_one_place(tank: Tank, fixtures: Sequence[Fixture]) -> list[tuple[int, int, tuple[float, float, float] | None]]:
+    """Return the pairs of units, by number in ``units_of``, that want the same room, each with the move that takes the
+    second clear, see ``move_clear``. Parts of one frame are no pair.
+    """
+    units = units_of(fixtures)
+    of = {i: k for k, unit in enumerate(units) for i in unit}
+    parts = [tuple(fixtures[i] for i in unit) for unit in units]
+    pairs = sorted({(of[i], of[j]) for i, j in overlaps(fixtures) if of[i] != of[j]})
+    return [(a, b, move_clear(tank, parts, b)) for a, b in pairs]
+
+
 def move_clear(tank: Tank, units: Sequence[Unit], one: int) -> tuple[float, float, float] | None:
     """Find the shortest move that takes a unit clear of all others: to a side, to the front or back, or up.
 

@@ -8,9 +8,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
-from corlume.core.fixture import Fixture, overlaps
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
-from corlume.core.hanging.arrange import move_clear, units_of
+from corlume.core.hanging.arrange import in_one_place, units_of
 from corlume.core.surroundings import Surroundings
 from corlume.core.words import letter, plain
 
@@ -41,13 +41,10 @@ def conflicts(tank: Tank, fixtures: Sequence[Fixture], around: Surroundings) -> 
 def _with_each_other(tank: Tank, fixtures: Sequence[Fixture]) -> Iterator[Conflict]:
     """Units that want the same room, the later one to be moved; what is within a frame no move of the frame mends."""
     units = units_of(fixtures)
-    of = {i: k for k, unit in enumerate(units) for i in unit}
-    parts = [tuple(fixtures[i] for i in unit) for unit in units]
-    named = [parts[k][0].frame or ", ".join(map(letter, unit)) for k, unit in enumerate(units)]
-    for a, b in sorted({(of[i], of[j]) for i, j in overlaps(fixtures) if of[i] != of[j]}):
+    named = [fixtures[unit[0]].frame or letter(unit[0]) for unit in units]
+    for a, b, move in in_one_place(tank, fixtures):
         words = f"{plain(named[a])} and {plain(named[b])} are in one place."
         indices = (units[a][0], units[b][0])
-        move = move_clear(tank, parts, b)
         if move is None:
             yield Conflict(indices, words, "There is no free place near: take one down, or use a smaller one.")
             continue

@@ -8,7 +8,8 @@ from typing import Literal
 
 from corlume.core.fixture import extent, overlaps
 from corlume.core.geometry import Tank
-from corlume.core.hanging.arrange import ARRANGINGS, Arranging, Unit, arrange, middle, move_clear
+from corlume.core.hanging import arrange
+from corlume.core.hanging.arrange import ARRANGINGS, Arranging, Unit, middle
 from corlume.core.hanging.tape import Tape
 from corlume.services.keeping.hung_fixtures import change_fixtures
 from corlume.store.database import Database
@@ -48,12 +49,9 @@ def _span(tank: Tank, parts: Unit, axis: Literal["x", "y"]) -> tuple[float, floa
 
 def units_of(setup: StoredSetup) -> list[HungUnit]:
     """All units of a setup, in the order of their first parts."""
-    found: dict[str, list[int]] = {}
-    for i, kept in enumerate(setup.fixtures):
-        found.setdefault(f"frame {kept.value.frame}" if kept.value.frame else f"alone {kept.id}", []).append(i)
     return [
         HungUnit(tuple(at), tuple(setup.fixtures[i].id for i in at), tuple(setup.fixtures[i].value for i in at))
-        for at in found.values()
+        for at in arrange.units_of([kept.value for kept in setup.fixtures])
     ]
 
 
@@ -81,7 +79,7 @@ def arrange_units(db: Database, tank_id: int, setup_id: int, ids: Iterable[int],
         stored = load_tank(connection, tank_id)
     setup = stored.setup(setup_id)
     units = list({unit.id: unit for unit in (unit_with(setup, i) for i in ids)}.values())
-    found = arrange(stored.tank, [unit.parts for unit in units], how)
+    found = arrange.arrange(stored.tank, [unit.parts for unit in units], how)
     changes = {
         fixture_id: {name: getattr(part.emitter, name) for name in ("x", "y", "height", "turn", "roll", "pitch")}
         for unit, parts in zip(units, found, strict=True)
@@ -102,11 +100,8 @@ class Collision:
 
 def collisions(tank: Tank, setup: StoredSetup) -> list[Collision]:
     """All units that want the same room; the later of two is the one to move."""
-    pairs, units = overlaps(setup.hung), units_of(setup)
-    of = {i: k for k, unit in enumerate(units) for i in unit.indices}
-    found = []
-    for a, b in sorted({(of[i], of[j]) for i, j in pairs if of[i] != of[j]}):
-        move = move_clear(tank, [unit.parts for unit in units], b)
+    units, found = units_of(setup), []
+    for a, b, move in arrange.in_one_place(tank, setup.hung):
         e = units[b].parts[0].emitter
         place = {"x": e.x + move[0], "y": e.y + move[1], "height": e.height + move[2]} if move else {}
         found.append(Collision(units[a], units[b], move, place))

@@ -214,9 +214,9 @@ class Case:
     def points(self, layout: Layout) -> float:
         """By what a layout is ranked, see ``search.ranking``."""
         lowest = self.space.heights[0] if len(self.space.heights) > 1 else None
-        refits = sum(map(bool, (layout.lens, layout.lean, layout.outer)))
+        refit = bool(layout.lens or layout.lean or layout.outer)
         added = plainness([*self.hung(layout), *self.space.others], lowest)
-        return 100 * layout.off + sum(points for _, points in added) + REFITTED * refits
+        return 100 * layout.off + sum(points for _, points in added) + REFITTED * refit
 
     def variants(self, layout: Layout) -> list[Layout]:
         """The same with other lenses, where it is of LEDs, and with its outer columns leaned inward."""

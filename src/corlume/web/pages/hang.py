@@ -19,15 +19,15 @@ from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import CatalogueEntry
-from corlume.services.advice.coral_sites import coral_change
 from corlume.services.advice.diagnosis import find_faults, try_remedy
 from corlume.services.advice.judge import figures
 from corlume.services.keeping import shelf, tanks
 from corlume.services.keeping.setups import add_setup
 from corlume.services.light.fields import slice_plane
 from corlume.services.search import jobs
+from corlume.services.search.answers import in_order
 from corlume.services.search.arrangement import arrangement_of
-from corlume.services.search.candidate import LEAST_LEVEL
+from corlume.services.search.candidate import LEAST_LEVEL, Found
 from corlume.services.search.jobs import Search
 from corlume.services.search.money import YEARS, five_years
 from corlume.services.search.start_points import default_wish, starting_points
@@ -287,23 +287,26 @@ def _answers(stored: StoredTank, found: Search, measure: Measure, entries: Seque
     setup = _searched(stored, found)
     now, intent = setup.hung, intent_of(stored, found.wish)
     settled = found.state not in ("waiting", "running")
+    shown = list(enumerate(found.found))
     try:
-        pictures = [picture_of(stored, one.fixtures, zones=found.wish.purpose == "zones") for one in found.found]
         # they take a moment each: not while the search runs
-        differences = _differences(stored, setup, found) if settled else []
-        changes = [coral_change(stored, one.fixtures) for one in found.found] if settled else []
+        answers = in_order(stored, found.wish, found.found) if settled else []
+        shown = [(one.number, one.found) for one in answers] or shown
+        pictures = [picture_of(stored, one.fixtures, zones=found.wish.purpose == "zones") for _, one in shown]
+        differences = _differences(stored, setup, [one for _, one in shown]) if settled else []
     except InvalidInput:
-        pictures, differences, changes = [], [], []
+        answers, pictures, differences = [], [], []
     return templates.get_template("hang/answers.html").render(
         stored=stored,
         search=found,
         years=YEARS,
         now=figures(stored, now, intent) if now else None,
-        grades=[graded(stored, one.figures, intent) for one in found.found],
-        changes=changes,
+        shown=shown,
+        grades=[graded(stored, one.figures, intent) for _, one in shown],
+        changes=[one.corals for one in answers],
         lenses=LENSES,
         cost_now=five_years(stored, now, entries).total,
-        money=[five_years(stored, one.fixtures, entries, now if found.wish.keeps else ()) for one in found.found],
+        money=[five_years(stored, one.fixtures, entries, now if found.wish.keeps else ()) for _, one in shown],
         pictures=pictures,
         differences=differences,
         steps=NAMES,
@@ -338,12 +341,13 @@ def _searched(stored: StoredTank, found: Search) -> StoredSetup:
     return next((s for s in stored.setups if s.id == found.setup_id), stored.setup())
 
 
-def _differences(stored: StoredTank, setup: StoredSetup, found: Search) -> list[Markup]:
+def _differences(stored: StoredTank, setup: StoredSetup, found: Sequence[Found]) -> list[Markup]:
     """For each layout what it changes at the rock top; nothing when nothing hangs now."""
     tank, now = stored.lit_tank(), setup.hung
     base = slice_plane(tank, now, "plan", tank.rock_top())
     label = f"PAR of this layout less that of {setup.name}"
     return [
         difference_plan(tank, slice_plane(tank, one.fixtures, "plan", tank.rock_top()), base, width=250, label=label)
-        for one in found.found * bool(now)
+        for one in found
+        if now
     ]
