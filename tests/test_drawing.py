@@ -22,6 +22,7 @@ from corlume.formats.measure import Measure
 from corlume.services.light.fields import Plane
 from corlume.services.light.points import Place
 from corlume.store.tables import Kept
+from corlume.web.drawing.difference import draw_difference
 from corlume.web.drawing.lamps import _apart, draw_dimensions, draw_fixtures, draw_probe, letter
 from corlume.web.drawing.light import draw_light, isolines_of
 from corlume.web.drawing.sheet import View, lay_out, lay_out_pair
@@ -132,6 +133,9 @@ def test_rock_hides_readings_and_darkness_has_no_numbers() -> None:
         if e.get("class") == "sounding"
     ]
     assert not [x for x in xs if 0.41 * 300 < x < 0.77 * 300]
+    # less than half a PAR is no difference, whichever way: "-0" once
+    less = str(draw_difference(view, Plane(plane.u, plane.v, plane.par - 0.3), plane))
+    assert set(re.findall(r">([+-]?\d+)<", less)) == {"0"}
     dark = draw_light(view, Plane(plane.u, plane.v, np.zeros((61, 31))), TARGETS.bands())
     assert texts(dark, "sounding") == []
     assert texts(dark, "no-light") == ["no light yet"]

@@ -1,7 +1,8 @@
-"""Sentences with slots that a face fills in its own units, and texts of the keeper's inside them."""
+"""Sentences with slots that a face fills in its own units, texts of the keeper's inside them, and signed numbers."""
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Mapping, Sequence
 
@@ -43,3 +44,8 @@ def letters(indices: Sequence[int]) -> str:
         return " ".join(names)
     run = max(indices) - min(indices) == len(names) - 1
     return f"{names[0]} to {names[-1]}" if run else f"{names[0]} and {len(names) - 1} more"
+
+
+def signed(change: float) -> str:
+    """A whole number with its sign, or 0; nothing when it is not a number."""
+    return "" if math.isnan(change) else f"{round(change):+,d}" if round(change) else "0"

@@ -19,6 +19,7 @@ from pydantic import Field
 from corlume import __version__
 from corlume.core.hanging.tape import Tape, tape_of
 from corlume.core.scene import MOST
+from corlume.core.words import signed
 from corlume.formats.measure import LengthUnit, Measure, trim
 from corlume.reference.catalogue import plain_words
 from corlume.services.keeping import tanks
@@ -33,11 +34,6 @@ templates = Jinja2Templates(directory=HERE / "templates")
 templates.env.globals |= {"version": __version__, "asset": asset, "plain_words": plain_words}
 templates.env.globals["today"] = lambda: date.today().isoformat()
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
-
-
-def _signed(change: float) -> str:
-    """A whole number with its sign, or 0; nothing when it is not a number."""
-    return "" if math.isnan(change) else f"{round(change):+,d}" if round(change) else "0"
 
 
 def _whole(value: float, unit: str = "") -> str:
@@ -57,7 +53,7 @@ def _format(text: str, *values: Any) -> str:
 
 
 _MINUS_NOTHING = re.compile(r"(?<![\w.])-(?=0(?:\.0+)?(?![\d.]))")
-templates.env.filters |= {"signed": _signed, "whole": _whole, "trim1": _trim1, "format": _format}
+templates.env.filters |= {"signed": signed, "whole": _whole, "trim1": _trim1, "format": _format}
 
 
 def database(request: Request) -> Database:

@@ -11,6 +11,7 @@ from markupsafe import Markup
 from numpy.typing import NDArray
 
 from corlume.core.geometry import Tank
+from corlume.core.words import signed
 from corlume.services.light.fields import Plane
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group, pieces_path
@@ -54,7 +55,7 @@ def draw_difference(view: View, plane: Plane, base: Plane) -> Markup:
             if np.isfinite(change[i, j]):
                 x, y = view.at(float(plane.u[i]), float(plane.v[j]))
                 k = int(np.searchsorted(LIMITS, change[i, j], side="right")) - 1
-                parts.append(el("text", f"{change[i, j]:+.0f}", x=x, y=y, dy="0.35em", class_=f"sounding on-{k}"))
+                parts.append(el("text", signed(float(change[i, j])), x=x, y=y, dy="0.35em", class_=f"sounding on-{k}"))
     outline = el("rect", x=view.left, y=view.top, width=view.right - view.left, height=view.bottom - view.top,
                  class_="rock edge")  # fmt: skip
     return group([*parts, outline])
