@@ -98,8 +98,8 @@ def test_scene_refuses_what_does_not_belong_together() -> None:
     outside = Coral(card, Seat(2.0, 0.3, 0.1))
     assert "corals.0.x" in faults(Scene, name="x", tank=TANK, corals=(outside,))
     assert "setups" in faults(Scene, name="x", tank=TANK, setups=(Setup("a", in_use=True), Setup("b", in_use=True)))
-    high = Fixture(replace(FACE, height=2.0))
-    assert "setups.0.fixtures.0.height" in faults(Scene, name="x", tank=TANK, setups=(Setup("a", (high,), True),))
+    beside = Fixture(replace(FACE, x=9.0))
+    assert "setups.0.fixtures.0.x" in faults(Scene, name="x", tank=TANK, setups=(Setup("a", (beside,), True),))
 
 
 def test_message_puts_numbers_where_the_rule_wants_them() -> None:
@@ -159,11 +159,8 @@ def test_slices_agree_with_the_probe_and_leave_rock_out() -> None:
 
 def test_new_fixtures_hang_clear_of_each_other_and_under_the_ceiling(db: Database) -> None:
     stored = tanks.open_tank(db, 1)
-    low = replace(stored.tank, room_height=0.215)
-    with pytest.raises(InvalidInput):
-        tanks.save_tank(
-            db, 1, name="x", tank=replace(low, room_height=0.15), targets=stored.targets, running=stored.running
-        )
+    low = replace(stored.tank, room_height=0.15)
+    tanks.save_tank(db, 1, name="x", tank=low, targets=stored.targets, running=stored.running)
     setup = setups.copy_setup(db, 1, 1)
     for kept in tanks.open_tank(db, 1).setup(setup).fixtures:
         hung_fixtures.remove_fixture(db, 1, setup, kept.id)
@@ -176,6 +173,7 @@ def test_new_fixtures_hang_clear_of_each_other_and_under_the_ceiling(db: Databas
     assert len({round(e.y, 3) for e in tubes}) == 4
     clusters = [e for e in emitters if e.technology == "led_cluster"]
     assert len({(round(e.x, 3), round(e.y, 3)) for e in clusters}) == 3
+    assert max(e.height for e in emitters) <= low.room_height
 
 
 def test_copied_fixture_is_alike_but_elsewhere(db: Database) -> None:

@@ -66,7 +66,7 @@ def test_eight_spots_are_read_on_a_phone_by_the_meter(browser: Browser, address:
         spot = page.locator(".spot.here").first
         expect(spot).to_have_class(re.compile("told"))
         page.get_by_role("button", name="Save, next").click()
-        expect(page.locator(".take-name b")).not_to_have_text(f"{number} of 8")
+        expect(page.locator(".take")).to_contain_text(f"{number + 1} of 8")
         expect(page.locator(".spot.read")).to_have_count(2 * number)  # in both views, without a reload
     # one that the application refuses: the page comes back to the point with the number
     page.route("**/act", lambda route: route.continue_(post_data=route.request.post_data.replace("60.5", "-60.5")))

@@ -330,8 +330,8 @@ document.addEventListener("alpine:init", () => {
       this.sending = true;
       while (this.queue.length) {
         const act = this.queue[0];
-        const { ok, answer, silent } = await talk(`${this.post}/act`, act, "");
-        if (silent) break;
+        const { ok, answer, silent, busy } = await talk(`${this.post}/act`, act, "");
+        if (silent || busy) break;
         this.queue.shift();
         this.keep();
         const spot = this.spots.find((one) => one.id === act.spot);
