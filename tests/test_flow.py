@@ -124,13 +124,21 @@ def test_help_for_dead_spots_is_true_when_done(client: TestClient, db: Database)
     for kept in tanks.open_tank(db, 1).pumps[1:]:
         pumps.remove_pump(db, 1, kept.id)
     only = tanks.open_tank(db, 1).pumps[0]
-    pumps.save_pump(db, 1, only.id, rate=1200 * LITRES_AN_HOUR, turn=100 * DEGREE)
+    pumps.save_pump(db, 1, only.id, rate=3000 * LITRES_AN_HOUR, turn=100 * DEGREE)
     stored = tanks.open_tank(db, 1)
     told = flow_helps(stored)
     assert told
     assert told[0].after < told[0].before == dead_share(stored)
     words = client.get("/tanks/1/corals/flow/helps").json()["html"]
-    assert f"fall from {100 * told[0].before:.0f} to {100 * told[0].after:.0f} %" in words
+    assert f"<b>{100 * told[0].before:.0f}</b>" in words
+    assert f"<b>{100 * told[0].after:.0f}</b>" in words
+    assert [one.after for one in told] == sorted(one.after for one in told)
+    pump = told[0].pump  # what has to be set on it is said
+    assert f"points {pump.turn / DEGREE % 360:.0f} degrees" in words
+    assert f"{pump.rate / LITRES_AN_HOUR:,.0f} l/h" in words
+    moved = (*(f"leaves: {line}" for line in told[0].leave), *(f"enters: {line}" for line in told[0].enter))
+    assert moved
+    assert all(line in words for line in moved)
     assert client.post("/tanks/1/corals/flow/help", data={"words": told[0].words}).status_code == 303
     assert dead_share(tanks.open_tank(db, 1)) == pytest.approx(told[0].after)
     tanks.undo(db, 1)

@@ -11,17 +11,21 @@ from starlette.testclient import TestClient
 from corlume.core.fixture import Fixture
 from corlume.core.geometry import Pane, Tank
 from corlume.core.hanging.conflicts import conflicts
+from corlume.core.judgement.intent import LITTLE_SHIMMER, MUCH_SHIMMER
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.scapes import scape
 from corlume.core.scene import Running, Scene
 from corlume.core.surroundings import Surroundings
 from corlume.reference.catalogue import catalogue
 from corlume.services.advice.coral_sites import coral_change
-from corlume.services.keeping import hung_fixtures, tanks
+from corlume.services.advice.diagnosis import find_faults
+from corlume.services.advice.judge import shimmer_of, verdicts
+from corlume.services.keeping import hung_fixtures, setups, tanks
 from corlume.services.search import jobs
-from corlume.services.search.answers import Ranking, in_order
+from corlume.services.search.answers import in_order
 from corlume.services.search.money import five_years
-from corlume.services.search.ranking import plainness
+from corlume.services.search.proposal import suggested
+from corlume.services.search.ranking import Ranking, plainness
 from corlume.services.search.run import search
 from corlume.services.search.start_points import default_wish, starting_points
 from corlume.services.search.wish import Wish
@@ -65,9 +69,11 @@ def test_two_islands_in_seventy_centimetres_are_lit_plainly_first() -> None:
     rules = [
         ranking.of_fixtures(s.fixtures, coral_change(stored, s.fixtures)) for s in starting_points(stored, CLUSTER)
     ]
-    assert first.rank.points <= min(rank.points for rank in rules)
+    assert first.proposal.rank.points <= min(rank.points for rank in rules)
     assert first.found.figures.coverage > 0.95
-    assert not {"no mirror image", "less than a hand apart", "lowest height allowed"} & {w for w, _ in first.rank.added}
+    assert not {"no mirror image", "less than a hand apart", "lowest height allowed"} & {
+        w for w, _ in first.proposal.rank.added
+    }
 
 
 def test_money_is_one_sum_on_every_page(client: TestClient, db: Database) -> None:
@@ -131,3 +137,87 @@ def test_what_is_not_owned_is_bought_and_lamps_are_counted(db: Database, key: st
     assert money.buy == entry.price
     assert (money.lamps > 0) == any(f.emitter.technology == "t5_tube" for f in entry.parts)
     assert five_years(stored, entry.parts, hung=entry.parts).buy == 0
+
+
+def test_suggested_changes_are_ranked_like_layouts_with_all_that_has_to_be_set(db: Database) -> None:
+    """On Hang and after a survey alike: what is said to be set, set by hand on what hangs, is what is proposed."""
+    stored = tanks.open_tank(db, 1)
+    setup = stored.setup()
+    found = find_faults(stored, setup.hung, setup.intent)
+    now, changes = suggested(stored, setup.hung, setup.intent, found, ())
+    assert now
+    assert (now.money.buy, now.corals.leave, now.corals.back) == (0.0, (), ())
+    points = [one.does.rank.points for one in changes]
+    assert len(points) >= 3
+    assert points == sorted(points)
+    for one in changes:
+        touched = {number for line in one.settings for number in line.numbers}
+        assert touched == {
+            k for k, pair in enumerate(zip(setup.hung, one.does.fixtures, strict=True)) if set_apart(*pair)
+        }
+        for line in one.settings:
+            for number in line.numbers:
+                for axis in ("x", "y", "height"):
+                    at = getattr(one.does.fixtures[number].emitter, axis)
+                    assert line.lengths.get(axis, at) == at
+    words = " ".join(line.words for one in changes for line in one.settings)
+    assert "no lenses in place of" in words
+    assert "{height_was} to {height} above water" in words
+
+
+def set_apart(a: Fixture, b: Fixture) -> bool:
+    """Whether two fixtures differ in what can be set."""
+    return any(getattr(a, key) != getattr(b, key) for key in ("output", "mix")) or (
+        replace(a.emitter, ppf=1.0) != replace(b.emitter, ppf=1.0)
+    )
+
+
+def test_corals_that_leave_and_enter_their_range_are_named(client: TestClient, db: Database) -> None:
+    copy = setups.copy_setup(db, 1, 1)
+    outputs = {kept.id: {"output": 0.8 * kept.value.output} for kept in tanks.open_tank(db, 1).setup(copy).fixtures}
+    hung_fixtures.change_fixtures(db, 1, copy, outputs)
+    stored = tanks.open_tank(db, 1)
+    change = coral_change(stored, stored.setup(copy).hung)
+    assert change.leave
+    assert change.back
+    page = client.get(f"/tanks/1/chart?setup={copy}").text
+    for line in (*change.leaving, *change.entering):
+        assert line in page
+    assert len(change.entering) == len(change.back)
+
+
+def test_shimmer_is_liked_or_not_wanted_by_what_a_setup_is_meant_for(client: TestClient, db: Database) -> None:
+    """Low under large modules the light is calm, high under small ones it shimmers: graded and ranked both ways."""
+    typed = {"purpose": "mixed", "low": "", "high": "", "end": ""}
+    stored = tanks.open_tank(db, 1)
+    assert stored.setup().intent.shimmer == "any"
+    assert "shimmer" not in {v.key for v in verdicts(stored, stored.setup().hung, stored.setup().intent)}
+    assert client.post("/tanks/1/setups/1/intent", data={**typed, "shimmer": "lots"}).status_code == 422
+    client.post("/tanks/1/setups/1/intent", data={**typed, "shimmer": "calm"})
+    stored = tanks.open_tank(db, 1)
+    calm = stored.setup(1).intent
+    assert calm.shimmer == "calm"
+    small = catalogue()["cluster-small"].parts[0]
+    low, high = (
+        [replace(small, emitter=replace(small.emitter, x=x, y=0.3, height=height)) for x in (0.4, 0.75, 1.1)]
+        for height in (0.15, 0.55)
+    )
+    fluctuations = shimmer_of(stored, low), shimmer_of(stored, high)
+    assert fluctuations[0] < LITTLE_SHIMMER + 0.05 < MUCH_SHIMMER + 0.05 < fluctuations[1]
+    grades = {
+        (wanted, k): {v.key: v.grade for v in verdicts(stored, hung, replace(calm, shimmer=wanted))}["shimmer"]
+        for wanted in ("calm", "liked")
+        for k, hung in enumerate((low, high))
+    }
+    assert grades["calm", 1] == "poor"
+    assert grades["liked", 1] == "good"
+    wish = default_wish(stored, CLUSTER, intent=calm)
+    for wanted, added in (("any", None), ("calm", 50 * (fluctuations[1] - LITTLE_SHIMMER)), ("liked", None)):
+        rank = Ranking.of(stored, replace(wish, shimmer=wanted)).of_fixtures(high, coral_change(stored, high))
+        told = {words: points for words, points in rank.added if words.startswith("shimmer")}
+        assert told == ({} if added is None else {f"shimmer of {100 * fluctuations[1]:.0f} %": pytest.approx(added)})
+    # kinds begin with weights of the same mind, and a file carries it
+    page = client.get("/tanks/1/kinds?setup=1").text
+    assert re.search(r'id="w-calm"[^>]* value="3"', page)
+    again = tanks.open_tank(db, tanks.import_tank(db, tanks.export_tank(db, 1).encode()))
+    assert again.setup().intent.shimmer == "calm"

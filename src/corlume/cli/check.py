@@ -73,7 +73,8 @@ def _faults(found: Diagnosis, measure: Measure) -> None:
         cost = "".join(
             f"; {word} {', '.join(t).lower()}" for word, t in (("brings", r.brings), ("worsens", r.worsens)) if t
         )
-        corals = ". " + ": ".join(filter(None, (r.corals.words, "; ".join(r.corals.named)))) if r.corals.placed else ""
+        named = "; ".join((*r.corals.leaving, *r.corals.entering))
+        corals = ". " + ": ".join(filter(None, (r.corals.words, named))) if r.corals.placed else ""
         click.echo(
             f"- {measure.fill(r.words, r.lengths)}{room}: {does}{cost}. Mean {f.mean:.0f} PAR, uniformity "
             f"{100 * f.plane.tenth_share:.0f} %, ends {100 * f.ends.share:.0f} %, in band {100 * f.coverage:.0f} %, "

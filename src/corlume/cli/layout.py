@@ -13,7 +13,7 @@ import click
 
 from corlume.cli import scenes
 from corlume.core.errors import InvalidInput
-from corlume.core.judgement.intent import Intent
+from corlume.core.judgement.intent import SHIMMERS, Intent, Shimmer
 from corlume.core.scene import Scene, Setup
 from corlume.core.units import CM, DEGREE
 from corlume.formats.measure import LengthUnit, Measure
@@ -41,6 +41,7 @@ OPTIONS = {
     "groups": "--groups",
     "watts": "--watts",
     "money": "--money",
+    "shimmer": "--shimmer",
 }
 
 
@@ -80,6 +81,9 @@ def _pair(scale: float) -> Callable[[click.Context, click.Parameter, str | None]
 @click.option("--band", callback=_pair(1.0), metavar="LOW-HIGH", help="PAR wanted at the rock top.")
 @click.option("--watts", type=float, default=0.0, help="Most power as it is dimmed, W.")
 @click.option("--money", type=float, default=0.0, help="Most to be spent on fixtures.")
+@click.option(
+    "--shimmer", type=click.Choice(list(SHIMMERS)), help="Glitter lines; otherwise as the setup is meant for."
+)
 @click.option("--symmetric", is_flag=True, help="Mirror images only.")
 @click.option("--beside", is_flag=True, help="Add to what hangs now.")
 @click.option("--setup", "setup_name", help="What hangs now; otherwise the setup in use.")
@@ -97,6 +101,7 @@ def layout(
     band: tuple[float, float] | None,
     watts: float,
     money: float,
+    shimmer: Shimmer | None,
     symmetric: bool,
     beside: bool,
     setup_name: str | None,
@@ -109,7 +114,7 @@ def layout(
     if purpose and purpose != wish.purpose:
         wish = replace(wish, purpose=purpose, band=band_for(stored, purpose), end=0.0)
     wish = replace(wish, means=means, zones=zones, groups=groups, symmetric=symmetric)
-    wish = replace(wish, beside=beside, watts=watts, money=money)
+    wish = replace(wish, beside=beside, watts=watts, money=money, shimmer=shimmer or wish.shimmer)
     wish = replace(
         wish,
         counts=(int(counts[0]), int(counts[1])) if counts else wish.counts,
@@ -138,7 +143,7 @@ def _print(answers: Sequence[Answer]) -> None:
     writer = csv.writer(sys.stdout, lineterminator="\n")
     writer.writerow(COLUMNS)
     for answer in answers:
-        one = answer.found
+        one, does = answer.found, answer.proposal
         lay, f = one.layout, one.figures
         lengths = [" ".join(f"{v / CM:.1f}" for v in values) for values in ((lay.height,), lay.xs, lay.ys)]
         writer.writerow(
@@ -147,7 +152,7 @@ def _print(answers: Sequence[Answer]) -> None:
                 lay.lens, f"{lay.lean / DEGREE:.0f}", f"{f.mean:.1f}", f"{100 * f.plane.uniformity:.1f}",
                 f"{100 * f.plane.tenth_share:.1f}", f"{100 * f.ends.share:.1f}", f"{100 * f.coverage:.1f}",
                 f"{f.plane.spread:.0f}", f"{f.watts:.0f}", f"{one.cost:.0f}", f"{one.buy:.0f}",
-                len(answer.corals.leave), f"{answer.rank.points:.1f}", answer.rank.words, "; ".join(one.binds),
+                len(does.corals.leave), f"{does.rank.points:.1f}", does.rank.words, "; ".join(one.binds),
             ]
         )  # fmt: skip
 

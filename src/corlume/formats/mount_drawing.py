@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from html import escape
 
@@ -20,7 +20,7 @@ PAGES = {"a4": (297.0, 210.0), "letter": (279.4, 215.9)}
 TRUE = 1000.0
 """Paper millimetres for a metre at true scale."""
 MARGIN, LEFT, TOP, GAP, RIGHT, BOTTOM = 10.0, 22.0, 20.0, 16.0, 30.0, 8.0
-TEXT = 3.0
+TEXT, NOTE = 3.0, 4.5
 ROOMY = 300.0
 """From this scale on every mark has words of its own [mm for a metre]."""
 WIDTHS = {"edge": 0.7, "thin": 0.25, "dash": 0.3, "mark": 0.4, "drill": 0.4}
@@ -145,6 +145,16 @@ def fitted_scale(tank: Tank, marks: Sequence[Mark], page: tuple[float, float]) -
 
 def _several(names: Sequence[str]) -> str:
     return ", ".join(names) if len(names) < 4 else f"{names[0]} to {names[-1]}"
+
+
+def with_notes(drawing: Drawing, notes: Sequence[str]) -> Drawing:
+    """The drawing with lines of text under it; the paper grows as long and as wide as they need."""
+    if not notes:
+        return drawing
+    texts = [Text(MARGIN, drawing.height + NOTE * (k + 1), words, "start") for k, words in enumerate(notes)]
+    width = max(drawing.width, MARGIN + 0.55 * TEXT * max(map(len, notes)))
+    height = drawing.height + NOTE * len(notes) + BOTTOM
+    return replace(drawing, width=width, height=height, texts=(*drawing.texts, *texts))
 
 
 def to_svg(drawing: Drawing) -> str:

@@ -10,6 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from corlume.core.errors import Rules
+from corlume.core.judgement.intent import Shimmer
 
 MOST_WEIGHT = 5
 
@@ -36,10 +37,14 @@ CRITERIA: dict[str, Criterion] = {
     "effort": Criterion("little effort", "lamps to be changed a year, and pieces to be hung and wired; ours"),
 }
 USUAL: dict[str, int] = {
-    "evenness": 3, "shade": 2, "growth": 3, "colour": 3, "control": 2, "shimmer": 1, "calm": 0, "power": 2, "price": 3,
+    "evenness": 3, "shade": 2, "growth": 3, "colour": 3, "control": 2, "shimmer": 0, "calm": 0, "power": 2, "price": 3,
     "quiet": 1, "effort": 1,
 }  # fmt: skip
-"""Weights to begin with; ours."""
+"""Weights to begin with, where shimmer does not matter; ours."""
+SHIMMER_WEIGHTS: dict[Shimmer, dict[str, int]] = {
+    "liked": {"shimmer": 2, "calm": 0}, "any": {"shimmer": 0, "calm": 0}, "calm": {"shimmer": 0, "calm": 3},
+}  # fmt: skip
+"""Weights of shimmer by what a keeper thinks of it; ours."""
 
 
 @dataclass(frozen=True, slots=True)

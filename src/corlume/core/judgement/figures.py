@@ -123,6 +123,7 @@ class Figures:
     volume_share : share of the water from rock top to sand that reads what is wanted in it [-].
     spill : share of all light given off that misses the opening [-].
     watts : power as it is dimmed [W]; ``price`` of it [currency a year].
+    shimmer : ripple fluctuation over the middle of the tank at the rock top [-]; None where nobody asked for it.
     """
 
     depth: float
@@ -134,11 +135,17 @@ class Figures:
     spill: float
     watts: float
     price: float
+    shimmer: float | None = None
 
     @property
     def mean(self) -> float:
         """Mean PAR over the plane at the rock top, 0 where all of it is rock [umol/m2/s]."""
         return self.plane.mean if self.plane.mean == self.plane.mean else 0.0
+
+    @property
+    def low_places(self) -> float:
+        """Share of the low places that has the light wanted there [-]; NaN where none is asked for."""
+        return next((part.within for part in self.parts if part.key == "low"), float("nan"))
 
     @property
     def coverage(self) -> float:

@@ -36,6 +36,11 @@ PURPOSES: dict[Purpose, tuple[str, str]] = {
     "sps": ("SPS from top to sand", "SPS light on all of rock and sand"),
 }
 """What a setup can be meant for: its name and what it asks for."""
+Shimmer = Literal["liked", "any", "calm"]
+SHIMMERS: dict[Shimmer, str] = {"liked": "Liked", "any": "Does not matter", "calm": "Calm light wanted"}
+"""What a keeper thinks of glitter lines."""
+MUCH_SHIMMER, LITTLE_SHIMMER = 0.1, 0.05
+"""Ripple fluctuation at the rock top from which light shimmers, and up to which it is calm [-]; ours."""
 TOP_OF_MIXED = (250.0, 350.0)
 """What keepers of mixed tanks set on top whatever their school; common practice, no source [umol/m2/s]."""
 END_SHARE, MOST_STRONG = 1 / 3, 0.75
@@ -56,7 +61,7 @@ class Intent:
     """What a setup is meant for.
 
     ``low`` to ``high`` is the PAR wanted on top, 0 and 0 for the band of the keeper's targets; ``end`` the length of a
-    strong end from its pane [m], 0 for a third of the tank.
+    strong end from its pane [m], 0 for a third of the tank; ``shimmer`` whether glitter lines are liked.
     """
 
     purpose: Annotated[
@@ -87,6 +92,7 @@ class Intent:
             empty=0.0,
         ),
     ] = 0.0
+    shimmer: Annotated[Shimmer, Choice("Shimmer", SHIMMERS)] = "any"
 
     def __post_init__(self) -> None:
         rules = limits(self)
@@ -122,6 +128,16 @@ class Intent:
     def strong(self, tank: Tank) -> float:
         """Length of the strong end, which leaves a weak one [m]."""
         return min(self.end or END_SHARE * tank.length, MOST_STRONG * tank.length)
+
+
+def shimmer_off(wanted: Shimmer, fluctuation: float) -> float:
+    """By how much light shimmers more or less than is wanted: ripple fluctuation past its limit [-]."""
+    match wanted:
+        case "calm":
+            return max(0.0, fluctuation - LITTLE_SHIMMER)
+        case "liked":
+            return max(0.0, MUCH_SHIMMER - fluctuation)
+    return 0.0
 
 
 BY_STOCKING = Intent()

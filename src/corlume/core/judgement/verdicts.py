@@ -13,7 +13,15 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from corlume.core.judgement.figures import Figures, Part
-from corlume.core.judgement.intent import BLANKETS, Intent, Purpose, in_words
+from corlume.core.judgement.intent import (
+    BLANKETS,
+    LITTLE_SHIMMER,
+    MUCH_SHIMMER,
+    Intent,
+    Purpose,
+    in_words,
+    shimmer_off,
+)
 from corlume.core.judgement.targets import SCHOOLS, LightTargets
 from corlume.core.words import plain
 
@@ -32,6 +40,8 @@ RELATIVE_GOOD, RELATIVE_FAIR = 0.45, 0.8
 """The same over the mean [-]: 100 in the middle of a moderate SPS band is 0.36; ours."""
 COVERED_GOOD, COVERED_FAIR = 0.7, 0.4
 """Share of the places in the light wanted [-]; ours."""
+SHIMMER_FAIR = 0.05
+"""Ripple fluctuation past its limit up to which shimmer is fair [-]; ours."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,6 +134,7 @@ def judge(case: Case, *, money: str, hours: float) -> list[Verdict]:
         _volume(case),
         _hottest(case),
         _spill(f),
+        *_shimmer(case),
     ]
     return [replace(v, improve="Nothing: it is as it should be.") if v.grade == "good" else v for v in judged] + [power]
 
@@ -319,6 +330,29 @@ def _hottest(case: Case) -> Verdict:
         if peaked
         else "Turn it down a little, or raise the fixture above it.",
         {"x": f.hottest.x, "y": f.hottest.y, "depth": f.hottest.depth},
+    )
+
+
+def _shimmer(case: Case) -> Iterator[Verdict]:
+    """Ripple fluctuation against what the keeper likes; nothing where it does not matter."""
+    fluctuation, wanted = case.figures.shimmer, case.intent.shimmer
+    if fluctuation is None or wanted == "any":
+        return
+    off = round(shimmer_off(wanted, round(fluctuation, 2)), 2)
+    calm = wanted == "calm"
+    limit = f"at most {100 * LITTLE_SHIMMER:.0f} %" if calm else f"{100 * MUCH_SHIMMER:.0f} % or more"
+    yield Verdict(
+        "shimmer",
+        "Shimmer",
+        f"{100 * fluctuation:.0f} %",
+        "good" if not off else "fair" if off <= SHIMMER_FAIR else "poor",
+        "Ripple fluctuation over the middle of the tank, {depth} down: standard deviation over mean while the surface "
+        f"ripples. {'Calm light is wanted' if calm else 'Shimmer is liked'}: {limit}.",
+        "Our estimate, measure and grade: small lamps throw glitter lines, large and long ones wash them out.",
+        "Hang lower, or use tubes, panels or more and larger modules; point pumps away from the surface."
+        if calm
+        else "Hang higher, or use small modules or halides, and let a pump break the surface.",
+        {"depth": case.figures.depth},
     )
 
 

@@ -145,13 +145,18 @@ class CoralChange:
         return ", ".join(told)
 
     @property
-    def named(self) -> list[str]:
-        """Those that would leave their light, the furthest first, each with what it would read."""
+    def leaving(self) -> list[str]:
+        """Those that would go out of their range, the furthest first, each with its PAR before and after."""
         return [
             f"{m.number} {m.coral.card.name}: {m.before:.0f} to {m.after:.0f} PAR, too "
             f"{'strong' if m.miss > 0 else 'weak'} by {max(1.0, abs(m.miss)):.0f}"
             for m in self.leave
         ]
+
+    @property
+    def entering(self) -> list[str]:
+        """Those that would come into their range, each with its PAR before and after."""
+        return [f"{m.number} {m.coral.card.name}: {m.before:.0f} to {m.after:.0f} PAR, in range" for m in self.back]
 
 
 def coral_change(stored: StoredTank, after: Sequence[Fixture], before: Sequence[Fixture] | None = None) -> CoralChange:

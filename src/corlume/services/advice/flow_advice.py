@@ -32,7 +32,7 @@ ENOUGH = 0.01
 @dataclass(frozen=True, slots=True)
 class FlowHelp:
     """A change of a pump, or one more, in words: the share of places that are dead before and after [-], which placed
-    corals would leave the flow that they want, and the pump as it would be, with its id where it is there.
+    corals would leave or enter the flow that they want, and the pump as it would be, with its id where it is there.
     """
 
     words: str
@@ -40,6 +40,7 @@ class FlowHelp:
     before: float
     after: float
     leave: tuple[str, ...]
+    enter: tuple[str, ...]
     pump: Pump
     pump_id: int | None
 
@@ -67,8 +68,8 @@ def flow_helps(stored: StoredTank) -> list[FlowHelp]:
             others = [k.value for k in stored.pumps if kept is None or k.id != kept.id]
             after = _dead(stored, [*others, one], places)
             if before - after >= WORTH and (best is None or after < best.after):
-                leave = _leave(stored, [*others, one])
-                best = FlowHelp(words, lengths, before, after, leave, one, kept.id if kept else None)
+                leave, enter = _corals(stored, [*others, one])
+                best = FlowHelp(words, lengths, before, after, leave, enter, one, kept.id if kept else None)
         if best:
             found.append(best)
     return sorted(found, key=lambda one: one.after)
@@ -158,12 +159,12 @@ def _centre(stored: StoredTank, pumps: list[Pump], points: Array) -> tuple[float
     return x, y, depth
 
 
-def _leave(stored: StoredTank, pumps: list[Pump]) -> tuple[str, ...]:
-    """Placed corals that have the flow that they want now, and would not have it then."""
-    placed = [kept.value for kept in stored.corals if kept.value.place is not None]
+def _corals(stored: StoredTank, pumps: list[Pump]) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Placed corals that would leave the flow that they want, and those that would enter it, by number and name."""
+    placed = [(n, kept.value) for n, kept in enumerate(stored.corals, 1) if kept.value.place is not None]
     if not placed:
-        return ()
-    feet = np.array([coral.place for coral in placed])
+        return (), ()
+    feet = np.array([coral.place for _, coral in placed])
     marks = [kept.value for kept in stored.flow_marks]
     now = reached(stored.tank, [kept.value for kept in stored.pumps], marks, feet).words.tolist()
     then = reached(stored.tank, pumps, marks, feet).words.tolist()
@@ -171,11 +172,12 @@ def _leave(stored: StoredTank, pumps: list[Pump]) -> tuple[str, ...]:
     def right(word: str, wanted: str) -> bool:
         return not word or abs(FLOW_STEP[word] - FLOW_STEP[wanted]) <= 1
 
-    return tuple(
-        coral.card.name
-        for coral, a, b in zip(placed, now, then, strict=True)
-        if right(a, coral.card.flow) and not right(b, coral.card.flow)
-    )
+    leave, enter = list[str](), list[str]()
+    for (number, coral), a, b in zip(placed, now, then, strict=True):
+        was, is_then = right(a, coral.card.flow), right(b, coral.card.flow)
+        if was != is_then:
+            (leave if was else enter).append(f"{number} {coral.card.name}: {a or 'flow unknown'} to {b or 'unknown'}")
+    return tuple(leave), tuple(enter)
 
 
 def glass_words(stored: StoredTank, one: Pump) -> tuple[str, dict[str, float]] | None:

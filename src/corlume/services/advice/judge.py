@@ -22,7 +22,8 @@ from corlume.core.judgement.verdicts import Case, Verdict, coral_verdict, judge
 from corlume.core.judgement.wanted import WantedZone
 from corlume.services.advice.coral_sites import coral_change
 from corlume.services.light.fields import judged_planes, open_plane, par_in, ring_planes
-from corlume.services.light.points import same_tank, surfaces_of
+from corlume.services.light.layers import fluctuation_at
+from corlume.services.light.points import Place, same_tank, surfaces_of
 from corlume.services.light.spill import spilled
 from corlume.services.light.sure import doubts
 from corlume.store.tanks import StoredTank
@@ -49,7 +50,14 @@ def figures(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> 
         spill=spilled(tank, fixtures),
         watts=watts,
         price=stored.running.yearly(watts),
+        shimmer=None if intent.shimmer == "any" else shimmer_of(stored, fixtures),
     )
+
+
+def shimmer_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
+    """Ripple fluctuation over the middle of the tank at the rock top: standard deviation over mean [-]."""
+    tank = same_tank(stored.lit_tank())
+    return fluctuation_at(tank, fixtures, Place(tank.length / 2, tank.width / 2, tank.rock_top()))
 
 
 def mean_on_top(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:

@@ -9,10 +9,12 @@ from corlume.core.fixture import Fixture
 from corlume.core.optics.front import front_on, fronts_for, pieces
 from corlume.core.optics.lobe import width_at_half
 from corlume.core.units import DEGREE
-from corlume.core.words import letters
+from corlume.core.words import letters, plain
 from corlume.reference.catalogue import catalogue
 from corlume.store.tanks import StoredSetup, StoredTank
 
+SAME_PLACE = 0.001
+"""Places that differ by less are one [m]."""
 TILTED = 0.5 * DEGREE
 """A fixture that leans by less hangs level [rad]."""
 
@@ -73,6 +75,63 @@ def _settings(number: int, fixture: Fixture) -> FixtureSettings:
         number, fixture.name, round(100 * fixture.output), fixture.dimmable, channels * several,
         fronts_for(e)[front_on(e)].words, round(width_at_half(e.shape()) / DEGREE), tilt,
     )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class SettingWords:
+    """What is to be set on fixtures of these numbers, in words; ``lengths`` go into them by name [m]."""
+
+    numbers: tuple[int, ...]
+    words: str
+    lengths: dict[str, float]
+
+    @property
+    def who(self) -> str:
+        """The letters of the fixtures."""
+        return letters(self.numbers)
+
+
+def settings_in_words(fixtures: Sequence[Fixture]) -> list[SettingWords]:
+    """Return places and settings of fixtures; those alike at one height and depth share a line."""
+    groups: dict[tuple[str, str, float, float], list[FixtureSettings]] = {}
+    for one, fixture in zip(fixture_settings(fixtures), fixtures, strict=True):
+        mixed = [f"{plain(name)} {share} %" for name, share in one.channels if share != 100]
+        said = ", ".join([plain(one.front), *mixed, *([one.tilt] if one.tilt else [])])
+        e = fixture.emitter
+        groups.setdefault((plain(one.name), said, round(e.height, 4), round(e.y, 4)), []).append(one)
+    found = []
+    for (name, said, height, y), alike in groups.items():
+        levels = [f"{one.output} %" if one.dims else "on" if one.output else "off" for one in alike]
+        same = len(set(levels)) == 1
+        left = ", ".join(
+            f"{{x{one.number}}}" + f" at {level}" * (not same) for one, level in zip(alike, levels, strict=True)
+        )
+        level = f"; {'output ' * alike[0].dims}{levels[0]}" * same
+        words = f"{name}: {{height}} above water, {{y}} from front, from left {left}{level}; {said}"
+        lengths = {"height": height, "y": y} | {f"x{one.number}": fixtures[one.number].emitter.x for one in alike}
+        found.append(SettingWords(tuple(one.number for one in alike), words, lengths))
+    return found
+
+
+def setting_changes(before: Sequence[Fixture], after: Sequence[Fixture]) -> list[SettingWords]:
+    """Return what has to be changed on fixtures that hang already, in their order; those changed alike in one line."""
+    groups: dict[tuple[str, tuple[tuple[str, float], ...]], list[int]] = {}
+    settings = zip(fixture_settings(before), fixture_settings(after), before, after, strict=True)
+    for old, new, was, then in settings:
+        said, lengths = list[str](), dict[str, float]()
+        for axis, words in (("x", "from left"), ("y", "from front"), ("height", "above water")):
+            a, b = getattr(was.emitter, axis), getattr(then.emitter, axis)
+            if abs(a - b) > SAME_PLACE:
+                said.append(f"{{{axis}_was}} to {{{axis}}} {words}")
+                lengths |= {f"{axis}_was": a, axis: b}
+        said += [f"output {old.output} to {new.output} %"] * (old.output != new.output)
+        for (name, a), (_, b) in zip(old.channels, new.channels, strict=False):
+            said += [f"{plain(name)} {a} to {b} %"] * (a != b)
+        said += [plain(f"{new.front} in place of {old.front}")] * (old.front != new.front)
+        said += [new.tilt or "level"] * (old.tilt != new.tilt)
+        if said:
+            groups.setdefault((", ".join(said), tuple(lengths.items())), []).append(new.number)
+    return [SettingWords(tuple(numbers), words, dict(lengths)) for (words, lengths), numbers in groups.items()]
 
 
 def lens_changes(stored: StoredTank, setup: StoredSetup) -> tuple[LensChange, ...]:

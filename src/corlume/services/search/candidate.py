@@ -30,7 +30,7 @@ from corlume.services.light.spill import taken_by_braces
 from corlume.services.search.arrangement import MOST, Arrangement, arrangement_of
 from corlume.services.search.explain import Reason, reasons_for
 from corlume.services.search.money import five_years
-from corlume.services.search.ranking import HAND, REFITTED, plainness
+from corlume.services.search.ranking import HAND, REFITTED, plainness, shimmered
 from corlume.services.search.wish import PLANE, Wish, aim_of, intent_of
 from corlume.store.tanks import StoredTank
 
@@ -215,7 +215,8 @@ class Case:
         """By what a layout is ranked, see ``search.ranking``."""
         lowest = self.space.heights[0] if len(self.space.heights) > 1 else None
         refit = bool(layout.lens or layout.lean or layout.outer)
-        added = plainness([*self.hung(layout), *self.space.others], lowest)
+        everything = [*self.hung(layout), *self.space.others]
+        added = plainness(everything, lowest) + shimmered(self.stored, everything, self.wish.shimmer)
         return 100 * layout.off + sum(points for _, points in added) + REFITTED * refit
 
     def variants(self, layout: Layout) -> list[Layout]:

@@ -14,17 +14,17 @@ from corlume.core.optics.blend import broad_mix, mix_variation
 from corlume.core.optics.budget import flux_budget
 from corlume.core.optics.emitter import MEAN_YIELD
 from corlume.core.optics.field import channel_fields, grid
-from corlume.core.optics.softness import shadow_edge
 from corlume.core.optics.spectrum import photon_yield
 from corlume.core.scene import Setup
 from corlume.reference.catalogue import technology_notes, told_of_kinds
+from corlume.services.advice.judge import shimmer_of
 from corlume.services.keeping.setups import add_setup
 from corlume.services.light.fields import medium_of
-from corlume.services.light.layers import fluctuation_at
-from corlume.services.light.points import Place, same_tank
+from corlume.services.light.points import same_tank
 from corlume.services.search.candidate import Found
 from corlume.services.search.jobs import Search, look
 from corlume.services.search.kinds import Kind, kinds_for
+from corlume.services.search.proposal import edge_of
 from corlume.services.search.wish import intent_of
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
@@ -102,7 +102,6 @@ def _has(stored: StoredTank, setup_id: int) -> bool:
 
 def _option(stored: StoredTank, kind: Kind, found: Found) -> Option:
     tank, hours, fixtures = stored.lit_tank(), stored.running.hours * 365, found.fixtures
-    middle = (tank.length / 2, tank.width / 2, tank.rock_top())
     about, dims = technology_notes(), {f.dimmable for f in fixtures}
     lamps = [about[f.emitter.technology] for f in fixtures]
     return Option(
@@ -110,8 +109,8 @@ def _option(stored: StoredTank, kind: Kind, found: Found) -> Option:
         name=kind.name,
         fixtures=fixtures,
         figures=found.figures,
-        edge=shadow_edge(tank, [(f.emitter, f.strength) for f in fixtures], middle),
-        fluctuation=fluctuation_at(tank, fixtures, Place(*middle)),
+        edge=edge_of(stored, fixtures),
+        fluctuation=shimmer_of(stored, fixtures),
         blend=blend(stored, fixtures),
         buy=found.buy,
         cost=found.cost,

@@ -137,12 +137,12 @@ def first_frame(tank: Tank, entries: Sequence[CatalogueEntry]) -> tuple[int, int
 def kinds_wish(stored: StoredTank, setup: StoredSetup, *, usable: bool = False, steps: Steps = STEPS["cm"]) -> Wish:
     """What every kind is searched for: the setup's purpose, at the heights that the room allows."""
     wish = default_wish(stored, catalogue()["cluster"], steps, setup.intent)
-    return replace(wish, means="kinds", usable=usable, of=fingerprint(stored, setup.intent))
+    return replace(wish, means="kinds", usable=usable, of=fingerprint(stored, setup.intent), shimmer="any")
 
 
 def fingerprint(stored: StoredTank, intent: Intent) -> str:
     """What results depend on, in one word: they are kept until it changes."""
-    zones = [kept.value for kept in stored.wanted]
+    zones, intent = [kept.value for kept in stored.wanted], replace(intent, shimmer="any")  # it is weighed afterwards
     parts = (stored.lit_tank(), stored.targets, stored.running, intent, zones)
     return hashlib.sha256(repr(parts).encode()).hexdigest()[:24]
 

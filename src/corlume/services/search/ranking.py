@@ -7,15 +7,21 @@ is added is ours; of two answers that come as near, the plainer one is first.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
+from corlume.core.errors import InvalidInput
 from corlume.core.fixture import Fixture
 from corlume.core.hanging.arrange import units_of
 from corlume.core.hanging.dimming import Aim
 from corlume.core.judgement.figures import Figures
+from corlume.core.judgement.intent import Intent, Shimmer, shimmer_off
+from corlume.reference.catalogue import catalogue
 from corlume.services.advice.coral_sites import CoralChange
+from corlume.services.advice.judge import shimmer_of
 from corlume.services.light.fields import par_at
+from corlume.services.search.start_points import default_wish
+from corlume.services.search.wish import Wish, aim_of
 from corlume.store.tanks import StoredTank
 
 EACH_MORE, LOPSIDED, LEVELS, CLOSE, LOWEST, REFITTED = 0.5, 2.0, 1.0, 2.0, 1.0, 1.0
@@ -23,6 +29,8 @@ EACH_MORE, LOPSIDED, LEVELS, CLOSE, LOWEST, REFITTED = 0.5, 2.0, 1.0, 2.0, 1.0, 
 bodies less than a hand apart, for hanging at the lowest height that is allowed, and for other lenses, a lean or a
 second size; ours.
 """
+SHIMMER = 50.0
+"""Points for ripple fluctuation that is past its limit by all of the light; for a part so much less; ours."""
 CORALS = 30.0
 """Points for all placed corals out of their range; for a part of them so much less; ours."""
 HAND = 0.08
@@ -57,6 +65,7 @@ def rank_of(
     change: CoralChange | None = None,
     *,
     refitted: str = "",
+    shimmer: Shimmer = "any",
 ) -> Rank:
     """Return by what fixtures over a tank are ranked.
 
@@ -66,15 +75,26 @@ def rank_of(
     lowest : the lowest height that is allowed [m]; None where the height is held.
     change : what becomes of the placed corals.
     refitted : in a word what has to be changed on the fixtures, such as other lenses; empty for nothing.
+    shimmer : whether glitter lines are liked.
     """
     off = aim.off(par_at(stored.lit_tank(), fixtures, aim.points))
     added = plainness(fixtures, lowest)
     if refitted:
         added.append((refitted, REFITTED))
+    added += shimmered(stored, fixtures, shimmer)
     if change and change.leave:
         many = "s" if len(change.leave) > 1 else ""
         added.append((f"{len(change.leave)} coral{many} out of range", CORALS * len(change.leave) / change.placed))
     return Rank(off, tuple(added))
+
+
+def shimmered(stored: StoredTank, fixtures: Sequence[Fixture], wanted: Shimmer) -> list[tuple[str, float]]:
+    """Return what is added for light that shimmers more or less than is wanted, in words with its points."""
+    if wanted == "any":
+        return []
+    fluctuation = shimmer_of(stored, fixtures)
+    off = shimmer_off(wanted, fluctuation)
+    return [(f"shimmer of {100 * fluctuation:.0f} %", SHIMMER * off)] if off else []
 
 
 def plainness(fixtures: Sequence[Fixture], lowest: float | None) -> list[tuple[str, float]]:
@@ -118,3 +138,34 @@ def ahead_for(first: Figures, rule: Figures) -> str:
     ]
     gain, words = max(gains, default=(0.0, ""))
     return words if gain >= 0.02 else ""
+
+
+@dataclass(frozen=True, slots=True)
+class Ranking:
+    """By what all answers to one wish are ranked, those by search and those by rule."""
+
+    stored: StoredTank
+    aim: Aim | None
+    lowest: float | None
+    shimmer: Shimmer = "any"
+
+    @classmethod
+    def of_setup(cls, stored: StoredTank, intent: Intent) -> Ranking:
+        """That of what a setup is meant for, whatever the height."""
+        return replace(cls.of(stored, default_wish(stored, catalogue()["cluster"], intent=intent)), lowest=None)
+
+    @classmethod
+    def of(cls, stored: StoredTank, wish: Wish) -> Ranking:
+        """That of a wish; none where it finds no water."""
+        low, high = wish.heights
+        try:
+            aim = aim_of(stored, wish)
+        except InvalidInput:
+            aim = None
+        return cls(stored, aim, low if high - low > 0.01 else None, wish.shimmer)
+
+    def of_fixtures(self, fixtures: Sequence[Fixture], corals: CoralChange, refitted: str = "") -> Rank:
+        """By what some fixtures are ranked, see ``rank_of``."""
+        if self.aim is None:
+            return Rank(0.0, ())
+        return rank_of(self.stored, self.aim, fixtures, self.lowest, corals, refitted=refitted, shimmer=self.shimmer)

@@ -57,7 +57,10 @@ def default_wish(
     meant, top = intent.meant(stored.targets.stocking), intent.top(stored.targets)
     purpose: WishPurpose = "even" if meant == "stocking" or (meant == "zones" and not stored.wanted) else meant
     counted, heights = (counts[0], counts[-1]), (min(0.2, high), high)
-    return Wish(entry.key, purpose, counted, heights, (top.low, top.high), grain=steps.grain, end=intent.end)
+    return Wish(
+        entry.key, purpose, counted, heights, (top.low, top.high), grain=steps.grain, end=intent.end,
+        shimmer=intent.shimmer,
+    )  # fmt: skip
 
 
 def starting_points(

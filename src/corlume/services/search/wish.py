@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
 from corlume.core.hanging.dimming import Aim
-from corlume.core.judgement.intent import PURPOSES, Intent
+from corlume.core.judgement.intent import PURPOSES, SHIMMERS, Intent, Shimmer
 from corlume.core.optics.field import grid
 from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.advice.judge import judged_places
@@ -73,7 +73,7 @@ class Wish:
     On a fixed ``arm`` middles stay so far from the back pane, 0 where they are free [m].
     Where kinds are compared, ``usable`` asks for equal usable light, and ``of`` says in one word what they are of;
     ``more`` is by how much more light than the targets say is wanted where the band does not tell it [-].
-    ``tank`` says in one word what the tank was like when it was asked.
+    ``tank`` says in one word what the tank was like when it was asked; ``shimmer`` whether glitter lines are liked.
     """
 
     entry: str
@@ -95,6 +95,7 @@ class Wish:
     arm: float = 0.0
     more: float = 1.0
     tank: str = ""
+    shimmer: Shimmer = "any"
 
     @property
     def keeps(self) -> bool:
@@ -104,7 +105,7 @@ class Wish:
 
 def intent_of(stored: StoredTank, wish: Wish) -> Intent:
     """What a setup made of an answer is meant for."""
-    plain = Intent(wish.purpose, end=wish.end)
+    plain = Intent(wish.purpose, end=wish.end, shimmer=wish.shimmer)
     own = wish.purpose != "zones" and wish.band != band_for(stored, wish.purpose)
     return replace(plain, low=wish.band[0], high=wish.band[1]) if own else plain
 
@@ -127,6 +128,7 @@ def check_wish(stored: StoredTank, entry: CatalogueEntry | None, wish: Wish) -> 
     )
     rules.that(wish.means in (*MEANS, "kinds"), "means", "is not one of those offered")
     rules.that(wish.zones in ZONES, "zones", "is not one of those offered")
+    rules.that(wish.shimmer in SHIMMERS, "shimmer", "is not one of those offered")
     rules.that(1 <= wish.counts[0] <= MOST, "count_low", f"must be from 1 to {MOST}", "plain", wish.counts[0])
     rules.that(
         wish.counts[1] >= wish.counts[0], "count_high", "must not be less than the least", "plain", wish.counts[1]

@@ -13,15 +13,15 @@ from markupsafe import Markup
 
 from corlume.core.errors import InvalidInput
 from corlume.core.hanging.conflicts import conflicts
-from corlume.core.optics.lens import LENSES
+from corlume.core.judgement.intent import SHIMMERS
 from corlume.core.scene import Setup
-from corlume.core.words import letter
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.advice.diagnosis import find_faults, try_remedy
 from corlume.services.advice.judge import figures
 from corlume.services.keeping import shelf, tanks
+from corlume.services.keeping.fixture_settings import settings_in_words
 from corlume.services.keeping.setups import add_setup
 from corlume.services.light.fields import slice_plane
 from corlume.services.search import jobs
@@ -30,6 +30,7 @@ from corlume.services.search.arrangement import arrangement_of
 from corlume.services.search.candidate import LEAST_LEVEL, Found
 from corlume.services.search.jobs import Search
 from corlume.services.search.money import YEARS, five_years
+from corlume.services.search.proposal import edge_of
 from corlume.services.search.start_points import default_wish, starting_points
 from corlume.services.search.wish import MEANS, WISH_PURPOSES, ZONES, Means, Wish, WishPurpose, band_for, intent_of
 from corlume.store.database import Database
@@ -39,7 +40,7 @@ from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.trade import draw_trade
 from corlume.web.forms.form import Form
 from corlume.web.page import Db, FormData, RowId, Unit, go, measure_of, page, templates
-from corlume.web.pages.hang_rows import found_rows, graded, picture_of, render_rows, start_rows
+from corlume.web.pages.hang_rows import faults_context, found_rows, graded, picture_of, render_rows, start_rows
 
 router = APIRouter(prefix="/tanks/{tank_id}/hang")
 
@@ -109,9 +110,11 @@ def faults(request: Request, db: Db, tank_id: RowId, setup: RowId | None = None)
     stored, measure = tanks.open_tank(db, tank_id), measure_of(request)
     shown = stored.setup(setup)
     found = find_faults(stored, shown.hung, shown.intent, STEPS[measure.unit])
-    titles = {finding.fault.key: finding.fault.title for finding in found.findings}
-    post = f"/tanks/{stored.id}/hang/try/KEY?setup={shown.id}"
-    context = {"found": found, "titles": titles, "stored": stored, "name": shown.name, "try": post, "measure": measure}
+    context = faults_context(db, stored, shown.hung, shown.intent, found) | {
+        "name": shown.name,
+        "try": f"/tanks/{stored.id}/hang/try/KEY?setup={shown.id}",
+        "measure": measure,
+    }
     return JSONResponse({"html": templates.get_template("hang/faults.html").render(**context)})
 
 
@@ -169,7 +172,7 @@ def _look(db: Database, tank_id: int, search_id: int) -> Search:
     return found
 
 
-FOLDED = {"count_low", "count_high", "band_low", "band_high", "watts", "money", "zones", "groups", "arm"}
+FOLDED = {"count_low", "count_high", "band_low", "band_high", "watts", "money", "zones", "groups", "arm", "shimmer"}
 """What of the wish is folded away while nothing is wrong with it."""
 
 
@@ -201,6 +204,7 @@ def _fields(wish: Wish, measure: Measure) -> dict[str, str]:
         "watts": f"{wish.watts:g}" if wish.watts else "",
         "money": f"{wish.money:g}" if wish.money else "",
         "arm": measure.number(wish.arm) if wish.arm else "",
+        "shimmer": wish.shimmer,
     }
 
 
@@ -217,10 +221,11 @@ def _read_wish(form: Form) -> Wish:
     purpose: Any = form.text("purpose")
     zones: Any = form.text("zones") or "each"
     means: Any = form.text("means") or "new"
+    shimmer: Any = form.text("shimmer") or "any"
     return Wish(
         form.text("entry"), purpose, (least, most), (heights[0], heights[1]), (band[0], band[1]),
         form.text("symmetric") == "on", zones, form.text("beside") == "on", watts, money, means,
-        form.text("groups"), arm=arm,
+        form.text("groups"), arm=arm, shimmer=shimmer,
     )  # fmt: skip
 
 
@@ -251,6 +256,7 @@ def _page(
         "meanings": [*WISH_PURPOSES.values(), *MEANS.values()],
         "count_hint": "along the tank" if arrangement_of(stored.tank, entry.parts).along == "x" else "side by side",
         "zones": list(ZONES.items()),
+        "shimmers": list(SHIMMERS.items()),
         "top": setup.intent.top(stored.targets),
         "conflicts": conflicts(stored.tank, setup.hung, stored.surroundings),
         "values": values,
@@ -278,6 +284,7 @@ def _limits(values: dict[str, str], currency: str) -> str:
         f"up to {values['money']} {currency}" if values.get("money") else "any price",
     ]
     said += [f"on an arm, {values['arm']} from the back"] if values.get("arm") else []
+    said += [f"shimmer: {SHIMMERS[values['shimmer']].lower()}"] if values.get("shimmer") in ("liked", "calm") else []  # type: ignore[index]
     said += ["mirror images"] * bool(values.get("symmetric")) + ["beside what hangs"] * bool(values.get("beside"))
     return ", ".join(said)
 
@@ -290,7 +297,7 @@ def _answers(stored: StoredTank, found: Search, measure: Measure, entries: Seque
     shown = list(enumerate(found.found))
     try:
         # they take a moment each: not while the search runs
-        answers = in_order(stored, found.wish, found.found) if settled else []
+        answers = in_order(stored, found.wish, found.found, entries, setup.hung) if settled else []
         shown = [(one.number, one.found) for one in answers] or shown
         pictures = [picture_of(stored, one.fixtures, zones=found.wish.purpose == "zones") for _, one in shown]
         differences = _differences(stored, setup, [one for _, one in shown]) if settled else []
@@ -303,10 +310,10 @@ def _answers(stored: StoredTank, found: Search, measure: Measure, entries: Seque
         now=figures(stored, now, intent) if now else None,
         shown=shown,
         grades=[graded(stored, one.figures, intent) for _, one in shown],
-        changes=[one.corals for one in answers],
-        lenses=LENSES,
+        does=[one.proposal for one in answers],
+        settings=[settings_in_words(one.fixtures) for _, one in shown],
         cost_now=five_years(stored, now, entries).total,
-        money=[five_years(stored, one.fixtures, entries, now if found.wish.keeps else ()) for _, one in shown],
+        edge_now=edge_of(stored, now),
         pictures=pictures,
         differences=differences,
         steps=NAMES,
@@ -314,7 +321,6 @@ def _answers(stored: StoredTank, found: Search, measure: Measure, entries: Seque
         purpose=WISH_PURPOSES[found.wish.purpose][0],
         means=MEANS[found.wish.means][0],
         least=LEAST_LEVEL,
-        letter=letter,
         measure=measure,
     )
 

@@ -13,15 +13,19 @@ from corlume.core.judgement.intent import Intent
 from corlume.core.judgement.verdicts import Case, Verdict
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import CatalogueEntry
-from corlume.services.advice.coral_sites import CoralChange, coral_change
+from corlume.services.advice.diagnosis import Diagnosis
 from corlume.services.advice.judge import told
-from corlume.services.search.answers import Ranking, in_order
+from corlume.services.keeping import shelf
+from corlume.services.keeping.fixture_settings import SettingWords, settings_in_words
+from corlume.services.search.answers import in_order
 from corlume.services.search.candidate import Found
 from corlume.services.search.jobs import Search
-from corlume.services.search.money import YEARS, Money, five_years
-from corlume.services.search.ranking import Rank, ahead_for
+from corlume.services.search.money import YEARS
+from corlume.services.search.proposal import Proposal, Proposer, suggested
+from corlume.services.search.ranking import Ranking, ahead_for
 from corlume.services.search.start_points import Start
 from corlume.services.search.wish import Wish, intent_of
+from corlume.store.database import Database
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.card import draw_card, draw_front
@@ -30,19 +34,20 @@ from corlume.web.page import templates
 
 @dataclass(slots=True)
 class Row:
-    """An answer in the table: what it is, whose rule it is, what hangs, its figures, and how a setup is made of it."""
+    """An answer in the table: what it is, whose rule it is, what it does, and how a setup is made of it."""
 
     title: str
     about: str
-    fixtures: tuple[Fixture, ...]
-    figures: Figures
+    does: Proposal
     grades: dict[str, Verdict]
-    corals: CoralChange | None
-    money: Money
-    rank: Rank
     post: str
     hidden: dict[str, str] = field(default_factory=dict)
     first_for: str = ""
+
+    @property
+    def settings(self) -> list[SettingWords]:
+        """What has to be set on its fixtures."""
+        return settings_in_words(self.does.fixtures)
 
 
 def start_rows(
@@ -50,25 +55,20 @@ def start_rows(
     entries: Sequence[CatalogueEntry], wish: Wish,
 ) -> list[Row]:  # fmt: skip
     """What the trade's rules come to, the best by its rank first."""
-    hidden, ranking = {"entry": entry.key, "setup": str(setup.id)}, Ranking.of(stored, wish)
-    rows = []
-    for k, start in enumerate(starts):
-        corals = coral_change(stored, start.fixtures)
-        rows.append(
-            Row(
-                title=start.rule,
-                about=start.why,
-                fixtures=start.fixtures,
-                figures=start.figures,
-                grades=graded(stored, start.figures, setup.intent),
-                corals=corals,
-                money=five_years(stored, start.fixtures, entries),
-                rank=ranking.of_fixtures(start.fixtures, corals),
-                post=f"/tanks/{stored.id}/hang/start/{k}",
-                hidden=hidden,
-            )
+    hidden = {"entry": entry.key, "setup": str(setup.id)}
+    proposer = Proposer(stored, Ranking.of(stored, wish), entries)
+    rows = [
+        Row(
+            title=start.rule,
+            about=start.why,
+            does=proposer.of(start.fixtures, start.figures),
+            grades=graded(stored, start.figures, setup.intent),
+            post=f"/tanks/{stored.id}/hang/start/{k}",
+            hidden=hidden,
         )
-    return sorted(rows, key=lambda row: row.rank.points)
+        for k, start in enumerate(starts)
+    ]
+    return sorted(rows, key=lambda row: row.does.rank.points)
 
 
 def found_rows(
@@ -78,19 +78,15 @@ def found_rows(
     """What a search has found, the best by its rank first; and why it stands before a rule that beats it in most."""
     intent = intent_of(stored, found.wish)
     try:
-        answers = in_order(stored, found.wish, found.found)
+        answers = in_order(stored, found.wish, found.found, entries, setup.hung)
     except InvalidInput:
         return []
     rows = [
         Row(
             title="",
             about=_made_of(one.found, measure),
-            fixtures=one.found.fixtures,
-            figures=one.found.figures,
+            does=one.proposal,
             grades=graded(stored, one.found.figures, intent),
-            corals=one.corals,
-            money=five_years(stored, one.found.fixtures, entries, setup.hung if found.wish.keeps else ()),
-            rank=one.rank,
             post=f"/tanks/{stored.id}/hang/{found.id}/adopt/{one.number}",
         )
         for one in answers
@@ -106,19 +102,19 @@ def _first_for(first: Row, starts: Sequence[Row]) -> str:
     """Why an answer stands before a rule that beats it in most columns, in a line; or that the rule ranks before it."""
     for rule in starts:
         pairs = [
-            (first.figures.coverage, rule.figures.coverage),
-            (first.figures.plane.tenth_share, rule.figures.plane.tenth_share),
-            (-abs(1 - first.figures.ends.share), -abs(1 - rule.figures.ends.share)),
-            (-first.figures.plane.spread, -rule.figures.plane.spread),
-            (-first.figures.watts, -rule.figures.watts),
-            (-first.money.total, -rule.money.total),
+            (first.does.figures.coverage, rule.does.figures.coverage),
+            (first.does.figures.plane.tenth_share, rule.does.figures.plane.tenth_share),
+            (-abs(1 - first.does.figures.ends.share), -abs(1 - rule.does.figures.ends.share)),
+            (-first.does.figures.plane.spread, -rule.does.figures.plane.spread),
+            (-first.does.figures.watts, -rule.does.figures.watts),
+            (-first.does.money.total, -rule.does.money.total),
         ]
         better = sum(theirs > mine for mine, theirs in pairs)
-        if rule.rank.points < first.rank.points:
+        if rule.does.rank.points < first.does.rank.points:
             return f"By rule, {rule.title} ranks before it."
         if better > len(pairs) / 2:
-            gain = ahead_for(first.figures, rule.figures)
-            off = f"off target {100 * rule.rank.off:.0f} to {100 * first.rank.off:.0f} %"
+            gain = ahead_for(first.does.figures, rule.does.figures)
+            off = f"off target {100 * rule.does.rank.off:.0f} to {100 * first.does.rank.off:.0f} %"
             return f"{rule.title} by rule is better in most columns; this comes first for {gain or off}."
     return ""
 
@@ -130,10 +126,10 @@ def _made_of(one: Found, measure: Measure) -> str:
 
 def _titles(rows: Sequence[Row], starts: Sequence[Row], *, cheapest: bool) -> list[str]:
     """Best where nothing by rule ranks before it, best with fewer, best for your corals; the others by their place."""
-    count = [len(row.fixtures) for row in rows]
-    leaving = [len(row.corals.leave) if row.corals else 0 for row in rows]
+    count = [len(row.does.fixtures) for row in rows]
+    leaving = [len(row.does.corals.leave) for row in rows]
     titles = [f"No. {k + 1}" for k in range(len(rows))]
-    if rows and (cheapest or all(rows[0].rank.points <= rule.rank.points for rule in starts)):
+    if rows and (cheapest or all(rows[0].does.rank.points <= rule.does.rank.points for rule in starts)):
         titles[0] = "Cheapest" if cheapest else "Best"
     if count and min(count) < count[0]:
         titles[count.index(min(count))] = "Best with fewer"
@@ -146,7 +142,9 @@ def _titles(rows: Sequence[Row], starts: Sequence[Row], *, cheapest: bool) -> li
 
 def render_rows(stored: StoredTank, rows: Sequence[Row], measure: Measure) -> str:
     try:
-        pictures = [(picture_of(stored, row.fixtures, small=True), draw_front(stored, row.fixtures)) for row in rows]
+        pictures = [
+            (picture_of(stored, row.does.fixtures, small=True), draw_front(stored, row.does.fixtures)) for row in rows
+        ]
     except InvalidInput:
         pictures = []
     return templates.get_template("hang/rows.html").render(
@@ -162,3 +160,19 @@ def picture_of(stored: StoredTank, fixtures: Any, *, zones: bool = False, small:
 def graded(stored: StoredTank, figured: Figures, intent: Intent) -> dict[str, Verdict]:
     """The verdicts of figures that were worked out already, as the chart would give them."""
     return {verdict.key: verdict for verdict in told(stored, Case(figured, stored.targets, intent))}
+
+
+def faults_context(
+    db: Database, stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent, found: Diagnosis
+) -> dict[str, Any]:
+    """What the template of faults and suggested changes shows of a diagnosis."""
+    now, changes = suggested(stored, fixtures, intent, found, shelf.entries(db))
+    return {
+        "stored": stored,
+        "found": found,
+        "titles": {finding.fault.key: finding.fault.title for finding in found.findings},
+        "now": now,
+        "changes": changes,
+        "low": now is not None and any(part.key == "low" for part in now.figures.parts),
+        "years": YEARS,
+    }

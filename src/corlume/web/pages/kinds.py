@@ -11,13 +11,15 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
 from corlume.core.errors import InvalidInput
-from corlume.core.judgement.choice import CRITERIA, MOST_WEIGHT, USUAL
+from corlume.core.judgement.choice import CRITERIA, MOST_WEIGHT, SHIMMER_WEIGHTS, USUAL
+from corlume.core.judgement.intent import SHIMMERS
 from corlume.core.judgement.verdicts import Case
 from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import told_of_kinds
 from corlume.services.advice.coral_sites import coral_change
 from corlume.services.advice.judge import told
 from corlume.services.keeping import shelf, tanks
+from corlume.services.keeping.fixture_settings import settings_in_words
 from corlume.services.light.fields import slice_plane
 from corlume.services.light.points import same_tank
 from corlume.services.search import compare, jobs
@@ -58,7 +60,7 @@ def show_kinds(
     looked = stored.setup(setup)
     wish = kinds_wish(stored, looked, usable=usable, steps=STEPS[measure.unit])
     search = jobs.newest_of(db, tank_id, wish)
-    weights = _weights(request)
+    weights = _weights(request, looked)
     context = {
         "stored": stored,
         "search": search,
@@ -69,6 +71,8 @@ def show_kinds(
         "most": MOST_WEIGHT,
         "schools": told_of_kinds()["schools"],
         "band": wish.band,
+        "shimmer": SHIMMERS[looked.intent.shimmer] if looked.intent.shimmer != "any" else "",
+        "against": _against(weights, looked),
         **_parts(stored, looked, search, weights, measure),
     }
     return page(request, "kinds/kinds.html", context, tank=stored, setup=looked)
@@ -92,10 +96,11 @@ def answers(
 ) -> JSONResponse:  # fmt: skip
     """How far a comparison is, its order by some weights, and its table where it is asked for."""
     stored = tanks.open_tank(db, tank_id)
-    search, weights = jobs.look(db, tank_id, search_id), _read(w) or _weights(request)
-    parts = _parts(stored, stored.setup(setup), search, weights, measure, table=table)
+    looked, search = stored.setup(setup), jobs.look(db, tank_id, search_id)
+    weights = _read(w) or _weights(request, looked)
+    parts = _parts(stored, looked, search, weights, measure, table=table)
     answer = JSONResponse({"state": search.state, "done": search.done, **parts})
-    if any(weights.values()):
+    if any(weights.values()) and weights != _weights(request, looked):
         answer.set_cookie(WEIGHTS, _written(weights), max_age=10 * 365 * 86400, httponly=True, samesite="strict")
     return answer
 
@@ -187,7 +192,8 @@ def _parts(
               "measure": measure, "looked": looked}  # fmt: skip
     parts = {"order": templates.get_template("kinds/order.html").render(**common, options=options)}
     if table and options:
-        cases = {one.key: Case(one.figures, stored.targets, looked.intent) for one in options}
+        judged = {one.key: replace(one.figures, shimmer=one.fluctuation) for one in options}
+        cases = {key: Case(figures, stored.targets, looked.intent) for key, figures in judged.items()}
         parts["table"] = templates.get_template("kinds/table.html").render(
             **common,
             options=options,
@@ -196,12 +202,22 @@ def _parts(
             grades={key: {v.key: v for v in told(stored, case)} for key, case in cases.items()},
             changes={one.key: coral_change(stored, one.fixtures) for one in options},
             years=YEARS,
+            scores={place.candidate.key: place.total for place in ranking.places} if ranking else {},
+            low=any(one.figures.low_places == one.figures.low_places for one in options),
+            settings={one.key: settings_in_words(one.fixtures) for one in options},
         )
     return parts
 
 
-def _weights(request: Request) -> dict[str, int]:
-    return _read(request.cookies.get(WEIGHTS, "")) or USUAL
+def _weights(request: Request, looked: StoredSetup) -> dict[str, int]:
+    """The keeper's weights, or the usual ones; those of shimmer as the setup wants it, until one is moved."""
+    return _read(request.cookies.get(WEIGHTS, "")) or USUAL | SHIMMER_WEIGHTS[looked.intent.shimmer]
+
+
+def _against(weights: dict[str, int], looked: StoredSetup) -> bool:
+    """Whether the weights want the opposite of the shimmer that the setup wants."""
+    wanted = weights["shimmer"] - weights["calm"]
+    return wanted * {"liked": 1, "any": 0, "calm": -1}[looked.intent.shimmer] < 0
 
 
 def _read(text: str) -> dict[str, int] | None:

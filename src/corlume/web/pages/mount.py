@@ -12,7 +12,17 @@ from corlume.core.hanging.mounting import ANSWERS
 from corlume.core.surroundings import Surroundings
 from corlume.core.words import letter
 from corlume.formats.measure import Measure
-from corlume.formats.mount_drawing import PAGES, TRUE, draw_mount, fitted_scale, tiles, to_pdf, to_svg, to_tiles
+from corlume.formats.mount_drawing import (
+    PAGES,
+    TRUE,
+    draw_mount,
+    fitted_scale,
+    tiles,
+    to_pdf,
+    to_svg,
+    to_tiles,
+    with_notes,
+)
 from corlume.services.keeping import tanks
 from corlume.services.keeping.mount import MountSheet, mount_sheet, save_surroundings
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -48,9 +58,10 @@ def save(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowI
 
 @router.get("/sheet.svg")
 def svg(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId) -> Response:
-    """The drawing at true scale."""
+    """The drawing at true scale, with what has to be set on each fixture under it."""
     stored, setup, sheet = _sheet(db, tank_id, setup_id)
-    text = to_svg(draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, TRUE))
+    drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, TRUE)
+    text = to_svg(with_notes(drawing, _notes(sheet)))
     return _file(text.replace("currentColor", "black").encode(), "image/svg+xml", setup.name, "svg")
 
 
@@ -135,6 +146,16 @@ def _settings(sheet: MountSheet) -> list[list[str]]:
         ]
         for one in sheet.settings
     ]  # fmt: skip
+
+
+def _notes(sheet: MountSheet) -> list[str]:
+    """Settings of each fixture and lenses to change, a line each."""
+    lines = [
+        f"{row[0]}  {row[1]}; "
+        + "; ".join(f"{name.lower()}: {value}" for name, value in zip(SETTINGS[2:], row[2:], strict=True))
+        for row in _settings(sheet)
+    ]
+    return [*lines, *(f"To change: {change.words}" for change in sheet.lenses)]
 
 
 def _tables(sheet: MountSheet, measure: Measure) -> list[tuple[str, list[list[str]]]]:

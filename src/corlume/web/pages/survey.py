@@ -35,6 +35,7 @@ from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.survey import draw_left_out, draw_survey, marks_of
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page, templates
+from corlume.web.pages.hang_rows import faults_context
 
 router = APIRouter(prefix="/tanks/{tank_id}/survey")
 ASKED = ("name", "day", "pumps", "meter", "immersion")
@@ -180,11 +181,8 @@ def advice(request: Request, db: Db, tank_id: RowId, survey_id: RowId) -> JSONRe
     if found is None:
         return JSONResponse({"html": ""})
     diagnosis = found.diagnosis(STEPS[measure.unit])
-    context = {
+    context = faults_context(db, found.stored, found.fixtures, found.intent, diagnosis) | {
         "verdicts": found.verdicts(),
-        "found": diagnosis,
-        "titles": {finding.fault.key: finding.fault.title for finding in diagnosis.findings},
-        "stored": stored,
         "name": survey.setup or survey.name,
         "try": f"/tanks/{tank_id}/survey/{survey_id}/try/KEY",
         "measure": measure,

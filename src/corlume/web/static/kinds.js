@@ -39,6 +39,10 @@ document.addEventListener("alpine:init", () => {
       this.running = this.under(answer.state);
       return true;
     },
+    // The table follows once the slider is let go: its columns are in the order of their scores.
+    async settle() {
+      if (this.url) await this.look(true);
+    },
     // A slider moved: the number beside it, and the order.
     async weigh(event) {
       this.weights[Number(event.target.dataset.weight)] = Number(event.target.value);

@@ -1,0 +1,98 @@
+"""Lights that are proposed, with all that hanging them would do: one card for layouts, rules and suggested changes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from corlume.core.fixture import Fixture
+from corlume.core.judgement.figures import Figures
+from corlume.core.judgement.intent import Intent
+from corlume.core.optics.softness import shadow_edge
+from corlume.reference.catalogue import CatalogueEntry
+from corlume.services.advice.coral_sites import CoralChange, coral_change
+from corlume.services.advice.diagnosis import Diagnosis, Remedy
+from corlume.services.keeping.fixture_settings import SettingWords, setting_changes
+from corlume.services.light.points import same_tank
+from corlume.services.search.money import Money, five_years
+from corlume.services.search.ranking import Rank, Ranking
+from corlume.store.tanks import StoredTank
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """Lights that are proposed, and what they do.
+
+    Parameters
+    ----------
+    rank : by what it is ranked among others, in points.
+    edge : width of a shadow's edge 10 cm below a ledge at the middle of the rock top [m].
+    corals : which placed corals leave or enter their range, against the setup in use.
+    money : what it costs over five years.
+    """
+
+    fixtures: tuple[Fixture, ...]
+    figures: Figures
+    rank: Rank
+    edge: float
+    corals: CoralChange
+    money: Money
+
+
+@dataclass(frozen=True, slots=True)
+class Proposer:
+    """Works out proposals for one tank, all ranked the same way; ``hung`` is what the keeper has besides the setup in
+    use, and ``entries`` the fixture library with its prices.
+    """
+
+    stored: StoredTank
+    ranking: Ranking
+    entries: Iterable[CatalogueEntry] = ()
+    hung: Sequence[Fixture] = ()
+
+    def of(
+        self, fixtures: Sequence[Fixture], figures: Figures, corals: CoralChange | None = None, refitted: str = ""
+    ) -> Proposal:
+        """Return what some fixtures do; ``refitted`` says in a word what has to be changed on them."""
+        corals = corals or coral_change(self.stored, fixtures)
+        return Proposal(
+            fixtures=tuple(fixtures),
+            figures=figures,
+            rank=self.ranking.of_fixtures(fixtures, corals, refitted),
+            edge=edge_of(self.stored, fixtures),
+            corals=corals,
+            money=five_years(self.stored, fixtures, self.entries, self.hung),
+        )
+
+
+def edge_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
+    """Width of a shadow's edge 10 cm below a ledge, over the middle of the tank at the rock top [m]."""
+    tank = same_tank(stored.lit_tank())
+    middle = (tank.length / 2, tank.width / 2, tank.rock_top())
+    return shadow_edge(tank, [(f.emitter, f.strength) for f in fixtures], middle)
+
+
+@dataclass(frozen=True, slots=True)
+class Suggested:
+    """A change that would help a setup, with what it does and what has to be set for it."""
+
+    remedy: Remedy
+    does: Proposal
+    settings: list[SettingWords]
+
+
+def suggested(
+    stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent, found: Diagnosis, entries: Iterable[CatalogueEntry]
+) -> tuple[Proposal | None, list[Suggested]]:
+    """Return a setup as it is beside every change that was found to help it, ranked like layouts, the best first.
+
+    None and nothing where no light is on.
+    """
+    if found.now is None:
+        return None, []
+    proposer = Proposer(stored, Ranking.of_setup(stored, intent), list(entries), fixtures)
+    changes = [
+        Suggested(one, proposer.of(one.fixtures, one.figures, one.corals), setting_changes(fixtures, one.fixtures))
+        for one in found.remedies
+    ]
+    return proposer.of(fixtures, found.now), sorted(changes, key=lambda one: one.does.rank.points)
