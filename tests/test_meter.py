@@ -27,16 +27,14 @@ from corlume.store.database import Database
 
 
 @contextmanager
-def speaking_meter(db: Database) -> Iterator[tuple[int, SimulatedMeter]]:
+def speaking_meter(db: Database, kind: type[SimulatedMeter] = SimulatedMeter) -> Iterator[tuple[int, SimulatedMeter]]:
     stored = tanks.open_tank(db, 1)
     tank, fixtures = hidden_truth(stored.lit_tank(), stored.setup().hung, 3)
     clock = count(1000)
     medium, seeds = replace(medium_of(stored.lit_tank()), water=tank.water), count(1)
 
     def made() -> SimulatedMeter:
-        return SimulatedMeter(
-            medium, fixtures, seed=next(seeds), clock=lambda: next(clock), wait=lambda _: time.sleep(0.002)
-        )
+        return kind(medium, fixtures, seed=next(seeds), clock=lambda: next(clock), wait=lambda _: time.sleep(0.002))
 
     server = MeterServer(0, made)
     Thread(target=server.serve_forever, daemon=True).start()
@@ -58,6 +56,18 @@ def test_the_needle_settles_near_what_the_probe_stands_in(db: Database) -> None:
             assert needle.middle == pytest.approx(light, rel=0.08)
     with pytest.raises(MeterLost, match="No meter answers"):
         asyncio.run(settled(port, place))
+
+
+def test_nothing_is_read_before_the_probe_stands(db: Database) -> None:
+    """On a busy machine the needle once settled at 0: the meter sent what it had while its probe was being put in."""
+
+    class Slow(SimulatedMeter):
+        def stand(self, place: tuple[float, float, float]) -> None:
+            time.sleep(0.3)
+            super().stand(place)
+
+    with speaking_meter(db, Slow) as (port, _):
+        assert min(asyncio.run(settled(port, (0.75, 0.3, 0.2))).values) > 20
 
 
 async def settled(port: int, place: tuple[float, float, float]) -> Needle:
@@ -95,6 +105,7 @@ def test_what_is_no_reading_is_told_and_ends_the_stream(client: TestClient, line
 def test_a_byte_a_second_runs_out_of_patience_and_listeners_hold_no_thread(monkeypatch: pytest.MonkeyPatch) -> None:
     """Twenty listen at once to a meter that never ends a line: no thread more, and every one is told."""
     monkeypatch.setattr("corlume.devices.meter.PATIENCE", 1.0)
+    monkeypatch.setattr("corlume.devices.meter.FIRST_PATIENCE", 1.0)
 
     def slow(connection: socket.socket) -> None:
         for _ in range(40):

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
 
 from corlume.cli import scenes
 from corlume.core.hanging.mounting import ANSWERS, check_mounting
-from corlume.core.judgement.intent import PURPOSES
+from corlume.core.judgement.intent import PURPOSES, SHIMMER_WORDS
 from corlume.core.judgement.rings import NAMES
 from corlume.formats.measure import LengthUnit, Measure
 from corlume.formats.steps import STEPS
 from corlume.services.advice.diagnosis import Diagnosis, find_faults
 from corlume.services.advice.judge import rings, verdicts_in_doubt
 from corlume.services.keeping.wanted_zones import zones_met
+from corlume.services.search.proposal import Suggested, suggested
 from corlume.store.tanks import unstored
 
 EASES = {"gone": "mends", "less": "eases"}
@@ -29,7 +31,8 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
     read, measure = scenes.read(scene), Measure(unit)
     setup, stored = scenes.setup_of(read, setup_name), unstored(read)
     steps, purpose = STEPS[unit], setup.intent.meant(read.targets.stocking)
-    click.echo(f"{read.name}, {setup.name}\nMeant for: {PURPOSES[purpose][0]}\n\nLight")
+    meant = ", ".join(filter(None, (PURPOSES[purpose][0], SHIMMER_WORDS[setup.intent.shimmer])))
+    click.echo(f"{read.name}, {setup.name}\nMeant for: {meant}\n\nLight")
     for v in verdicts_in_doubt(stored, setup.fixtures, setup.intent):
         grade = "" if v.grade == "plain" else f", {v.graded}"
         help_ = "" if v.grade in ("good", "plain") else f" {measure.fill(v.improve, v.lengths)}"
@@ -39,7 +42,8 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
         told = (f"{par:.0f} {read.targets.band_at(par).name}" if par == par else "rock" for par in row.means)
         click.echo(f"- {measure.length(row.depth)} down: {', '.join(told)}")
     found = find_faults(stored, setup.fixtures, setup.intent, steps)
-    _faults(found, measure)
+    _, changes = suggested(stored, setup.fixtures, setup.intent, found, ())
+    _faults(found, changes, measure)
     if found.now and stored.wanted:
         click.echo("\nZones wanted")
         for met in zones_met(stored, setup.fixtures):
@@ -55,8 +59,8 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
         )
 
 
-def _faults(found: Diagnosis, measure: Measure) -> None:
-    """Faults first, then every remedy once, with what it eases and what it brings."""
+def _faults(found: Diagnosis, changes: Sequence[Suggested], measure: Measure) -> None:
+    """Faults first, then every remedy once, the best by points first, with all that it does and what to set."""
     click.echo("\nFaults" if found.findings else "\nFaults: none of those known")
     titles = {finding.fault.key: finding.fault.title for finding in found.findings}
     for finding in found.findings:
@@ -64,19 +68,22 @@ def _faults(found: Diagnosis, measure: Measure) -> None:
         why = f" No remedy: {measure.fill(finding.why, {})}" if finding.why else ""
         words, reason = (measure.fill(text, fault.lengths) for text in (fault.found, fault.reason))
         click.echo(f"- {fault.title}: {words} {reason}{why}")
-    if found.remedies:
-        click.echo("\nRemedies")
-    for r in found.remedies:
-        f = r.figures
+    if changes:
+        click.echo("\nRemedies, by points off target")
+    for change in changes:
+        r, f = change.remedy, change.does.figures
         room = measure.fill(" (the canopy must rise by {short} first)", r.lengths) if r.short else ""
-        does = "; ".join(f"{EASES[left]} {titles[key].lower()}" for key, left in r.eases.items())
+        eases = "; ".join(f"{EASES[left]} {titles[key].lower()}" for key, left in r.eases.items())
         cost = "".join(
             f"; {word} {', '.join(t).lower()}" for word, t in (("brings", r.brings), ("worsens", r.worsens)) if t
         )
-        named = "; ".join((*r.corals.leaving, *r.corals.entering))
-        corals = ". " + ": ".join(filter(None, (r.corals.words, named))) if r.corals.placed else ""
+        corals = change.does.corals
+        named = ": ".join(filter(None, (corals.words, "; ".join((*corals.leaving, *corals.entering)))))
+        settings = "; ".join(f"{one.who} {measure.fill(one.words, one.lengths)}" for one in change.settings)
         click.echo(
-            f"- {measure.fill(r.words, r.lengths)}{room}: {does}{cost}. Mean {f.mean:.0f} PAR, uniformity "
-            f"{100 * f.plane.tenth_share:.0f} %, ends {100 * f.ends.share:.0f} %, in band {100 * f.coverage:.0f} %, "
-            f"spread {f.plane.spread:.0f} PAR{corals}."
+            f"- {measure.fill(r.words, r.lengths)}{room}, {change.does.rank.points:.0f} points: {eases}{cost}. Mean "
+            f"{f.mean:.0f} PAR, uniformity {100 * f.plane.tenth_share:.0f} %, ends {100 * f.ends.share:.0f} %, in band "
+            f"{100 * f.coverage:.0f} %, spread {f.plane.spread:.0f} PAR, {f.watts:.0f} W."
+            + f" {named}." * bool(named)
+            + f" Set: {settings}."
         )

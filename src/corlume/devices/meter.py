@@ -15,8 +15,8 @@ from corlume.core.survey.record import MOST_PAR
 from corlume.core.units import CM
 
 HOST, PORT = "127.0.0.1", 8424
-PATIENCE = 3.0
-"""A meter that sends no whole line for so long is gone [s]."""
+PATIENCE, FIRST_PATIENCE = 3.0, 10.0
+"""A meter that sends no whole line for so long is gone, and one whose probe has just been put in [s]."""
 LONGEST = 4096
 """Bytes of the longest line that is listened to."""
 Place = tuple[float, float, float]
@@ -33,7 +33,8 @@ async def listen(host: str, port: int, place: Place) -> AsyncIterator[float]:
 
     Raises
     ------
-    MeterLost : the meter is not there, goes away, is silent for ``PATIENCE``, or sends what is no reading.
+    MeterLost : the meter is not there, goes away, is silent for ``PATIENCE`` (for ``FIRST_PATIENCE`` before its first
+        reading), or sends what is no reading.
     """
     try:
         async with asyncio.timeout(PATIENCE):
@@ -43,15 +44,17 @@ async def listen(host: str, port: int, place: Place) -> AsyncIterator[float]:
     try:
         x, y, depth = (round(value / CM, 3) for value in place)
         writer.write(json.dumps({"probe": {"x_cm": x, "y_cm": y, "depth_cm": depth}}).encode() + b"\n")
+        patience = FIRST_PATIENCE
         while True:
-            yield _par_of(await _line(reader))
+            yield _par_of(await _line(reader, patience))
+            patience = PATIENCE
     finally:
         writer.close()
 
 
-async def _line(reader: asyncio.StreamReader) -> bytes:
+async def _line(reader: asyncio.StreamReader, patience: float) -> bytes:
     try:
-        async with asyncio.timeout(PATIENCE):
+        async with asyncio.timeout(patience):
             line = await reader.readline()
     except TimeoutError as error:
         raise MeterLost("No data from the meter.") from error

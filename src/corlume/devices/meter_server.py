@@ -30,25 +30,31 @@ class _Line(socketserver.StreamRequestHandler):
 
     def handle(self) -> None:
         meter = self.server.new_meter()
-        listening = threading.Thread(target=self._listen, args=(meter,), daemon=True)
-        listening.start()
-        # it falls away without a word, as a cable does; or nobody listens any more
-        with suppress(MeterLost, OSError):
-            for par in meter.readings():
-                self.wfile.write(json.dumps({"par": par}).encode() + b"\n")
+        # nothing is read before the probe stands: it takes a moment on a busy machine
+        if self._stand(meter):
+            threading.Thread(target=self._follow, args=(meter,), daemon=True).start()
+            # it falls away without a word, as a cable does; or nobody listens any more
+            with suppress(MeterLost, OSError):
+                for par in meter.readings():
+                    self.wfile.write(json.dumps({"par": par}).encode() + b"\n")
         with suppress(OSError):
             self.request.shutdown(socket.SHUT_RDWR)
 
-    def _listen(self, meter: SimulatedMeter) -> None:
-        """Put the probe where it is said to stand; a line that is none is passed over."""
+    def _follow(self, meter: SimulatedMeter) -> None:
+        while self._stand(meter):
+            pass
+
+    def _stand(self, meter: SimulatedMeter) -> bool:
+        """Put the probe where the next line says; a line that is none is passed over. False when no more come."""
         while True:
             try:
                 line = self.rfile.readline(LONGEST)
                 if not line:
-                    return
+                    return False
                 probe = json.loads(line)["probe"]
                 meter.stand((probe["x_cm"] * CM, probe["y_cm"] * CM, probe["depth_cm"] * CM))
+                return True
             except OSError:
-                return
+                return False
             except (ValueError, TypeError, KeyError):
                 continue

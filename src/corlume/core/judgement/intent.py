@@ -39,6 +39,8 @@ PURPOSES: dict[Purpose, tuple[str, str]] = {
 Shimmer = Literal["liked", "any", "calm"]
 SHIMMERS: dict[Shimmer, str] = {"liked": "Liked", "any": "Does not matter", "calm": "Calm light wanted"}
 """What a keeper thinks of glitter lines."""
+SHIMMER_WORDS: dict[Shimmer, str] = {"liked": "shimmer liked", "any": "", "calm": "calm light wanted"}
+"""The same inside a sentence; empty where there is nothing to be said."""
 MUCH_SHIMMER, LITTLE_SHIMMER = 0.1, 0.05
 """Ripple fluctuation at the rock top from which light shimmers, and up to which it is calm [-]; ours."""
 TOP_OF_MIXED = (250.0, 350.0)

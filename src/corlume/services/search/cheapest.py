@@ -10,7 +10,8 @@ from corlume.core.fixture import Fixture
 from corlume.core.hanging.module import Layout
 from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.search.arrangement import arrangement_of, by_rule, column_counts
-from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, Case, Found, Step, judged
+from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, Case, Found, Step
+from corlume.services.search.judging import judged
 from corlume.services.search.money import five_years
 from corlume.services.search.wish import Wish
 from corlume.store.tanks import StoredTank

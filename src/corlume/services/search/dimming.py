@@ -19,7 +19,8 @@ from corlume.services.advice.judge import figures
 from corlume.services.keeping.coral_kinds import lives_off_food
 from corlume.services.keeping.wanted_zones import zones_met
 from corlume.services.light.fields import par_at
-from corlume.services.search.candidate import LEAST_LEVEL, Found, Step, braced
+from corlume.services.search.candidate import LEAST_LEVEL, Found, Step
+from corlume.services.search.judging import braced
 from corlume.services.search.money import five_years
 from corlume.services.search.wish import Wish, aim_of, intent_of
 from corlume.store.tanks import StoredTank

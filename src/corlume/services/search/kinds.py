@@ -19,7 +19,8 @@ from corlume.formats.steps import STEPS, Steps
 from corlume.reference.catalogue import CatalogueEntry, catalogue
 from corlume.reference.spectra import weightings
 from corlume.services.search.arrangement import arrangement_of, as_found, column_counts
-from corlume.services.search.candidate import LEAST_LEVEL, Case, Found, Step, judged
+from corlume.services.search.candidate import LEAST_LEVEL, Case, Found, Step
+from corlume.services.search.judging import judged
 from corlume.services.search.start_points import default_wish
 from corlume.services.search.wish import Wish
 from corlume.store.tanks import StoredSetup, StoredTank

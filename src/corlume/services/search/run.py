@@ -10,9 +10,10 @@ from corlume.core.hanging.module import Layout
 from corlume.core.hanging.search import TIDY, different, distinct
 from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.search.arrangement import as_found
-from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, Case, Step, judged, reasoned, trade
+from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, Case, Step
 from corlume.services.search.cheapest import cheapest
 from corlume.services.search.dimming import keeping_corals, level_setup
+from corlume.services.search.judging import judged, reasoned, trade
 from corlume.services.search.kinds import search_kinds
 from corlume.services.search.wish import Wish, check_wish
 from corlume.store.tanks import StoredTank

@@ -16,7 +16,8 @@ from corlume.core.judgement.figures import Figures
 from corlume.core.units import INCH
 from corlume.formats.steps import STEPS, Steps
 from corlume.reference.catalogue import CatalogueEntry
-from corlume.services.search.candidate import Case, Found, judged
+from corlume.services.search.candidate import Case, Found
+from corlume.services.search.judging import judged
 from corlume.services.search.kinds import quick_layout
 from corlume.services.search.start_points import default_wish
 from corlume.store.tanks import StoredSetup, StoredTank

@@ -13,7 +13,7 @@ from corlume.core.errors import Rules
 from corlume.core.geometry import Tank
 from corlume.core.hanging.arrange import Arranging
 from corlume.core.hanging.tape import Tape
-from corlume.core.judgement.intent import Intent, in_words
+from corlume.core.judgement.intent import SHIMMER_WORDS, Intent, in_words
 from corlume.core.optics.front import LED_POWER
 from corlume.core.optics.lamp_set import LAMP_WISHES, MOST_SOCKETS, LampWish
 from corlume.core.optics.technology import TECHNOLOGIES
@@ -155,6 +155,7 @@ def _page(
         "entries": shelf.entries(db),
         "snap": STEPS[measure.unit].snap,
         "meant": in_words(shown.intent.meant(stored.targets.stocking)),
+        "shimmer": SHIMMER_WORDS[shown.intent.shimmer],
         "intent": asked(Intent, values, bad.errors if bad else {}, measure),
         "wrong": bad,
         "framed": frame.data if frame else _frame_to_begin_with(stored.tank, shelf.entries(db), measure),

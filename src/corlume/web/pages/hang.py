@@ -13,7 +13,7 @@ from markupsafe import Markup
 
 from corlume.core.errors import InvalidInput
 from corlume.core.hanging.conflicts import conflicts
-from corlume.core.judgement.intent import SHIMMERS
+from corlume.core.judgement.intent import SHIMMER_WORDS, SHIMMERS
 from corlume.core.scene import Setup
 from corlume.formats.measure import Measure
 from corlume.formats.steps import STEPS
@@ -284,7 +284,7 @@ def _limits(values: dict[str, str], currency: str) -> str:
         f"up to {values['money']} {currency}" if values.get("money") else "any price",
     ]
     said += [f"on an arm, {values['arm']} from the back"] if values.get("arm") else []
-    said += [f"shimmer: {SHIMMERS[values['shimmer']].lower()}"] if values.get("shimmer") in ("liked", "calm") else []  # type: ignore[index]
+    said += [words for key, words in SHIMMER_WORDS.items() if words and values.get("shimmer") == key]
     said += ["mirror images"] * bool(values.get("symmetric")) + ["beside what hangs"] * bool(values.get("beside"))
     return ", ".join(said)
 

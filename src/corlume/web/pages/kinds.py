@@ -12,7 +12,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 
 from corlume.core.errors import InvalidInput
 from corlume.core.judgement.choice import CRITERIA, MOST_WEIGHT, SHIMMER_WEIGHTS, USUAL
-from corlume.core.judgement.intent import SHIMMERS
+from corlume.core.judgement.intent import SHIMMER_WORDS
 from corlume.core.judgement.verdicts import Case
 from corlume.formats.steps import STEPS
 from corlume.reference.catalogue import told_of_kinds
@@ -71,7 +71,7 @@ def show_kinds(
         "most": MOST_WEIGHT,
         "schools": told_of_kinds()["schools"],
         "band": wish.band,
-        "shimmer": SHIMMERS[looked.intent.shimmer] if looked.intent.shimmer != "any" else "",
+        "shimmer": SHIMMER_WORDS[looked.intent.shimmer],
         "against": _against(weights, looked),
         **_parts(stored, looked, search, weights, measure),
     }

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse
 from markupsafe import Markup
 
-from corlume.core.judgement.intent import PURPOSES
+from corlume.core.judgement.intent import PURPOSES, SHIMMER_WORDS
 from corlume.services.advice.judge import verdicts_in_doubt
 from corlume.services.keeping import setups, shelf, tanks
 from corlume.services.keeping.wanted_zones import zones_met
@@ -43,7 +43,12 @@ def compare_setups(
         "charts": _charts(stored, chosen),
         "zones": list(zip(*(zones_met(stored, s.hung) for s in chosen), strict=True)),
         "costs": [five_years(stored, s.hung, shelf.entries(db)) for s in chosen],
-        "purposes": [PURPOSES[s.intent.meant(stored.targets.stocking)][0] for s in chosen],
+        "purposes": [
+            ", ".join(
+                filter(None, (PURPOSES[s.intent.meant(stored.targets.stocking)][0], SHIMMER_WORDS[s.intent.shimmer]))
+            )
+            for s in chosen
+        ],
         "years": YEARS,
         "bands": stored.targets.bands(),
         "differences": NAMES,

@@ -258,7 +258,8 @@ document.addEventListener("alpine:init", () => {
         this.needle = `needle at ${now.par}, mean ${now.middle}, to ±${now.sure} %`;
         if (now.settled) {
           this.quiet();
-          this.say(`The meter settled at ${now.middle} PAR, to ±${now.sure} %. Save it, or type another number.`);
+          if (now.middle > 0) this.say(`The meter settled at ${now.middle} PAR, to ±${now.sure} %. Save it, or type another number.`);
+          else this.say("The meter reads 0. Is the light on, and the probe in the water and the right way up?");
         }
       };
       this.source.onerror = () => {
