@@ -274,7 +274,7 @@ def test_grid_goes_from_rule_to_setup_to_levels_by_ring(client: TestClient, db: 
     assert f"Figures against {setup.name}" in client.get("/tanks/1/hang/1").json()["answers"]
     assert client.post("/tanks/1/hang", data={**form, "setup": "99"}).status_code == 404
     faults = client.get(f"/tanks/1/hang/faults?setup={setup.id}", headers={"Content-Type": "application/json"})
-    assert setup.name in faults.json()["html"] or "What would help" in faults.json()["html"]
+    assert setup.name in faults.json()["html"] or "Suggested changes" in faults.json()["html"]
 
 
 def test_wish_that_cannot_be_is_refused_before_it_is_kept(client: TestClient, db: Database) -> None:

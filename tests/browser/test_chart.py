@@ -239,7 +239,7 @@ def test_channels_lenses_wear_and_layers_answer_on_the_chart(page: Page, db: Dat
     expect(page.locator(".efficacy")).to_have_count(0)
     for layer, title in (
         ("soft", "under a plate"),
-        ("fluctuation", "Ripple fluctuation"),
+        ("fluctuation", "Shimmer"),
         ("scalar", "PAR on a sphere"),
     ):
         page.locator("#layer").select_option(layer)

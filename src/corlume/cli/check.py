@@ -81,9 +81,8 @@ def _faults(found: Diagnosis, changes: Sequence[Suggested], measure: Measure) ->
         named = ": ".join(filter(None, (corals.words, "; ".join((*corals.leaving, *corals.entering)))))
         settings = "; ".join(f"{one.who} {measure.fill(one.words, one.lengths)}" for one in change.settings)
         click.echo(
-            f"- {measure.fill(r.words, r.lengths)}{room}, {change.does.rank.points:.0f} points: {eases}{cost}. Mean "
-            f"{f.mean:.0f} PAR, uniformity {100 * f.plane.tenth_share:.0f} %, ends {100 * f.ends.share:.0f} %, in band "
-            f"{100 * f.coverage:.0f} %, spread {f.plane.spread:.0f} PAR, {f.watts:.0f} W."
-            + f" {named}." * bool(named)
-            + f" Set: {settings}."
+            f"- {measure.fill(r.words, r.lengths)}{room}: {eases}{cost}. {change.does.rank.points:.0f} points off "
+            f"target, mean {f.mean:.0f} PAR, uniformity {100 * f.plane.tenth_share:.0f} %, ends "
+            f"{100 * f.ends.share:.0f} %, in band {100 * f.coverage:.0f} %, spread {f.plane.spread:.0f} PAR, "
+            f"{f.watts:.0f} W." + f" {named}." * bool(named) + f" Set: {settings}."
         )

@@ -29,7 +29,9 @@ CRITERIA: dict[str, Criterion] = {
     "growth": Criterion("growth", "as keepers tell it (common practice, no source)"),
     "colour": Criterion("colour and contrast", "as keepers tell it (common practice, no source)"),
     "control": Criterion("control of colour", "as keepers tell it: channels, lamps to be mixed, or none"),
-    "shimmer": Criterion("shimmer liked", "ripple fluctuation at the rock top, more is better, from the model"),
+    "shimmer": Criterion(
+        "shimmer liked", "standard deviation over mean of rippled light, more is better, from the model"
+    ),
     "calm": Criterion("calm light wanted", "the same the other way round: less shimmer is better"),
     "power": Criterion("little power", "watts as it is dimmed, from the model"),
     "price": Criterion("price", "to buy, electricity and lamps over five years, less what you own"),

@@ -51,7 +51,7 @@ def why(
     steep = float(np.abs(slope).max()) * BY_HAND
     if steep > 0.5 * abs(off):
         change = 100 * (math.exp(steep) - 1)
-        found.append(f"light changes by {change:.0f} % within 3 cm here: an edge of shade or of a beam.")
+        found.append(f"light changes by {change:.0f} % within 3 cm here: the edge of a shadow or of a beam.")
     like = [other.name for other, left in others if abs(left) < NEAR]
     if like and abs(off) > 3 * NEAR:
         found.append(f"it would fit {' or '.join(like[:2])}: taken at another spot?")

@@ -1,4 +1,4 @@
-"""Layers of the drawings beside PAR: a sphere's light, shares, shadow, softness of shade, ripple fluctuation."""
+"""Layers of the drawings beside PAR: a sphere's light, shares, shadow, softness of shade, shimmer."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ LAYERS: dict[Layer, str] = {
     "share": "Share of the chosen fixture",
     "shadow": "What rock, corals and braces take",
     "soft": "Softness of shade",
-    "fluctuation": "Ripple fluctuation",
+    "fluctuation": "Shimmer",
     "sure": "How sure it is",
     "told": "PAR predicted, without the survey",
     "change": "What the survey changes",
@@ -61,7 +61,7 @@ FLUCTUATIONS = tuple(
     Band(f"part-{k}", f"{low} to {high} %" if high < 100 else f"{low} % and more", low, high if high < 100 else 1e3)
     for k, (low, high) in enumerate(((0, 2), (2, 5), (5, 10), (10, 20), (20, 100)))
 )
-"""Bands of ripple fluctuation."""
+"""Bands of shimmer."""
 
 
 def layer_plane(

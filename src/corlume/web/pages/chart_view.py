@@ -222,7 +222,7 @@ def _title(layer: Layer, chosen: int | None) -> str:
     """What the legend's numbers are, where they are not plain PAR."""
     if layer == "share" and chosen is not None:
         return f"Share of {letter(chosen)} in the light, %"
-    own = {"par": "", "scalar": "PAR on a sphere", "fluctuation": "Ripple fluctuation, %"}
+    own = {"par": "", "scalar": "PAR on a sphere", "fluctuation": "Shimmer, %"}
     own |= {"sure": "Standard deviation of PAR, %", "told": "PAR predicted, without the survey"}
     own["change"] = "What the survey changes of the predicted PAR"
     own["soft"] = "Light that gets under a plate as wide as it hangs high, %"
