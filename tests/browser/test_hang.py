@@ -13,7 +13,7 @@ from tests.browser.test_chart import redrawn
 
 def test_wish_is_put_right_searched_watched_and_adopted(page: Page, db: Database) -> None:
     page.goto("/tanks/1/hang")
-    expect(page.get_by_text(re.compile("What would help"))).to_be_visible(timeout=20_000)
+    expect(page.get_by_text(re.compile("Suggested changes"))).to_be_visible(timeout=20_000)
     page.get_by_label("Highest").fill("tall")
     page.locator(".limits summary").click()
     page.get_by_label("At least").fill("2")

@@ -60,7 +60,7 @@ def test_the_plan_for_all_is_a_page_of_the_map_and_one_of_the_list(page: Page) -
 def test_hang_prints_rules_faults_and_remedies_in_inches(page: Page) -> None:
     page.goto("/tanks/1/hang")
     page.get_by_role("button", name="in", exact=True).click()
-    expect(page.get_by_text("What would help")).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("Suggested changes")).to_be_visible(timeout=30_000)
     text = " ".join(printed(page))
     assert "lengths in in" in text
     assert "3, balanced" in text
