@@ -101,28 +101,33 @@ def corals_aim(stored: StoredTank, _: Wish, given: Callable[[Array], Array]) -> 
 
 
 def keeping_corals(stored: StoredTank, wish: Wish, found: Sequence[Found], setup: Sequence[Fixture]) -> Found | None:
-    """An answer that keeps the placed corals in range, where the first of some drives a third of them out or more.
+    """An answer with levels for the placed corals, where the first of some drives any of them out of range.
 
-    The levels of each answer in turn are solved for the corals, and of the present setup last; the first that keeps
-    two thirds is it, else the one that keeps most. None where the answers keep enough by themselves.
+    The levels of each answer are solved for the corals, those that would leave a fixture idle passed over; the one
+    that drives fewest out is it, when that is no more than half as many as the first drives out and fewer than any
+    does by itself. Where all of them drive out a third or more, the levels of the present setup are tried as well, and
+    the best is it in any case.
     """
     if not found or not any(kept.value.place for kept in stored.corals):
         return None
     changes = [coral_change(stored, one.fixtures) for one in found]
-    if not changes[0].placed or min(len(c.leave) / c.placed for c in changes) < 1 / 3:
+    leaving, placed = [len(change.leave) for change in changes], changes[0].placed
+    if not leaving[0] or not placed:
         return None
+    dire = 3 * min(leaving) >= placed
+    tried = [(one.name, one.fixtures) for one in found] + [(AS_IT_HANGS, tuple(setup))] * dire
     best: tuple[int, Found] | None = None
-    for name, fixtures in [*((one.name, one.fixtures) for one in found), (AS_IT_HANGS, tuple(setup))]:
+    for name, fixtures in tried:
         if not any(f.dimmable for f in fixtures):
             continue
-        bare = replace(wish, zones="each", watts=0.0)
-        solved = level_setup(stored, bare, fixtures, corals=True).best[0]
-        leaving = len(coral_change(stored, solved.fixtures).leave)
-        if best is None or leaving < best[0]:
-            best = leaving, replace(solved, name=f"{name}, {FOR_CORALS}")
-        if 3 * leaving < changes[0].placed:
-            break
-    return best and best[1]
+        solved = level_setup(stored, replace(wish, zones="each", watts=0.0), fixtures, corals=True).best[0]
+        if name != AS_IT_HANGS and not all(f.output for f in solved.fixtures):
+            continue
+        left = len(coral_change(stored, solved.fixtures).leave)
+        if best is None or left < best[0]:
+            best = left, replace(solved, name=f"{name}, {FOR_CORALS}")
+    enough = best is not None and best[0] < min(leaving) and 2 * best[0] <= leaving[0]
+    return best[1] if best and (enough or dire) else None
 
 
 def _groups(setup: Sequence[Fixture], wish: Wish, rules: Rules) -> list[object]:
