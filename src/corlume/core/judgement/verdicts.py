@@ -346,8 +346,8 @@ def _shimmer(case: Case) -> Iterator[Verdict]:
         "Shimmer",
         f"{100 * fluctuation:.0f} %",
         "good" if not off else "fair" if off <= SHIMMER_FAIR else "poor",
-        "Ripple fluctuation over the middle of the tank, {depth} down: standard deviation over mean while the surface "
-        f"ripples. {'Calm light is wanted' if calm else 'Shimmer is liked'}: {limit}.",
+        "Standard deviation over mean of the light in the middle of the tank, {depth} down, while the surface ripples. "
+        f"{'Calm light is wanted' if calm else 'Shimmer is liked'}: {limit}.",
         "Our estimate, measure and grade: small lamps throw glitter lines, large and long ones wash them out.",
         "Hang lower, or use tubes, panels or more and larger modules; point pumps away from the surface."
         if calm
