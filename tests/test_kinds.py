@@ -20,10 +20,11 @@ from corlume.formats.fixture_file import write_fixture
 from corlume.reference.catalogue import catalogue
 from corlume.reference.spectra import lamp_spectra
 from corlume.services.advice.judge import figures
-from corlume.services.keeping import demo, surveys, tanks
+from corlume.services.keeping import demo, setups, surveys, tanks
 from corlume.services.search import compare, jobs
 from corlume.services.search.jobs import Search
 from corlume.services.search.kinds import Kind, kinds_for, kinds_wish, quick, usable_part
+from corlume.services.search.money import five_years
 from corlume.services.search.run import search
 from corlume.services.search.shelf_side import beside
 from corlume.services.search.start_points import starting_points
@@ -86,6 +87,12 @@ def test_every_kind_is_there_at_its_best_and_differs_as_keepers_say(compared: tu
     judged, told = figures(again, made.hung, made.intent), options["t5-led"].figures
     assert (judged.mean, judged.coverage, judged.watts) == pytest.approx((told.mean, told.coverage, told.watts))
     assert len({f.frame for f in made.hung}) == 1
+    # it costs on both pages the same, and nothing is left to buy once it hangs (what was kept of the search said so)
+    assert five_years(again, made.hung).total == pytest.approx(options["t5-led"].money.total)
+    setups.use_setup(db, 1, made_id)
+    bought = {o.key: o.money.buy for o in compare.options_of(tanks.open_tank(db, 1), found)}
+    assert bought["t5-led"] == 0.0 < options["t5-led"].money.buy
+    tanks.undo(db, 1)
     with pytest.raises(NotFound):
         compare.adopt(db, 1, found.id, "candles")
 

@@ -24,6 +24,7 @@ from corlume.services.light.points import same_tank
 from corlume.services.search.candidate import Found
 from corlume.services.search.jobs import Search, look
 from corlume.services.search.kinds import Kind, kinds_for
+from corlume.services.search.money import Money, five_years
 from corlume.services.search.proposal import edge_of
 from corlume.services.search.wish import intent_of
 from corlume.store.database import Database
@@ -41,7 +42,8 @@ class Option:
     ``edge`` width of a shadow's edge 10 cm below a ledge [m]; ``fluctuation`` at the rock top with ripples [-];
     ``blend`` how far the mix of colours differs from place to place [-]; ``heat`` of the light that enters the water
     [W]; ``lamps`` replacement lamps a year [currency]; ``changes`` lamps to be changed a year; ``off`` how far it is
-    off what was wanted [-], and ``next_off`` how much further the next clearly different layout of it.
+    off what was wanted [-], and ``next_off`` how much further the next clearly different layout of it. ``money`` is
+    what it costs with what the keeper has now, not when the kinds were worked out.
     """
 
     key: str
@@ -51,8 +53,7 @@ class Option:
     edge: float
     fluctuation: float
     blend: float
-    buy: float
-    cost: float
+    money: Money
     heat: float
     lamps: float
     changes: float
@@ -67,7 +68,7 @@ class Option:
         told = told_of_kinds()["told"][self.key]
         return Candidate(self.key, self.name, {
             "evenness": self.figures.plane.tenth_share, "shade": self.edge, "shimmer": self.fluctuation,
-            "calm": -self.fluctuation, "power": -self.figures.watts, "price": -self.cost,
+            "calm": -self.fluctuation, "power": -self.figures.watts, "price": -self.money.total,
             "effort": -self.changes - PIECES * len(self.fixtures),
             **told,
         })  # fmt: skip
@@ -112,8 +113,7 @@ def _option(stored: StoredTank, kind: Kind, found: Found) -> Option:
         edge=edge_of(stored, fixtures),
         fluctuation=shimmer_of(stored, fixtures),
         blend=blend(stored, fixtures),
-        buy=found.buy,
-        cost=found.cost,
+        money=five_years(stored, fixtures, kind.entries),
         heat=sum(flux_budget(tank, f.emitter).entered * _joules(f) for f in fixtures),
         lamps=sum(lamp.price * hours / lamp.life for lamp in lamps),
         changes=sum(hours / lamp.life for lamp in lamps if lamp.price),
