@@ -4,7 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import lru_cache
 from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
 from corlume.core.fixture import Fixture
@@ -103,6 +107,16 @@ def _check(stored: StoredTank, zone: WantedZone, zone_id: int | None) -> None:
 
 
 def zones_met(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[Met]:
-    """How a setup meets every zone that was drawn."""
-    points = [(kept.value, kept.value.points(stored.tank)) for kept in stored.wanted]
-    return [meet(zone, par_at(stored.lit_tank(), fixtures, p)) for zone, p in points if len(p)]
+    """How a setup meets every zone that was drawn and holds anything but rock."""
+    tank = replace(stored.tank, colonies=(), plates=())  # corals do not change where one can sit
+    held = [(kept.value, points) for kept in stored.wanted if len(points := _points(tank, kept.value))]
+    if not held:
+        return []
+    par = par_at(stored.lit_tank(), fixtures, np.concatenate([points for _, points in held]))
+    parts = np.split(par, np.cumsum([len(points) for _, points in held])[:-1])
+    return [meet(zone, part) for (zone, _), part in zip(held, parts, strict=True)]
+
+
+@lru_cache(maxsize=64)
+def _points(tank: Tank, zone: WantedZone) -> NDArray[np.float64]:
+    return zone.points(tank)
