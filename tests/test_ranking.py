@@ -219,5 +219,8 @@ def test_shimmer_is_liked_or_not_wanted_by_what_a_setup_is_meant_for(client: Tes
     # kinds begin with weights of the same mind, and a file carries it
     page = client.get("/tanks/1/kinds?setup=1").text
     assert re.search(r'id="w-calm"[^>]* value="3"', page)
+    assert "want the opposite" not in page
+    client.cookies.set("weights", "00000300000")
+    assert "want the opposite" in client.get("/tanks/1/kinds?setup=1").text
     again = tanks.open_tank(db, tanks.import_tank(db, tanks.export_tank(db, 1).encode()))
     assert again.setup().intent.shimmer == "calm"

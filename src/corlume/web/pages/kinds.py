@@ -72,7 +72,6 @@ def show_kinds(
         "schools": told_of_kinds()["schools"],
         "band": wish.band,
         "shimmer": SHIMMER_WORDS[looked.intent.shimmer],
-        "against": _against(weights, looked),
         **_parts(stored, looked, search, weights, measure),
     }
     return page(request, "kinds/kinds.html", context, tank=stored, setup=looked)
@@ -189,7 +188,7 @@ def _parts(
     places = {place.candidate.key: k for k, place in enumerate(ranking.places)} if ranking else {}
     options.sort(key=lambda one: places.get(one.key, 0))
     common = {"stored": stored, "search": search, "ranking": ranking, "wrong": wrong, "criteria": CRITERIA,
-              "measure": measure, "looked": looked}  # fmt: skip
+              "measure": measure, "looked": looked, "against": _against(weights, looked)}  # fmt: skip
     parts = {"order": templates.get_template("kinds/order.html").render(**common, options=options)}
     if table and options:
         judged = {one.key: replace(one.figures, shimmer=one.fluctuation) for one in options}
