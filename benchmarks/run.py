@@ -20,6 +20,7 @@ import numpy as np
 from benchmarks.clock import clock, reference, row, sized, spent
 from benchmarks.placing import placing
 from benchmarks.survey import survey
+from benchmarks.survey_trials import survey_trials
 from corlume.core.geometry import Pane, Rock, Tank
 from corlume.core.hanging.dimming import Aim
 from corlume.core.hanging.module import Module
@@ -262,7 +263,7 @@ def _asker(url: str) -> Callable[..., None]:
 if __name__ == "__main__":
     warm_up()
     row("the reference by itself", clock(reference, 9))
-    parts = (field, rock, survey, placing, served, layouts, memory, renderer)
+    parts = (field, rock, survey, survey_trials, placing, served, layouts, memory, renderer)
     chosen = [name for name in sys.argv[1:] if name != "--smallest"]
     for part in parts:
         # `python -m benchmarks.run placing survey` runs these alone

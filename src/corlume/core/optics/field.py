@@ -16,7 +16,7 @@ from corlume.core.memory import remembered
 from corlume.core.optics import kernel
 from corlume.core.optics.correction import Correction
 from corlume.core.optics.emitter import Emitter
-from corlume.core.optics.lobe import Lobe
+from corlume.core.optics.lobe import Beam
 from corlume.core.optics.pane import return_table
 from corlume.core.optics.scatter import Scatter, find_scatter
 from corlume.core.optics.shadow import Rockwork, rockwork
@@ -226,7 +226,7 @@ def _laid_out(emitter: Emitter, step: float) -> tuple[Array, Array, NDArray[np.i
 def _paths(
     water: Water,
     spectra: tuple[Spectrum | None, ...],
-    lobe: Lobe | None,
+    lobe: Beam | None,
     index: float,
     depth: float,
     depths: tuple[float, ...],

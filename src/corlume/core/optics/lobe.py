@@ -130,14 +130,53 @@ def _table(lobe: TableLobe) -> Array:
         if len(ends) > len(lobe.phi):
             columns = np.concatenate([columns, columns[:, :1]], axis=1)
         columns = np.stack([np.interp(phi, ends, row) for row in columns])
+    return _of_unit_flux(columns, cos_theta)
+
+
+@dataclass(frozen=True, slots=True)
+class BentLobe:
+    """A lobe whose shape readings have bent, its flux unchanged: never entered, only found by a survey.
+
+    Parameters
+    ----------
+    base : the lobe as entered.
+    middle : logarithm of the intensity on the axis, over that of ``base``; it falls off by ``MIDDLE_WIDTH`` [-].
+    sides : the same far off the axis, growing with the fourth power of the angle over ``SIDES_WIDTH`` [-].
+    """
+
+    base: RingLobe | TableLobe
+    middle: float
+    sides: float
+
+    def table(self) -> Array:
+        """Intensity per unit of flux over cosine and phi, as that of ``base`` [1/sr]."""
+        return _bent(self)
+
+
+MIDDLE_WIDTH, SIDES_WIDTH = 25 * DEGREE, 70 * DEGREE
+"""Half widths of the two shape modes of a beam; ours, found in trials (docs/survey.md)."""
+
+
+@lru_cache(maxsize=256)
+def _bent(lobe: BentLobe) -> Array:
+    cos_theta = np.linspace(0.0, 1.0, COS_STEPS)
+    theta = np.arccos(cos_theta)
+    modes = lobe.middle * np.exp(-((theta / MIDDLE_WIDTH) ** 2)) + lobe.sides * (theta / SIDES_WIDTH) ** 4
+    return _of_unit_flux(lobe.base.table() * np.exp(modes)[:, None], cos_theta)
+
+
+def _of_unit_flux(columns: Array, cos_theta: Array) -> Array:
+    """A table of intensity over cosine and phi, scaled so that its flux is 1."""
     # cosine steps are even, so the flux is the mean over phi integrated over the cosine
     around = columns[:, :-1].mean(axis=1) if columns.shape[1] > 1 else columns[:, 0]
-    flux = 2 * math.pi * np.trapezoid(around, cos_theta)
-    result: Array = columns / flux
-    return result
+    found: Array = columns / (2 * math.pi * np.trapezoid(around, cos_theta))
+    return found
 
 
 Lobe = RingLobe | TableLobe
+"""A lobe as it is entered."""
+Beam = Lobe | BentLobe
+"""A lobe as light follows it."""
 
 
 def round_lobe(fwhm: float) -> RingLobe:
@@ -145,7 +184,7 @@ def round_lobe(fwhm: float) -> RingLobe:
     return RingLobe(((1.0, fwhm),))
 
 
-def width_at_half(lobe: Lobe, phi: float = 0.0) -> float:
+def width_at_half(lobe: Beam, phi: float = 0.0) -> float:
     """Full width at half of the maximum in the plane through phi and phi + pi [rad]."""
     table = lobe.table()
     count = table.shape[1]

@@ -84,7 +84,13 @@ def spread(readings: Array, shares: Array) -> float:
 
 
 def next_move(
-    tank: Tank, medium: Medium, fixtures: Sequence[Fixture], spots: Sequence[Spot], shares: Array, grain: float
+    tank: Tank,
+    medium: Medium,
+    fixtures: Sequence[Fixture],
+    spots: Sequence[Spot],
+    shares: Array,
+    grain: float,
+    now: Array | None = None,
 ) -> Move:
     """Shift the columns of modules along the tank so that the spots agree best.
 
@@ -94,6 +100,7 @@ def next_move(
     fixtures : as they hang, each with what it was found to give.
     shares : what each spot is to read as a share of their mean (n,), see ``wanted``.
     grain : shifts are whole multiples of this [m].
+    now : what the spots read as they hang (n,), where that is known; the model says how it changes [umol/m2/s].
     """
     points = np.array([spot.place for spot in spots])
     moved = [i for i, f in enumerate(fixtures) if f.emitter.length < LONGEST_MOVED]
@@ -106,15 +113,18 @@ def next_move(
             for i, f in enumerate(fixtures)
         )
 
+    still = np.zeros(len(columns))
+    model = fixture_fields(medium, fixtures, points).sum(axis=0)
+    off = np.ones(len(spots)) if now is None else now / np.maximum(1.0, model)
+
     def read(shifts: Array) -> Array:
-        found: Array = fixture_fields(medium, hung(shifts), points).sum(axis=0)
+        found: Array = off * fixture_fields(medium, hung(shifts), points).sum(axis=0)
         return found
 
     def residuals(shifts: Array) -> Array:
         even = read(shifts) / shares
         return np.concatenate([(even - even.mean()) / AGREE, REST * shifts / (0.1 * FARTHEST)])
 
-    still = np.zeros(len(columns))
     if not columns:
         now = read(still)
         return Move(tuple(fixtures), tuple(now.tolist()), spread(now, shares))

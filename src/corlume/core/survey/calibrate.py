@@ -3,23 +3,27 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.optics.correction import Correction, Given, likeness
+from corlume.core.optics.correction import Correction, Given, Scale, likeness
 from corlume.core.optics.field import Medium
 from corlume.core.survey.fit import fit, trust
 from corlume.core.survey.response import Response
 from corlume.core.survey.smooth import Smooth, fitting_scale
 from corlume.core.survey.unknowns import Unknowns
+from corlume.core.survey.weak import suspect
 
 Array = NDArray[np.float64]
 ROUNDS = 2
 """How often unknowns and smooth factor are fitted in turn."""
 LEAST_READINGS = 3
+MISFITS = (0.1, 0.2, 0.35, 0.6, 1.0, 1.5)
+USUAL_MISFIT, MISFIT_SD = 0.5, 0.8
+"""How far places and beams are off, against what they can usually be: what is tried, and what is expected [-]."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,6 +34,7 @@ class Calibration:
     ----------
     unknowns : what was not known, and ``vector`` what it was found to be (p,).
     response : of the model at the readings' points, laid out around the vector.
+    odds : for each round of suspicion, the probability that each fixture, by index, is the next weak one [-].
     trust : what is left of each reading (n,), 1 for one that fits [-].
     off : logarithm of each reading over what the unknowns alone say of it (n,).
     smooth : the smooth factor, with the bands of the corrected map.
@@ -38,6 +43,7 @@ class Calibration:
     unknowns: Unknowns
     vector: Array
     response: Response
+    odds: tuple[Mapping[int, float], ...]
     trust: Array
     off: Array
     smooth: Smooth
@@ -50,22 +56,31 @@ class Calibration:
 
     def correction(self) -> Correction:
         """What is kept of it."""
-        tank, fixtures = self.unknowns.applied(self.vector)
-        given = zip(self.unknowns.fixtures, fixtures, strict=True)
+        u = self.unknowns
+        tank, fixtures = u.applied(self.vector)
+        of = [dict[str, float]() for _ in fixtures]
+        for one, value in zip(u.all, self.vector.tolist(), strict=True):
+            if one.what not in ("return", "water"):
+                for i in one.of:
+                    of[i][one.what] = value
         return Correction(
             given=tuple(
-                Given(f.name, f.emitter.technology, f.emitter.ppf, f.emitter.length, f.emitter.width, found.measured)
-                for f, found in given
+                Given(
+                    f.name, f.emitter.technology, f.emitter.ppf, f.emitter.length, f.emitter.width,
+                    factor=found.measured, weak=i in u.weak, wider=math.exp(its["wider"]), middle=its["middle"],
+                    sides=its["sides"], x=f.emitter.x, y=f.emitter.y, right=its["right"], back=its["back"],
+                )
+                for i, (f, found, its) in enumerate(zip(u.fixtures, fixtures, of, strict=True))
             ),
             returns=tuple(pane.factor for pane in tank.panes()),
             water=tank.water.loss,
-            wider=math.exp(self.vector[-1]),
             points=tuple(tuple(point) for point in self.smooth.points.tolist()),
             left=tuple(self.smooth.left.tolist()),
             noise=tuple(self.smooth.noise.tolist()),
             spread=self.smooth.scale.spread,
             length_scale=self.smooth.scale.length_scale,
-        )
+            misfit=u.misfit,
+        )  # fmt: skip
 
 
 def calibrate(
@@ -83,26 +98,41 @@ def calibrate(
 
     Notes
     -----
-    First the unknowns by a robust fit, which finds readings that do not fit and leaves them next to no weight; the
-    response is laid out anew there. Then, by turns, the scale of the smooth factor and the unknowns with it in mind:
-    what both could explain is shared out by their priors.
+    First the unknowns by a robust fit, which finds lamps that fail, and readings that do not fit and leaves these next
+    to no weight; the response is laid out again there. Then, by turns, the scale of the smooth factor with how far
+    places and beams are off, and the unknowns: what both could explain is shared out by their priors.
     """
     logs = np.log(np.asarray(par, dtype=np.float64))
-    response = start or Response.around(medium, unknowns, points)
+    suspicion = suspect(start or Response.around(medium, unknowns, points), logs, noise)
+    response = suspicion.response.again(medium, points, suspicion.fit.vector)
+    unknowns = response.unknowns
     prior = unknowns.start, unknowns.covariance, unknowns.bounds
-    vector = fit(response.log_par, response.jacobian, logs, noise, *prior).vector
-    response = response.again(medium, points, vector)
-    found = fit(response.log_par, response.jacobian, logs, noise, *prior)
+    found = fit(response.log_par, response.jacobian, logs, noise, *prior, firsts=[suspicion.fit.vector])
     vector, weights = found.vector, found.weights
     for _ in range(ROUNDS):
         slopes, left = response.jacobian(vector), logs - response.log_par(vector)
         told = left + slopes @ (vector - unknowns.start)
+        scale, unknowns = _scales(unknowns, points, slopes, noise**2 / weights, told)
         explained = slopes @ unknowns.covariance @ slopes.T
-        scale = fitting_scale(points, explained, noise**2 / weights, told)
         whole = explained + likeness(points, points, scale) + np.diag(noise**2 / weights)
         step = unknowns.covariance @ slopes.T @ np.linalg.solve(whole, told)
         vector = np.clip(unknowns.start + step, *unknowns.bounds)
+    response = response.under(unknowns)
     left, slopes = logs - response.log_par(vector), response.jacobian(vector)
     smooth = Smooth(points, slopes, unknowns.covariance, noise**2 / weights, left, vector - unknowns.start, scale)
     weights = np.minimum(weights, trust((left - smooth.at(points)) / noise))
-    return Calibration(unknowns, vector, response, weights, left, smooth)
+    return Calibration(unknowns, vector, response, suspicion.odds, weights, left, smooth)
+
+
+def _scales(unknowns: Unknowns, points: Array, slopes: Array, noise: Array, told: Array) -> tuple[Scale, Unknowns]:
+    """The scale of the smooth factor, and how far places and beams are off, under which readings are likeliest."""
+
+    def merit(one: tuple[float, Scale, Unknowns]) -> float:
+        return one[0] - 0.5 * (math.log(one[2].misfit / USUAL_MISFIT) / MISFIT_SD) ** 2
+
+    tries = []
+    for misfit in MISFITS:
+        u = replace(unknowns, misfit=misfit)
+        tries.append((*fitting_scale(points, slopes @ u.covariance @ slopes.T, noise, told), u))
+    _, scale, likeliest = max(tries, key=merit)
+    return scale, likeliest

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -29,12 +29,15 @@ class Fit:
     covariance : (p, p), by Laplace's approximation at it.
     residuals : (n,) logarithm of reading over fit.
     weights : (n,) what the loss leaves of each reading, 1 for one that fits [-].
+    evidence : logarithm of how likely the readings are under the model, by Laplace's approximation, but for a constant
+        that is the same for models of the same readings [-].
     """
 
     vector: Array
     covariance: Array
     residuals: Array
     weights: Array
+    evidence: float
 
     @property
     def sd(self) -> Array:
@@ -51,6 +54,8 @@ def fit(
     start: Array,
     covariance: Array,
     bounds: tuple[Array, Array],
+    *,
+    firsts: Sequence[Array] = (),
 ) -> Fit:
     """Fit unknowns to the logarithms of readings.
 
@@ -61,12 +66,13 @@ def fit(
     sd : standard deviation of each (n,).
     start, covariance : the prior: mean (p,) and covariance (p, p).
     bounds : lowest and highest vector.
+    firsts : vectors to begin from; by default the prior's mean and solutions of parts of the readings.
 
     Notes
     -----
     Student's t with ``TAIL`` degrees of freedom for the readings, normal for the prior; minimised by scipy's trust
-    region method from several starts: the prior's mean with the loss wide at first, and solutions of parts of the
-    readings. A soft L1 loss from one start loses its way with two wild readings of twelve.
+    region method from several starts, each with the loss wide at first. A soft L1 loss from one start loses its way
+    with two wild readings of twelve.
     """
     whiten = np.linalg.inv(np.linalg.cholesky(covariance))
     low, high = bounds
@@ -94,21 +100,23 @@ def fit(
         found = least_squares(residuals, inside, slopes, bounds=bounds, loss=loss, xtol=1e-6, ftol=1e-6, max_nfev=40)
         return float(found.cost), found.x
 
-    tries = []
-    first = start
-    for scale in WIDE:
-        cost, first = solve(first, scale)
-    tries.append((cost, first))
+    def narrowing(first: Array) -> tuple[float, Array]:
+        for scale in WIDE:
+            cost, first = solve(first, scale)
+        return cost, first
+
+    tries = [narrowing(first) for first in firsts or [start]]
     rng = np.random.default_rng(0)
-    for _ in range(SUBSETS if n > 4 else 0):
+    for _ in range(SUBSETS if n > 4 and not firsts else 0):
         some = np.sort(rng.permutation(n)[: max(3, round(0.6 * n))])
         tries.append(solve(solve(start, 1.0, some)[1], 1.0))
-    _, vector = min(tries, key=lambda one: one[0])
+    cost, vector = min(tries, key=lambda one: one[0])
     left = logs - model(vector)
     weights = trust(left / sd)
     slopes = jacobian(vector)
     precision = (slopes * (weights / sd**2)[:, None]).T @ slopes + whiten.T @ whiten
-    return Fit(vector, np.linalg.inv(precision), left, weights)
+    widths = 0.5 * np.linalg.slogdet(precision)[1] - np.log(np.diag(whiten)).sum()
+    return Fit(vector, np.linalg.inv(precision), left, weights, -cost - float(widths))
 
 
 def trust(off: Array) -> Array:

@@ -34,7 +34,16 @@ WORN = 0.5
 """Of what an answer about age and dirt takes, so much again is not known, as a share of its logarithm [-]."""
 LOBE_FILE = Prior(0.03, "lobe from a photometry file")
 LOBE_TOLD = Prior(0.05, "lobe as one figure: a beam is no cos^m, and makers round to 10 degrees")
-"""Width of the lobe, common to all fixtures."""
+"""Width of the beam, common to all fixtures of one sort."""
+MIDDLE = Prior(0.15, "the middle of a beam: lenses and reflectors leave a hot or a hollow spot")
+SIDES_OF_BEAM = Prior(0.20, "the sides of a beam: light that strays past lens or reflector")
+"""Shape modes of a beam's intensity, in its logarithm; see ``core.optics.lobe.BentLobe``."""
+PLACE = Prior(0.014, "a tape beside rim and brace, and a light-giving face that is not the middle of its body [m]")
+"""Where a fixture hangs, along and across the tank, by itself."""
+WEAK = Prior(1.5, "a lamp that fails, is unplugged, or has its dimmer down: anything from nothing to a third")
+WEAK_OUTPUT = 0.12
+WEAK_ODDS = 0.02
+"""What a lamp that fails still gives, about [-], and how often one does before the readings speak [-]."""
 GLASS = Prior(0.04, "clear glass by Fresnel; salt, algae and scratches take what they take")
 PLAIN = Prior(0.15, "film, paint and algae are told by eye")
 DARK = Prior(0.03, "dark background: sends back next to nothing")

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from scipy.linalg import cho_factor, cho_solve
 
 from corlume.core.optics.correction import Scale, likeness
+from corlume.core.survey.priors import MODEL
 
 Array = NDArray[np.float64]
 LENGTHS = (0.08, 0.12, 0.18, 0.27, 0.4)
@@ -25,15 +26,15 @@ USUAL_LENGTH, LENGTH_SD = 0.2, 0.6
 """What is expected of both before the readings speak: logarithms are normal about it."""
 
 
-def fitting_scale(points: Array, explained: Array, noise: Array, found: Array) -> Scale:
-    """The scale under which readings are likeliest, of those that are tried.
+def fitting_scale(points: Array, explained: Array, noise: Array, found: Array) -> tuple[float, Scale]:
+    """The scale under which readings are likeliest, of those that are tried, and the logarithm of how likely.
 
     Parameters
     ----------
     points : (n, 3) of the readings [m].
     explained : covariance (n, n) that the model's unknowns bring.
     noise : variance of each reading (n,).
-    found : (n,) logarithm of readings over what was told.
+    found : (n,) logarithm of readings over what was entered.
     """
 
     def merit(scale: Scale) -> float:
@@ -44,7 +45,7 @@ def fitting_scale(points: Array, explained: Array, noise: Array, found: Array) -
         usual += (math.log(scale.length_scale / USUAL_LENGTH) / LENGTH_SD) ** 2
         return float(fits - 0.5 * usual)
 
-    return max((Scale(spread, length) for spread in SPREADS for length in LENGTHS), key=merit)
+    return max((merit(scale), scale) for scale in (Scale(spread, length) for spread in SPREADS for length in LENGTHS))
 
 
 @dataclass(frozen=True, eq=False)
@@ -86,7 +87,7 @@ class Smooth:
         (m, p).
         """
         shared = slopes @ self.covariance @ self.slopes.T + likeness(points, self.points, self.scale)
-        alone = np.einsum("mp,pq,mq->m", slopes, self.covariance, slopes) + self.scale.spread**2
+        alone = np.einsum("mp,pq,mq->m", slopes, self.covariance, slopes) + self.scale.spread**2 + MODEL.sd**2
         found: Array = alone - np.einsum("mn,nm->m", shared, np.linalg.solve(self._whole(), shared.T))
         return np.maximum(0.0, found)
 

@@ -72,11 +72,13 @@ def _judged(stored: StoredTank, one: StoredSurvey, strong: Strong, steps: Steps,
     found = findings(stored, survey)
     if not last or apart <= AGREE or found is None:
         return Round(one, apart, apart <= AGREE, None)
-    # as the readings found them: outputs, panes and lobes
-    tank, lit = found.calibration.unknowns.applied(found.calibration.vector)
+    # as the readings found them, but at their places as entered, from which they are shifted
+    unknowns, vector = found.calibration.unknowns, found.calibration.vector.copy()
+    vector[unknowns.where("right", "back")] = 0.0
+    tank, lit = unknowns.applied(vector)
     fixtures = iter(lit)
     hung: list[Fixture] = [next(fixtures) if f.output > 0 else f for f in survey.fixtures]
-    move = next_move(stored.tank, medium_of(tank), hung, spots, shares, steps.grain)
+    move = next_move(stored.tank, medium_of(tank), hung, spots, shares, steps.grain, np.array(par, dtype=np.float64))
     return Round(one, apart, agrees=False, move=move)
 
 

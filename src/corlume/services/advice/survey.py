@@ -18,7 +18,8 @@ from corlume.core.survey.calibrate import LEAST_READINGS, Calibration, calibrate
 from corlume.core.survey.misfit import why
 from corlume.core.survey.record import Spot, Survey
 from corlume.core.survey.response import fixture_fields
-from corlume.core.survey.unknowns import Unknown, Unknowns
+from corlume.core.survey.unknowns import Unknowns
+from corlume.services.advice.survey_numbers import Number, WeakLamp, letters_of, numbers, weak_lamps
 from corlume.services.advice.survey_plan import slip_variance, slopes_at
 from corlume.services.keeping.surveys import StoredSurvey
 from corlume.services.light.fields import medium_of, par_at
@@ -29,26 +30,6 @@ DOUBTFUL = 0.6
 """A reading that keeps less of its weight than this does not fit [-]."""
 BESIDE = 2
 """A reading may have been written down for a spot so many before or after it in the walk."""
-TOLD = 1.0
-"""A number is said to differ from what was told when it does by more than so many of its standard deviations [-]."""
-
-
-@dataclass(frozen=True, slots=True)
-class Number:
-    """One number before and after, in its own unit, each with its standard deviation; and what it likely means.
-
-    ``share`` says that it is shown in percent.
-    """
-
-    key: str
-    label: str
-    told: float
-    told_sd: float
-    found: float
-    found_sd: float
-    share: bool
-    meaning: str
-    basis: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,8 +52,9 @@ class SpotFinding:
 
 @dataclass(frozen=True, eq=False)
 class Findings:
-    """What a survey says: the numbers, the spots, and what a correction would be."""
+    """What a survey says: lamps that fail, the numbers, the spots, and what a correction would be."""
 
+    weak: tuple[WeakLamp, ...]
     numbers: tuple[Number, ...]
     spots: tuple[SpotFinding, ...]
     calibration: Calibration
@@ -143,7 +125,8 @@ def _findings(tank: Tank, survey: Survey) -> Findings | None:
                 reasons=reasons,
             )
         )
-    return Findings(_numbers(unknowns, found), tuple(rows), found, found.correction())
+    weak = weak_lamps(found, letters_of(survey.fixtures))
+    return Findings(weak, numbers(found), tuple(rows), found, found.correction())
 
 
 def predicted(stored: StoredTank, survey: StoredSurvey) -> dict[int, float]:
@@ -162,49 +145,3 @@ def fluctuations(tank: Tank, fixtures: Sequence[Fixture], points: Array) -> Arra
     each = np.array([fluctuation(f.emitter, points[:, 2], slope=tank.water.ripple, index=tank.index) for f in fixtures])
     found: Array = np.sqrt(((parts * each) ** 2).sum(axis=0)) / np.maximum(1e-9, parts.sum(axis=0))
     return found
-
-
-def _numbers(unknowns: Unknowns, found: Calibration) -> tuple[Number, ...]:
-    rows = []
-    for one, value, sd in zip(unknowns.all, found.vector.tolist(), found.sd.tolist(), strict=True):
-        log = one.key.startswith("output") or one.key == "lobe"
-        before, after = (math.exp(one.start), math.exp(value)) if log else (one.start, value)
-        scale = (before, after) if log else (1.0, 1.0)
-        rows.append(
-            Number(
-                key=one.key,
-                label=one.label,
-                told=before,
-                told_sd=one.prior.sd * scale[0],
-                found=after,
-                found_sd=sd * scale[1],
-                share=one.key != "water",
-                meaning=_meaning(one, before, after, sd * scale[1]),
-                basis=one.prior.basis,
-            )
-        )
-    return tuple(rows)
-
-
-def _meaning(one: Unknown, told: float, found: float, sd: float) -> str:
-    """What a number likely means, in words."""
-    if sd > 0.85 * one.prior.sd * (found if one.key.startswith("output") or one.key == "lobe" else 1.0):
-        return "The readings hardly tell it: it stays as it was told."
-    if abs(found - told) < TOLD * sd:
-        return "As it was told, within what the readings can say."
-    match one.key.partition(".")[0]:
-        case "output" if found < told:
-            return f"It gives {100 * found:.0f} % of what was told: salt or dust, its lens, age, or its true level?"
-        case "output":
-            return f"It gives {100 * found:.0f} % of what was told: stronger than its figure says, or its true level?"
-        case "return" if found < told:
-            return "Less comes back than was told: film, salt or algae on the pane, or a darker background?"
-        case "return":
-            return "More comes back than was told: a cleaner pane, or a paler background?"
-        case "water" if found > told:
-            return "The water takes more than was told: yellow, or cloudy that day?"
-        case "water":
-            return "The water is clearer than was told."
-        case "lobe" if found > told:
-            return "Beams are wider than their figure says."
-    return "Beams are narrower than their figure says."

@@ -30,6 +30,9 @@ SEATS, WATER, CORAL_WEIGHT = 60, 90, 2.0
 """Places where the map is to be sure: so many seats on rock and sand, so much water, and corals so many times over."""
 FIXTURES_COUNT = 0.5
 """What all fixtures together count beside the map [-]."""
+PLANNED_MISFIT = 0.6
+"""Places and beams are planned for as if so many times as far off as they can usually be: more than that, and too few
+readings are left to tell what each fixture gives (tried in ``benchmarks/survey_trials.py``) [-]."""
 LEAST_LIGHT = 5.0
 """Where the model says less, a reading tells of nothing but its own shade [umol/m2/s]."""
 
@@ -116,7 +119,7 @@ def _offer(
     none = np.empty((0, 3))
     if not fixtures:
         return Offer((), none, none[0:0, 0], none, none[0:0, 0], none, none)
-    medium, unknowns = medium_of(tank), Unknowns(tank, fixtures)
+    medium, unknowns = medium_of(tank), Unknowns(tank, fixtures, misfit=PLANNED_MISFIT)
     points = np.array([spot.place for spot in spots]).reshape(-1, 3)
     light = fixture_fields(medium, fixtures, points).sum(axis=0)
     lit = light > LEAST_LIGHT

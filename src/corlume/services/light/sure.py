@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.fixture import Fixture
-from corlume.core.geometry import SIDES, Tank
+from corlume.core.geometry import Tank
 from corlume.core.memory import remembered
-from corlume.core.optics.correction import Scale, likeness, sort_of
+from corlume.core.optics.correction import SAME_PLACE, Correction, Scale, likeness, sort_of
 from corlume.core.survey.priors import MODEL
 from corlume.core.survey.record import Survey
 from corlume.core.survey.response import Response
@@ -85,65 +85,84 @@ MOST_AXES = 3
 @remembered(16_000_000)
 def _sure(told: Tank, fixtures: tuple[Fixture, ...], spec: PlaneSpec, survey: Survey | None) -> Sure:
     points = points_of(told, spec).reshape(-1, 3)
-    own = Unknowns(told, fixtures)
-    vector = _found(own, survey)
-    slopes = Response.around(medium_of(told), own, points, vector).jacobian(vector)
-    if survey is None or survey.correction is None:
-        variance = np.einsum("mp,pq,mq->m", slopes, own.covariance, slopes) + MODEL.sd**2
-        covariance = own.covariance
-    else:
-        variance, covariance = _after(told, own, slopes, points, survey)
-    parts, inputs = _parts(own, slopes, covariance)
-    whole = np.maximum(variance, 1e-12)
-    n = len(fixtures)
-    return Sure(np.sqrt(np.maximum(0.0, variance)), parts / whole, inputs, covariance[:n, :n])
-
-
-def _found(own: Unknowns, survey: Survey | None) -> Array:
-    """The unknowns as the survey found them, or as they were told."""
     correction = survey.correction if survey else None
+    own = _unknowns(told, fixtures, correction)
+    vector = own.found_by(correction)
+    slopes = Response.around(medium_of(told), own, points, vector).jacobian(vector)
+    if survey is None or correction is None:
+        variance, covariance = np.einsum("mp,pq,mq->m", slopes, own.covariance, slopes), own.covariance
+    else:
+        variance, covariance = _after(told, own, slopes, points, survey.fixtures, correction)
+    variance = np.maximum(0.0, variance) + MODEL.sd**2
+    parts, inputs = _parts(own, slopes, covariance)
+    n = len(fixtures)
+    return Sure(np.sqrt(variance), parts / variance, inputs, covariance[:n, :n])
+
+
+def _unknowns(told: Tank, fixtures: tuple[Fixture, ...], correction: Correction | None) -> Unknowns:
+    """What is not known of some fixtures, those that a survey found to fail taken to be weak."""
     if correction is None:
-        return own.start
-    vector, n = own.start.copy(), len(own.fixtures)
-    vector[:n] = [math.log(correction.output(f.name, f.emitter)) for f in own.fixtures]
-    vector[n:-2] = [correction.returns[SIDES.index(sides[0])] for sides, _ in own.alike]
-    vector[-2:] = correction.water, math.log(correction.wider)
-    return np.clip(vector, *own.bounds)
+        return Unknowns(told, fixtures)
+    weak = tuple(i for i, f in enumerate(fixtures) if correction.weak(f.name, f.emitter))
+    return Unknowns(told, fixtures, weak, correction.misfit)
 
 
-def _after(told: Tank, own: Unknowns, slopes: Array, points: Array, survey: Survey) -> tuple[Array, Array]:
+def _after(
+    told: Tank, own: Unknowns, slopes: Array, points: Array, fixtures: Sequence[Fixture], correction: Correction
+) -> tuple[Array, Array]:
     """Variance (m,) of the logarithm of corrected PAR, and the covariance of the own unknowns once readings are known.
 
     The survey's fixtures and those that hang are taken together: one that was not surveyed is as unsure as it was
-    told, but for what it shares with others of its sort.
+    entered, but for what it shares with others of its sort; of one that was moved since, the place is not known again.
     """
-    correction = survey.correction
-    assert correction is not None
-    surveyed = tuple(f for f in survey.fixtures if f.output > 0)
+    surveyed = tuple(replace(f, measured=1.0) for f in fixtures if f.output > 0)
     match = [_same(f, surveyed) for f in own.fixtures]
     more = [f for f, k in zip(own.fixtures, match, strict=True) if k is None]
-    every = Unknowns(told, (*surveyed, *more))
-    count, extra, new = len(surveyed), len(more), iter(range(len(surveyed), len(surveyed) + len(more)))
-    column = [next(new) if k is None else k for k in match]
-    rest = list(range(count + extra, len(every.start)))
-    mine = [*column, *rest]
+    new = iter(range(len(surveyed), len(surveyed) + len(more)))
+    as_every = [next(new) if k is None else k for k in match]
+    every = _unknowns(told, (*surveyed, *more), correction)
+    mine, moved = _columns(own, every, as_every)
     wide = np.zeros((len(points), len(every.start)))
-    for k, at in enumerate(mine):
-        wide[:, at] += slopes[:, k]
+    for k, column in mine.items():
+        wide[:, column] += slopes[:, k]
     read = np.array(correction.points)
-    of_survey = Unknowns(told, surveyed)
-    vector = _found(of_survey, survey)
-    there = Response.around(medium_of(told), of_survey, read, vector).jacobian(vector)
+    of_survey = _unknowns(told, surveyed, correction)
+    vector = of_survey.found_by(correction)
     seen = np.zeros((len(read), len(every.start)))
-    seen[:, [*range(count), *rest]] = there
+    there = Response.around(medium_of(told), of_survey, read, vector).jacobian(vector)
+    for k, column in _columns(of_survey, every, range(len(surveyed)))[0].items():
+        seen[:, column] += there[:, k]
     scale = Scale(correction.spread, correction.length_scale)
     whole = seen @ every.covariance @ seen.T + likeness(read, read, scale) + np.diag(correction.noise)
     shared = wide @ every.covariance @ seen.T + likeness(points, read, scale)
     alone = np.einsum("mp,pq,mq->m", wide, every.covariance, wide) + scale.spread**2
+    alone += slopes[:, moved] ** 2 @ np.diag(own.covariance)[moved]
     variance = alone - np.einsum("mn,nm->m", shared, np.linalg.solve(whole, shared.T))
     told_by = every.covariance @ seen.T
     after = every.covariance - told_by @ np.linalg.solve(whole, told_by.T)
-    return variance, after[np.ix_(mine, mine)]
+    found = own.covariance.copy()
+    rows = list(mine)
+    found[np.ix_(rows, rows)] = after[np.ix_(list(mine.values()), list(mine.values()))]
+    return variance, found
+
+
+def _columns(own: Unknowns, every: Unknowns, as_every: Sequence[int]) -> tuple[dict[int, int], list[int]]:
+    """Which unknown of ``every`` each of some fixtures' is, by index; and the places of those that were moved."""
+    known = {(one.what, one.of): k for k, one in enumerate(every.all)}
+    sorts = {sort_of(every.fixtures[mine[0]].emitter): mine for mine in every.sorts.values()}
+    found, moved = dict[int, int](), list[int]()
+    for k, one in enumerate(own.all):
+        of = one.of
+        if one.what in ("wider", "middle", "sides"):
+            of = sorts[sort_of(own.fixtures[of[0]].emitter)]
+        elif one.what in ("output", "right", "back"):
+            of = (as_every[of[0]],)
+            here, there = own.fixtures[one.of[0]].emitter, every.fixtures[of[0]].emitter
+            if one.what != "output" and max(abs(here.x - there.x), abs(here.y - there.y)) > SAME_PLACE:
+                moved.append(k)
+                continue
+        found[k] = known[one.what, of]
+    return found, moved
 
 
 def _same(fixture: Fixture, surveyed: Sequence[Fixture]) -> int | None:
@@ -156,12 +175,12 @@ def _same(fixture: Fixture, surveyed: Sequence[Fixture]) -> int | None:
 
 def _parts(own: Unknowns, slopes: Array, covariance: Array) -> tuple[Array, tuple[str, ...]]:
     """Variance that each group of unknowns brings (k, m), and what they are."""
-    n = len(own.fixtures)
     groups = {
-        "what the fixtures give": slice(0, n),
-        "what the panes send back": slice(n, len(own.start) - 2),
-        "the water": slice(len(own.start) - 2, len(own.start) - 1),
-        "the width of the lobes": slice(len(own.start) - 1, len(own.start)),
+        "what the fixtures give": own.where("output"),
+        "what the panes send back": own.where("return"),
+        "the water": own.where("water"),
+        "the beams of the fixtures": own.where("wider", "middle", "sides"),
+        "where exactly the fixtures hang": own.where("right", "back"),
     }
-    rows = [np.einsum("mp,pq,mq->m", slopes[:, g], covariance[g, g], slopes[:, g]) for g in groups.values()]
+    rows = [np.einsum("mp,pq,mq->m", slopes[:, g], covariance[np.ix_(g, g)], slopes[:, g]) for g in groups.values()]
     return np.array(rows), tuple(groups)

@@ -7,14 +7,14 @@ import math
 import numpy as np
 from markupsafe import Markup
 
-from corlume.core.optics.lobe import Lobe
+from corlume.core.optics.lobe import Beam
 from corlume.web.drawing.svg import el, group, points_path
 
 WIDTH, REACH = 300.0, 128.0
 """Width of the drawing, and the radius that stands for the maximum, in drawing units."""
 
 
-def draw_polar(lobe: Lobe) -> Markup:
+def draw_polar(lobe: Beam) -> Markup:
     """Draw intensity relative to its maximum over the angle from straight down."""
     table = lobe.table()
     cx, cy = WIDTH / 2, 6.0

@@ -25,6 +25,7 @@ from corlume.formats.survey_table import read_survey, write_survey
 from corlume.services.advice.survey import findings, predicted
 from corlume.services.advice.survey_compare import JUMP, coral_jumps, lit, offered
 from corlume.services.advice.survey_moves import corrected, try_move
+from corlume.services.advice.survey_numbers import CAUTION
 from corlume.services.advice.survey_plan import COUNTS, TEMPLATES, offer, template
 from corlume.services.advice.without import seen
 from corlume.services.keeping import surveys, tanks
@@ -392,6 +393,7 @@ def _survey(
         "kinds": KINDS,
         "stale": found and kept.value.in_use and kept.value.correction != found.correction,
         "lux": LUX_BY_PAR,
+        "caution": CAUTION,
     }
     bad = bool(whole or new or spot or table)
     return page(request, "survey/survey.html", context, tank=stored, setup=setup, status=422 if bad else 200)
