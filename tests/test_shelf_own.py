@@ -59,8 +59,8 @@ def test_frames_and_the_shelfs_own_are_not_changed(client: TestClient) -> None:
 
 
 def test_own_fixture_by_watts_lens_and_colours_chosen_by_picture(client: TestClient, db: Database) -> None:
-    """By hand: 100 W of LEDs five to ten years old give 0.75 of 1.9 umol/J; lenses of 60 degrees pass 0.90 of it where
-    the usual ones, of 110 degrees, pass 0.93.
+    """By hand: 100 W of LEDs five to ten years old give 0.75 of 1.2 umol/J; lenses of 60 degrees pass 0.90 of it where
+    the usual ones, of 80 degrees, pass 0.91.
     """
     told = {"name": "Old bars", "technology": "led_cluster", "watts": "100", "age": "older", "front": "60"}
     look = client.post("/shelf/fit", data={**told, "colours": "mostly-blue", "mode": "watts"})
@@ -69,7 +69,7 @@ def test_own_fixture_by_watts_lens_and_colours_chosen_by_picture(client: TestCli
     assert draft
     key = client.post("/shelf/put", data={"draft": draft[1], "name": "Old bars"}).headers["location"].rpartition("/")[2]
     e = shelf.own_fixture(db, key).fixture.emitter
-    assert e.ppf == pytest.approx(100 * 1.9 * 0.75 * 0.90 / 0.93, abs=0.05)
+    assert e.ppf == pytest.approx(100 * 1.2 * 0.75 * 0.90 / 0.91, rel=0.01)
     assert [c.name for c in e.channels] == ["Royal blue", "Violet", "Blue", "White"]
     words = client.get("/shelf/fit/flux?technology=led_cluster&watts=100&age=older").json()["words"]
     assert words == "100 W of this kind give 85 to 228 µmol/s, usually about 142"

@@ -11,15 +11,22 @@ import numpy as np
 import pytest
 from scipy.optimize import minimize_scalar
 
+from corlume.core.fixture import Fixture
 from corlume.core.geometry import SIDES, Pane, Tank
 from corlume.core.judgement.figures import Ends
+from corlume.core.optics.efficacy import CHAINS
 from corlume.core.optics.field import Medium, grid, unit_field
+from corlume.core.optics.spectrum import photon_yield
+from corlume.core.optics.technology import TechnologyKey
 from corlume.core.scene import Scene
 from corlume.core.survey.fit import fit
+from corlume.core.survey.priors import MODEL
 from corlume.core.survey.response import Response
 from corlume.core.survey.unknowns import Unknowns
 from corlume.core.units import DEGREE, INCH
 from corlume.formats.scene import read_scene
+from corlume.reference.catalogue import catalogue
+from corlume.services.keeping.fixture_fit import Told, from_watts
 
 SCENES = Path(__file__).parent / "scenes"
 
@@ -127,3 +134,67 @@ def test_raising_a_single_module_takes_the_hot_spot_away() -> None:
 
     assert ratio(8 * INCH) > 4
     assert ratio(16 * INCH) < 0.6 * ratio(8 * INCH)
+
+
+def before_a_meter(tank: Tank, fixtures: list[Fixture], groups: list[np.ndarray]) -> tuple[np.ndarray, np.ndarray]:
+    """Mean PAR over each group of points as predicted from watts and kind alone, and half of its 90 % band in logs."""
+    unknowns, medium = Unknowns(tank, tuple(fixtures)), Medium.of(tank)
+    points, sizes = np.concatenate(groups), [len(group) for group in groups]
+    around = Response.around(medium, unknowns, points)
+    rows = [slice(end - size, end) for size, end in zip(sizes, np.cumsum(sizes), strict=True)]
+    par = np.exp(around.log_par(unknowns.start))
+    slopes = np.array([around.jacobian(unknowns.start)[row].mean(axis=0) for row in rows])
+    sd = np.sqrt(np.einsum("np,pq,nq->n", slopes, unknowns.covariance, slopes) + MODEL.sd**2)
+    return np.array([par[row].mean() for row in rows]), 1.645 * sd
+
+
+def from_watts_alone(technology: TechnologyKey, watts: float, **place: float) -> Fixture:
+    fixture = from_watts(Told("As told", technology, watts=watts)).fixture
+    return replace(fixture, emitter=replace(fixture.emitter, **place))
+
+
+def test_before_a_meter_the_band_holds_what_keepers_measured() -> None:
+    """Nine in ten of the numbers of two tables, common practice, no source: one 90 W module over a 24 in cube, middle
+    and corners (2 in from the panes, ours) 6 in down at two heights; four T5 tubes of 24 W over the same, nine rings.
+    The cube's back and sides are taken to be grown over a little, as cubes are (ours).
+    """
+    side, middle = 24 * INCH, 12 * INCH
+    tank = Tank(side, side, 20 * INCH, **{pane: Pane("plain", 0.6) for pane in SIDES})  # type: ignore[arg-type]
+    measured, predicted, bands = list[float](), list[float](), list[float]()
+    edges = (2 * INCH, side - 2 * INCH)
+    spots = [np.array([(middle, middle, 6 * INCH)]), np.array([(x, y, 6 * INCH) for x in edges for y in edges])]
+    for height, table in ((8, (533, 85)), (14, (261, 126))):
+        module = from_watts_alone("led_cluster", 90.0, x=middle, y=middle, height=height * INCH)
+        par, band = before_a_meter(tank, [module], spots)
+        measured += table
+        predicted += par.tolist()
+        bands += band.tolist()
+    # a beam as wide as it was taken to be before, 110 degrees at 1.9 umol/J, had the corners 2.5 times too bright
+    assert predicted[0] == pytest.approx(533, rel=0.15)
+    assert predicted[2] == pytest.approx(261, rel=0.15)
+    assert predicted[1] / predicted[0] < 1.6 * 85 / 533
+    assert predicted[3] / predicted[2] < 1.3 * 126 / 261
+    tubes = [
+        from_watts_alone("t5_tube", 24.0, length=0.55, x=middle, y=y, height=8 * INCH)
+        for y in (middle - 0.12, middle - 0.06, middle + 0.06, middle + 0.12)
+    ]
+    par, band = before_a_meter(tank, tubes, [ring for depth in (6, 12, 18) for ring in rings(tank, depth * INCH)])
+    rows = [161, 139, 121, 117, 113, 119, 101, 107, 109]
+    assert np.exp(np.log(par / rows).mean()) == pytest.approx(1.0, abs=0.12)
+    inside = np.abs(np.log(np.array([*predicted, *par]) / [*measured, *rows])) < [*bands, *band]
+    assert inside.mean() >= 0.9
+
+
+def test_usual_values_follow_from_their_chain() -> None:
+    """Photons by the joule of light are those of the shelf's own spectra; bare lamps against Nelson and Bugbee [9]."""
+    shelf = {"led_cluster": "cluster", "led_bar": "bar", "t5_tube": "t5-54", "power_compact": "pc-55",
+             "halide": "halide-250"}  # fmt: skip
+    for technology, chain in CHAINS.items():
+        part = catalogue()[shelf[technology]].parts[0]
+        light = 1 / sum(c.share / photon_yield(c.spectrum) for c in part.emitter.channels if c.spectrum)
+        assert chain.photons == pytest.approx(light, rel=0.03)
+        assert part.emitter.ppf / part.watts == pytest.approx(chain.usual, rel=0.08)
+    assert 1.0 <= CHAINS["led_cluster"].usual <= 1.3
+    assert 1.6 <= CHAINS["led_cluster"].by_maker <= 2.3
+    assert CHAINS["t5_tube"].photons * CHAINS["t5_tube"].steps[0].share == pytest.approx(1.15, abs=0.08)
+    assert CHAINS["halide"].photons * CHAINS["halide"].steps[0].share == pytest.approx(1.38, abs=0.1)

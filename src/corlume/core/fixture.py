@@ -13,11 +13,12 @@ from corlume.core.optics.correction import Correction
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.wear import wear_errors
 
-FluxBasis = Literal["file", "maker", "typical", "watts", "readings", "grid"]
+FluxBasis = Literal["file", "maker", "typical", "run", "watts", "readings", "grid"]
 FLUX_BASES: dict[FluxBasis, str] = {
     "file": "a photometry file",
     "maker": "the maker's figure",
-    "typical": "typical of its kind",
+    "typical": "as usually measured of its kind",
+    "run": "measured as run, at a stated level",
     "watts": "watts and kind",
     "readings": "a few readings",
     "grid": "a grid of readings",

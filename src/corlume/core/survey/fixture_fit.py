@@ -17,6 +17,7 @@ from scipy.optimize import least_squares, nnls
 
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.geometry import Pane, Tank
+from corlume.core.optics.efficacy import usual_efficacy
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.field import Medium, channel_fields
 from corlume.core.optics.lobe import RingLobe, TableLobe, width_at_half
@@ -28,11 +29,6 @@ from corlume.core.units import DEGREE
 Array = NDArray[np.float64]
 Where = Literal["tank", "open", "air"]
 WHERE: dict[Where, str] = {"tank": "in a tank", "open": "in open water", "air": "in air"}
-EFFICACY: dict[TechnologyKey, float] = {
-    "led_cluster": 1.9, "led_bar": 2.0, "t5_tube": 0.95, "power_compact": 0.75, "halide": 0.95,
-}  # fmt: skip
-"""Photons by electrical joule of a usual fixture with its reflector [umol/J]: Nelson and Bugbee 2014 [9] for lamps,
-from memory, less what reflectors lose (ours)."""
 AGES: dict[str, tuple[str, float]] = {
     "": ("of the last five years", 1.0), "older": ("five to ten years old", 0.75), "old": ("older still", 0.55),
 }  # fmt: skip
@@ -40,10 +36,11 @@ AGES: dict[str, tuple[str, float]] = {
 SPREAD = (0.6, 1.6)
 """What is seen on sale, as shares of the usual efficacy [-]; from memory and ours."""
 USUAL: dict[TechnologyKey, tuple[float, float, float]] = {
-    "led_cluster": (110.0, 0.18, 0.18), "led_bar": (115.0, 0.9, 0.03), "t5_tube": (115.0, 1.1, 0.06),
+    "led_cluster": (80.0, 0.18, 0.18), "led_bar": (115.0, 0.9, 0.03), "t5_tube": (115.0, 1.1, 0.06),
     "power_compact": (120.0, 0.5, 0.1), "halide": (110.0, 0.28, 0.28),
 }  # fmt: skip
-"""Usual width at half maximum [deg], length and width of the face [m]; ours."""
+"""Usual width at half maximum [deg], length and width of the face [m]. Modules with lenses read like beams of 70 to 90
+degrees (common practice, no source); the rest ours."""
 NOISE = 0.05
 WIDTH_SD, RETURN_SD = 25 * DEGREE, 0.15
 """How far the usual width, and the return as it was told, can be off."""
@@ -95,7 +92,7 @@ def usual_emitter(technology: TechnologyKey, ppf: float, *, length: float | None
 def flux_of_watts(technology: TechnologyKey, watts: float, age: str = "") -> float:
     """Photon flux of a typical fixture of so many watts [umol/s]; ``age`` is one of ``AGES``, for LEDs."""
     aged = AGES[age][1] if technology in ("led_cluster", "led_bar") else 1.0
-    return EFFICACY[technology] * aged * watts
+    return usual_efficacy(technology) * aged * watts
 
 
 def bench(where: Where, *, depth: float, tank: tuple[float, float] | None = None, pane: Pane = DARK) -> Tank:

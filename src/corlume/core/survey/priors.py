@@ -21,9 +21,10 @@ class Prior:
 
 FLUX: dict[FluxBasis, Prior] = {
     "file": Prior(0.06, "photometry file: a laboratory's 3 to 5 %, and one lamp from the next"),
-    "maker": Prior(0.15, "maker's figure: measured bare, or warm, or for the best bin"),
-    "typical": Prior(0.25, "typical of its kind: makers of one wattage differ by a quarter"),
-    "watts": Prior(0.40, "guessed from watts and kind: 0.9 to 2.8 umol/J are on sale as LEDs alone"),
+    "maker": Prior(0.35, "maker's figure: bare, cold and of the best bin; meters find a third to a half less of LEDs"),
+    "typical": Prior(0.25, "as usually measured of its kind: fixtures of one wattage differ by a quarter"),
+    "run": Prior(0.12, "measured as run: a sphere or a grid, at a stated level"),
+    "watts": Prior(0.35, "guessed from watts and kind, by the chain from socket to water"),
     "readings": Prior(0.10, "fitted from a few readings of a meter, which itself is 5 to 10 % off"),
     "grid": Prior(0.08, "fitted from a grid of readings"),
 }
@@ -34,6 +35,7 @@ WORN = 0.5
 """Of what an answer about age and dirt takes, so much again is not known, as a share of its logarithm [-]."""
 LOBE_FILE = Prior(0.03, "lobe from a photometry file")
 LOBE_TOLD = Prior(0.05, "lobe as one figure: a beam is no cos^m, and makers round to 10 degrees")
+LOBE_USUAL = Prior(0.15, "beam as usual for its kind: modules differ by their lenses")
 """Width of the beam, common to all fixtures of one sort."""
 MIDDLE = Prior(0.15, "the middle of a beam: lenses and reflectors leave a hot or a hollow spot")
 SIDES_OF_BEAM = Prior(0.20, "the sides of a beam: light that strays past lens or reflector")

@@ -25,6 +25,7 @@ from corlume.core.survey.priors import (
     GLASS,
     LOBE_FILE,
     LOBE_TOLD,
+    LOBE_USUAL,
     MIDDLE,
     PLACE,
     PLAIN,
@@ -105,7 +106,8 @@ class Unknowns:
             first = self.fixtures[mine[0]]
             name = first.name or "the fixture"
             many = f" and {len(mine) - 1} alike" if len(mine) > 1 else ""
-            width = LOBE_FILE if isinstance(first.emitter.lobe, TableLobe) else LOBE_TOLD
+            guessed = first.basis == "watts" and first.emitter.made_by.lensed
+            width = LOBE_FILE if isinstance(first.emitter.lobe, TableLobe) else LOBE_USUAL if guessed else LOBE_TOLD
             found.append(Unknown("wider", mine, f"Beam width of {name}{many}", width, 0.0, -wide, wide))
             for what, prior, label in (("middle", MIDDLE, "middle"), ("sides", SIDES_OF_BEAM, "sides")):
                 bent = Unknown(what, mine, f"Beam of {name}{many}, {label}", prior, 0.0, -MOST_BENT, MOST_BENT)  # type: ignore[arg-type]

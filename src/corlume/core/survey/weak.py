@@ -1,7 +1,7 @@
 """Lamps that fail: which fixtures the readings show to give next to nothing, and how sure that is.
 
 Each is suspected in turn, with an output of its own that follows no other's. The readings choose by the evidence of
-each suspicion (MacKay 1992 [31], from memory) and by how seldom lamps fail.
+each suspicion (MacKay 1992 [21], from memory) and by how seldom lamps fail.
 """
 
 from __future__ import annotations

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.declared import Choice, Length, Number, Text, limits
+from corlume.core.declared import Choice, Length, Number, Share, Text, limits
 from corlume.core.errors import Rules
 from corlume.core.fixture import Fixture, FluxBasis
 from corlume.core.geometry import Pane, Tank
@@ -26,6 +26,7 @@ from corlume.core.survey.fixture_fit import (
     flux_of_watts,
     usual_emitter,
 )
+from corlume.core.survey.priors import FLUX
 from corlume.core.units import DEGREE
 from corlume.reference.catalogue import colours_for
 from corlume.services.keeping.shelf import Brought
@@ -37,6 +38,10 @@ PANES: dict[Panes, tuple[str, Pane]] = {
     "film": ("film, paint or algae", Pane("plain", 0.5)),
     "dark": ("dark background all round", Pane("plain", 0.05)),
 }
+PpfFrom = Literal["maker", "run", "typical"]
+PPF_FROM: dict[PpfFrom, str] = {
+    "maker": "the maker's figure", "run": "measured as run", "typical": "as usually measured of its kind",
+}  # fmt: skip
 GRID_FROM = 9
 AGE_WORDS = {key: words for key, (words, _) in AGES.items()}
 FRONT_WORDS = {"": "as usual for its kind"} | {
@@ -64,9 +69,9 @@ class Told:
     technology: Annotated[TechnologyKey, Choice("Kind", {key: t.name for key, t in TECHNOLOGIES.items()})]
     watts: Annotated[float, Number("Power", 1.0, 3000.0, "power", about="of one, at full, as its label says")] = 100.0
     age: Annotated[str, Choice("Its design is", AGE_WORDS, about="LEDs alone")] = ""
-    ppf: Annotated[float | None, Number("PPF, if known", 0.1, 20_000.0, "flux", about="left open: from the watts")] = (
-        None
-    )
+    ppf: Annotated[float | None, Number("PPF, if known", 0.1, 20_000.0, "flux", about="blank: from the watts")] = None
+    level: Annotated[float, Share("PPF is at a level of", 0.05, 1.0, about="100 % is full; others are scaled up")] = 1.0
+    ppf_from: Annotated[PpfFrom, Choice("PPF from", PPF_FROM, about="makers' figures read high")] = "maker"
     front: Annotated[str, Choice("Lens or reflector", FRONT_WORDS)] = ""
     colours: Annotated[str, Choice("Its colours", COLOUR_WORDS)] = ""
     length: Annotated[float | None, Length("Face length", 0.005, 4.0, about="left open: as usual for its kind")] = None
@@ -103,17 +108,20 @@ class Told:
         if self.colours:
             chosen = colours_for(self.technology)[self.colours]
             e = replace(e, channels=chosen.channels, ppf=e.ppf * chosen.flux)
-        return replace(e, ppf=round(e.ppf, 1) if self.ppf is None else self.ppf)
+        return replace(e, ppf=round(e.ppf if self.ppf is None else self.ppf / self.level, 1))
 
 
 def from_watts(told: Told) -> Brought:
-    """A typical fixture of a kind and its watts: sure to two fifths."""
+    """A typical fixture of a kind and its watts: sure to a third."""
     e = told.emitter()
     beam = f"a beam of {e.fwhm / DEGREE:.0f} degrees, as usual for {FRONT_WORDS[told.front] if told.front else 'it'}"
     if told.ppf is not None:
-        return Brought(_fixture(told, e, "maker"), f"Photon flux as told, {told.ppf:g} umol/s; {beam}")
+        at = f" at {100 * told.level:.0f} %, {e.ppf:g} at full" if told.level < 1 else ""
+        source = f"Photon flux {PPF_FROM[told.ppf_from]}, {told.ppf:g} umol/s{at}; {beam}"
+        return Brought(_fixture(told, e, told.ppf_from), source)
     source = (
-        f"Guessed from {told.watts:g} W and its kind: {e.ppf / told.watts:.2g} umol/J and {beam}; sure to 40 % at best"
+        f"Guessed from {told.watts:g} W and its kind: {e.ppf / told.watts:.2g} umol/J as usually measured, and {beam}; "
+        f"sure to {100 * FLUX['watts'].sd:.0f} % at best"
     )
     return Brought(_fixture(told, e, "watts"), source)
 

@@ -15,11 +15,12 @@ from corlume.core.hanging.mounting import splashed
 from corlume.core.hanging.tape import Tape
 from corlume.core.judgement.rings import NAMES
 from corlume.core.judgement.targets import Band
+from corlume.core.optics.efficacy import found_of_maker, usual_efficacy
 from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.front import front_on, fronts_for
 from corlume.core.optics.socket import lamp_in
 from corlume.core.optics.wear import questions
-from corlume.core.survey.fixture_fit import EFFICACY, SPREAD
+from corlume.core.survey.fixture_fit import SPREAD
 from corlume.core.survey.priors import FLUX
 from corlume.core.words import letter, letters
 from corlume.formats.measure import Measure
@@ -299,7 +300,8 @@ def panel(
         draw_front=draw_front,
         lamps_for=lamps_for,
         lamp_in=lamp_in,
-        usual=EFFICACY,
+        usual_efficacy=usual_efficacy,
+        found_of_maker=found_of_maker,
         seen=SPREAD,
         bases=FLUX_BASES,
         flux=FLUX,

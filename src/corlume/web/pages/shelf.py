@@ -13,10 +13,11 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from corlume.core.errors import InvalidInput
 from corlume.core.fixture import FLUX_BASES, Fixture
 from corlume.core.optics.conversion import LUX_PER_PPFD
+from corlume.core.optics.efficacy import CHAINS, found_of_maker, usual_efficacy
 from corlume.core.optics.lobe import width_at_half
 from corlume.core.optics.technology import TECHNOLOGIES
 from corlume.core.own_fixture import OwnFixture
-from corlume.core.survey.fixture_fit import EFFICACY, SPREAD
+from corlume.core.survey.fixture_fit import SPREAD
 from corlume.core.survey.priors import FLUX
 from corlume.formats.faults import BadFile
 from corlume.formats.measure import parse_number
@@ -172,7 +173,7 @@ def _sheet(request: Request, db: Database, key: str, wrong: Form | None = None) 
         values = wrong.data if wrong else shown_values(own, measure)
         context["fields"] = asked(OwnFixture, values, wrong.errors if wrong else {}, measure)
         context["asked"] = OWN
-        usual = EFFICACY[own.fixture.emitter.technology]
+        usual = usual_efficacy(own.fixture.emitter.technology)
         context["usual"] = (*(share * usual for share in SPREAD), usual)
     context |= {"steps": shelf.steps(db), "scope": "/shelf"}
     return page(request, "shelf/fixture.html", context, status=422 if wrong else 200)
@@ -204,6 +205,8 @@ def sheet_of(part: Fixture) -> dict[str, Any]:
         "kind": part.emitter.made_by.name,
         "basis": FLUX_BASES[part.basis],
         "flux_sd": FLUX[part.basis].sd,
+        "chain": CHAINS[part.emitter.technology],
+        "by_maker": part.emitter.ppf / found_of_maker(part.emitter.technology),
         "lamp": technology_notes()[part.emitter.technology],
         "polar": draw_polar(shape),
         "along": width_at_half(shape),

@@ -60,7 +60,7 @@ const chartFields = {
     }
     const usual = event.target.closest("[data-set-ppf]");
     if (usual) {
-      this.commit({ [usual.dataset.setPpf]: { ppf: usual.dataset.ppf } });
+      this.commit({ [usual.dataset.setPpf]: { ppf: usual.dataset.ppf, basis: usual.dataset.basis } });
       return;
     }
     const front = event.target.closest("[data-front]");
