@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from itertools import product
 
@@ -10,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from corlume.core.placing.assign import Stock, greedy, second_best, solve
+from corlume.core.placing.lit import free_and_lit, solve_lit
 
 
 def stock_of(seed: int, corals: int, seats: int) -> Stock:
@@ -88,3 +90,47 @@ def test_more_pairs_than_one_programme_takes_are_improved_some_at_a_time() -> No
     assert found[-1].value > found[0].value
     assert found[-1].gap is not None
     assert stock.holds(found[-1].places)
+
+
+class ToyShade:
+    """A coral takes a share of the light of every seat below it, the more the nearer; each wants half of what is left
+    of the light at its seat.
+    """
+
+    def __init__(self, stock: Stock, seed: int) -> None:
+        points, random = stock.seats, np.random.default_rng(seed)
+        aside = np.linalg.norm(points[:, None, :2] - points[None, :, :2], axis=-1)
+        above = points[:, None, 2] < points[None, :, 2]
+        self.takes = np.where(above & (aside < 0.4), random.uniform(0.1, 0.8, above.shape), 0.0)
+
+    def dark(self, places: Mapping[int, int]) -> list[tuple[int, int]]:
+        found = []
+        for c, t in places.items():
+            over = {a: float(self.takes[s, t]) for a, s in places.items() if a != c}
+            if sum(over.values()) > 0.5:
+                found.append((c, max(over, key=lambda a: over[a])))
+        return found
+
+    def first_lit(self, coral: int, places: Mapping[int, int], seats: Sequence[int]) -> int | None:
+        return next((s for s in seats if not self.dark({**places, coral: s})), None)
+
+
+def test_with_shade_plans_come_close_to_brute_force_and_leave_out_none_that_could_stay() -> None:
+    """300 instances against every plan that there is: none in the dark, none left out who could be put back."""
+    short = []
+    for seed in range(300):
+        stock = stock_of(seed, 3, 5)
+        shade = ToyShade(stock, seed)
+        *_, last = solve_lit(stock, shade, seconds=5.0)
+        assert stock.holds(last.places)
+        assert not shade.dark(last.places)
+        for coral in set(range(3)) - set(last.places):
+            assert free_and_lit(stock, shade, last.places, coral) is None
+        best = 0.0
+        for row in product(range(-1, 5), repeat=3):
+            places = {c: s for c, s in enumerate(row) if s >= 0}
+            if len(set(places.values())) == len(places) and not shade.dark(places) and stock.holds(places):
+                best = max(best, stock.value(places))
+        short.append(best - last.value)
+    assert np.mean(np.array(short) < 1e-6) > 0.97
+    assert max(short) < 0.3

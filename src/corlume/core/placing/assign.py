@@ -38,12 +38,14 @@ class Stock:
     seats : (s, 3) where the seats are [m].
     apart : (c, c) distance that two corals keep, symmetric, 0 where they may touch [m].
     over : (c, c) the same as seen from above, so that none grows over another [m]; all 0 when left out.
+    never : pairs of coral and seat that cannot both be, the lower coral first.
     """
 
     worth: Array
     seats: Array
     apart: Array
     over: Array | None = None
+    never: frozenset[tuple[tuple[int, int], tuple[int, int]]] = frozenset()
 
     @cached_property
     def distances(self) -> Array:
@@ -74,10 +76,7 @@ class Stock:
         if any(self.worth[c, s] <= 0 for c, s in places.items()):
             return False
         taken = list(places.items())
-        return all(self._clear(a, s, {b: t}) for k, (a, s) in enumerate(taken) for b, t in taken[k + 1 :])
-
-    def _clear(self, coral: int, seat: int, places: Mapping[int, int]) -> bool:
-        return not any(self.crowded(t, self.needs(coral, other))[seat] for other, t in places.items())
+        return all(self.clear(a, {b: t})[s] for k, (a, s) in enumerate(taken) for b, t in taken[k + 1 :])
 
     def clear(self, coral: int, places: Mapping[int, int]) -> NDArray[np.bool_]:
         """Seats (s,) that are far enough from others where they are, whatever they are worth."""
@@ -85,7 +84,17 @@ class Stock:
         for other, seat in places.items():
             if other != coral:
                 able &= ~self.crowded(seat, self.needs(coral, other))
+                able[self._barred.get((other, seat), {}).get(coral, [])] = False
         return able
+
+    @cached_property
+    def _barred(self) -> dict[tuple[int, int], dict[int, list[int]]]:
+        """For a coral on a seat, the seats that others cannot have then, by coral."""
+        found: dict[tuple[int, int], dict[int, list[int]]] = {}
+        for one, two in self.never:
+            for (a, s), (b, t) in ((one, two), (two, one)):
+                found.setdefault((a, s), {}).setdefault(b, []).append(t)
+        return found
 
     def free(self, coral: int, places: Mapping[int, int]) -> NDArray[np.bool_]:
         """Seats (s,) that a coral can have when others are where they are."""
@@ -129,7 +138,7 @@ def greedy(stock: Stock, fixed: Mapping[int, int] | None = None) -> Places:
         places[coral] = seat
         waiting.remove(coral)
         for c in waiting:
-            able[c] = able[c] & ~stock.crowded(seat, stock.needs(c, coral))
+            able[c] = able[c] & stock.clear(c, {coral: seat})
     return places
 
 
@@ -258,6 +267,8 @@ def _rows(stock: Stock, corals: NDArray[np.int64], seats: NDArray[np.int64]) -> 
                 crowded = stock.crowded(seat, needs)[seats[theirs]] & (seats[theirs] != seat)
                 if any(needs) and crowded.any():
                     yield np.concatenate([some, theirs[crowded]])
+    at = {pair: k for k, pair in enumerate(zip(corals.tolist(), seats.tolist(), strict=True))} if stock.never else {}
+    yield from (np.array([at[one], at[two]]) for one, two in sorted(stock.never) if one in at and two in at)
 
 
 def second_best(

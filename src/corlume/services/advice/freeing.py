@@ -13,7 +13,7 @@ from corlume.core.placing.assign import Places, Stock, greedy
 from corlume.core.placing.fit import flow_worth
 from corlume.core.words import letter, plain
 from corlume.services.advice.coral_sites import CoralChange, coral_change
-from corlume.services.advice.place_case import Case, in_shade, planned
+from corlume.services.advice.place_case import Case, GrownShade, planned
 from corlume.services.advice.seats import relit
 from corlume.services.light.fields import par_at
 from corlume.services.light.flow import flow_seen
@@ -53,7 +53,7 @@ def helps_for(case: Case, stock: Stock, places: Places, coral: int) -> Iterator[
         free = stock if other < len(case.waiting) else _loosened(case, stock, other)
         again = greedy(free, rest)
         moved = other in again and again[other] != places[other]
-        if coral in again and moved and coral not in in_shade(case, again):
+        if coral in again and moved and not GrownShade(case).dark(again):
             to = case.seats.names[again[other]] if again[other] < len(case.seats.names) else "its place"
             yield Help(f"Move {plain(case.cards[other].name)} to {plain(to)}: then it fits on "
                        f"{plain(case.seats.names[again[coral]])}.")  # fmt: skip

@@ -4,7 +4,6 @@ would free a place for those that get none.
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
@@ -12,9 +11,10 @@ import numpy as np
 
 from corlume.core.coral import PlacedCoral
 from corlume.core.judgement.placement import NPS_MOST, Reason, check_place
-from corlume.core.placing.assign import Places, Placing, Stock, greedy, second_best, solve
+from corlume.core.placing.assign import Places, Placing, Stock, second_best
 from corlume.core.placing.facing import SAT
 from corlume.core.placing.fit import flow_worth
+from corlume.core.placing.lit import lit_greedy, solve_lit
 from corlume.core.scene import Coral
 from corlume.core.words import plain
 from corlume.services.advice.freeing import Help, helps_for
@@ -22,8 +22,8 @@ from corlume.services.advice.grown_shade import Shaded, shaded_by
 from corlume.services.advice.place_case import (
     Asked,
     Case,
+    GrownShade,
     case_of,
-    in_shade,
     pinned_clashes,
     places_of,
     planned,
@@ -88,52 +88,18 @@ def plans(
     and it is made anew. When whoever asks has ``stopped`` it, the best one so far is the last.
     """
     case = case_of(stored, setup, asked)
-    plain = stock = case.stock()
-    best = _greedy(case, plain)
-    yield _plan(case, plain, best, helps=False)
-    end = time.monotonic() + seconds
-    for _ in range(ROUNDS):
-        for found in solve(stock, seconds=max(0.5, end - time.monotonic()), fixed=case.fixed):
-            lit = _lit(case, plain, found)
-            if lit.value > best.value + 1e-6:
-                best = lit
-                yield _plan(case, plain, best, helps=False)
-            elif lit.places == best.places:
-                best = lit
-            if stopped() or time.monotonic() > end:
-                break
-        dark = in_shade(case, found.places)
-        if not dark or stopped() or time.monotonic() > end:
-            break
-        worth = stock.worth.copy()
-        for coral in dark:
-            worth[coral, found.places[coral]] = 0.0
-        stock = replace(stock, worth=worth)
-    yield _plan(case, plain, best, helps=not stopped())
-
-
-def _greedy(case: Case, stock: Stock) -> Placing:
-    places = greedy(stock, case.fixed)
-    return _lit(case, stock, Placing(places, stock.value(places)))
+    stock, best = case.stock(), None
+    for best in solve_lit(stock, GrownShade(case), seconds=seconds, fixed=case.fixed, stopped=stopped):
+        yield _plan(case, stock, best, helps=False)
+    assert best is not None
+    yield _plan(case, stock, best, helps=not stopped())
 
 
 def first_plan(stored: StoredTank, setup: StoredSetup, asked: Asked) -> Plan:
     """The greedy plan alone."""
     case = case_of(stored, setup, asked)
     stock = case.stock()
-    return _plan(case, stock, _greedy(case, stock), helps=False)
-
-
-ROUNDS = 4
-"""How often a plan is made anew for the shade that its own corals throw, at most; ours."""
-
-
-def _lit(case: Case, stock: Stock, found: Placing) -> Placing:
-    """A plan without the corals that it puts into too much shade: they wait on."""
-    places = dict(found.places)
-    while dark := in_shade(case, places):
-        places.pop(max(dark))
-    return replace(found, places=places, value=stock.value(places), gap=found.gap if places == found.places else None)
+    return _plan(case, stock, lit_greedy(stock, GrownShade(case), case.fixed), helps=False)
 
 
 def _plan(case: Case, stock: Stock, found: Placing, *, helps: bool) -> Plan:
@@ -204,6 +170,8 @@ def _why_not(case: Case, stock: Stock, places: Places, coral: int) -> tuple[str,
             for other in places if other != coral}  # fmt: skip
     most = max(near, key=lambda other: int((near[other] & roomy).sum()), default=None)
     if stock.free(coral, places).any():
-        return "Shade: where it has its light now, the corals of this plan would take it.", {}
+        free = int(stock.free(coral, places).sum())
+        words = f"Shade: of the {free} free spots with its light now, each was tried: grown corals of this plan would "
+        return words + "take its light there, or it would take theirs.", {}
     words = f"Neighbours: all {roomy.sum()} seats that would suit it are taken or in reach of others"
     return words + (f", most of them of {plain(case.cards[most].name)}." if most is not None else "."), {}

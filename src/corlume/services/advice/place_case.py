@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -23,7 +25,7 @@ from corlume.core.scene import Coral
 from corlume.services.advice.coral_sites import coral_light
 from corlume.services.advice.grown_shade import placed_at
 from corlume.services.advice.growth import clashes
-from corlume.services.advice.seats import seats_of
+from corlume.services.advice.seats import lit_at, seats_of
 from corlume.services.keeping.coral_kinds import kind_of
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -70,6 +72,12 @@ class Case:
         first = len(self.seats.names)
         return {len(self.waiting) + k: first + k for k in range(len(self.sitting))}
 
+    @cached_property
+    def points(self) -> np.ndarray:
+        """Seats, and behind them the places of those that sit already (n, 3) [m]."""
+        own = [kept.value.place for kept in self.sitting]
+        return np.concatenate([self.seats.points, np.array(own).reshape(-1, 3)])
+
     def light(self, coral: int, par: np.ndarray) -> np.ndarray:
         """What light is worth to one of them [-]; see ``light_worth``."""
         kind = kind_of(self.stored, self.cards[coral])
@@ -104,9 +112,7 @@ class Case:
 
     def stock(self) -> Stock:
         """What is to be solved."""
-        seats = self.seats
-        own = [kept.value.place for kept in self.sitting]
-        points = np.concatenate([seats.points, np.array(own).reshape(-1, 3)])
+        seats, points = self.seats, self.points
         worth = np.zeros((len(self.cards), len(points)))
         for c, kept in enumerate(self.waiting):
             worth[c, : len(seats.names)] = self.worth(kept.value, seats)
@@ -135,13 +141,13 @@ def sits_of(stored: StoredTank, card: CoralCard) -> SitsOn:
     return kind.sits() if kind else ANYWHERE
 
 
-def places_of(case: Case, places: Places) -> dict[int, tuple[float, float, float]]:
+def places_of(case: Case, places: Mapping[int, int]) -> dict[int, tuple[float, float, float]]:
     """Where a plan puts each coral, by its id [m]."""
     there = {case.waiting[c].id: case.seats.points[s].tolist() for c, s in places.items() if c < len(case.waiting)}
     return {coral_id: (x, y, depth) for coral_id, (x, y, depth) in there.items()}
 
 
-def planned(case: Case, places: Places) -> dict[int, float]:
+def planned(case: Case, places: Mapping[int, int]) -> dict[int, float]:
     """PAR at every coral of a plan and at those that sit already, each under the shade of the others where corals are
     to shade.
     """
@@ -149,30 +155,53 @@ def planned(case: Case, places: Places) -> dict[int, float]:
     return {c: light[kept.id] for c, kept in enumerate((*case.waiting, *case.sitting)) if kept.id in light}
 
 
-def in_shade(case: Case, places: Places) -> list[int]:
-    """Corals of a plan that would have their light, but for the shade of the others in it; and those that would take
-    the light of a coral that sits already and has it now.
-    """
-    if not case.stored.tank.colony_shade:
-        return []
-    light, now = planned(case, places), coral_light(case.stored, case.setup.hung)
-    first = len(case.waiting)
-    found = {c for c in places if c < first and case.light(c, np.array(light[c])) <= 0}
-    for k, kept in enumerate(case.sitting):
-        before, after = (case.light(first + k, np.array(par)) for par in (now[kept.id], light[first + k]))
-        if before > 0 >= after and (over := _over(case, places, kept)) is not None:
-            found.add(over)
-    return sorted(found)
+@dataclass(frozen=True)
+class GrownShade:
+    """What the corals of a plan do to each other's light once they are grown; nothing where they are not to shade."""
 
+    case: Case
 
-def _over(case: Case, places: Places, below: Kept[Coral]) -> int | None:
-    """The coral of a plan that shades one that sits already: the one nearest to being over it; None without any."""
-    assert below.value.place is not None
-    x, y, depth = below.value.place
-    higher = {c: case.seats.points[s] for c, s in places.items() if c < len(case.waiting)}
-    higher = {c: at for c, at in higher.items() if at[2] < depth}
-    beside = {c: float(np.hypot(at[0] - x, at[1] - y)) - 0.5 * case.cards[c].size for c, at in higher.items()}
-    return min(beside, key=lambda c: beside[c], default=None)
+    def dark(self, places: Mapping[int, int]) -> list[tuple[int, int]]:
+        """Corals of a plan that would have their light, but for the shade of the others in it, and those that sit
+        already and would lose theirs, each with the one that shades it.
+        """
+        case = self.case
+        if not case.stored.tank.colony_shade:
+            return []
+        light, first, found = planned(case, places), len(case.waiting), list[tuple[int, int]]()
+        for c in places:
+            lit = case.light(c, np.array(light[c])) > 0
+            if not lit and (c < first or self._lit_now[c - first]):
+                over = self._over(places, c)
+                if c < first or over != c:
+                    found.append((c, over))
+        return sorted(found)
+
+    @cached_property
+    def _lit_now(self) -> list[bool]:
+        """Whether each coral that sits already has its light now."""
+        case, now = self.case, coral_light(self.case.stored, self.case.setup.hung)
+        first = len(case.waiting)
+        return [bool(case.light(first + k, np.array(now[kept.id])) > 0) for k, kept in enumerate(case.sitting)]
+
+    def first_lit(self, coral: int, places: Mapping[int, int], seats: Sequence[int]) -> int | None:
+        """The first of some seats where a coral has its light and takes none of another's; None for none."""
+        case = self.case
+        if not case.stored.tank.colony_shade:
+            return seats[0]
+        some = np.array(seats)
+        under = placed_at(case.stored, places_of(case, places))
+        par, _ = lit_at(under, case.setup.hung, case.seats.points[some], case.seats.way[some])
+        able = case.light(coral, par) > 0
+        return next((seat for seat in some[able].tolist() if not self.dark({**places, coral: seat})), None)
+
+    def _over(self, places: Mapping[int, int], below: int) -> int:
+        """The coral of a plan that shades another: the one nearest to being over it; itself without any."""
+        case, points = self.case, self.case.points
+        x, y, depth = points[places[below]]
+        higher = {c: points[s] for c, s in places.items() if c < len(case.waiting) and points[s][2] < depth}
+        beside = {c: float(np.hypot(at[0] - x, at[1] - y)) - 0.5 * case.cards[c].size for c, at in higher.items()}
+        return min(beside, key=lambda c: beside[c], default=below)
 
 
 def pinned_clashes(case: Case) -> tuple[str, ...]:

@@ -69,8 +69,13 @@ def seats_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> Seats:
 
 def relit(stored: StoredTank, seats: Seats, fixtures: Sequence[Fixture]) -> Seats:
     """The same seats under other lights."""
-    par, meter = _light(same_tank(stored.lit_tank()), fixtures, seats.points, seats.way)
+    par, meter = lit_at(stored, fixtures, seats.points, seats.way)
     return replace(seats, par=par, meter=meter)
+
+
+def lit_at(stored: StoredTank, fixtures: Sequence[Fixture], points: Array, way: Array) -> tuple[Array, Array]:
+    """PAR (n,) at places as a coral there turns to the light, and as a meter reads it [umol/m2/s]."""
+    return _light(same_tank(stored.lit_tank()), fixtures, points, way)
 
 
 def _light(tank: Tank, fixtures: Sequence[Fixture], points: Array, way: Array) -> tuple[Array, Array]:
