@@ -140,12 +140,41 @@ def test_place_is_refused_for_light_flow_room_and_sweepers() -> None:
     assert reason("Acropora tenuis", (0.03, 0.3, 0.4), 300, "high")["room"].answer == "no"
 
 
+def test_judgements_of_a_place_as_keepers_make_them() -> None:
+    """Light a little above the range, a blast, sweepers from edge to edge, and what lives off food on a lit top; common
+    practice, no source, in numbers of ours.
+    """
+    cards = coral_cards()
+    above = reason("Zoanthus", (0.5, 0.3, 0.4), 183, "medium")["light"]
+    assert above.answer == "unknown"
+    assert "a little above, by 8" in above.text
+    assert reason("Zoanthus", (0.5, 0.3, 0.4), 195, "medium")["light"].answer == "no"
+    torch = cards["Euphyllia glabrescens (torch)"]
+    [flow] = [r for r in check_place(TANK, torch, (0.5, 0.3, 0.4), 120, "high", [], speed=0.43) if r.rule == "flow"]
+    assert flow.answer == "no"
+    assert "blast" in flow.text
+    # 15 cm of sweepers past an edge of 10 cm, and 7.5 cm of the other: 32.5 cm from foot to foot, either way round
+    for one, other in (("Zoanthus", "Euphyllia glabrescens (torch)"), ("Euphyllia glabrescens (torch)", "Zoanthus")):
+        near, far = (
+            reason(one, (0.2 + gap, 0.3, 0.4), 120, "medium", PlacedCoral(1, cards[other], 0.2, 0.3, 0.4))["neighbour"]
+            for gap in (0.31, 0.34)
+        )
+        assert near.answer == "no"
+        assert far.answer == "yes"
+    sun = check_place(TANK, cards["Tubastraea (sun coral)"], (0.5, 0.3, 0.4), 90, "medium", [], food=True)[0]
+    assert sun.answer == "unknown"
+    assert "overhang" in sun.text
+
+
 def test_kin_may_touch_and_slow_growth_only_warns() -> None:
     cards = coral_cards()
     torch = PlacedCoral(1, cards["Euphyllia glabrescens (torch)"], 0.5, 0.3, 0.4)
-    assert reason("Euphyllia glabrescens (torch)", (0.55, 0.3, 0.4), 120, "medium", torch)["neighbour"].answer != "no"
+    beside = reason("Euphyllia glabrescens (torch)", (0.64, 0.3, 0.4), 120, "medium", torch)["neighbour"]
+    assert beside.answer == "unknown"
+    # 6 cm apart kin of 20 cm grow over each other
+    assert reason("Euphyllia glabrescens (torch)", (0.56, 0.3, 0.4), 120, "medium", torch)["neighbour"].answer == "no"
     soft = PlacedCoral(1, cards["Zoanthus"], 0.5, 0.3, 0.4)
-    assert reason("Xenia", (0.55, 0.3, 0.4), 120, "", soft)["neighbour"].answer == "unknown"
+    assert reason("Xenia", (0.62, 0.3, 0.4), 120, "", soft)["neighbour"].answer == "unknown"
     assert reason("Xenia", (0.55, 0.3, 0.4), 120, "", soft)["flow"].answer == "unknown"
 
 

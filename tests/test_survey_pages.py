@@ -15,7 +15,7 @@ from starlette.testclient import TestClient
 from corlume.core.geometry import Pane, Tank
 from corlume.core.judgement.targets import LightTargets
 from corlume.core.optics.field import Medium, channel_fields
-from corlume.core.optics.lobe import width_at_half
+from corlume.core.optics.lobe import RingLobe, width_at_half
 from corlume.core.scene import Running
 from corlume.core.survey.fixture_fit import bench, fit_fixture, usual_emitter
 from corlume.core.units import DEGREE
@@ -67,7 +67,7 @@ def test_a_survey_is_planned_read_judged_used_and_undone(client: TestClient, db:
     place = Place(0.32, 0.37, 0.14)
     probe = np.array([[place.x, place.y, place.depth]])
     assert par_at(used.lit_tank(), used.setup().hung, probe) == pytest.approx(
-        par_at(stored.lit_tank(), dim, probe), rel=0.04
+        par_at(stored.lit_tank(), dim, probe), rel=0.05
     )
     # the whole record goes through a file and reads as the same light
     again = tanks.import_tank(db, tanks.export_tank(db, 1).encode())
@@ -136,7 +136,7 @@ def test_balance_by_meter_brings_the_spots_together(client: TestClient, db: Data
 
 @pytest.mark.parametrize(
     ("par", "words"),
-    [(0, "more than 0"), (-5, "more than 0"), (65535, "past its range"), (9000, "must be from 0.1 to 5000")],
+    [(0, "more than 0"), (-5, "more than 0"), (65535, "past its range"), (200000, "must be from 0.1 to 5000")],
 )
 def test_numbers_that_are_no_reading_are_told(client: TestClient, db: Database, par: float, words: str) -> None:
     home = planned(client)
@@ -144,6 +144,20 @@ def test_numbers_that_are_no_reading_are_told(client: TestClient, db: Database, 
     answer = act(client, home, act="read", spot=spot, par=par, at=0)
     assert answer.status_code == 422
     assert words in answer.json()["message"]
+
+
+def test_a_number_in_lux_is_offered_conversion_up_to_sunlight(client: TestClient, db: Database) -> None:
+    home = planned(client)
+    survey_id = int(home.rpartition("/")[2])
+    spot = surveys.open_survey(db, 1, survey_id).spots[0].id
+    told = act(client, home, act="read", spot=spot, par=110_000, at=0).json()
+    assert told["lux"] == 110_000
+    assert "it would be 2000" in told["word"]
+    assert surveys.open_survey(db, 1, survey_id).spot(spot).value.readings == ()
+    act(client, home, act="lux", spot=spot, par=told["lux"])
+    kept = surveys.open_survey(db, 1, survey_id).spot(spot).value
+    assert kept.readings == (2000.0,)
+    assert "110000 lux" in kept.note
 
 
 def test_readings_are_saved_at_once_and_once(client: TestClient, db: Database) -> None:
@@ -245,6 +259,21 @@ def test_fixtures_come_back_from_a_grid_of_the_model(client: TestClient) -> None
         found = fit_fixture(tank, replace(true, ppf=90.0, fwhm=110 * DEGREE), points, par)
         assert found.emitter.ppf == pytest.approx(150.0, rel=0.03)
         assert width_at_half(found.emitter.shape()) / DEGREE == pytest.approx(fwhm, abs=5.0)
+    # two beams, learned over a small tank with 3 % of noise, predict another tank within 8 %; panes told as clear as
+    # can be are no trouble
+    tank = bench("tank", depth=0.2, tank=(0.6, 0.45), pane=Pane("glass", 1.0))
+    two = RingLobe(((0.6, 50 * DEGREE), (0.4, 120 * DEGREE)))
+    true = replace(usual_emitter("led_cluster", 150.0), x=0.3, y=0.225, lobe=two)
+    points = np.array([(x, y, 0.2) for x in np.linspace(0.05, 0.55, 7) for y in np.linspace(0.04, 0.41, 5)])
+    par = channel_fields(Medium.of(tank), true, points).sum(axis=0)
+    par *= np.exp(np.random.default_rng(1).normal(0, 0.03, len(par)))
+    learned = fit_fixture(tank, replace(true, ppf=90.0, lobe=None), points, par).emitter
+    other = Medium.of(bench("tank", depth=0.45, tank=(0.9, 0.5), pane=Pane("plain", 0.3)))
+    there = np.random.default_rng(5).uniform((0.05, 0.05, 0.08), (0.85, 0.45, 0.42), (80, 3))
+    told, hung = (
+        channel_fields(other, replace(e, x=0.45, y=0.25, height=0.18), there).sum(axis=0) for e in (learned, true)
+    )
+    assert np.sqrt(np.mean((told / hung - 1) ** 2)) < 0.08
     asked = {"name": "Mine", "technology": "led_cluster", "watts": "100", "mode": "grid", "readings": "1 2 3\n4 5"}
     answer = client.post("/shelf/fit", data=asked)
     assert answer.status_code == 422
@@ -252,7 +281,7 @@ def test_fixtures_come_back_from_a_grid_of_the_model(client: TestClient) -> None
     one = client.post("/shelf/fit", data=asked | {"mode": "points", "readings": "0 0 15 250"})
     assert "cannot be told apart" in one.text
     plain = client.post("/shelf/fit", data=asked | {"mode": "watts", "readings": ""})
-    assert "sure to 40 % at best" in plain.text
+    assert "sure to 35 % at best" in plain.text
     draft = re.search(r'name="draft" value="(\d+)"', plain.text)
     assert draft
     kept = client.post("/shelf/put", data={"draft": draft[1], "name": "Mine", "weight": "", "price": "", "mount": ""})

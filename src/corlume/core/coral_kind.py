@@ -50,11 +50,17 @@ corals follow is our guess [-].
 """
 
 
-UNTIDY, ON_TOP_TOO, AT_FACE, ON_RACK = 0.5, 0.6, 0.7, 0.3
+UNTIDY, ON_TOP_TOO, AT_FACE, ON_RACK, LOW_ROCK = 0.02, 0.6, 0.7, 0.3, 0.4
 """What the sand is worth to a kind of the rock, where it can live but looks untidy and hinders cleaning (common
-practice, no source); a top to one of faces and overhangs; a face to one of overhangs; and a frag rack, where none
-stays: all ours [-].
+practice, no source), so that any free rock goes before it; a top to one of faces and overhangs; a face to one of
+overhangs; a frag rack, where none stays; and rock to one that lies free, on the sand: all ours [-].
 """
+LIT_TOP = 0.02
+"""What a top is worth to a coral that lives off food: only where nothing else is left; ours [-]."""
+ALLELOPATHY = (
+    "gives off chemicals against stony corals through the water: distance does not help, carbon and water changes do"
+)
+"""What is said of kinds that do; common practice, no source."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +74,7 @@ class CoralKind:
     on_top, on_face, on_sand, under, on_pane : where it sits.
     untidy : it lives on the sand, but looks untidy there and hinders cleaning.
     overgrows : it grows over what it touches.
+    allelopathic : it gives off chemicals against its neighbours, through the water.
     food : it lives off food, and light does not judge it.
     light : what keepers say of kinds of light for it; ``flow_form`` what flow does to its form.
     fixing : how it is fixed, where that differs from others of its form.
@@ -85,6 +92,7 @@ class CoralKind:
     on_pane: Annotated[bool, Flag("The back pane")] = False
     untidy: Annotated[bool, Flag("Untidy on the sand")] = False
     overgrows: Annotated[bool, Flag("Grows over what it touches")] = False
+    allelopathic: Annotated[bool, Flag("Poisons neighbours through the water (allelopathy)")] = False
     food: Annotated[bool, Flag("Lives off food, not light")] = False
     light: Annotated[str, Text("Kind of light", 300)] = ""
     flow_form: Annotated[str, Text("What flow does to it", 300)] = ""
@@ -124,8 +132,10 @@ class CoralKind:
         """What each sort of seat is worth to it, 0 where it does not sit [-]; the shares are ours."""
         if self.only_sand:
             return {"sand": 1.0}
+        top = LIT_TOP if self.food else ON_TOP_TOO
+        free = LOW_ROCK if self.form == "free" else 1.0
         return {
-            "top": 1.0 if self.on_top else ON_TOP_TOO,
+            "top": free if self.on_top else top,
             "sand": 1.0 if self.on_sand else UNTIDY,
             "face": (AT_FACE if self.under else 1.0) * self.on_face,
             "under": 1.0 * self.under,

@@ -14,6 +14,9 @@ from corlume.core.coral import CoralCard
 from corlume.core.coral_kind import CoralKind
 from corlume.formats.shapes import Build, from_data, shape_of
 
+FORMERLY = {"Favia and Favites": "Favites"}
+"""Names that corals may still have from an older library, with the type that stands for them now."""
+
 
 @cache
 def coral_library() -> dict[str, CoralKind]:

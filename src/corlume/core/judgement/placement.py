@@ -31,6 +31,14 @@ NPS_DIM, NPS_MOST = 50.0, 150.0
 first, no place from the second on [umol/m2/s]; under about 50 is common practice, no source, the second ours."""
 LEAST_SWEEPER = 0.03
 """What goes less far than this past the edge [m] is growth, not sweepers."""
+BLAST = {"low": 0.2, "medium": 0.3, "high": 0.8}
+"""Flow from which a coral that wants so much stands in a blast: it keeps its polyps in, and tissue tears [m/s]; that a
+steady jet does so is common practice, no source, the numbers are ours."""
+ADAPTS = 0.1
+"""How far outside its range light may lie that a coral adapts to, as a share of the range's own limit [-]; that corals
+adapt to light slightly outside is common practice, no source, the number ours."""
+CROWDED = 0.5
+"""Corals nearer than this share of the distance at which their grown edges meet grow over each other [-]; ours."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -176,8 +184,8 @@ def room_at(tank: Tank, points: Array) -> Array:
 def _gaps(card: CoralCard, points: Array, others: Sequence[PlacedCoral]) -> tuple[Array, NDArray[np.int64]]:
     """Distance from each point to the nearest foot, less how far sweepers go there [m], and whose it is.
 
-    Below zero the grown coral's sweepers reach the other's foot, from one side or the other. Corals of one
-    card may touch: kin rarely sting each other (common practice, no source).
+    Below zero the sweepers of one reach the edge of the other when both are grown, from one side or the other. Corals
+    of one card may touch: kin rarely sting each other (common practice, no source).
     """
     if not others:
         return np.full(len(points), np.inf), np.zeros(len(points), dtype=np.int64)
@@ -188,32 +196,47 @@ def _gaps(card: CoralCard, points: Array, others: Sequence[PlacedCoral]) -> tupl
 
 
 def sting(card: CoralCard, other: CoralCard) -> float:
-    """How far from a grown coral's foot its sweepers go [m], of the two that go further; 0 for kin, and for none."""
+    """How far apart the feet of two corals stay, so that neither's sweepers reach the other's edge when both are grown
+    [m]; 0 for kin, and for none.
+    """
     return _sting(card, other)[0]
 
 
 def _sting(card: CoralCard, other: CoralCard) -> tuple[float, CoralCard | None]:
-    """How far from a grown coral's foot its sweepers go [m], of the two that go further, and whose; 0 for none."""
+    """How far apart their feet stay, from the edge of one with its sweepers to that of the other, both grown [m], and
+    whose sweepers go further; 0 for none.
+    """
     if card.name == other.name:
         return 0.0, None
-    arms = [(0.5 * c.size + c.sweepers, c) for c in (card, other) if c.sweepers >= LEAST_SWEEPER]
-    return max(arms, key=lambda arm: arm[0]) if arms else (0.0, None)
+    owner = max((card, other), key=lambda c: c.sweepers)
+    if owner.sweepers < LEAST_SWEEPER:
+        return 0.0, None
+    return 0.5 * (card.size + other.size) + owner.sweepers, owner
 
 
 def _light_reason(card: CoralCard, low: float, high: float) -> Reason:
     reads = f"Reads {low:.0f}" if round(low) == round(high) else f"Reads {low:.0f} to {high:.0f}"
     wants = f"{plain(card.name)} wants {card.par_low:g} to {card.par_high:g} PAR"
+    over, under = max(1.0, low - card.par_high), max(1.0, card.par_low - high)
+    adapts = "corals adapt to light slightly outside their range."
     if low > card.par_high:
-        return Reason("light", "no", f"{reads}; {wants}: too strong by {max(1.0, low - card.par_high):.0f}.")
+        if low <= (1 + ADAPTS) * card.par_high:
+            return Reason("light", "unknown", f"{reads}; {wants}: a little above, by {over:.0f}; {adapts}")
+        return Reason("light", "no", f"{reads}; {wants}: too strong by {over:.0f}.")
     if high < card.par_low:
-        return Reason("light", "no", f"{reads}; {wants}: too weak by {max(1.0, card.par_low - high):.0f}.")
+        if high >= (1 - ADAPTS) * card.par_low:
+            return Reason("light", "unknown", f"{reads}; {wants}: a little below, by {under:.0f}; {adapts}")
+        return Reason("light", "no", f"{reads}; {wants}: too weak by {under:.0f}.")
     return Reason("light", "yes", f"{reads}; {wants}.")
 
 
 def _food_reason(low: float, high: float) -> Reason:
     reads = f"{low:.0f}" if round(low) == round(high) else f"{low:.0f} to {high:.0f}"
-    if low > NPS_MOST:
-        text = f"Reads {reads}; it lives off food and needs no light: algae may overgrow it in so much, keep it dim."
+    if high > NPS_DIM:
+        text = (
+            f"Reads {reads}; it lives off food and needs no light: above {NPS_DIM:.0f} PAR algae may overgrow it. Move "
+            "it under an overhang when one is free."
+        )
         return Reason("light", "unknown", text)
     return Reason("light", "yes", f"Reads {reads}; it lives off food and needs no light.")
 
@@ -233,6 +256,10 @@ def _flow_reason(card: CoralCard, flow: str, speed: float = math.nan) -> Reason:
     told = "" if math.isnan(speed) else f", about {100 * speed:.0f} cm/s by the estimate"
     if not flow:
         return Reason("flow", "unknown", f"Wants {card.flow} flow; flow here is unknown.")
+    if speed > BLAST[card.flow]:
+        limit = 100 * BLAST[card.flow]
+        text = f"Wants {card.flow} flow; it stands in a blast{told}, above {limit:.0f} cm/s: polyps stay in and tear."
+        return Reason("flow", "no", text)
     if flow == "dead":
         return Reason("flow", "no", f"Wants {card.flow} flow; this is a dead spot{told}: detritus settles here.")
     if FLOW_STEP[flow] == FLOW_STEP[card.flow]:
@@ -248,12 +275,18 @@ def _neighbour_reason(card: CoralCard, gap: float, other: PlacedCoral | None) ->
     sting, owner = _sting(card, other.card)
     distance, grown = gap + sting, 0.5 * (card.size + other.card.size)
     if gap < 0 and owner is not None:
-        lengths = {"distance": distance, "sweepers": owner.sweepers, "size": owner.size}
+        lengths = {"distance": distance, "sweepers": owner.sweepers, "size": owner.size, "apart": sting}
         text = (
             f"{{distance}} from {plain(other.card.name)}: {plain(owner.name)} grows to {{size}} and sweeps "
-            "{sweepers} past its edge."
+            f"{{sweepers}} past its edge; keep {{apart}}."
         )
         return Reason("neighbour", "no", text, lengths)
+    if distance < CROWDED * grown:
+        text = (
+            f"{{distance}} from {plain(other.card.name)}: both would grow over each other, as their edges meet at "
+            "{apart}. Move one."
+        )
+        return Reason("neighbour", "no", text, {"distance": distance, "apart": grown})
     if distance < grown:
         text = f"Will meet {plain(other.card.name)}, {{distance}} away, when both are grown: trim or move one then."
         return Reason("neighbour", "unknown", text, {"distance": distance})

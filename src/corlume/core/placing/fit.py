@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.coral import CoralCard
-from corlume.core.judgement.placement import FLOW_STEP, NPS_DIM, NPS_MOST, sting
+from corlume.core.judgement.placement import ADAPTS, BLAST, CROWDED, FLOW_STEP, NPS_DIM, NPS_MOST, sting
 from corlume.core.placing.facing import Sat
 
 Array = NDArray[np.float64]
@@ -21,8 +21,6 @@ AS_BOUGHT = 0.25
 """How large a coral is as it is bought, as a share of its mature size [-]; ours."""
 USUAL_GROWTH = 0.03
 """Growth across a year of kinds of which it is not known [m]; ours."""
-OUTSIDE = 0.1
-"""How far outside its band light may lie that a coral adapts to, as a share of the band's own limit [-]; ours."""
 FLOW_WORTH = (1.0, 0.75)
 """What a seat is worth with the flow that is wanted, and a step off it [-]; ours."""
 FLOW_UNKNOWN = 0.9
@@ -71,7 +69,7 @@ def light_worth(card: CoralCard, par: Array, *, food: bool = False) -> Array:
         dim: Array = np.clip((NPS_MOST - par) / (NPS_MOST - NPS_DIM), 0.0, 1.0)
         return dim
     middle, half = 0.5 * (card.par_low + card.par_high), 0.5 * (card.par_high - card.par_low)
-    taken = (par >= (1 - OUTSIDE) * card.par_low) & (par <= (1 + OUTSIDE) * card.par_high)
+    taken = (par >= (1 - ADAPTS) * card.par_low) & (par <= (1 + ADAPTS) * card.par_high)
     found: Array = np.where(taken, np.exp(-0.5 * ((par - middle) / half) ** 2), 0.0)
     return found
 
@@ -98,7 +96,7 @@ def seat_worth(card: CoralCard, seats: Seats, body: float, sits: SitsOn = ANYWHE
     rock sits on the sand when there is nothing better.
     """
     of_word = {word: flow_worth(card, word) for word in set(seats.flow)}
-    flows = np.array([of_word[word] for word in seats.flow])
+    flows = np.array([of_word[word] for word in seats.flow]) * ~(seats.speed > BLAST[card.flow])
     fits = seats.room >= 0.5 * body
     later = np.where(seats.room >= 0.5 * card.size, 1.0, CRAMPED)
     under = np.array([sits.get(sat, 0.0) for sat in seats.sat.tolist()])
@@ -108,9 +106,7 @@ def seat_worth(card: CoralCard, seats: Seats, body: float, sits: SitsOn = ANYWHE
 
 
 def keep_apart(card: CoralCard, other: CoralCard, body: float, other_body: float) -> float:
-    """Return how far apart the feet of two corals stay [m]: out of reach of sweepers, and with room for both bodies
-    [m]; kin may touch.
+    """Return how far apart the feet of two corals stay [m]: the grown edge of one out of reach of the sweepers of the
+    other, room for bodies so far across [m], and never so near that both grow over each other, kin or not.
     """
-    if card.name == other.name:
-        return 0.0
-    return max(sting(card, other), 0.5 * (body + other_body))
+    return max(sting(card, other), 0.5 * (body + other_body), 0.5 * CROWDED * (card.size + other.size))

@@ -48,10 +48,14 @@ KNOWN = 0.7
 """A number is told by the readings when they leave less than this of what was not known of it [-]."""
 PART_WIDTHS = tuple(float(w) * DEGREE for w in (20, 30, 40, 50, 60, 75, 90, 105, 120, 140, 160))
 TABLE_STEP, SMOOTHING = 7.5 * DEGREE, 0.3
-RINGS_FROM, TABLE_FROM, BETTER = 8, 25, 0.7
-"""Readings from which two rings, and a table, are tried; they are taken when they leave less than ``BETTER`` of what
-the simpler lobe leaves, and that is more than ``FINE``."""
-FINE = 0.02
+RINGS_FROM, TABLE_FROM = 8, 25
+"""Readings from which two rings, and a table, are tried; they are taken when what they leave is so much less than what
+the simpler lobe leaves that Schwarz's criterion pays for their numbers [28], and that is more than ``FINE``."""
+MORE_OF_RINGS, MORE_OF_TABLE = 3, 9
+"""Numbers that two rings, and a table, have over the simpler lobe."""
+FINE = 0.01
+IN_WATER = 0.75
+"""A depth of water counts as so much of it in air, for the angle at which a place is seen from above [-]."""
 DARK = Pane("plain", 0.0)
 
 
@@ -128,7 +132,8 @@ def fit_fixture(tank: Tank, start: Emitter, points: Array, par: Array) -> Fixtur
     told = tank.left.factor
 
     def field(fwhm: float, share: float) -> Array:
-        here = medium
+        # the solver may step a hair past a bound
+        here, share = medium, min(1.0, max(0.0, share))
         if walls and share != told:
             panes = np.array([return_table(replace(pane, factor=share), tank.index) for pane in tank.panes()])
             here = replace(medium, panes=panes)
@@ -178,8 +183,8 @@ def fit_fixture(tank: Tank, start: Emitter, points: Array, par: Array) -> Fixtur
     predicted = math.exp(vector[0]) * field(float(vector[1]), share)
     one = replace(start, ppf=math.exp(float(vector[0])), fwhm=float(vector[1]), lobe=None)
     best = (one, predicted, f"one beam of {vector[1] / DEGREE:.0f} degrees")
-    for made in (_rings, _table):
-        best = _better(best, made(tank, medium, one, share, points, par), par)
+    for made, more in ((_rings, MORE_OF_RINGS), (_table, MORE_OF_TABLE)):
+        best = _better(best, made(tank, medium, one, share, points, par), par, more)
     emitter, predicted, words = best
     return FixtureFit(
         emitter=emitter,
@@ -203,10 +208,11 @@ def _rms(predicted: Array, par: Array) -> float:
     return float(np.sqrt(np.mean((predicted / par - 1) ** 2)))
 
 
-def _better(now: Try, other: Try | None, par: Array) -> Try:
+def _better(now: Try, other: Try | None, par: Array, more: int) -> Try:
     if other is None or _rms(now[1], par) < FINE:
         return now
-    return other if _rms(other[1], par) < BETTER * _rms(now[1], par) else now
+    gain = 2 * len(par) * math.log(_rms(now[1], par) / max(1e-9, _rms(other[1], par)))
+    return other if gain > more * math.log(len(par)) else now
 
 
 def _unit(medium: Medium, emitter: Emitter, points: Array) -> Array:
@@ -225,8 +231,12 @@ def _rings(tank: Tank, medium: Medium, one: Emitter, share: float, points: Array
         return None
     here = _walled(tank, medium, share)
     columns = np.stack([_unit(here, replace(one, fwhm=width), points) for width in PART_WIDTHS], axis=1)
+    # a beam between the readings, that none of them sees, could be anything
+    aside = np.hypot(points[:, 0] - one.x, points[:, 1] - one.y)
+    nearest = float(np.arctan2(aside, one.height + IN_WATER * points[:, 2]).min())
+    seen = [k for k, width in enumerate(PART_WIDTHS) if 0.5 * width >= nearest]
     tries = []
-    for a, b in itertools.combinations(range(len(PART_WIDTHS)), 2):
+    for a, b in itertools.combinations(seen, 2):
         parts, left = nnls(columns[:, [a, b]] / par[:, None], np.ones(len(par)))
         if parts.min() > 0:
             tries.append((left, a, b, parts))

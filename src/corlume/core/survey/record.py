@@ -36,6 +36,8 @@ KINDS: dict[Kind, str] = {
 }
 MOST_PAR = 5000.0
 """No lamp over a tank gives so much; full sun is 2000 [umol/m2/s]."""
+MOST_LUX = 150_000.0
+"""A number above ``MOST_PAR`` and up to this, bright sunlight, may be lux [lx]."""
 OVERFLOW = (32767.0, 65535.0)
 """What meters show when they are past their range."""
 MOST_VALUES = 50

@@ -6,7 +6,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
+from corlume.core.geometry import Tank
 from corlume.core.judgement.placement import room_at
 from corlume.core.optics.field import grid
 from corlume.core.placing.assign import Places, Stock, greedy
@@ -20,14 +22,15 @@ from corlume.services.light.flow import flow_seen
 from corlume.services.light.points import same_tank
 from corlume.store.tanks import StoredSetup
 
+Array = NDArray[np.float64]
 STEP = 0.05
 """In which steps outputs are tried [-]."""
 RAISED = (0.03, -0.03, 0.06, -0.06, 0.1, -0.1, 0.15, 0.2)
 """By how much all fixtures are raised or lowered, the least first [m]; ours."""
 LOWEST = 0.05
 """Fixtures stay so far over the water, and under the ceiling [m]; ours."""
-LEDGE, THICK = 0.1, 0.03
-"""Length and width of a ledge that is proposed, and its thickness [m]; ours."""
+LEDGES, THICK = (0.1, 0.14, 0.2, 0.28), 0.03
+"""Length and width of a ledge that is proposed, the smallest that is held, and its thickness [m]; ours."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,20 +131,11 @@ def _raised(case: Case, places: Places, coral: int) -> Iterator[Help]:
 
 
 def _ledge(case: Case, places: Places, coral: int) -> Iterator[Help]:
-    """A ledge of rock in open water on which a coral would have all that it asks for, the nearest to the back."""
+    """A ledge, held by rock or a pane, on which a coral would have all that it asks for, the nearest to the back."""
     tank = case.stored.tank
     if case.sits(coral).get("top", 0.0) <= 0:
         return
-    depths = np.arange(0.08, tank.sand_depth - 0.08, 0.04)
-    points = grid(tank, (14, 6, 1))[:, :, 0, :2].reshape(-1, 2)
-    points = np.round(np.array([(x, y, depth) for depth in depths for x, y in points]).reshape(-1, 3), 2)
-    low = points - np.array([0.5 * LEDGE, 0.5 * LEDGE, 0.03])
-    high = points + np.array([0.5 * LEDGE, 0.5 * LEDGE, THICK])
-    corners = [np.column_stack([(low, high)[b >> k & 1][:, k] for k in range(3)]) for b in range(8)]
-    edge = (low[:, 0] > 0.01) & (high[:, 0] < tank.length - 0.01)
-    edge &= (low[:, 1] > 0.01) & (high[:, 1] < tank.width - 0.01)
-    clear = edge & ~np.any([tank.in_rock(corner) for corner in (*corners, points)], axis=0)
-    points = points[clear]
+    points, sizes = _ledges(tank)
     if not len(points):
         return
     par = par_at(same_tank(case.stored.lit_tank()), case.setup.hung, points)
@@ -157,9 +151,43 @@ def _ledge(case: Case, places: Places, coral: int) -> Iterator[Help]:
     if right.any():
         k = int(np.where(right, points[:, 1] + 1e-3 * case.light(coral, par), -1.0).argmax())
         x, y, depth = points[k].tolist()
-        told = "Add a ledge of rock, {size} across, its top {x} from left, {y} from front, {depth} down: it "
-        yield Help(f"{told}would read {par[k]:.0f} PAR there.", {"size": LEDGE, "x": x, "y": y, "depth": depth})
+        told = "Add a ledge of rock, {size} across, held by rock or pane, its top {x} from left, {y} from front, "
+        told += "{depth} down: it "
+        lengths = {"size": float(sizes[k]), "x": x, "y": y, "depth": depth}
+        yield Help(f"{told}would read {par[k]:.0f} PAR there.", lengths)
 
 
+def _ledges(tank: Tank) -> tuple[Array, Array]:
+    """Middles (n, 3) of the tops of ledges in open water that rock or a pane would hold, each as small as that allows,
+    and how far across they are (n,) [m].
+    """
+    depths = np.arange(0.08, tank.sand_depth - 0.08, 0.04)
+    points = grid(tank, (14, 6, 1))[:, :, 0, :2].reshape(-1, 2)
+    points = np.round(np.array([(x, y, depth) for depth in depths for x, y in points]).reshape(-1, 3), 2)
+    sizes = np.zeros(len(points))
+    for size in LEDGES:
+        low = points - np.array([0.5 * size, 0.5 * size, 0.03])
+        high = points + np.array([0.5 * size, 0.5 * size, THICK])
+        corners = [np.column_stack([(low, high)[b >> k & 1][:, k] for k in range(3)]) for b in range(8)]
+        inside = (low[:, :2] >= 0).all(axis=1) & (high[:, 0] <= tank.length) & (high[:, 1] <= tank.width)
+        clear = inside & ~np.any([tank.in_rock(corner) for corner in (*corners, points)], axis=0)
+        sizes[(sizes == 0) & clear & _held(tank, low, high)] = size
+    return points[sizes > 0], sizes[sizes > 0]
+
+
+def _held(tank: Tank, low: Array, high: Array) -> NDArray[np.bool_]:
+    """Whether a ledge between such corners (n, 3) touches rock at one of its sides, or a pane [m]."""
+    middle = 0.5 * (low + high)
+    found = np.minimum.reduce([low[:, 0], low[:, 1], tank.length - high[:, 0], tank.width - high[:, 1]]) < TOUCHES
+    for axis in (0, 1):
+        for end, way in ((low, -TOUCHES), (high, TOUCHES)):
+            side = middle.copy()
+            side[:, axis] = end[:, axis] + way
+            found |= tank.in_rock(side)
+    return np.asarray(found)
+
+
+TOUCHES = 0.02
+"""A ledge so near to rock or a pane is fixed to it [m]."""
 MOST_TRIED = 6
 """How many changes of an output are worked out to the end, the smallest first."""

@@ -9,7 +9,7 @@ from corlume.core.coral_kind import CoralKind
 from corlume.core.errors import Rules
 from corlume.formats.faults import BadFile, Fault
 from corlume.formats.table import read_table, write_table
-from corlume.reference.coral_library import coral_library
+from corlume.reference.coral_library import FORMERLY, coral_library
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.tables import CORAL_KINDS, Kept, NotFound
@@ -26,13 +26,20 @@ def library(stored: StoredTank) -> dict[str, CoralKind]:
 def kind_of(stored: StoredTank, card: CoralCard) -> CoralKind | None:
     """The kind of a coral, by the name on its card; None for one that is not in the library."""
     own = next((kept.value for kept in stored.kinds if kept.value.card.name == card.name), None)
-    return own or coral_library().get(card.name)
+    return own or coral_library().get(FORMERLY.get(card.name, card.name))
 
 
 def lives_off_food(stored: StoredTank, card: CoralCard) -> bool:
     """Whether a coral is non-photosynthetic: it lives off food."""
     kind = kind_of(stored, card)
     return bool(kind and kind.food)
+
+
+def allelopathic(stored: StoredTank) -> list[str]:
+    """Names of the tank's corals that give off chemicals against stony corals, where it has such; empty otherwise."""
+    kinds = {kept.value.card.name: kind_of(stored, kept.value.card) for kept in stored.corals}
+    stony = any(kept.value.card.group in ("lps", "sps") for kept in stored.corals)
+    return sorted(name for name, kind in kinds.items() if stony and kind and kind.allelopathic)
 
 
 def height_of(stored: StoredTank, card: CoralCard) -> float:

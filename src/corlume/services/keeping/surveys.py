@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from corlume.core.errors import Rules
 from corlume.core.optics.correction import Correction
 from corlume.core.scene import MOST, check_count, shaded
-from corlume.core.survey.record import Spot, Survey, spot_errors, value_errors
+from corlume.core.survey.record import MOST_PAR, Spot, Survey, spot_errors, value_errors
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.tables import SPOTS, SURVEY_FIXTURES, SURVEYS, Kept, found
@@ -160,14 +160,18 @@ def take_back(db: Database, tank_id: int, survey_id: int, spot_id: int) -> Spot:
 
 
 def from_lux(db: Database, tank_id: int, survey_id: int, spot_id: int, lux: float, lux_by_par: float) -> None:
-    """Convert the last reading of a spot from lux to PAR and note it; nothing where the last reading is another."""
+    """Convert a number from lux to PAR and note it: the last reading of a spot, or one that was too much for PAR and is
+    not written down yet.
+    """
     with db.writing() as connection:
         spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
-        if not spot.readings or spot.readings[-1] != lux:
+        kept = spot.readings
+        if kept and kept[-1] == lux:
+            kept = kept[:-1]
+        elif lux <= MOST_PAR:
             return
-        last = spot.readings[-1]
-        note = f"{spot.note} {last:g} lux divided by {lux_by_par:g}.".strip()
-        changed = replace(spot, readings=(*spot.readings[:-1], round(last / lux_by_par, 1)), note=note[-400:])
+        note = f"{spot.note} {lux:g} lux divided by {lux_by_par:g}.".strip()
+        changed = replace(spot, readings=(*kept, round(lux / lux_by_par, 1)), note=note[-400:], skipped=False)
         SPOTS.update(Edit(connection, tank_scope(tank_id), f"read lux at {spot.name}"), spot_id, changed)
 
 

@@ -11,6 +11,7 @@ from markupsafe import Markup
 from pydantic import BaseModel
 
 from corlume.core.coral import GROUPS, CoralCard
+from corlume.core.coral_kind import ALLELOPATHY
 from corlume.core.errors import InvalidInput
 from corlume.core.judgement.placement import nearest_miss
 from corlume.core.placing.wish import Wish
@@ -282,6 +283,8 @@ def _corals(
         "bands": FLOW_BANDS if layer == "flow" else stored.targets.bands(),
         "cards": {name: kind.card for name, kind in coral_kinds.library(stored).items()},
         "groups": GROUPS,
+        "poisonous": coral_kinds.allelopathic(stored),
+        "allelopathy": ALLELOPATHY,
         "card_form": asked(CoralCard, values, errors, measure),
         "seat_form": asked(Seat, values, errors, measure, prefix="at_"),
         "wrong": form,

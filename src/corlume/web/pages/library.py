@@ -10,7 +10,7 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, Response
 
 from corlume.core.coral import GROUPS
-from corlume.core.coral_kind import BASES, FORMS, SEATS, CoralKind
+from corlume.core.coral_kind import ALLELOPATHY, BASES, FORMS, SEATS, CoralKind
 from corlume.core.placing.facing import SAT
 from corlume.core.placing.fit import Seats, light_worth
 from corlume.formats.faults import BadFile
@@ -68,6 +68,7 @@ def _library(
         "groups": GROUPS,
         "forms": FORMS,
         "bases": BASES,
+        "allelopathy": ALLELOPATHY,
         "sorts": SAT,
         "asked": asked_for,
         "wrong": wrong,

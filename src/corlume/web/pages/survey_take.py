@@ -15,7 +15,7 @@ from pydantic import BaseModel, Field
 from corlume.core.survey.misfit import LUX_BY_PAR
 from corlume.core.survey.needle import Needle
 from corlume.core.survey.photo import Photo
-from corlume.core.survey.record import PUMPS, Spot
+from corlume.core.survey.record import MOST_LUX, MOST_PAR, OVERFLOW, PUMPS, Spot
 from corlume.services.advice.survey import predicted
 from corlume.services.keeping import photos, surveys, tanks
 from corlume.services.keeping.meter import MeterLost, meter_readings
@@ -93,6 +93,11 @@ def act(db: Db, tank_id: RowId, survey_id: RowId, body: Act) -> JSONResponse:
     kept = surveys.open_survey(db, tank_id, survey_id)
     was = kept.spot(body.spot).value
     match body.act:
+        case "read" if MOST_PAR < body.par <= MOST_LUX and body.par not in OVERFLOW:
+            meant = body.par / LUX_BY_PAR
+            word = f"{body.par:.0f} is more than any PAR over a tank: is the meter set to lux? Divided by "
+            word += f"{LUX_BY_PAR:.0f}, as of sunlight, it would be {meant:.0f}. It is not written down yet."
+            return JSONResponse({**_state(kept.spot(body.spot)), "word": word, "lux": body.par})
         case "read":
             surveys.enter(db, tank_id, survey_id, body.spot, body.par, at=body.at, pumps=body.pumps,
                           upright=body.upright, level=body.level, time=body.time)  # fmt: skip
@@ -120,7 +125,7 @@ def _word(stored: StoredTank, kept: StoredSurvey, now: Kept[Spot]) -> dict[str, 
     if last > 25 * max(told, 1.0):
         times, meant = last / max(told, 1.0), last / LUX_BY_PAR
         word = f"{last:.0f} is {times:.0f} times what is predicted: is the meter set to lux? "
-        return {"word": f"{word}Divided by {LUX_BY_PAR:.0f}, as of sunlight, it would be {meant:.0f}.", "lux": True}
+        return {"word": f"{word}Divided by {LUX_BY_PAR:.0f}, as of sunlight, it would be {meant:.0f}.", "lux": last}
     if len(now.value.readings) > 1 and max(now.value.readings) > 2 * min(now.value.readings):
         return {"word": "Two readings here differ by a factor of two. Clear readings deletes both."}
     if not told / 3 < par < told * 3:

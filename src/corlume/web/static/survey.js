@@ -88,7 +88,7 @@ document.addEventListener("alpine:init", () => {
     here: 0,
     typed: "",
     word: "",
-    lux: false,
+    lux: 0,
     noted: "",
     upright: true,
     level: "100",
@@ -159,7 +159,7 @@ document.addEventListener("alpine:init", () => {
     before() {
       this.go((this.here + this.spots.length - 1) % this.spots.length);
     },
-    say(word, lux = false) {
+    say(word, lux = 0) {
       this.word = word;
       this.lux = lux;
     },
@@ -283,9 +283,9 @@ document.addEventListener("alpine:init", () => {
       this.typed = "";
     },
     itWasLux() {
+      const par = this.lux;
       this.hush();
-      const spot = this.spots.find((one) => one.id === this.asked);
-      this.add({ act: "lux", spot: this.asked, par: spot?.readings.at(-1) || 0 });
+      this.add({ act: "lux", spot: this.asked, par });
     },
     openNote() {
       this.noted = this.spot.note || "";
@@ -342,7 +342,7 @@ document.addEventListener("alpine:init", () => {
         }
         if (ok && answer.word) {
           this.asked = act.spot;
-          this.say(`${spot.name}: ${answer.word}`, Boolean(answer.lux));
+          this.say(`${spot.name}: ${answer.word}`, answer.lux || 0);
         }
         if (!ok) this.refused(act, spot, answer);
       }
