@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from corlume.core.geometry import Tank
 from corlume.core.units import INCH
 from corlume.reference.catalogue import catalogue
 from corlume.services.search import run
 from corlume.services.search.wish import Wish
 from corlume.store.tanks import StoredTank
+from tests.situations import WIDE
 
 RULED = Tank(48 * INCH, 24 * INCH, 0.5)
-CLUSTER = catalogue()["cluster"]
+_PLAIN = catalogue()["cluster"]
+CLUSTER = replace(_PLAIN, parts=tuple(replace(p, emitter=replace(p.emitter, **WIDE)) for p in _PLAIN.parts))
+"""A module as the trade tells its rules of spacing and count of: strong, with a wide beam."""
 
 
 def last(stored: StoredTank, wish: Wish, *, kind: str = "cluster", **more: object) -> run.Step:
     """The last step of a search."""
-    *_, step = run.search(stored, catalogue()[kind], wish, **more)  # type: ignore[arg-type]
+    entry = CLUSTER if kind == "cluster" else catalogue()[kind]
+    *_, step = run.search(stored, entry, wish, **more)  # type: ignore[arg-type]
     return step

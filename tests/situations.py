@@ -19,8 +19,12 @@ from corlume.core.optics.front import with_front
 from corlume.core.optics.lens import LensKey
 from corlume.core.scene import Coral, Scene, Seat, Setup
 from corlume.core.surroundings import Surroundings
-from corlume.core.units import INCH
+from corlume.core.units import DEGREE, INCH
 from corlume.reference.catalogue import catalogue
+
+WIDE: dict[str, Any] = {"ppf": 210.0, "fwhm": 110 * DEGREE}
+TOLD: dict[str, dict[str, Any]] = {"cluster": WIDE, "module-grid": {"ppf": 55.0}}
+"""The trade tells its rules of spacing and count of strong modules with a wide beam."""
 
 
 def tank(length: float = 48, width: float = 24, depth: float = 20, **more: Any) -> Tank:
@@ -43,6 +47,8 @@ def row(
 ) -> tuple[Fixture, ...]:  # fmt: skip
     """Fixtures of a kind along the tank."""
     part = catalogue()[key].parts[0]
+    if key in TOLD:
+        part = replace(part, emitter=replace(part.emitter, **TOLD[key]))
     outputs = [output] * len(places) if isinstance(output, float | int) else list(output)
     emitter = replace(part.emitter, y=y * INCH, height=height * INCH)
     emitter = with_front(emitter, lens) if lens else emitter

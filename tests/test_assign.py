@@ -121,7 +121,7 @@ def test_with_shade_plans_come_close_to_brute_force_and_leave_out_none_that_coul
     for seed in range(300):
         stock = stock_of(seed, 3, 5)
         shade = ToyShade(stock, seed)
-        *_, last = solve_lit(stock, shade, seconds=5.0)
+        *_, last = solve_lit(stock, shade, left=lambda: 5.0)
         assert stock.holds(last.places)
         assert not shade.dark(last.places)
         for coral in set(range(3)) - set(last.places):

@@ -30,6 +30,7 @@ from corlume.core.units import INCH
 from corlume.formats.measure import LengthUnit
 from corlume.formats.scene import read_scene
 from corlume.formats.steps import STEPS
+from corlume.reference.catalogue import catalogue
 from corlume.reference.coral_library import coral_cards
 from corlume.services.advice import coral_sites
 from corlume.services.advice.judge import figures
@@ -134,9 +135,10 @@ def test_four_by_rule_and_by_search_beat_equal_parts(stored: StoredTank) -> None
 
 def test_sps_over_one_patch_offers_one_double_beside_two(stored: StoredTank) -> None:
     cube = replace(stored, tank=Tank(24 * INCH, 24 * INCH, 0.5), targets=replace(stored.targets, stocking="sps"))
-    offered = {start.rule: start for start in starting_points(cube, CLUSTER)}
+    mid_size = catalogue()["cluster"]
+    offered = {start.rule: start for start in starting_points(cube, mid_size)}
     assert {"2, balanced", "1, double-size"} <= offered.keys()
-    assert offered["1, double-size"].fixtures[0].emitter.ppf > 1.5 * CLUSTER.parts[0].emitter.ppf
+    assert offered["1, double-size"].fixtures[0].emitter.ppf > 1.5 * mid_size.parts[0].emitter.ppf
     lps = replace(cube, targets=replace(cube.targets, stocking="lps"))
     assert [start.rule for start in starting_points(lps, CLUSTER)] == ["1"]
 

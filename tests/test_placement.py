@@ -146,9 +146,8 @@ def test_judgements_of_a_place_as_keepers_make_them() -> None:
     """
     cards = coral_cards()
     above = reason("Zoanthus", (0.5, 0.3, 0.4), 183, "medium")["light"]
-    assert above.answer == "unknown"
-    assert "a little above, by 8" in above.text
-    assert reason("Zoanthus", (0.5, 0.3, 0.4), 195, "medium")["light"].answer == "no"
+    assert "a little above, by 8. Corals adapt" in above.text
+    assert "too strong by 20" in reason("Zoanthus", (0.5, 0.3, 0.4), 195, "medium")["light"].text
     torch = cards["Euphyllia glabrescens (torch)"]
     [flow] = [r for r in check_place(TANK, torch, (0.5, 0.3, 0.4), 120, "high", [], speed=0.43) if r.rule == "flow"]
     assert flow.answer == "no"

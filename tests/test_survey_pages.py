@@ -146,6 +146,36 @@ def test_numbers_that_are_no_reading_are_told(client: TestClient, db: Database, 
     assert words in answer.json()["message"]
 
 
+def test_a_lamp_that_is_out_is_said_first_with_what_to_check(client: TestClient, db: Database) -> None:
+    """Readings of a tank whose middle module is out: the page names it first, the others stay as they are, the
+    correction follows it, and its readings are not called odd.
+    """
+    home = planned(client, count="12")
+    survey_id = int(home.rpartition("/")[2])
+    stored = tanks.open_tank(db, 1)
+    west, middle, *rest = stored.setup().hung
+    out = [west, replace(middle, measured=0.001), *rest]
+    kept = surveys.open_survey(db, 1, survey_id)
+    par = par_at(stored.lit_tank(), out, np.array([spot.value.place for spot in kept.spots]))
+    for spot, value in zip(kept.spots, par.tolist(), strict=True):
+        act(client, home, act="read", spot=spot.id, par=max(0.5, round(value, 1)), at=0)
+    page = client.get(home).text
+    words = page[page.index("What the readings say") :]
+    assert words.index("B (LED cluster, middle) seems off: it gives 0 to") < words.index("Readings differ")
+    assert "plug and driver" in words
+    assert "electrician" in words
+    found = findings(stored, surveys.open_survey(db, 1, survey_id).value)
+    assert found is not None
+    assert found.correction.output(middle.name, middle.emitter) < 0.08
+    assert found.correction.output(west.name, west.emitter) == pytest.approx(1.0, abs=0.12)
+    assert sum(not row.fits for row in found.spots) <= 1
+    assert client.post(f"{home}/use").status_code == 303
+    used, place = tanks.open_tank(db, 1), np.array([[0.75, 0.37, 0.2]])
+    assert par_at(used.lit_tank(), used.setup().hung, place) == pytest.approx(
+        par_at(stored.lit_tank(), out, place), rel=0.15
+    )
+
+
 def test_a_number_in_lux_is_offered_conversion_up_to_sunlight(client: TestClient, db: Database) -> None:
     home = planned(client)
     survey_id = int(home.rpartition("/")[2])

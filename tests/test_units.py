@@ -128,7 +128,7 @@ def test_chart_arranges_mends_and_reads_places_by_tape(client: TestClient, db: D
 
 
 def test_other_lenses_say_what_they_do_before_they_are_put_on(client: TestClient, db: Database) -> None:
-    """Three modules of 120 W: 40 LEDs of 3 W each, 120 in all, and one in twenty to spare. Without lenses the light is
+    """Three modules of 190 W: 63 LEDs of 3 W each, 189 in all, and one in twenty to spare. Without lenses the light is
     that with them over 0.93.
     """
     stored = tanks.open_tank(db, 1)
@@ -136,12 +136,12 @@ def test_other_lenses_say_what_they_do_before_they_are_put_on(client: TestClient
     assert (found.ids, found.pieces) == ((1, 2, 3), 0)
     assert found.flux == pytest.approx(1 / 0.93)
     narrow = front_change(stored, stored.setup(1), 1, "60")
-    assert (narrow.pieces, narrow.spares) == (120, 6)
+    assert (narrow.pieces, narrow.spares) == (189, 10)
     assert narrow.before
     assert narrow.after
     assert narrow.after.spill < narrow.before.spill
     html = client.get("/tanks/1/setups/1/fixtures/1/front/60").json()["html"]
-    assert "About 120 pieces and 6 spare" in html
+    assert "About 189 pieces and 10 spare" in html
     assert "corals would" in html
     assert client.get("/tanks/1/setups/1/fixtures/1/front/deep").status_code == 404
     # what is said is what comes of it

@@ -234,8 +234,8 @@ def test_channels_lenses_wear_and_layers_answer_on_the_chart(page: Page, db: Dat
         page.locator("#f-watts").fill("19")
         page.locator("#f-watts").press("Enter")
     with page.expect_response(saved):
-        page.get_by_role("button", name="as is usual").click()
-    expect(page.locator("#f-ppf")).to_have_value("36")
+        page.get_by_role("button", name="as usually measured").click()
+    expect(page.locator("#f-ppf")).to_have_value("23")
     expect(page.locator(".efficacy")).to_have_count(0)
     for layer, title in (
         ("soft", "under a plate"),

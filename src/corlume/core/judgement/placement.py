@@ -37,6 +37,8 @@ steady jet does so is common practice, no source, the numbers are ours."""
 ADAPTS = 0.1
 """How far outside its range light may lie that a coral adapts to, as a share of the range's own limit [-]; that corals
 adapt to light slightly outside is common practice, no source, the number ours."""
+HAIR = 1e-6
+"""What distances are compared by [m]."""
 CROWDED = 0.5
 """Corals nearer than this share of the distance at which their grown edges meet grow over each other [-]; ours."""
 
@@ -129,7 +131,7 @@ def nearest_miss(card: CoralCard, fits: Sequence[ZoneFit]) -> tuple[ZoneFit, Rea
 def stung(card: CoralCard, place: tuple[float, float, float], others: Sequence[PlacedCoral]) -> list[PlacedCoral]:
     """Those of the others that a coral at a place would reach with its sweepers when grown, or that would reach it."""
     point = np.array([place])
-    return [other for other in others if _gaps(card, point, [other])[0][0] < 0.0]
+    return [other for other in others if _gaps(card, point, [other])[0][0] < -HAIR]
 
 
 def _fit(tank: Tank, card: CoralCard, zone: Zone, others: Sequence[PlacedCoral], food: bool) -> ZoneFit:
@@ -137,7 +139,7 @@ def _fit(tank: Tank, card: CoralCard, zone: Zone, others: Sequence[PlacedCoral],
     gap, nearest = _gaps(card, zone.points, others)
     light_ok = (zone.par >= card.par_low) & (zone.par <= card.par_high) | food
     room_ok = room >= card.size / 2
-    gap_ok = gap >= 0.0
+    gap_ok = gap >= -HAIR
     flows = {word: _flow_reason(card, word) for word in np.unique(zone.flow.words).tolist()}
     flow_ok = np.array([flows[word].answer != "no" for word in zone.flow.words.tolist()])
     sites = light_ok & room_ok & gap_ok & flow_ok
@@ -218,14 +220,14 @@ def _light_reason(card: CoralCard, low: float, high: float) -> Reason:
     reads = f"Reads {low:.0f}" if round(low) == round(high) else f"Reads {low:.0f} to {high:.0f}"
     wants = f"{plain(card.name)} wants {card.par_low:g} to {card.par_high:g} PAR"
     over, under = max(1.0, low - card.par_high), max(1.0, card.par_low - high)
-    adapts = "corals adapt to light slightly outside their range."
+    adapts = "Corals adapt to light slightly outside their range."
     if low > card.par_high:
         if low <= (1 + ADAPTS) * card.par_high:
-            return Reason("light", "unknown", f"{reads}; {wants}: a little above, by {over:.0f}; {adapts}")
+            return Reason("light", "no", f"{reads}; {wants}: a little above, by {over:.0f}. {adapts}")
         return Reason("light", "no", f"{reads}; {wants}: too strong by {over:.0f}.")
     if high < card.par_low:
         if high >= (1 - ADAPTS) * card.par_low:
-            return Reason("light", "unknown", f"{reads}; {wants}: a little below, by {under:.0f}; {adapts}")
+            return Reason("light", "no", f"{reads}; {wants}: a little below, by {under:.0f}. {adapts}")
         return Reason("light", "no", f"{reads}; {wants}: too weak by {under:.0f}.")
     return Reason("light", "yes", f"{reads}; {wants}.")
 
@@ -274,7 +276,7 @@ def _neighbour_reason(card: CoralCard, gap: float, other: PlacedCoral | None) ->
         return Reason("neighbour", "yes", "No neighbours yet.")
     sting, owner = _sting(card, other.card)
     distance, grown = gap + sting, 0.5 * (card.size + other.card.size)
-    if gap < 0 and owner is not None:
+    if gap < -HAIR and owner is not None:
         lengths = {"distance": distance, "sweepers": owner.sweepers, "size": owner.size, "apart": sting}
         text = (
             f"{{distance}} from {plain(other.card.name)}: {plain(owner.name)} grows to {{size}} and sweeps "

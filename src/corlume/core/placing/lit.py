@@ -6,7 +6,6 @@ darkens the other is forbidden from then on, and corals that are left out are pu
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Protocol
@@ -37,24 +36,24 @@ def solve_lit(
     stock: Stock,
     shading: Shading,
     *,
-    seconds: float,
+    left: Callable[[], float],
     fixed: Mapping[int, int] | None = None,
-    stopped: Callable[[], bool] = lambda: False,
 ) -> Iterator[Placing]:
-    """Yield better and better plans in which every coral has its light; see ``solve``.
+    """Yield better and better plans in which every coral has its light, as long as there is time ``left`` [s]; see
+    ``solve``.
 
     The last is the best; its gap is None where shade made a difference.
     """
-    fixed, end, plain = dict(fixed or {}), time.monotonic() + seconds, stock
+    fixed, plain = dict(fixed or {}), stock
     best = lit_greedy(stock, shading, fixed)
     yield best
     for _ in range(ROUNDS):
-        for found in solve(stock, seconds=max(0.5, end - time.monotonic()), fixed=fixed):
+        for found in solve(stock, seconds=max(0.5, left()), fixed=fixed):
             lit = all_lit(plain, shading, found, fixed)
             if lit.value > best.value + 1e-6 or lit.places == best.places:
                 best = lit
                 yield best
-            if stopped() or time.monotonic() > end:
+            if left() <= 0:
                 return
         pairs = shading.dark(found.places)
         if not pairs:

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 from itertools import combinations
 
-from corlume.core.judgement.placement import LEAST_SWEEPER, sting
+from corlume.core.judgement.placement import HAIR, LEAST_SWEEPER, sting
 from corlume.core.placing.fit import USUAL_GROWTH, body_after
 from corlume.services.keeping.coral_kinds import height_of, kind_of
 from corlume.store.tanks import StoredTank
@@ -61,5 +61,5 @@ def clashes(stored: StoredTank) -> list[Clash]:
     return [
         Clash(a, b, (p, q))
         for (a, card, p), (b, other, q) in combinations(placed, 2)
-        if math.dist(p, q) < sting(card, other)
+        if math.dist(p, q) < sting(card, other) - HAIR
     ]

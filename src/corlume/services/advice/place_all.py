@@ -4,6 +4,7 @@ would free a place for those that get none.
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
@@ -89,7 +90,12 @@ def plans(
     """
     case = case_of(stored, setup, asked)
     stock, best = case.stock(), None
-    for best in solve_lit(stock, GrownShade(case), seconds=seconds, fixed=case.fixed, stopped=stopped):
+    end = time.monotonic() + seconds
+
+    def left() -> float:
+        return 0.0 if stopped() else end - time.monotonic()
+
+    for best in solve_lit(stock, GrownShade(case), left=left, fixed=case.fixed):
         yield _plan(case, stock, best, helps=False)
     assert best is not None
     yield _plan(case, stock, best, helps=not stopped())

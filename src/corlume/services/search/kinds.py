@@ -36,9 +36,9 @@ SMALL, DEEP = 0.7, 0.6
 """Length up to which small modules are tried, and depth from which strong halides are [m]; ours."""
 BETWEEN = 0.02
 """Room between the bodies of a frame [m]."""
-QUICK_REFINED = 2
+QUICK_REFINED = 3
 """So many of the best of the coarse grid are refined, where they come this near; ours."""
-NEAR_ALIKE = 0.04
+NEAR_ALIKE = 0.3
 """Merit over that of the best of the coarse grid, from which a second is refined as well [-]; ours."""
 PANE = 0.02
 """How far a frame keeps from the panes [m]; ours."""

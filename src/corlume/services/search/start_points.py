@@ -17,9 +17,9 @@ from corlume.services.search.arrangement import CLEARANCE, Arrangement, arrangem
 from corlume.services.search.wish import Wish, WishPurpose
 from corlume.store.tanks import StoredTank
 
-FOOT, SMALL = 0.3048, 100.0
+FOOT, SMALL = 0.3048, 70.0
 """Side of the patch of one small module in a grid [m], and the PPF up to which a module is small [umol/s]."""
-MID_SIZE, DOUBLE = (150.0, 300.0), "cluster-large"
+MID_SIZE, DOUBLE = (100.0, 220.0), "cluster-large"
 """PPF of a mid-size module [umol/s], and the double-size one that serves a single patch of SPS in place of two."""
 
 
