@@ -49,6 +49,11 @@ class Jet:
         """Flux of momentum over density [m4/s2]: it is the same across every plane ahead."""
         return self.speed**2 * self.area
 
+    @property
+    def across(self) -> float:
+        """Diameter of a round outlet, or height of a slot [m]."""
+        return self.area / self.slot if self.slot else 2 * math.sqrt(self.area / math.pi)
+
     def square(self, points: Array) -> Array:
         """Return the squared mean speed (n,) at points (n, 3) [m2/s2]; 0 behind the outlet."""
         steps = points - self.at

@@ -53,7 +53,7 @@ class Chain:
 _MEMORY = "from memory"
 _OURS = "our estimate"
 _LED = "blue LEDs turn 0.55 to 0.65 into light at their rated current and 25 °C [22], from memory"
-_DRIVER = Step("driver and its controller", 0.88, f"usual for 50 to 200 W, {_MEMORY}")
+_DRIVER = Step("Driver and its controller", 0.88, f"usual for 50 to 200 W, {_MEMORY}")
 CHAINS: dict[TechnologyKey, Chain] = {
     "led_cluster": Chain(
         4.0,
@@ -61,9 +61,9 @@ CHAINS: dict[TechnologyKey, Chain] = {
         (
             Step("LEDs, all colours together", 0.54, _LED),
             _DRIVER,
-            Step("driven hard and hot", 0.78, "droop and heat at full level [22], from memory", by_maker=False),
-            Step("lenses and cover", 0.85, _OURS, by_maker=False),
-            Step("fan", 0.95, _OURS, by_maker=False),
+            Step("Driven hard and hot", 0.78, "droop and heat at full level [22], from memory", by_maker=False),
+            Step("Lenses and cover", 0.85, _OURS, by_maker=False),
+            Step("Fan", 0.95, _OURS, by_maker=False),
         ),
     ),
     "led_bar": Chain(
@@ -72,35 +72,35 @@ CHAINS: dict[TechnologyKey, Chain] = {
         (
             Step("LEDs, all colours together", 0.54, _LED),
             _DRIVER,
-            Step("driven warm", 0.85, "droop and heat [22], from memory", by_maker=False),
-            Step("cover", 0.93, _OURS, by_maker=False),
+            Step("Driven warm", 0.85, "droop and heat [22], from memory", by_maker=False),
+            Step("Cover", 0.93, _OURS, by_maker=False),
         ),
     ),
     "t5_tube": Chain(
         3.9,
         "blue and white phosphors",
         (
-            Step("tube", 0.31, "1.1 to 1.2 µmol/J bare [9], from memory"),
-            Step("ballast", 0.92, _MEMORY),
-            Step("reflector and restrike", 0.82, _OURS, by_maker=False),
+            Step("Tube", 0.31, "1.1 to 1.2 µmol/J bare [9], from memory"),
+            Step("Ballast", 0.92, _MEMORY),
+            Step("Reflector and restrike", 0.82, _OURS, by_maker=False),
         ),
     ),
     "power_compact": Chain(
         4.3,
         "white and blue phosphors",
         (
-            Step("tube", 0.25, "less than T5, as it runs hot [9], from memory"),
-            Step("ballast", 0.90, _MEMORY),
-            Step("reflector and restrike", 0.72, _OURS, by_maker=False),
+            Step("Tube", 0.25, "less than T5, as it runs hot [9], from memory"),
+            Step("Ballast", 0.90, _MEMORY),
+            Step("Reflector and restrike", 0.72, _OURS, by_maker=False),
         ),
     ),
     "halide": Chain(
         4.0,
         "14,000 K",
         (
-            Step("lamp", 0.33, "1.3 to 1.46 µmol/J bare [9], from memory"),
-            Step("ballast", 0.90, _MEMORY),
-            Step("reflector and shield glass", 0.73, _OURS, by_maker=False),
+            Step("Lamp", 0.33, "1.3 to 1.46 µmol/J bare [9], from memory"),
+            Step("Ballast", 0.90, _MEMORY),
+            Step("Reflector and shield glass", 0.73, _OURS, by_maker=False),
         ),
     ),
 }

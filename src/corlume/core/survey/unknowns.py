@@ -125,7 +125,7 @@ class Unknowns:
         label = f"Output of {f.name or 'the fixture'}"
         if i in self.weak:
             return Unknown("output", (i,), label, WEAK, math.log(WEAK_OUTPUT), math.log(LEAST_WEAK), 0.0)
-        return Unknown("output", (i,), label, _output(f), 0.0, math.log(LEAST_OUTPUT), math.log(MOST_OUTPUT))
+        return Unknown("output", (i,), label, output_prior(f), 0.0, math.log(LEAST_OUTPUT), math.log(MOST_OUTPUT))
 
     @cached_property
     def alike(self) -> list[tuple[tuple[int, ...], Pane]]:
@@ -220,7 +220,8 @@ MISFITS: tuple[What, ...] = ("middle", "sides", "right", "back")
 SHAPES: tuple[What, ...] = ("wider", "middle", "sides", "right", "back")
 
 
-def _output(fixture: Fixture) -> Prior:
+def output_prior(fixture: Fixture) -> Prior:
+    """How far the output of a fixture that works can be off its figure."""
     flux, worn = FLUX[fixture.basis], WORN * abs(math.log(fixture.light_loss_factor))
     return Prior(math.sqrt(flux.sd**2 + EACH.sd**2 + worn**2), flux.basis)
 

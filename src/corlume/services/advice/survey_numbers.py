@@ -9,7 +9,8 @@ from typing import Literal
 
 from corlume.core.fixture import Fixture
 from corlume.core.survey.calibrate import Calibration
-from corlume.core.survey.unknowns import MISFITS, Unknown
+from corlume.core.survey.priors import WEAK
+from corlume.core.survey.unknowns import MISFITS, Unknown, output_prior
 from corlume.core.words import letter
 
 Unit = Literal["share", "per_m", "length"]
@@ -74,8 +75,12 @@ def _number(one: Unknown, fixtures: Sequence[Fixture], value: float, sd: float) 
     shown = math.exp(value) if log else value
     known = sd * shown if log else sd
     unit: Unit = "per_m" if one.what == "water" else "length" if one.what in ("right", "back") else "share"
-    meaning = _meaning(one, fixtures, entered, shown, known)
-    return Number(one.label, entered, one.prior.sd, shown, known, unit, meaning, one.prior.basis)
+    prior = one.prior
+    if prior is WEAK:
+        prior, meaning = output_prior(fixtures[one.of[0]]), "It seems off: see above."
+    else:
+        meaning = _meaning(one, fixtures, entered, shown, known)
+    return Number(one.label, entered, prior.sd, shown, known, unit, meaning, prior.basis)
 
 
 def _meaning(one: Unknown, fixtures: Sequence[Fixture], entered: float, found: float, sd: float) -> str:

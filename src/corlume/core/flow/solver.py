@@ -1,0 +1,403 @@
+"""The mean flow in a tank, solved so that it closes: what goes through any section comes back.
+
+Incompressible flow on a staggered grid: each pump pushes with the momentum of its stream, a constant eddy viscosity
+spreads it as a free jet spreads (Schlichting 1933 [29], from memory), panes, sand and rock drag, and the pressure takes
+out what does not close (Chorin 1968 [30], from memory). Advection is limited after van Leer 1974 [31], from memory. The
+mean of the last seconds is kept. What turbulence adds to it follows from how the mean is sheared (Bradshaw, Ferriss and
+Atwell 1967 [32], from memory).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+from scipy.fft import dctn, idctn
+
+from corlume.core.flow.jet import PLANE_SPREAD, ROUND_SPREAD, Jet
+from corlume.core.flow.rockwork import as_rows, hidden, within
+from corlume.core.geometry import Tank
+
+Array = NDArray[np.float64]
+CELL, MOST_CELLS = 0.04, 40_000
+"""Side of a cell [m], coarser where there would be more cells than so many; ours."""
+FEWEST_ACROSS = 14
+"""Cells across the shortest side at least, so that a small tank has finer ones; ours."""
+EDDY = 0.0161
+"""Eddy viscosity of a round jet over the root of its momentum [-] [29]."""
+DRAG = 0.005
+"""Stress at a wall over the square of the speed beside it: of smooth and lightly grown faces, from memory [-]."""
+COURANT = 0.6
+"""Share of a cell that the fastest water goes in one step [-]."""
+STRUCTURE = 0.3
+"""Stress of turbulence over its energy [-] [32]."""
+SETTLES, MEAN_OF = 14.0, 6.0
+"""Seconds before the mean is taken, and over which [s]."""
+ROUGH, EXACT = 2e-2, 1e-4
+"""How well a step closes, and the mean that is kept, over the largest of what does not [-]."""
+FINEST_STEP, LONGEST_STEP = 0.005, 0.15
+"""Limits of a step [s]."""
+
+
+@dataclass(frozen=True, eq=False)
+class Solved:
+    """The mean flow on a staggered grid.
+
+    Parameters
+    ----------
+    cell : side of a cell along x, y and depth [m]; ``counts`` how many there are.
+    velocity : (3, nx + 1, ny + 1, nz + 1) mean velocity along each axis through the lower face of each cell [m/s].
+    jets : the streams that were solved for; ``streams`` (3, ...) what they alone would be, as means over the faces.
+    fluctuation : (nx, ny, nz) root mean square of what turbulence adds to the mean, all ways together [m/s].
+    water : (nx, ny, nz) whether a cell is water; ``rock`` the boxes that are not, see ``rockwork``.
+    """
+
+    cell: tuple[float, float, float]
+    counts: tuple[int, int, int]
+    velocity: Array
+    jets: tuple[Jet, ...]
+    streams: Array
+    fluctuation: Array
+    water: NDArray[np.bool_]
+    rock: Array
+
+    def at(self, points: Array) -> Array:
+        """Mean velocity (n, 3) along x, y and depth at places (n, 3) [m/s].
+
+        Near an outlet, where a stream is narrower than a cell, what it is beyond its own mean over the cells is laid
+        over: that carries no water through any face.
+        """
+        found = self._of(self.velocity, points)
+        near, fine = np.zeros(len(points), dtype=bool), np.zeros((len(points), 3))
+        for jet in self.jets:
+            along = (points - jet.at) @ jet.ahead
+            mine = (along > 0) & (along < OVERLAID * reach(jet, self.cell))
+            mine[mine] &= ~hidden(self.rock, jet.at, points[mine])
+            near |= mine
+            fine += np.sqrt(jet.square(points))[:, None] * jet.ahead
+        found[near] += fine[near] - self._of(self.streams, points[near])
+        found[within(self.rock, points)] = 0.0
+        return found
+
+    def _of(self, values: Array, points: Array) -> Array:
+        found: Array = np.stack([_between(values[axis], self._nodes(points, axis)) for axis in range(3)], axis=1)
+        return found
+
+    def fluctuation_at(self, points: Array) -> Array:
+        """What turbulence adds to the mean at places (n, 3), root mean square [m/s]."""
+        at = np.floor(points / np.array(self.cell)).astype(int)
+        i, j, k = np.clip(at, 0, np.array(self.counts) - 1).T
+        found: Array = self.fluctuation[i, j, k]
+        return found
+
+    def through(self, axis: int) -> tuple[Array, Array]:
+        """Water that goes through each section along an axis, ahead and back (n + 1,) each [m3/s]."""
+        faces = np.moveaxis(self.velocity[axis], axis, 0)
+        others = [a for a in range(3) if a != axis]
+        inner = faces[:, : self.counts[others[0]], : self.counts[others[1]]]
+        area = self.cell[others[0]] * self.cell[others[1]]
+        return np.maximum(inner, 0).sum(axis=(1, 2)) * area, np.maximum(-inner, 0).sum(axis=(1, 2)) * area
+
+    def _nodes(self, points: Array, axis: int) -> Array:
+        """Places in steps of the nodes of one component."""
+        found: Array = points / np.array(self.cell) - 0.5
+        found[:, axis] += 0.5
+        most = np.array(self.counts) - 1.0
+        most[axis] += 1.0
+        return np.clip(found, 0.0, most)
+
+
+def _between(values: Array, nodes: Array) -> Array:
+    """Values at places between nodes, linear along each axis."""
+    low = np.floor(nodes).astype(int)
+    low = np.minimum(low, np.maximum(0, np.array(values.shape) - 2))
+    part, found = nodes - low, np.zeros(len(nodes))
+    for corner in range(8):
+        step = np.array([corner >> 2 & 1, corner >> 1 & 1, corner & 1])
+        weight = np.where(step, part, 1.0 - part).prod(axis=1)
+        i, j, k = (low + step).T
+        found += weight * values[i, j, k]
+    return found
+
+
+@dataclass(frozen=True)
+class Source:
+    """Water that comes in or goes out at a place (3,): so much [m3/s], out below 0."""
+
+    at: tuple[float, float, float]
+    rate: float
+
+
+def solve_flow(
+    tank: Tank,
+    jets: Sequence[Jet],
+    sources: Sequence[Source] = (),
+    *,
+    settles: float = SETTLES,
+    mean_of: float = MEAN_OF,
+    cell: float | None = None,
+    told: Callable[[float], bool] = lambda _: False,
+) -> Solved:
+    """Solve the mean flow of some streams in a tank.
+
+    Parameters
+    ----------
+    tank : its panes, sand and rock.
+    jets : the streams of its pumps.
+    sources : where water comes in and goes out, such as a return and its overflow; they add up to nothing.
+    settles, mean_of : seconds before the mean, and of it [s].
+    cell : side of a cell [m]; by default as fine as the tank asks for.
+    told : called with the share that is done [-]; answers whether to stop early, with the mean so far.
+    """
+    sizes = np.array([tank.length, tank.width, tank.sand_depth])
+    side = cell or _side(sizes)
+    counts = np.maximum(3, np.round(sizes / side)).astype(int)
+    steps = sizes / counts
+    rows = as_rows(tank.boxes())
+    water = ~within(rows, _centres(counts, steps)).reshape(counts)
+    grid = _Grid(tuple(counts), steps, water)
+    inflow, streams = grid.inflow(sources), grid.streams(jets)
+    led = grid.led(jets)
+    velocity, _ = grid.closed(streams, inflow, np.zeros(counts), ROUGH)
+    viscosity = EDDY * math.sqrt(sum(jet.momentum for jet in jets)) + 1e-6
+    total, push = np.zeros_like(velocity), np.zeros_like(velocity)
+    pressure, time, taken = np.zeros(counts), 0.0, 0.0
+    while time < settles + mean_of:
+        fastest = float(np.abs(velocity).max(axis=(1, 2, 3)) @ (1 / steps)) + 1e-9
+        step = min(LONGEST_STEP, max(FINEST_STEP, COURANT / fastest), float(steps.min()) ** 2 / (7 * viscosity))
+        velocity = _moved(velocity, grid.open, steps, viscosity, step, DRAG)
+        short = led * (streams - velocity)
+        push += step / LEARNS * short
+        velocity += min(1.0, step / FOLLOWS) * (short + FOLLOWS * push)
+        velocity *= grid.open
+        velocity, pressure = grid.closed(velocity, inflow, pressure, ROUGH)
+        time += step
+        if time > settles:
+            total += step * velocity
+            taken += step
+        if told(min(1.0, time / (settles + mean_of))):
+            break
+    mean = total / taken if taken else velocity
+    mean, _ = grid.closed(mean, inflow, np.zeros(counts), EXACT)
+    shape = (int(counts[0]), int(counts[1]), int(counts[2]))
+    return Solved(
+        cell=(float(steps[0]), float(steps[1]), float(steps[2])),
+        counts=shape,
+        velocity=mean,
+        jets=tuple(jets),
+        streams=streams,
+        fluctuation=np.sqrt(2.0 * viscosity * grid.shear(mean) / STRUCTURE),
+        water=water,
+        rock=rows,
+    )
+
+
+def _side(sizes: Array) -> float:
+    side = min(CELL, float(sizes.min()) / FEWEST_ACROSS)
+    return max(side, math.cbrt(float(sizes.prod()) / MOST_CELLS))
+
+
+def _centres(counts: NDArray[np.int64], steps: Array) -> Array:
+    """Middles of all cells (n, 3) [m]."""
+    axes = [(np.arange(n) + 0.5) * step for n, step in zip(counts, steps, strict=True)]
+    return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
+
+
+def reach(jet: Jet, steps: Sequence[float] | Array) -> float:
+    """How far from its outlet a stream is as narrow as the cells [m]."""
+    return LED_CELLS * float(max(steps)) / (PLANE_SPREAD if jet.slot else ROUND_SPREAD)
+
+
+class _Grid:
+    """Which faces water goes through, what pumps push there, and the pressure that closes a flow."""
+
+    def __init__(self, counts: tuple[int, ...], steps: Array, water: NDArray[np.bool_]) -> None:
+        self.counts, self.steps, self.water = counts, steps, water
+        self.open = np.zeros((3, *(n + 1 for n in counts)))
+        inner = self.open[:, : counts[0], : counts[1], : counts[2]]
+        for axis in range(3):
+            here, there = [slice(None)] * 3, [slice(None)] * 3
+            here[axis], there[axis] = slice(1, None), slice(None, -1)
+            inner[axis][tuple(here)] = water[tuple(here)] & water[tuple(there)]
+        # what closes on a grid without rock, by cosines, leads the way to what closes around it
+        waves = [(2 - 2 * np.cos(np.pi * np.arange(n) / n)) / s**2 for n, s in zip(counts, steps, strict=True)]
+        self.waves = waves[0][:, None, None] + waves[1][None, :, None] + waves[2][None, None, :]
+        self.waves[0, 0, 0] = 1.0
+
+    def centred(self, velocity: Array) -> Array:
+        """Velocity (3, nx, ny, nz) in the middles of cells."""
+        nx, ny, nz = self.counts
+        u, v, w = velocity
+        found: Array = 0.5 * np.stack([
+            u[:-1, :ny, :nz] + u[1:, :ny, :nz], v[:nx, :-1, :nz] + v[:nx, 1:, :nz], w[:nx, :ny, :-1] + w[:nx, :ny, 1:]
+        ])  # fmt: skip
+        return found
+
+    def shear(self, velocity: Array) -> Array:
+        """How strongly a flow is sheared in each cell: root of twice its rate of strain squared (nx, ny, nz) [1/s]."""
+        middle = self.centred(velocity)
+        slopes = np.array([np.gradient(one, *self.steps.tolist()) for one in middle])
+        strain = 0.5 * (slopes + slopes.swapaxes(0, 1))
+        found: Array = np.sqrt(2.0 * (strain**2).sum(axis=(0, 1)))
+        return np.where(self.water, found, 0.0)
+
+    def parting(self, velocity: Array) -> Array:
+        """How much more water leaves each cell than comes in, over its volume [1/s]."""
+        nx, ny, nz = self.counts
+        u, v, w = velocity
+        found: Array = (u[1:, :ny, :nz] - u[:-1, :ny, :nz]) / self.steps[0]
+        found += (v[:nx, 1:, :nz] - v[:nx, :-1, :nz]) / self.steps[1]
+        found += (w[:nx, :ny, 1:] - w[:nx, :ny, :-1]) / self.steps[2]
+        return found
+
+    def slope(self, pressure: Array) -> Array:
+        """Slope of a pressure through the open faces (3, ...)."""
+        found = np.zeros_like(self.open)
+        nx, ny, nz = self.counts
+        found[0, 1:nx, :ny, :nz] = np.diff(pressure, axis=0) / self.steps[0]
+        found[1, :nx, 1:ny, :nz] = np.diff(pressure, axis=1) / self.steps[1]
+        found[2, :nx, :ny, 1:nz] = np.diff(pressure, axis=2) / self.steps[2]
+        found *= self.open
+        return found
+
+    def closed(self, velocity: Array, inflow: Array, first: Array, well: float) -> tuple[Array, Array]:
+        """A flow made to close but for what comes in, by a pressure, which is returned to begin the next one from."""
+        wanted = np.where(self.water, inflow - self.parting(velocity), 0.0)
+        enough = well * max(float(np.abs(wanted).max()), 1e-9)
+        pressure = first.copy()
+        left = np.where(self.water, wanted + self.parting(self.slope(pressure)), 0.0)
+        way, before = np.zeros_like(left), 1.0
+        for turn in range(MOST_TURNS):
+            if float(np.abs(left).max()) <= enough:
+                break
+            near = self._guess(left)
+            size = float((left * near).sum())
+            way = near if turn == 0 else near + size / before * way
+            pulled = -np.where(self.water, self.parting(self.slope(way)), 0.0)
+            along = size / float((way * pulled).sum())
+            pressure += along * way
+            left -= along * pulled
+            before = size
+        return velocity - self.slope(pressure), pressure
+
+    def _guess(self, left: Array) -> Array:
+        waves = dctn(left, type=2, norm="ortho") / self.waves
+        waves[0, 0, 0] = 0.0
+        found: Array = np.where(self.water, idctn(waves, type=2, norm="ortho"), 0.0)
+        count = max(1, int(self.water.sum()))
+        return np.where(self.water, found - found.sum() / count, 0.0)
+
+    def streams(self, jets: Sequence[Jet]) -> Array:
+        """What the streams alone would be, as the mean over each face (3, ...) [m/s]: they meet by their momentum."""
+        found = np.zeros_like(self.open)
+        for axis in range(3):
+            others = [a for a in range(3) if a != axis]
+            middles = _centres(np.array(self.open.shape[1:]), self.steps)
+            middles[:, axis] -= 0.5 * self.steps[axis]
+            for one, two in WITHIN:
+                points = middles.copy()
+                points[:, others[0]] += one * self.steps[others[0]]
+                points[:, others[1]] += two * self.steps[others[1]]
+                for jet in jets:
+                    speed = np.sqrt(jet.square(points)) * jet.ahead[axis]
+                    found[axis] += speed.reshape(found.shape[1:]) / len(WITHIN)
+        return found * self.open
+
+    def led(self, jets: Sequence[Jet]) -> Array:
+        """How strongly each face follows what the streams alone would be there (3, ...) [-]: near the outlets, where
+        a stream is narrower than cells can carry, and within its width.
+        """
+        found = np.zeros_like(self.open)
+        for axis in range(3):
+            middles = _centres(np.array(self.open.shape[1:]), self.steps)
+            middles[:, axis] -= 0.5 * self.steps[axis]
+            for jet in jets:
+                along = (middles - jet.at) @ jet.ahead
+                near = (along > 0) & (along < reach(jet, self.steps))
+                peak = np.sqrt(jet.square(jet.at + np.outer(np.maximum(along, 1e-3), jet.ahead)))
+                inside = near & (np.sqrt(jet.square(middles)) > WITHIN_STREAM * peak)
+                found[axis] = np.maximum(found[axis], inside.reshape(found.shape[1:]))
+        return found * self.open
+
+    def inflow(self, sources: Sequence[Source]) -> Array:
+        """What comes into each cell over its volume [1/s]; together nothing, by what is taken off all water alike."""
+        found, volume = np.zeros(self.counts), float(self.steps.prod())
+        for source in sources:
+            at = np.floor(np.array(source.at) / self.steps).astype(int)
+            i, j, k = np.clip(at, 0, np.array(self.counts) - 1).tolist()
+            found[i, j, k] += source.rate / volume
+        found[self.water] -= found.sum() / max(1, int(self.water.sum()))
+        return np.where(self.water, found, 0.0)
+
+
+WITHIN = [(one, two) for one in (-0.375, -0.125, 0.125, 0.375) for two in (-0.375, -0.125, 0.125, 0.375)]
+"""Where in a face the mean of a stream is taken, in shares of its sides [-]."""
+LED_CELLS, WITHIN_STREAM, FOLLOWS, LEARNS = 1.2, 0.2, 0.02, 0.01
+"""A stream leads the flow until its half-width is so many cells, where it is faster than this share of what it is on
+its axis [-]; within what time the flow follows [s], and how fast the push grows while it falls short [s2]."""
+OVERLAID = 2.0
+"""What cells do not carry of a stream is laid over so many times as far [-]."""
+MOST_TURNS = 60
+"""Turns of conjugate gradients at most."""
+
+
+@njit(cache=True, error_model="numpy")
+def _limited(behind: float, here: float, there: float, beyond: float, speed: float) -> float:
+    """The value between two nodes that a speed carries over, limited after van Leer."""
+    if speed >= 0.0:
+        a, b, start, way = here - behind, there - here, here, 0.5
+    else:
+        a, b, start, way = beyond - there, there - here, there, -0.5
+    return start + way * (2.0 * a * b / (a + b)) if a * b > 0.0 else start
+
+
+@njit(cache=True, error_model="numpy", fastmath=True)
+def _moved(velocity: Array, opened: Array, steps: Array, viscosity: float, step: float, drag: float) -> Array:
+    """The flow a step later without pressure and pumps: carried along, spread, and dragged along walls."""
+    found = velocity.copy()
+    sizes = velocity.shape[1:]
+    whole = sizes[0] * sizes[1] * sizes[2]
+    flat, free, later = velocity.ravel(), opened.ravel(), found.ravel()
+    strides = (sizes[1] * sizes[2], sizes[2], 1)
+    for a in range(3):
+        own, base = strides[a], a * whole
+        for i in range(sizes[0]):
+            for j in range(sizes[1]):
+                for k in range(sizes[2]):
+                    cell = i * strides[0] + j * strides[1] + k
+                    n = base + cell
+                    if free[n] == 0.0:
+                        continue
+                    here, change, walls = flat[n], 0.0, 0.0
+                    for b in range(3):
+                        one = strides[b]
+                        at = i if b == 0 else j if b == 1 else k
+                        last = sizes[b] - 1 if a == b else sizes[b] - 2
+                        ahead = flat[n + one] if at < last else here
+                        behind = flat[n - one] if at > 0 else here
+                        far = flat[n + 2 * one] if at + 1 < last else ahead
+                        back = flat[n - 2 * one] if at > 1 else behind
+                        if a == b:
+                            out, into = 0.5 * (here + ahead), 0.5 * (here + behind)
+                        else:
+                            across = b * whole + cell
+                            out = 0.5 * (flat[across + one] + flat[across + one - own])
+                            into = 0.5 * (flat[across] + flat[across - own])
+                            # along a wall nothing is carried; the surface does not drag
+                            if at >= last or free[n + one] == 0.0:
+                                ahead, far = here, here
+                                walls += 1.0 / steps[b]
+                            if at <= 0 or free[n - one] == 0.0:
+                                behind, back = here, here
+                                if b < 2 or at > 0:
+                                    walls += 1.0 / steps[b]
+                        carried = out * _limited(behind, here, ahead, far, out)
+                        carried -= into * _limited(back, behind, here, ahead, into)
+                        change += viscosity * (ahead - 2.0 * here + behind) / (steps[b] * steps[b]) - carried / steps[b]
+                    moved = here + step * change
+                    later[n] = moved / (1.0 + step * drag * walls * abs(moved))
+    return found
