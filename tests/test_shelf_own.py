@@ -72,7 +72,7 @@ def test_own_fixture_by_watts_lens_and_colours_chosen_by_picture(client: TestCli
     assert e.ppf == pytest.approx(100 * 1.2 * 0.75 * 0.90 / 0.91, rel=0.01)
     assert [c.name for c in e.channels] == ["Royal blue", "Violet", "Blue", "White"]
     words = client.get("/shelf/fit/flux?technology=led_cluster&watts=100&age=older").json()["words"]
-    assert words == "100 W of this kind give 85 to 228 µmol/s, usually about 142"
+    assert words == "100 W of this kind give 54 to 144 µmol/s, usually about 90"
     assert client.get("/shelf/fit/flux?technology=led_cluster&watts=lots").json() == {"words": ""}
     for wrong, fault in (
         ({"front": "deep"}, "is none of a LED cluster"),

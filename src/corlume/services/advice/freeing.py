@@ -176,9 +176,11 @@ def _ledges(tank: Tank) -> tuple[Array, Array]:
 
 
 def _held(tank: Tank, low: Array, high: Array) -> NDArray[np.bool_]:
-    """Whether a ledge between such corners (n, 3) touches rock at one of its sides, or a pane [m]."""
+    """Whether a ledge between such corners (n, 3) touches rock at one of its sides, or a pane that nobody looks in by
+    [m].
+    """
     middle = 0.5 * (low + high)
-    found = np.minimum.reduce([low[:, 0], low[:, 1], tank.length - high[:, 0], tank.width - high[:, 1]]) < TOUCHES
+    found = np.minimum.reduce([low[:, 0], tank.length - high[:, 0], tank.width - high[:, 1]]) < TOUCHES
     for axis in (0, 1):
         for end, way in ((low, -TOUCHES), (high, TOUCHES)):
             side = middle.copy()
