@@ -18,7 +18,7 @@ DIFFERS = 1.0
 """A number is said to differ from its entry when it does by more than so many of its standard deviations [-]."""
 HARDLY = 0.85
 """Readings hardly tell a number when they leave more than this of its standard deviation [-]."""
-CHANNEL_SHARE, CHANNEL_NEAR = 0.1, 0.06
+CHANNEL_SHARE, CHANNEL_NEAR = 0.2, 0.05
 """A channel of at least this share of the light is named when an output is within so much of that without it [-]."""
 SEEN = {"middle": 0.04, "sides": 0.04, "right": 0.007, "back": 0.007}
 """A beam or a place that is off by less is not worth a look: logarithm of intensity [-], distance [m]."""
