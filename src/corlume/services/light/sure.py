@@ -149,12 +149,11 @@ def _after(
 def _columns(own: Unknowns, every: Unknowns, as_every: Sequence[int]) -> tuple[dict[int, int], list[int]]:
     """Which unknown of ``every`` each of some fixtures' is, by index; and the places of those that were moved."""
     known = {(one.what, one.of): k for k, one in enumerate(every.all)}
-    sorts = {sort_of(every.fixtures[mine[0]].emitter): mine for mine in every.sorts.values()}
     found, moved = dict[int, int](), list[int]()
     for k, one in enumerate(own.all):
         of = one.of
         if one.what in ("wider", "middle", "sides"):
-            of = sorts[sort_of(own.fixtures[of[0]].emitter)]
+            of = every.sorts[sort_of(own.fixtures[of[0]].emitter)]
         elif one.what in ("output", "right", "back"):
             of = (as_every[of[0]],)
             here, there = own.fixtures[one.of[0]].emitter, every.fixtures[of[0]].emitter
