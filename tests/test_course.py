@@ -21,6 +21,15 @@ from corlume.store.database import Database
 
 DAY = datetime.date(2026, 5, 20)
 TODAY = datetime.date.today()
+
+
+@pytest.fixture(autouse=True)
+def _this_day() -> None:
+    """A run of all tests may go past midnight."""
+    global TODAY
+    TODAY = datetime.date.today()
+
+
 LIGHT = Light(datetime.time(20, 30), 9.0)
 PLACE = (0.3, 0.2, 0.25)
 

@@ -10,7 +10,7 @@ import pytest
 
 from corlume.core.flow.estimate import jet_of
 from corlume.core.flow.pump import Pump
-from corlume.core.flow.solver import Source, _Grid, _moved, solve_flow
+from corlume.core.flow.solver import Source, _advected, _Grid, solve_flow
 from corlume.core.geometry import Rock, Tank
 from corlume.core.units import LITRES_AN_HOUR
 
@@ -34,8 +34,8 @@ def test_a_vortex_dies_away_as_it_must(count: int, off: float) -> None:
     flow, still, pressure = start.copy(), np.zeros((count, count, 3)), np.zeros((count, count, 3))
     turns = 8 * count
     for _ in range(turns):
-        flow = _moved(flow, grid.open, steps, viscosity, time / turns, 0.0)
-        flow, pressure = grid.closed(flow, still, pressure, 1e-6)
+        flow = _advected(flow, grid.open, steps, viscosity, time / turns, 0.0)
+        flow, pressure = grid.projected(flow, still, pressure, 1e-6)
     exact = start * math.exp(-2 * viscosity * time)
     assert np.sqrt(np.mean((flow - exact)[:2] ** 2) / np.mean(exact[:2] ** 2)) < off
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cache
@@ -19,7 +20,8 @@ from sklearn.gaussian_process.kernels import RBF, ConstantKernel
 import corlume.services.keeping
 from corlume.core.fixture import Fixture
 from corlume.core.geometry import Tank
-from corlume.core.optics.correction import Scale
+from corlume.core.optics.correction import Correction, Scale
+from corlume.core.optics.emitter import Emitter
 from corlume.core.optics.field import Medium
 from corlume.core.survey.calibrate import Calibration, calibrate
 from corlume.core.survey.fit import fit
@@ -242,3 +244,20 @@ def test_a_lamp_that_hangs_beside_its_place_is_told() -> None:
     assert correction.shift(hung.emitter) == (0.0, 0.0)
     lit = correction.on_emitter(first.emitter)
     assert (lit.x, lit.y) == pytest.approx((hung.emitter.x, hung.emitter.y), abs=0.01)
+
+
+def test_corrections_of_older_surveys_read_as_they_were() -> None:
+    """One beam width for all, no places: kept in records and files before fixtures had their own."""
+    old = {
+        "given": [
+            {"name": "West", "technology": "led_cluster", "ppf": 230.0, "length": 0.2, "width": 0.2, "factor": 0.8}
+        ],
+        "returns": [0.5, 0.5, 0.85, 0.1], "water": 0.06, "wider": 1.05, "points": [[0.1, 0.2, 0.3]], "left": [0.05],
+        "noise": [0.003], "spread": 0.02, "length_scale": 0.2,
+    }  # fmt: skip
+    read = Correction.of_plain(old)
+    lamp = Emitter("led_cluster", 230.0, 1.5, 0.2, 0.2, 0.3, 0.3, 0.25)
+    assert read.output("West", lamp) == pytest.approx(0.8)
+    assert read.beam(lamp) == (1.05, 0.0, 0.0)
+    assert read.on_emitter(lamp) == lamp.widened(1.05)
+    assert Correction.of_plain(json.loads(json.dumps(read.plain()))).on_emitter(lamp) == lamp.widened(1.05)

@@ -160,21 +160,21 @@ def solve_flow(
     rows = as_rows(tank.boxes())
     water = ~within(rows, _centres(counts, steps)).reshape(counts)
     grid = _Grid(tuple(counts), steps, water)
-    inflow, streams = grid.inflow(sources), grid.streams(jets)
-    led = grid.led(jets)
-    velocity, _ = grid.closed(streams, inflow, np.zeros(counts), ROUGH)
+    inflow, streams = grid.inflow(sources), grid.free_jets(jets)
+    guided = grid.guided(jets)
+    velocity, _ = grid.projected(streams, inflow, np.zeros(counts), ROUGH)
     viscosity = EDDY * math.sqrt(sum(jet.momentum for jet in jets)) + 1e-6
-    total, push = np.zeros_like(velocity), np.zeros_like(velocity)
+    total, force = np.zeros_like(velocity), np.zeros_like(velocity)
     pressure, time, taken = np.zeros(counts), 0.0, 0.0
     while time < settles + mean_of:
         fastest = float(np.abs(velocity).max(axis=(1, 2, 3)) @ (1 / steps)) + 1e-9
         step = min(LONGEST_STEP, max(FINEST_STEP, COURANT / fastest), float(steps.min()) ** 2 / (7 * viscosity))
-        velocity = _moved(velocity, grid.open, steps, viscosity, step, DRAG)
-        short = led * (streams - velocity)
-        push += step / LEARNS * short
-        velocity += min(1.0, step / FOLLOWS) * (short + FOLLOWS * push)
+        velocity = _advected(velocity, grid.open, steps, viscosity, step, DRAG)
+        short = guided * (streams - velocity)
+        force += step / LEARNS * short
+        velocity += min(1.0, step / FOLLOWS) * (short + FOLLOWS * force)
         velocity *= grid.open
-        velocity, pressure = grid.closed(velocity, inflow, pressure, ROUGH)
+        velocity, pressure = grid.projected(velocity, inflow, pressure, ROUGH)
         time += step
         if time > settles:
             total += step * velocity
@@ -182,7 +182,7 @@ def solve_flow(
         if told(min(1.0, time / (settles + mean_of))):
             break
     mean = total / taken if taken else velocity
-    mean, _ = grid.closed(mean, inflow, np.zeros(counts), EXACT)
+    mean, _ = grid.projected(mean, inflow, np.zeros(counts), EXACT)
     shape = (int(counts[0]), int(counts[1]), int(counts[2]))
     return Solved(
         cell=(float(steps[0]), float(steps[1]), float(steps[2])),
@@ -190,7 +190,7 @@ def solve_flow(
         velocity=mean,
         jets=tuple(jets),
         streams=streams,
-        fluctuation=np.sqrt(2.0 * viscosity * grid.shear(mean) / STRUCTURE),
+        fluctuation=np.sqrt(2.0 * viscosity * grid.strain_rate(mean) / STRUCTURE),
         water=water,
         rock=rows,
     )
@@ -209,7 +209,7 @@ def _centres(counts: NDArray[np.int64], steps: Array) -> Array:
 
 def reach(jet: Jet, steps: Sequence[float] | Array) -> float:
     """How far from its outlet a stream is as narrow as the cells [m]."""
-    return LED_CELLS * float(max(steps)) / (PLANE_SPREAD if jet.slot else ROUND_SPREAD)
+    return GUIDED_CELLS * float(max(steps)) / (PLANE_SPREAD if jet.slot else ROUND_SPREAD)
 
 
 class _Grid:
@@ -237,7 +237,7 @@ class _Grid:
         ])  # fmt: skip
         return found
 
-    def shear(self, velocity: Array) -> Array:
+    def strain_rate(self, velocity: Array) -> Array:
         """How strongly a flow is sheared in each cell: root of twice its rate of strain squared (nx, ny, nz) [1/s]."""
         middle = self.centred(velocity)
         slopes = np.array([np.gradient(one, *self.steps.tolist()) for one in middle])
@@ -245,7 +245,7 @@ class _Grid:
         found: Array = np.sqrt(2.0 * (strain**2).sum(axis=(0, 1)))
         return np.where(self.water, found, 0.0)
 
-    def parting(self, velocity: Array) -> Array:
+    def divergence(self, velocity: Array) -> Array:
         """How much more water leaves each cell than comes in, over its volume [1/s]."""
         nx, ny, nz = self.counts
         u, v, w = velocity
@@ -254,7 +254,7 @@ class _Grid:
         found += (w[:nx, :ny, 1:] - w[:nx, :ny, :-1]) / self.steps[2]
         return found
 
-    def slope(self, pressure: Array) -> Array:
+    def gradient(self, pressure: Array) -> Array:
         """Slope of a pressure through the open faces (3, ...)."""
         found = np.zeros_like(self.open)
         nx, ny, nz = self.counts
@@ -264,12 +264,12 @@ class _Grid:
         found *= self.open
         return found
 
-    def closed(self, velocity: Array, inflow: Array, first: Array, well: float) -> tuple[Array, Array]:
+    def projected(self, velocity: Array, inflow: Array, first: Array, well: float) -> tuple[Array, Array]:
         """A flow made to close but for what comes in, by a pressure, which is returned to begin the next one from."""
-        wanted = np.where(self.water, inflow - self.parting(velocity), 0.0)
+        wanted = np.where(self.water, inflow - self.divergence(velocity), 0.0)
         enough = well * max(float(np.abs(wanted).max()), 1e-9)
         pressure = first.copy()
-        left = np.where(self.water, wanted + self.parting(self.slope(pressure)), 0.0)
+        left = np.where(self.water, wanted + self.divergence(self.gradient(pressure)), 0.0)
         way, before = np.zeros_like(left), 1.0
         for turn in range(MOST_TURNS):
             if float(np.abs(left).max()) <= enough:
@@ -277,12 +277,12 @@ class _Grid:
             near = self._guess(left)
             size = float((left * near).sum())
             way = near if turn == 0 else near + size / before * way
-            pulled = -np.where(self.water, self.parting(self.slope(way)), 0.0)
+            pulled = -np.where(self.water, self.divergence(self.gradient(way)), 0.0)
             along = size / float((way * pulled).sum())
             pressure += along * way
             left -= along * pulled
             before = size
-        return velocity - self.slope(pressure), pressure
+        return velocity - self.gradient(pressure), pressure
 
     def _guess(self, left: Array) -> Array:
         waves = dctn(left, type=2, norm="ortho") / self.waves
@@ -291,7 +291,7 @@ class _Grid:
         count = max(1, int(self.water.sum()))
         return np.where(self.water, found - found.sum() / count, 0.0)
 
-    def streams(self, jets: Sequence[Jet]) -> Array:
+    def free_jets(self, jets: Sequence[Jet]) -> Array:
         """What the streams alone would be, as the mean over each face (3, ...) [m/s]: they meet by their momentum."""
         found = np.zeros_like(self.open)
         for axis in range(3):
@@ -307,8 +307,8 @@ class _Grid:
                     found[axis] += speed.reshape(found.shape[1:]) / len(WITHIN)
         return found * self.open
 
-    def led(self, jets: Sequence[Jet]) -> Array:
-        """How strongly each face follows what the streams alone would be there (3, ...) [-]: near the outlets, where
+    def guided(self, jets: Sequence[Jet]) -> Array:
+        """Whether each face follows what the streams alone would be there (3, ...) [-]: near the outlets, where
         a stream is narrower than cells can carry, and within its width.
         """
         found = np.zeros_like(self.open)
@@ -336,7 +336,7 @@ class _Grid:
 
 WITHIN = [(one, two) for one in (-0.375, -0.125, 0.125, 0.375) for two in (-0.375, -0.125, 0.125, 0.375)]
 """Where in a face the mean of a stream is taken, in shares of its sides [-]."""
-LED_CELLS, WITHIN_STREAM, FOLLOWS, LEARNS = 1.2, 0.2, 0.02, 0.01
+GUIDED_CELLS, WITHIN_STREAM, FOLLOWS, LEARNS = 1.2, 0.2, 0.02, 0.01
 """A stream leads the flow until its half-width is so many cells, where it is faster than this share of what it is on
 its axis [-]; within what time the flow follows [s], and how fast the push grows while it falls short [s2]."""
 OVERLAID = 2.0
@@ -356,7 +356,7 @@ def _limited(behind: float, here: float, there: float, beyond: float, speed: flo
 
 
 @njit(cache=True, error_model="numpy", fastmath=True)
-def _moved(velocity: Array, opened: Array, steps: Array, viscosity: float, step: float, drag: float) -> Array:
+def _advected(velocity: Array, opened: Array, steps: Array, viscosity: float, step: float, drag: float) -> Array:
     """The flow a step later without pressure and pumps: carried along, spread, and dragged along walls."""
     found = velocity.copy()
     sizes = velocity.shape[1:]

@@ -85,8 +85,8 @@ def plans(
 ) -> Iterator[Plan]:
     """Yield better and better plans for all corals that wait; the first at once, and the last with what would help.
 
-    Where placed corals shade what lies under them, seats that a plan itself would put into too much shade are left out,
-    and it is made anew. When whoever asks has ``stopped`` it, the best one so far is the last.
+    Where grown corals shade what lies under them, every plan leaves all of its corals their light; see
+    ``core.placing.lit``. When whoever asks has ``stopped`` it, the best one so far is the last.
     """
     case = case_of(stored, setup, asked)
     stock, best = case.stock(), None
