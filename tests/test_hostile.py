@@ -15,7 +15,6 @@ import sys
 import threading
 import time
 from collections import Counter
-from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from html.parser import HTMLParser
 from pathlib import Path
@@ -37,6 +36,7 @@ from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.web.app import create_app
 from corlume.web.guard import MAX_BODY
+from tests import loops
 from tests.test_photometry import GOOD
 
 IDS = [0, 1, 2, 3, 7, 15, 999, -1, 2**31, 2**63 - 1, 2**63, 2**64, "1.5", "x", "%00", "1e9", "\u0663", ""]
@@ -226,9 +226,7 @@ async def _raw(app: object, messages: list[dict[str, object]], headers: dict[str
 
 
 def _answered(app: object, messages: list[dict[str, object]], headers: dict[str, str]) -> int:
-    # a browser test of the same worker leaves its loop running in this thread: speak from another
-    with ThreadPoolExecutor(1) as pool:
-        return pool.submit(lambda: asyncio.run(_raw(app, messages, headers))).result()
+    return loops.run(_raw(app, messages, headers))
 
 
 def test_bodies_are_counted_as_they_come_and_half_sent_ones_are_given_up(

@@ -24,6 +24,7 @@ from corlume.services.keeping import tanks
 from corlume.services.keeping.meter import meter_readings
 from corlume.services.light.fields import medium_of
 from corlume.store.database import Database
+from tests import loops
 
 
 @contextmanager
@@ -51,11 +52,11 @@ def test_the_needle_settles_near_what_the_probe_stands_in(db: Database) -> None:
         for place in ((0.3, 0.06, 0.15), (0.75, 0.3, 0.2), (1.2, 0.06, 0.5)):
             twin.stand(place)
             light = float(twin._parts.sum())
-            needle = asyncio.run(settled(port, place))
+            needle = loops.run(settled(port, place))
             assert needle.settled
             assert needle.middle == pytest.approx(light, rel=0.08)
     with pytest.raises(MeterLost, match="No meter answers"):
-        asyncio.run(settled(port, place))
+        loops.run(settled(port, place))
 
 
 def test_nothing_is_read_before_the_probe_stands(db: Database) -> None:
@@ -67,7 +68,7 @@ def test_nothing_is_read_before_the_probe_stands(db: Database) -> None:
             super().stand(place)
 
     with speaking_meter(db, Slow) as (port, _):
-        assert min(asyncio.run(settled(port, (0.75, 0.3, 0.2))).values) > 20
+        assert min(loops.run(settled(port, (0.75, 0.3, 0.2))).values) > 20
 
 
 async def settled(port: int, place: tuple[float, float, float]) -> Needle:
@@ -113,16 +114,20 @@ def test_a_byte_a_second_runs_out_of_patience_and_listeners_hold_no_thread(monke
             time.sleep(0.25)
 
     async def all_at_once(address: str) -> tuple[list[object], int]:
+        before = _threads()
         asked = [asyncio.ensure_future(settled(int(address.rpartition(":")[2]), (0.3, 0.3, 0.2))) for _ in range(20)]
         await asyncio.sleep(0.5)
-        threads = sum(not thread.name.startswith("meter") for thread in threading.enumerate())
-        return await asyncio.gather(*asked, return_exceptions=True), threads
+        return await asyncio.gather(*asked, return_exceptions=True), _threads() - before
 
     with a_meter(slow) as address:
-        before = sum(not thread.name.startswith("meter") for thread in threading.enumerate())
-        found, threads = asyncio.run(all_at_once(address))
-    assert threads == before
+        found, more = loops.run(all_at_once(address))
+    assert more == 0
     assert {str(one) for one in found} == {"No data from the meter."}
+
+
+def _threads() -> int:
+    """How many threads run that are not the meter's."""
+    return sum(not thread.name.startswith("meter") for thread in threading.enumerate())
 
 
 @contextmanager

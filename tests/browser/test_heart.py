@@ -74,6 +74,7 @@ def test_keyboard_alone_goes_from_a_new_tank_to_the_sheet_to_drill_from(page: Pa
         page.keyboard.press("ArrowRight")
     assert tanks.open_tank(db, 2).setup().fixtures[0].value.emitter.x == pytest.approx(was + 0.01)
     # the focus is where it was after the drawing came anew, and after an undo
+    expect(page.locator("[data-step=undo] button")).to_be_enabled()
     assert page.evaluate("document.activeElement.matches('.fixture')")
     with page.expect_navigation():
         page.keyboard.press("Control+z")
