@@ -137,7 +137,7 @@ def test_migrations_run_once_and_must_not_change(tmp_path: Path) -> None:
     Database(path)
     Database(path)
     connection = sqlite3.connect(path)
-    assert connection.execute("SELECT count(*) FROM migrations").fetchone() == (17,)
+    assert connection.execute("SELECT count(*) FROM migrations").fetchone() == (18,)
     with connection:
         connection.execute("UPDATE migrations SET hash = 'other'")
     connection.close()

@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 from corlume.core.coral_kind import CoralKind
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.fixture import Fixture, measured
+from corlume.core.flow.circulation import flow_key
 from corlume.core.flow.mark import FlowMark
 from corlume.core.flow.pump import Pump
 from corlume.core.geometry import Brace, Rock, Tank
@@ -23,6 +24,7 @@ from corlume.core.placing.wish import KeptFree
 from corlume.core.scene import Coral, Running, Scene, Setup, racked, shaded
 from corlume.core.surroundings import Surroundings
 from corlume.core.survey.record import Spot, Survey
+from corlume.store.flow_fields import FlowField, load_field
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
 from corlume.store.rows import row_of, thing_of
 from corlume.store.tables import (
@@ -102,6 +104,8 @@ class StoredTank:
     """Corals that were lost: they are kept in the books, and neither sit nor wait."""
     kinds: tuple[Kept[CoralKind], ...] = ()
     """The keeper's own kinds of coral; they are the same for every tank."""
+    flow_field: FlowField | None = None
+    """The solved flow of its pumps, where it was solved."""
     looks: tuple[tuple[str, Spot], ...] = ()
     """Places that looked dark or lit in cloudy water, each with the name of the setup that hung then."""
 
@@ -268,11 +272,13 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
     ):
         fixtures.setdefault(r["setup_id"], []).append(r)
     setups = connection.execute("SELECT * FROM setups WHERE tank_id = ? ORDER BY id", (tank_id,)).fetchall()
-    corals = CORALS.bare(connection, tank_id)
+    corals, pumps = CORALS.bare(connection, tank_id), PUMPS.load(connection, tank_id)
+    tank = thing_of(Tank, row, rocks=tuple(r.value for r in rocks), braces=tuple(b.value for b in braces))
+    key = flow_key(tank, [kept.value for kept in pumps]) if pumps else ""
     return StoredTank(
         id=tank_id,
         name=row["name"],
-        tank=thing_of(Tank, row, rocks=tuple(r.value for r in rocks), braces=tuple(b.value for b in braces)),
+        tank=tank,
         targets=thing_of(LightTargets, row),
         running=thing_of(Running, row),
         rocks=rocks,
@@ -289,7 +295,8 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
         ),
         corals=tuple(kept for kept in corals if kept.value.course.lost is None),
         wanted=WANTED.load(connection, tank_id),
-        pumps=PUMPS.load(connection, tank_id),
+        pumps=pumps,
+        flow_field=load_field(connection, tank_id, key) if key else None,
         flow_marks=FLOW_MARKS.load(connection, tank_id),
         perches=PERCHES.load(connection, tank_id),
         racks=RACKS.load(connection, tank_id),

@@ -99,6 +99,11 @@ class Pump:
                 return math.sqrt((1.0 + self.low + self.low**2) / 3.0)
         return 1.0
 
+    @property
+    def mean(self) -> float:
+        """Mean of its speed over time, as a share of the full one [-]."""
+        return 1.0 if self.programme == "constant" else 0.5 * (1.0 + self.low)
+
     def aimed(self, x: float, y: float, depth: float) -> Pump:
         """The pump turned and tilted to point at a place [m]; as it is where that is its own."""
         right, back, down = x - self.x, y - self.y, depth - self.depth
@@ -135,5 +140,4 @@ def pump_errors(tank: Tank, pumps: Sequence[Pump]) -> list[FieldError]:
 
 def turnover(tank: Tank, pumps: Sequence[Pump]) -> float:
     """How often an hour the pumps move the tank's water, at their mean speeds [1/h]; rock is not taken off."""
-    total = sum(p.rate * (1.0 if p.programme == "constant" else 0.5 * (1.0 + p.low)) for p in pumps)
-    return 3600 * total / tank.volume
+    return 3600 * sum(pump.rate * pump.mean for pump in pumps) / tank.volume

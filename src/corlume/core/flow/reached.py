@@ -8,9 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from corlume.core.flow.circulation import flow_in
 from corlume.core.flow.estimate import CLASSES, flow_at
 from corlume.core.flow.mark import FlowMark
 from corlume.core.flow.pump import Pump
+from corlume.core.flow.solver import Solved
 from corlume.core.geometry import Tank
 
 Array = NDArray[np.float64]
@@ -22,7 +24,7 @@ ON_TOP = 0.02
 
 @dataclass(frozen=True)
 class Reached:
-    """Flow at places: its word (n,), empty where nobody knows it, and its speed (n,) where it is estimated, else NaN
+    """Flow at places: its word (n,), empty where nobody knows it, and its speed (n,) where it is worked out, else NaN
     [m/s].
     """
 
@@ -39,9 +41,11 @@ class Reached:
         return cls(np.full(shape, word, dtype="<U6"), np.full(shape, np.nan))
 
 
-def reached(tank: Tank, pumps: Sequence[Pump], marks: Sequence[FlowMark], points: Array) -> Reached:
+def reached(
+    tank: Tank, pumps: Sequence[Pump], marks: Sequence[FlowMark], points: Array, solved: Solved | None = None
+) -> Reached:
     """Return the flow at feet of corals (n, 3): what was painted over them counts before what is noted of the rock or
-    sand under them, and that before the estimate.
+    sand under them, and that before what is solved for the pumps, or estimated where it is not.
     """
     found = Reached.noted("", (len(points),))
     words, speed = found.words, found.speed
@@ -49,7 +53,8 @@ def reached(tank: Tank, pumps: Sequence[Pump], marks: Sequence[FlowMark], points
     painted = _painted(marks, points)
     if pumps:
         asked = (noted == "") & (painted == "")
-        there = flow_at(tank, pumps, points[asked] - np.array([0.0, 0.0, STAND]))
+        met = points[asked] - np.array([0.0, 0.0, STAND])
+        there = flow_in(solved, met) if solved else flow_at(tank, pumps, met)
         words[asked], speed[asked] = np.array(CLASSES)[there.classes], there.speed
     words[noted != ""] = noted[noted != ""]
     words[painted != ""] = painted[painted != ""]

@@ -33,14 +33,16 @@ DRAG = 0.005
 """Stress at a wall over the square of the speed beside it: of smooth and lightly grown faces, from memory [-]."""
 COURANT = 0.6
 """Share of a cell that the fastest water goes in one step [-]."""
-STRUCTURE = 0.3
-"""Stress of turbulence over its energy [-] [32]."""
-SETTLES, MEAN_OF = 14.0, 6.0
-"""Seconds before the mean is taken, and over which [s]."""
+STRUCTURE, OF_SHEAR = 0.3, 0.6
+"""Stress of turbulence over its energy [32], and what is left of what that gives with the eddy viscosity of the streams
+everywhere, as a lattice Boltzmann run has it: ours [-].
+"""
+SETTLES, MEAN_OF = 1.1, 0.5
+"""Circulation times before the mean is taken, and over which: longer ones move it by less than 1 % [-]."""
 ROUGH, EXACT = 2e-2, 1e-4
 """How well a step closes, and the mean that is kept, over the largest of what does not [-]."""
-FINEST_STEP, LONGEST_STEP = 0.005, 0.15
-"""Limits of a step [s]."""
+LONGEST_STEP = 0.012
+"""A step at most, in circulation times [-]."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,17 +71,22 @@ class Solved:
         """Mean velocity (n, 3) along x, y and depth at places (n, 3) [m/s].
 
         Near an outlet, where a stream is narrower than a cell, what it is beyond its own mean over the cells is laid
-        over: that carries no water through any face.
+        over: that carries no water through any face. In the mouth of an outlet it is the stream alone.
         """
         found = self._of(self.velocity, points)
         near, fine = np.zeros(len(points), dtype=bool), np.zeros((len(points), 3))
+        mouth = np.zeros(len(points))
         for jet in self.jets:
-            along = (points - jet.at) @ jet.ahead
-            mine = (along > 0) & (along < OVERLAID * reach(jet, self.cell))
+            along, far = (points - jet.at) @ jet.ahead, reach(jet, self.cell)
+            mine = (along > 0) & (along < OVERLAID * far)
             mine[mine] &= ~hidden(self.rock, jet.at, points[mine])
             near |= mine
-            fine += np.sqrt(jet.square(points))[:, None] * jet.ahead
-        found[near] += fine[near] - self._of(self.streams, points[near])
+            speed = np.sqrt(jet.square(points))
+            peak = np.sqrt(jet.square(jet.at + np.outer(np.maximum(along, 1e-6), jet.ahead)))
+            mouth = np.maximum(mouth, np.where(mine, np.maximum(1.0 - along / far, 0.0) * speed / peak, 0.0))
+            fine += speed[:, None] * jet.ahead
+        streams = self._of(self.streams, points[near])
+        found[near] += fine[near] - streams + mouth[near, None] * (streams - found[near])
         found[within(self.rock, points)] = 0.0
         return found
 
@@ -140,6 +147,7 @@ def solve_flow(
     settles: float = SETTLES,
     mean_of: float = MEAN_OF,
     cell: float | None = None,
+    first: Solved | None = None,
     told: Callable[[float], bool] = lambda _: False,
 ) -> Solved:
     """Solve the mean flow of some streams in a tank.
@@ -149,51 +157,66 @@ def solve_flow(
     tank : its panes, sand and rock.
     jets : the streams of its pumps.
     sources : where water comes in and goes out, such as a return and its overflow; they add up to nothing.
-    settles, mean_of : seconds before the mean, and of it [s].
+    settles, mean_of : time before the mean, and of it, in circulation times, see ``circulation_time`` [-].
     cell : side of a cell [m]; by default as fine as the tank asks for.
+    first : a flow of the same tank and cells to begin from, instead of the streams alone.
     told : called with the share that is done [-]; answers whether to stop early, with the mean so far.
     """
-    sizes = np.array([tank.length, tank.width, tank.sand_depth])
-    side = cell or _side(sizes)
-    counts = np.maximum(3, np.round(sizes / side)).astype(int)
-    steps = sizes / counts
-    rows = as_rows(tank.boxes())
-    water = ~within(rows, _centres(counts, steps)).reshape(counts)
-    grid = _Grid(tuple(counts), steps, water)
+    grid = _Grid.of(tank, cell)
+    counts, steps = grid.counts, grid.steps
     inflow, streams = grid.inflow(sources), grid.free_jets(jets)
-    guided = grid.guided(jets)
-    velocity, _ = grid.projected(streams, inflow, np.zeros(counts), ROUGH)
+    outlets = [_Outlet(grid, jet, streams) for jet in jets]
+    velocity, _ = grid.projected(first.velocity if first else streams, inflow, np.zeros(counts), ROUGH)
     viscosity = EDDY * math.sqrt(sum(jet.momentum for jet in jets)) + 1e-6
-    total, force = np.zeros_like(velocity), np.zeros_like(velocity)
-    pressure, time, taken = np.zeros(counts), 0.0, 0.0
-    while time < settles + mean_of:
+    turn = circulation_time(tank, jets)
+    total = np.zeros_like(velocity)
+    pressure, time, taken, end = np.zeros(counts), 0.0, 0.0, turn * (settles + mean_of)
+    while time < end:
         fastest = float(np.abs(velocity).max(axis=(1, 2, 3)) @ (1 / steps)) + 1e-9
-        step = min(LONGEST_STEP, max(FINEST_STEP, COURANT / fastest), float(steps.min()) ** 2 / (7 * viscosity))
+        step = min(turn * LONGEST_STEP, COURANT / fastest, float(steps.min()) ** 2 / (7 * viscosity))
         velocity = _advected(velocity, grid.open, steps, viscosity, step, DRAG)
-        short = guided * (streams - velocity)
-        force += step / LEARNS * short
-        velocity += min(1.0, step / FOLLOWS) * (short + FOLLOWS * force)
-        velocity *= grid.open
+        for outlet in outlets:
+            outlet.push(velocity, step, turn)
         velocity, pressure = grid.projected(velocity, inflow, pressure, ROUGH)
         time += step
-        if time > settles:
+        if time > turn * settles:
             total += step * velocity
             taken += step
-        if told(min(1.0, time / (settles + mean_of))):
+        if told(min(1.0, time / end)):
             break
     mean = total / taken if taken else velocity
     mean, _ = grid.projected(mean, inflow, np.zeros(counts), EXACT)
-    shape = (int(counts[0]), int(counts[1]), int(counts[2]))
+    return _solved(tank, grid, jets, mean, OF_SHEAR * np.sqrt(2.0 * viscosity * grid.strain_rate(mean) / STRUCTURE))
+
+
+def solved_again(tank: Tank, jets: Sequence[Jet], velocity: Array, fluctuation: Array) -> Solved:
+    """A flow that was solved by ``solve_flow`` and kept, from its arrays; ``ValueError`` unless they fit the tank."""
+    grid = _Grid.of(tank)
+    if velocity.shape != grid.open.shape or fluctuation.shape != grid.counts:
+        raise ValueError("the flow is of another grid")
+    return _solved(tank, grid, jets, velocity, fluctuation)
+
+
+def _solved(tank: Tank, grid: _Grid, jets: Sequence[Jet], velocity: Array, fluctuation: Array) -> Solved:
+    along_x, along_y, down = grid.steps.tolist()
     return Solved(
-        cell=(float(steps[0]), float(steps[1]), float(steps[2])),
-        counts=shape,
-        velocity=mean,
+        cell=(along_x, along_y, down),
+        counts=grid.counts,
+        velocity=velocity,
         jets=tuple(jets),
-        streams=streams,
-        fluctuation=np.sqrt(2.0 * viscosity * grid.strain_rate(mean) / STRUCTURE),
-        water=water,
-        rock=rows,
+        streams=grid.free_jets(jets),
+        fluctuation=fluctuation,
+        water=grid.water,
+        rock=as_rows(tank.boxes()),
     )
+
+
+def circulation_time(tank: Tank, jets: Sequence[Jet]) -> float:
+    """How long the water takes to go round, by its pumps' momentum and its volume alone [s]: flows of one shape and
+    different strength are the same in this time. 1 s where nothing pushes.
+    """
+    pushed = math.sqrt(sum(jet.momentum for jet in jets))
+    return (tank.length * tank.width * tank.sand_depth) ** (2 / 3) / pushed if pushed else 1.0
 
 
 def _side(sizes: Array) -> float:
@@ -215,7 +238,16 @@ def reach(jet: Jet, steps: Sequence[float] | Array) -> float:
 class _Grid:
     """Which faces water goes through, what pumps push there, and the pressure that closes a flow."""
 
-    def __init__(self, counts: tuple[int, ...], steps: Array, water: NDArray[np.bool_]) -> None:
+    @classmethod
+    def of(cls, tank: Tank, cell: float | None = None) -> _Grid:
+        """The grid of a tank, with cells of a side [m] or as fine as the tank asks for."""
+        sizes = np.array([tank.length, tank.width, tank.sand_depth])
+        nx, ny, nz = np.maximum(3, np.round(sizes / (cell or _side(sizes)))).astype(int).tolist()
+        steps = sizes / (nx, ny, nz)
+        middles = _centres(np.array((nx, ny, nz)), steps)
+        return cls((nx, ny, nz), steps, ~within(as_rows(tank.boxes()), middles).reshape(nx, ny, nz))
+
+    def __init__(self, counts: tuple[int, int, int], steps: Array, water: NDArray[np.bool_]) -> None:
         self.counts, self.steps, self.water = counts, steps, water
         self.open = np.zeros((3, *(n + 1 for n in counts)))
         inner = self.open[:, : counts[0], : counts[1], : counts[2]]
@@ -307,22 +339,6 @@ class _Grid:
                     found[axis] += speed.reshape(found.shape[1:]) / len(WITHIN)
         return found * self.open
 
-    def guided(self, jets: Sequence[Jet]) -> Array:
-        """Whether each face follows what the streams alone would be there (3, ...) [-]: near the outlets, where
-        a stream is narrower than cells can carry, and within its width.
-        """
-        found = np.zeros_like(self.open)
-        for axis in range(3):
-            middles = _centres(np.array(self.open.shape[1:]), self.steps)
-            middles[:, axis] -= 0.5 * self.steps[axis]
-            for jet in jets:
-                along = (middles - jet.at) @ jet.ahead
-                near = (along > 0) & (along < reach(jet, self.steps))
-                peak = np.sqrt(jet.square(jet.at + np.outer(np.maximum(along, 1e-3), jet.ahead)))
-                inside = near & (np.sqrt(jet.square(middles)) > WITHIN_STREAM * peak)
-                found[axis] = np.maximum(found[axis], inside.reshape(found.shape[1:]))
-        return found * self.open
-
     def inflow(self, sources: Sequence[Source]) -> Array:
         """What comes into each cell over its volume [1/s]; together nothing, by what is taken off all water alike."""
         found, volume = np.zeros(self.counts), float(self.steps.prod())
@@ -334,11 +350,46 @@ class _Grid:
         return np.where(self.water, found, 0.0)
 
 
+class _Outlet:
+    """A pump's push: it leads the water along the free stream where cells cannot carry that by themselves, near the
+    outlet and within the stream's width, with no more momentum than the pump has.
+    """
+
+    def __init__(self, grid: _Grid, jet: Jet, streams: Array) -> None:
+        faces, ahead, volume = [], [], float(grid.steps.prod())
+        for axis in range(3):
+            middles = _centres(np.array(grid.open.shape[1:]), grid.steps)
+            middles[:, axis] -= 0.5 * grid.steps[axis]
+            along = (middles - jet.at) @ jet.ahead
+            near = (along > 0) & (along < reach(jet, grid.steps))
+            peak = np.sqrt(jet.square(jet.at + np.outer(np.maximum(along, 1e-3), jet.ahead)))
+            near &= np.sqrt(jet.square(middles)) > WITHIN_STREAM * peak
+            mine = np.flatnonzero(near & (grid.open[axis].ravel() > 0))
+            faces.append(axis * grid.open[axis].size + mine)
+            ahead.append(np.full(len(mine), jet.ahead[axis] * volume))
+        self.faces, self.ahead = np.concatenate(faces), np.concatenate(ahead)
+        self.wanted, self.force = streams.ravel()[self.faces], np.zeros(len(self.faces))
+        self.most = jet.momentum
+
+    def push(self, velocity: Array, step: float, turn: float) -> None:
+        """Push a flow for one step, in place; times in a circulation time ``turn`` [s]."""
+        flat, follows = velocity.reshape(-1), turn * FOLLOWS
+        short = self.wanted - flat[self.faces]
+        self.force += step / (turn * LEARNS) ** 2 * short
+        push = short / max(step, follows) + min(1.0, follows / step) * self.force
+        given = float(push @ self.ahead)
+        if given > self.most:
+            push *= self.most / given
+            self.force *= self.most / given
+        flat[self.faces] += step * push
+
+
 WITHIN = [(one, two) for one in (-0.375, -0.125, 0.125, 0.375) for two in (-0.375, -0.125, 0.125, 0.375)]
 """Where in a face the mean of a stream is taken, in shares of its sides [-]."""
-GUIDED_CELLS, WITHIN_STREAM, FOLLOWS, LEARNS = 1.2, 0.2, 0.02, 0.01
+GUIDED_CELLS, WITHIN_STREAM, FOLLOWS, LEARNS = 1.6, 0.2, 0.0015, 0.0077
 """A stream leads the flow until its half-width is so many cells, where it is faster than this share of what it is on
-its axis [-]; within what time the flow follows [s], and how fast the push grows while it falls short [s2]."""
+its axis; within what time the flow follows, and how fast the push grows while it falls short, in circulation times [-].
+"""
 OVERLAID = 2.0
 """What cells do not carry of a stream is laid over so many times as far [-]."""
 MOST_TURNS = 60
@@ -355,7 +406,7 @@ def _limited(behind: float, here: float, there: float, beyond: float, speed: flo
     return start + way * (2.0 * a * b / (a + b)) if a * b > 0.0 else start
 
 
-@njit(cache=True, error_model="numpy", fastmath=True)
+@njit(cache=True, error_model="numpy", fastmath=True, nogil=True)
 def _advected(velocity: Array, opened: Array, steps: Array, viscosity: float, step: float, drag: float) -> Array:
     """The flow a step later without pressure and pumps: carried along, spread, and dragged along walls."""
     found = velocity.copy()

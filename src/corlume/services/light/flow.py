@@ -1,19 +1,23 @@
-"""The flow in a tank: on the surfaces that corals can sit on, at places, and over a slice."""
+"""The flow in a tank, solved where it was, else estimated: where corals can sit, at places, and over a slice."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from corlume.core.flow.circulation import flow_in, flow_key, from_bytes, solve_pumps, to_bytes
 from corlume.core.flow.estimate import CLASSES, FlowClass, flow_at
 from corlume.core.flow.mark import FlowMark
 from corlume.core.flow.pump import Pump
 from corlume.core.flow.reached import Reached, reached
+from corlume.core.flow.solver import Solved
 from corlume.core.geometry import Tank
 from corlume.core.memory import remembered
 from corlume.services.light.points import PlaneSpec, SliceKind, axes_of, points_of, rock_mask, same_tank, surfaces_of
+from corlume.store.flow_fields import FlowField
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
@@ -25,16 +29,43 @@ def _flow(stored: StoredTank) -> tuple[Tank, tuple[Pump, ...], tuple[FlowMark, .
     return tank, tuple(kept.value for kept in stored.pumps), tuple(kept.value for kept in stored.flow_marks)
 
 
+def solved_flow(stored: StoredTank) -> Solved | None:
+    """The solved flow of its pumps, or None where it is only estimated."""
+    if stored.flow_field is None:
+        return None
+    tank, pumps, _ = _flow(stored)
+    return _solved(tank, pumps, stored.flow_field) if _key(tank, pumps) == stored.flow_field.key else None
+
+
+@remembered(100_000)
+def _key(tank: Tank, pumps: tuple[Pump, ...]) -> str:
+    return flow_key(tank, pumps)
+
+
+@remembered(32_000_000)
+def _solved(tank: Tank, pumps: tuple[Pump, ...], field: FlowField) -> Solved | None:
+    try:
+        return from_bytes(tank, pumps, field.data)
+    except ValueError:  # of another version: it is solved anew
+        return None
+
+
+def solve(stored: StoredTank, told: Callable[[float], bool] = lambda _: False) -> FlowField:
+    """Solve the flow of its pumps, as it is kept; takes seconds. See ``solve_flow`` for ``told``."""
+    tank, pumps, _ = _flow(stored)
+    return FlowField(_key(tank, pumps), to_bytes(solve_pumps(tank, pumps, told=told)))
+
+
 def flow_seen(stored: StoredTank, points: Array) -> tuple[list[str], list[float]]:
     """Words and speeds [m/s] of the flow at feet of corals (n, 3), one of each for every point."""
-    found = reached(*_flow(stored), points)
+    found = reached(*_flow(stored), points, solved_flow(stored))
     return found.words.tolist(), found.speed.tolist()
 
 
 def surface_flow(stored: StoredTank) -> list[Reached]:
     """The flow (nx, ny) on the cells of every surface of ``surfaces_of``, in its order."""
     tank, pumps, marks = _flow(stored)
-    whole, found, start = _on_surfaces(tank, pumps, marks), [], 0
+    whole, found, start = _on_surfaces(tank, pumps, marks, solved_flow(stored)), [], 0
     for surface in surfaces_of(tank):
         cells = slice(start, start + surface.free.size)
         shape = surface.free.shape
@@ -44,8 +75,8 @@ def surface_flow(stored: StoredTank) -> list[Reached]:
 
 
 @remembered(8_000_000)
-def _on_surfaces(tank: Tank, pumps: tuple[Pump, ...], marks: tuple[FlowMark, ...]) -> Reached:
-    return reached(tank, pumps, marks, points_of(tank, PlaneSpec("surfaces")).reshape(-1, 3))
+def _on_surfaces(tank: Tank, pumps: tuple[Pump, ...], marks: tuple[FlowMark, ...], solved: Solved | None) -> Reached:
+    return reached(tank, pumps, marks, points_of(tank, PlaneSpec("surfaces")).reshape(-1, 3), solved)
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,12 +97,13 @@ AMID: dict[FlowClass, float] = {"dead": 0.01, "low": 0.035, "medium": 0.1, "high
 
 
 def flow_plane(stored: StoredTank, kind: SliceKind, at: float) -> FlowPlane:
-    """The flow over a slice, as it is estimated and as it was painted over."""
+    """The flow over a slice, as it is solved or estimated, and as it was painted over."""
     tank, pumps, marks = _flow(stored)
     spec = PlaneSpec(kind, at)
     nodes = points_of(tank, spec)
     points = nodes.reshape(-1, 3)
-    found = flow_at(tank, pumps, points)
+    solved = solved_flow(stored)
+    found = flow_in(solved, points) if solved else flow_at(tank, pumps, points)
     speed = found.speed.copy()
     for mark in marks:
         speed[mark.holds(points)] = AMID[mark.flow]

@@ -1,0 +1,79 @@
+"""The flow of a tank's pumps, solved: what it depends on, what is kept of it, and how strong it is at places."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import zipfile
+from collections.abc import Callable, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.flow.estimate import Flowing, jet_of
+from corlume.core.flow.pump import Pump
+from corlume.core.flow.rockwork import as_rows
+from corlume.core.flow.solver import Solved, Source, solve_flow, solved_again
+from corlume.core.geometry import Tank
+
+Array = NDArray[np.float64]
+FORM = 1
+"""What a kept flow was solved by: raised with every change of the solver that moves its figures."""
+
+
+def solve_pumps(
+    tank: Tank,
+    pumps: Sequence[Pump],
+    *,
+    cell: float | None = None,
+    told: Callable[[float], bool] = lambda _: False,
+) -> Solved:
+    """Solve the mean flow of a tank's pumps; what its returns bring goes out by the overflow. See ``solve_flow``."""
+    return solve_flow(tank, [jet_of(pump) for pump in pumps], _sources(tank, pumps), cell=cell, told=told)
+
+
+def overflow_of(tank: Tank) -> tuple[float, float, float]:
+    """Where the overflow is taken to be: at the water line in the middle of the back pane; ours [m]."""
+    return 0.5 * tank.length, tank.width, 0.0
+
+
+def _sources(tank: Tank, pumps: Sequence[Pump]) -> list[Source]:
+    returns = [pump for pump in pumps if pump.kind == "return"]
+    into = [Source(pump.place, pump.rate * pump.mean) for pump in returns]
+    return [*into, Source(overflow_of(tank), -sum(source.rate for source in into))] if into else []
+
+
+def flow_key(tank: Tank, pumps: Sequence[Pump]) -> str:
+    """A hash of all that the flow depends on: panes, sand, rock and pumps, and the solver's form."""
+    sizes = np.array([FORM, tank.length, tank.width, tank.sand_depth])
+    jets = [jet_of(pump) for pump in pumps]
+    rows = [np.array([*jet.at, *jet.ahead, *jet.side, jet.speed, jet.area, jet.slot]) for jet in jets]
+    into = [np.array([*source.at, source.rate]) for source in _sources(tank, pumps)]
+    parts = [sizes, as_rows(tank.boxes()), *rows, *into]
+    return hashlib.sha256(b"|".join(np.round(part, 9).tobytes() for part in parts)).hexdigest()
+
+
+def flow_in(solved: Solved, points: Array) -> Flowing:
+    """The flow at places (n, 3): the mean and what turbulence adds to it together, as corals feel both."""
+    mean = solved.at(points)
+    speed = np.sqrt((mean**2).sum(axis=1) + solved.fluctuation_at(points) ** 2)
+    return Flowing(speed, mean / np.maximum(speed, 1e-9)[:, None])
+
+
+def to_bytes(solved: Solved) -> bytes:
+    """What is kept of a solved flow: its mean and its fluctuation, to single precision."""
+    kept = io.BytesIO()
+    np.savez_compressed(
+        kept, velocity=solved.velocity.astype(np.float32), fluctuation=solved.fluctuation.astype(np.float32)
+    )
+    return kept.getvalue()
+
+
+def from_bytes(tank: Tank, pumps: Sequence[Pump], data: bytes) -> Solved:
+    """A kept flow of just this tank and these pumps; ``ValueError`` when it does not read or fit."""
+    try:
+        with np.load(io.BytesIO(data), allow_pickle=False) as kept:
+            velocity, fluctuation = kept["velocity"].astype(np.float64), kept["fluctuation"].astype(np.float64)
+    except (OSError, KeyError, EOFError, zipfile.BadZipFile) as error:
+        raise ValueError("the flow does not read") from error
+    return solved_again(tank, [jet_of(pump) for pump in pumps], velocity, fluctuation)
