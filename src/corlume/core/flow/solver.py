@@ -17,13 +17,14 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 from scipy.fft import dctn, idctn
+from scipy.ndimage import label
 
 from corlume.core.flow.jet import PLANE_SPREAD, ROUND_SPREAD, Jet
 from corlume.core.flow.rockwork import as_rows, hidden, within
 from corlume.core.geometry import Tank
 
 Array = NDArray[np.float64]
-CELL, MOST_CELLS = 0.04, 40_000
+CELL, MOST_CELLS = 0.04, 20_000
 """Side of a cell [m], coarser where there would be more cells than so many; ours."""
 FEWEST_ACROSS = 14
 """Cells across the shortest side at least, so that a small tank has finer ones; ours."""
@@ -165,10 +166,12 @@ def solve_flow(
     grid = _Grid.of(tank, cell)
     counts, steps = grid.counts, grid.steps
     inflow, streams = grid.inflow(sources), grid.free_jets(jets)
-    outlets = [_Outlet(grid, jet, streams) for jet in jets]
+    free, outlets = grid.open.ravel() > 0, list[_Outlet]()
+    for jet in sorted(jets, key=lambda one: -one.momentum):
+        outlets.append(_Outlet(grid, jet, streams, free))
     velocity, _ = grid.projected(first.velocity if first else streams, inflow, np.zeros(counts), ROUGH)
     viscosity = EDDY * math.sqrt(sum(jet.momentum for jet in jets)) + 1e-6
-    turn = circulation_time(tank, jets)
+    turn = circulation_time(tank, jets, sources)
     total = np.zeros_like(velocity)
     pressure, time, taken, end = np.zeros(counts), 0.0, 0.0, turn * (settles + mean_of)
     while time < end:
@@ -211,12 +214,14 @@ def _solved(tank: Tank, grid: _Grid, jets: Sequence[Jet], velocity: Array, fluct
     )
 
 
-def circulation_time(tank: Tank, jets: Sequence[Jet]) -> float:
-    """How long the water takes to go round, by its pumps' momentum and its volume alone [s]: flows of one shape and
-    different strength are the same in this time. 1 s where nothing pushes.
+def circulation_time(tank: Tank, jets: Sequence[Jet], sources: Sequence[Source] = ()) -> float:
+    """How long the water takes to go round, by its volume and what pushes it [s]: flows of one shape and different
+    strength are the same in this time. 1 s where nothing moves.
     """
-    pushed = math.sqrt(sum(jet.momentum for jet in jets))
-    return (tank.length * tank.width * tank.sand_depth) ** (2 / 3) / pushed if pushed else 1.0
+    volume = tank.length * tank.width * tank.sand_depth
+    often = math.sqrt(sum(jet.momentum for jet in jets)) / volume ** (2 / 3)
+    often += sum(max(0.0, source.rate) for source in sources) / volume
+    return 1.0 / often if often else 1.0
 
 
 def _side(sizes: Array) -> float:
@@ -235,6 +240,15 @@ def reach(jet: Jet, steps: Sequence[float] | Array) -> float:
     return GUIDED_CELLS * float(max(steps)) / (PLANE_SPREAD if jet.slot else ROUND_SPREAD)
 
 
+def _around(jet: Jet, points: Array, cell: float) -> NDArray[np.bool_]:
+    """Which places (n, 3) a stream reaches: beyond three of its half-widths it is less than a hundredth."""
+    steps = points - jet.at
+    along = steps @ jet.ahead
+    across = np.sqrt(np.maximum((steps**2).sum(axis=1) - along**2, 0.0))
+    found: NDArray[np.bool_] = (along > -cell) & (across < 3 * PLANE_SPREAD * along + 0.5 * jet.slot + 3 * cell)
+    return found
+
+
 class _Grid:
     """Which faces water goes through, what pumps push there, and the pressure that closes a flow."""
 
@@ -245,7 +259,11 @@ class _Grid:
         nx, ny, nz = np.maximum(3, np.round(sizes / (cell or _side(sizes)))).astype(int).tolist()
         steps = sizes / (nx, ny, nz)
         middles = _centres(np.array((nx, ny, nz)), steps)
-        return cls((nx, ny, nz), steps, ~within(as_rows(tank.boxes()), middles).reshape(nx, ny, nz))
+        water = ~within(as_rows(tank.boxes()), middles).reshape(nx, ny, nz)
+        # pockets that rock closes off stand still
+        pools, many = label(water)
+        volumes = np.bincount(pools.ravel(), minlength=2)[1:]
+        return cls((nx, ny, nz), steps, pools == 1 + int(volumes.argmax()) if many else water)
 
     def __init__(self, counts: tuple[int, int, int], steps: Array, water: NDArray[np.bool_]) -> None:
         self.counts, self.steps, self.water = counts, steps, water
@@ -308,6 +326,8 @@ class _Grid:
                 break
             near = self._guess(left)
             size = float((left * near).sum())
+            if size <= 0.0:  # as near as numbers go
+                break
             way = near if turn == 0 else near + size / before * way
             pulled = -np.where(self.water, self.divergence(self.gradient(way)), 0.0)
             along = size / float((way * pulled).sum())
@@ -328,23 +348,31 @@ class _Grid:
         found = np.zeros_like(self.open)
         for axis in range(3):
             others = [a for a in range(3) if a != axis]
-            middles = _centres(np.array(self.open.shape[1:]), self.steps)
-            middles[:, axis] -= 0.5 * self.steps[axis]
-            for one, two in WITHIN:
-                points = middles.copy()
-                points[:, others[0]] += one * self.steps[others[0]]
-                points[:, others[1]] += two * self.steps[others[1]]
-                for jet in jets:
-                    speed = np.sqrt(jet.square(points)) * jet.ahead[axis]
-                    found[axis] += speed.reshape(found.shape[1:]) / len(WITHIN)
+            middles = self.middles(axis)
+            for jet in jets:
+                near = np.flatnonzero(_around(jet, middles, float(self.steps.max())))
+                for one, two in WITHIN:
+                    points = middles[near]
+                    points[:, others[0]] += one * self.steps[others[0]]
+                    points[:, others[1]] += two * self.steps[others[1]]
+                    found[axis].reshape(-1)[near] += np.sqrt(jet.square(points)) * jet.ahead[axis] / len(WITHIN)
         return found * self.open
 
+    def middles(self, axis: int) -> Array:
+        """Middles of the lower faces of all cells along an axis (n, 3) [m]."""
+        found = _centres(np.array(self.open.shape[1:]), self.steps)
+        found[:, axis] -= 0.5 * self.steps[axis]
+        return found
+
     def inflow(self, sources: Sequence[Source]) -> Array:
-        """What comes into each cell over its volume [1/s]; together nothing, by what is taken off all water alike."""
+        """What comes into each cell over its volume [1/s], into the water that is nearest; together nothing, by what is
+        taken off all water alike.
+        """
         found, volume = np.zeros(self.counts), float(self.steps.prod())
-        for source in sources:
-            at = np.floor(np.array(source.at) / self.steps).astype(int)
-            i, j, k = np.clip(at, 0, np.array(self.counts) - 1).tolist()
+        cells = np.argwhere(self.water)
+        for source in sources if len(cells) else ():
+            off = (cells + 0.5) * self.steps - source.at
+            i, j, k = cells[int((off**2).sum(axis=1).argmin())].tolist()
             found[i, j, k] += source.rate / volume
         found[self.water] -= found.sum() / max(1, int(self.water.sum()))
         return np.where(self.water, found, 0.0)
@@ -353,23 +381,26 @@ class _Grid:
 class _Outlet:
     """A pump's push: it leads the water along the free stream where cells cannot carry that by themselves, near the
     outlet and within the stream's width, with no more momentum than the pump has.
+
+    ``free`` tells of all faces whether they can be led; those that this one leads are taken off it, so that two pumps
+    that meet do not pull at the same water.
     """
 
-    def __init__(self, grid: _Grid, jet: Jet, streams: Array) -> None:
-        faces, ahead, volume = [], [], float(grid.steps.prod())
+    def __init__(self, grid: _Grid, jet: Jet, streams: Array, free: NDArray[np.bool_]) -> None:
+        faces, ahead, whole = [], [], grid.open[0].size
         for axis in range(3):
-            middles = _centres(np.array(grid.open.shape[1:]), grid.steps)
-            middles[:, axis] -= 0.5 * grid.steps[axis]
+            middles = grid.middles(axis)
             along = (middles - jet.at) @ jet.ahead
             near = (along > 0) & (along < reach(jet, grid.steps))
             peak = np.sqrt(jet.square(jet.at + np.outer(np.maximum(along, 1e-3), jet.ahead)))
             near &= np.sqrt(jet.square(middles)) > WITHIN_STREAM * peak
-            mine = np.flatnonzero(near & (grid.open[axis].ravel() > 0))
-            faces.append(axis * grid.open[axis].size + mine)
-            ahead.append(np.full(len(mine), jet.ahead[axis] * volume))
+            mine = axis * whole + np.flatnonzero(near & free[axis * whole : (axis + 1) * whole])
+            faces.append(mine)
+            ahead.append(np.full(len(mine), jet.ahead[axis]))
         self.faces, self.ahead = np.concatenate(faces), np.concatenate(ahead)
+        free[self.faces] = False
         self.wanted, self.force = streams.ravel()[self.faces], np.zeros(len(self.faces))
-        self.most = jet.momentum
+        self.most = jet.momentum / float(grid.steps.prod())
 
     def push(self, velocity: Array, step: float, turn: float) -> None:
         """Push a flow for one step, in place; times in a circulation time ``turn`` [s]."""
@@ -377,7 +408,8 @@ class _Outlet:
         short = self.wanted - flat[self.faces]
         self.force += step / (turn * LEARNS) ** 2 * short
         push = short / max(step, follows) + min(1.0, follows / step) * self.force
-        given = float(push @ self.ahead)
+        # what it pushes ahead, and what it spends on keeping the stream together
+        given = max(float(push @ self.ahead), float(np.abs(push).sum()) / STEERED)
         if given > self.most:
             push *= self.most / given
             self.force *= self.most / given
@@ -390,6 +422,8 @@ GUIDED_CELLS, WITHIN_STREAM, FOLLOWS, LEARNS = 1.6, 0.2, 0.0015, 0.0077
 """A stream leads the flow until its half-width is so many cells, where it is faster than this share of what it is on
 its axis; within what time the flow follows, and how fast the push grows while it falls short, in circulation times [-].
 """
+STEERED = 2.0
+"""Momentum that a push gives all ways together, over what the pump has, at most; ours [-]."""
 OVERLAID = 2.0
 """What cells do not carry of a stream is laid over so many times as far [-]."""
 MOST_TURNS = 60
@@ -414,6 +448,7 @@ def _advected(velocity: Array, opened: Array, steps: Array, viscosity: float, st
     whole = sizes[0] * sizes[1] * sizes[2]
     flat, free, later = velocity.ravel(), opened.ravel(), found.ravel()
     strides = (sizes[1] * sizes[2], sizes[2], 1)
+    rates = (1.0 / steps[0], 1.0 / steps[1], 1.0 / steps[2])
     for a in range(3):
         own, base = strides[a], a * whole
         for i in range(sizes[0]):
@@ -441,14 +476,14 @@ def _advected(velocity: Array, opened: Array, steps: Array, viscosity: float, st
                             # along a wall nothing is carried; the surface does not drag
                             if at >= last or free[n + one] == 0.0:
                                 ahead, far = here, here
-                                walls += 1.0 / steps[b]
+                                walls += rates[b]
                             if at <= 0 or free[n - one] == 0.0:
                                 behind, back = here, here
                                 if b < 2 or at > 0:
-                                    walls += 1.0 / steps[b]
+                                    walls += rates[b]
                         carried = out * _limited(behind, here, ahead, far, out)
                         carried -= into * _limited(back, behind, here, ahead, into)
-                        change += viscosity * (ahead - 2.0 * here + behind) / (steps[b] * steps[b]) - carried / steps[b]
+                        change += rates[b] * (viscosity * rates[b] * (ahead - 2.0 * here + behind) - carried)
                     moved = here + step * change
                     later[n] = moved / (1.0 + step * drag * walls * abs(moved))
     return found
