@@ -5,8 +5,8 @@ from __future__ import annotations
 import sqlite3
 from dataclasses import dataclass, field
 
-KEEP = 6
-"""Solved flows kept for each tank: those of the last changes, so that undo finds its own again."""
+KEEP = 12
+"""Solved flows kept for each tank: those of the last changes, so that undo finds its own again, and of advice."""
 
 
 @dataclass(frozen=True, slots=True)

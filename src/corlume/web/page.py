@@ -23,6 +23,7 @@ from corlume.core.words import signed
 from corlume.formats.measure import LengthUnit, Measure, trim
 from corlume.reference.catalogue import plain_words
 from corlume.services.keeping import tanks
+from corlume.services.light.flow import solved_flow
 from corlume.store.database import Database
 from corlume.store.tanks import StoredSetup, StoredTank, Unreadable
 from corlume.web.assets import asset
@@ -32,6 +33,7 @@ from corlume.web.guard import MAX_BODY
 HERE = Path(__file__).parent
 templates = Jinja2Templates(directory=HERE / "templates")
 templates.env.globals |= {"version": __version__, "asset": asset, "plain_words": plain_words}
+templates.env.globals["flow_is_solved"] = lambda stored: solved_flow(stored) is not None
 templates.env.globals["today"] = lambda: date.today().isoformat()
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
 

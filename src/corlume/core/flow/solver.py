@@ -148,8 +148,7 @@ def solve_flow(
     settles: float = SETTLES,
     mean_of: float = MEAN_OF,
     cell: float | None = None,
-    first: Solved | None = None,
-    told: Callable[[float], bool] = lambda _: False,
+    told: Callable[[float], object] = lambda _: None,
 ) -> Solved:
     """Solve the mean flow of some streams in a tank.
 
@@ -160,8 +159,7 @@ def solve_flow(
     sources : where water comes in and goes out, such as a return and its overflow; they add up to nothing.
     settles, mean_of : time before the mean, and of it, in circulation times, see ``circulation_time`` [-].
     cell : side of a cell [m]; by default as fine as the tank asks for.
-    first : a flow of the same tank and cells to begin from, instead of the streams alone.
-    told : called with the share that is done [-]; answers whether to stop early, with the mean so far.
+    told : called with the share that is done [-]; may raise to stop it.
     """
     grid = _Grid.of(tank, cell)
     counts, steps = grid.counts, grid.steps
@@ -169,7 +167,7 @@ def solve_flow(
     free, outlets = grid.open.ravel() > 0, list[_Outlet]()
     for jet in sorted(jets, key=lambda one: -one.momentum):
         outlets.append(_Outlet(grid, jet, streams, free))
-    velocity, _ = grid.projected(first.velocity if first else streams, inflow, np.zeros(counts), ROUGH)
+    velocity, _ = grid.projected(streams, inflow, np.zeros(counts), ROUGH)
     viscosity = EDDY * math.sqrt(sum(jet.momentum for jet in jets)) + 1e-6
     turn = circulation_time(tank, jets, sources)
     total = np.zeros_like(velocity)
@@ -185,10 +183,8 @@ def solve_flow(
         if time > turn * settles:
             total += step * velocity
             taken += step
-        if told(min(1.0, time / end)):
-            break
-    mean = total / taken if taken else velocity
-    mean, _ = grid.projected(mean, inflow, np.zeros(counts), EXACT)
+        told(min(1.0, time / end))
+    mean, _ = grid.projected(total / taken, inflow, np.zeros(counts), EXACT)
     return _solved(tank, grid, jets, mean, OF_SHEAR * np.sqrt(2.0 * viscosity * grid.strain_rate(mean) / STRUCTURE))
 
 
@@ -224,7 +220,9 @@ def circulation_time(tank: Tank, jets: Sequence[Jet], sources: Sequence[Source] 
     return 1.0 / often if often else 1.0
 
 
-def _side(sizes: Array) -> float:
+def cell_side(tank: Tank) -> float:
+    """Side of the cells that a tank is solved over, as near as whole numbers of them go [m]."""
+    sizes = np.array([tank.length, tank.width, tank.sand_depth])
     side = min(CELL, float(sizes.min()) / FEWEST_ACROSS)
     return max(side, math.cbrt(float(sizes.prod()) / MOST_CELLS))
 
@@ -256,7 +254,7 @@ class _Grid:
     def of(cls, tank: Tank, cell: float | None = None) -> _Grid:
         """The grid of a tank, with cells of a side [m] or as fine as the tank asks for."""
         sizes = np.array([tank.length, tank.width, tank.sand_depth])
-        nx, ny, nz = np.maximum(3, np.round(sizes / (cell or _side(sizes)))).astype(int).tolist()
+        nx, ny, nz = np.maximum(3, np.round(sizes / (cell or cell_side(tank)))).astype(int).tolist()
         steps = sizes / (nx, ny, nz)
         middles = _centres(np.array((nx, ny, nz)), steps)
         water = ~within(as_rows(tank.boxes()), middles).reshape(nx, ny, nz)
@@ -297,22 +295,11 @@ class _Grid:
 
     def divergence(self, velocity: Array) -> Array:
         """How much more water leaves each cell than comes in, over its volume [1/s]."""
-        nx, ny, nz = self.counts
-        u, v, w = velocity
-        found: Array = (u[1:, :ny, :nz] - u[:-1, :ny, :nz]) / self.steps[0]
-        found += (v[:nx, 1:, :nz] - v[:nx, :-1, :nz]) / self.steps[1]
-        found += (w[:nx, :ny, 1:] - w[:nx, :ny, :-1]) / self.steps[2]
-        return found
+        return _divergence(velocity, self.steps)
 
     def gradient(self, pressure: Array) -> Array:
         """Slope of a pressure through the open faces (3, ...)."""
-        found = np.zeros_like(self.open)
-        nx, ny, nz = self.counts
-        found[0, 1:nx, :ny, :nz] = np.diff(pressure, axis=0) / self.steps[0]
-        found[1, :nx, 1:ny, :nz] = np.diff(pressure, axis=1) / self.steps[1]
-        found[2, :nx, :ny, 1:nz] = np.diff(pressure, axis=2) / self.steps[2]
-        found *= self.open
-        return found
+        return _gradient(pressure, self.open, self.steps)
 
     def projected(self, velocity: Array, inflow: Array, first: Array, well: float) -> tuple[Array, Array]:
         """A flow made to close but for what comes in, by a pressure, which is returned to begin the next one from."""
@@ -428,6 +415,39 @@ OVERLAID = 2.0
 """What cells do not carry of a stream is laid over so many times as far [-]."""
 MOST_TURNS = 60
 """Turns of conjugate gradients at most."""
+
+
+@njit(cache=True, error_model="numpy", nogil=True)
+def _divergence(velocity: Array, steps: Array) -> Array:
+    nx, ny, nz = velocity.shape[1] - 1, velocity.shape[2] - 1, velocity.shape[3] - 1
+    found = np.empty((nx, ny, nz))
+    a, b, c = 1.0 / steps[0], 1.0 / steps[1], 1.0 / steps[2]
+    for i in range(nx):
+        for j in range(ny):
+            for k in range(nz):
+                x = velocity[0, i + 1, j, k] - velocity[0, i, j, k]
+                y = velocity[1, i, j + 1, k] - velocity[1, i, j, k]
+                z = velocity[2, i, j, k + 1] - velocity[2, i, j, k]
+                found[i, j, k] = a * x + b * y + c * z
+    return found
+
+
+@njit(cache=True, error_model="numpy", nogil=True)
+def _gradient(pressure: Array, opened: Array, steps: Array) -> Array:
+    found = np.zeros(opened.shape)
+    nx, ny, nz = pressure.shape
+    a, b, c = 1.0 / steps[0], 1.0 / steps[1], 1.0 / steps[2]
+    for i in range(nx):
+        for j in range(ny):
+            for k in range(nz):
+                here = pressure[i, j, k]
+                if i:
+                    found[0, i, j, k] = a * (here - pressure[i - 1, j, k]) * opened[0, i, j, k]
+                if j:
+                    found[1, i, j, k] = b * (here - pressure[i, j - 1, k]) * opened[1, i, j, k]
+                if k:
+                    found[2, i, j, k] = c * (here - pressure[i, j, k - 1]) * opened[2, i, j, k]
+    return found
 
 
 @njit(cache=True, error_model="numpy")

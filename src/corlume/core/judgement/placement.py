@@ -255,7 +255,7 @@ def _room_reason(card: CoralCard, room: float, *, height: float = 0.0, depth: fl
 
 
 def _flow_reason(card: CoralCard, flow: str, speed: float = math.nan) -> Reason:
-    told = "" if math.isnan(speed) else f", about {100 * speed:.0f} cm/s by the estimate"
+    told = "" if math.isnan(speed) else f", about {100 * speed:.0f} cm/s by the flow map"
     if not flow:
         return Reason("flow", "unknown", f"Wants {card.flow} flow; flow here is unknown.")
     if speed > BLAST[card.flow]:

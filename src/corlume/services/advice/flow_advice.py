@@ -1,22 +1,27 @@
-"""What would help dead spots: pumps aimed, raised or lowered, run harder, or one more, each worked out."""
+"""What would help dead spots: pumps aimed, raised or lowered, run harder, or one more, each of them solved."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.buried import is_buried
+from corlume.core.flow.circulation import solve_pumps
 from corlume.core.flow.estimate import CLASS_ENDS
 from corlume.core.flow.pump import NEAR_GLASS, Pump, pump_errors
 from corlume.core.flow.reached import reached
+from corlume.core.flow.solver import Solved
 from corlume.core.judgement.placement import FLOW_STEP
 from corlume.core.units import CM, DEGREE, LITRES_AN_HOUR
 from corlume.core.words import plain
+from corlume.services.keeping.pumps import free_name
+from corlume.services.light.flow import flow_seen, seat_flow, solve, solved_flow
 from corlume.services.light.points import surfaces_of
+from corlume.store.flow_fields import FlowField
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredTank
 
@@ -25,6 +30,9 @@ MOST_LOOKED_AT = 300
 """Places on rock and sand that are looked at for each change; ours."""
 WORTH = 0.03
 """A change is told that takes dead spots from so much of the places at least [-]; ours."""
+COARSER, RANKING = 1.75, 0.6
+"""Side of a cell over which changes are ranked, over that of the pages; and the share of the work that takes; ours [-].
+"""
 ENOUGH = 0.01
 """So little of the places is dead in any tank [-]; ours."""
 
@@ -32,7 +40,8 @@ ENOUGH = 0.01
 @dataclass(frozen=True, slots=True)
 class FlowHelp:
     """A change of a pump, or one more, in words: the share of places that are dead before and after [-], which placed
-    corals would leave or enter the flow that they want, and the pump as it would be, with its id where it is there.
+    corals would leave or enter the flow that they want, the pump as it would be, with its id where it is there, and the
+    flow solved with it.
     """
 
     words: str
@@ -43,36 +52,59 @@ class FlowHelp:
     enter: tuple[str, ...]
     pump: Pump
     pump_id: int | None
+    solved: FlowField
 
 
 def dead_share(stored: StoredTank) -> float:
-    """The share of places on rock and sand that the estimate calls dead [-]."""
-    places = _places(stored)
-    return _dead(stored, [kept.value for kept in stored.pumps], places)
+    """The share of the places on rock and sand that are dead spots, as the pages have it [-]."""
+    return seat_flow(stored)["dead"]
 
 
-def flow_helps(stored: StoredTank) -> list[FlowHelp]:
-    """The best change of each kind for dead spots, the one that helps most first; none where little is dead."""
-    places = _places(stored)
-    pumps = [kept.value for kept in stored.pumps]
-    before = _dead(stored, pumps, places)
-    if before < ENOUGH or not pumps:
+def flow_helps(stored: StoredTank, told: Callable[[float], object] = lambda _: None) -> list[FlowHelp]:
+    """The best change of each kind for dead spots, the one that helps most first; none where little is dead.
+
+    Every change is solved over coarse cells, and the best of each kind over those of the pages. ``told`` is called with
+    the share that is done [-], and may raise to stop it.
+    """
+    before, places = dead_share(stored), _places(stored)
+    if before < ENOUGH or not (_speeds(stored, places, solved_flow(stored)) < CLASS_ENDS[0]).any():
         return []
-    found = list[FlowHelp]()
-    centre = _centre(stored, pumps, places)
-    for tries in (_aimed(stored, centre), _raised(stored), _harder(stored), _added(stored, centre)):
-        best: FlowHelp | None = None
-        for words, lengths, one, kept in tries:
-            if pump_errors(stored.tank, [one]) or is_buried(stored.tank, one):
-                continue
-            others = [k.value for k in stored.pumps if kept is None or k.id != kept.id]
-            after = _dead(stored, [*others, one], places)
-            if before - after >= WORTH and (best is None or after < best.after):
-                leave, enter = _corals(stored, [*others, one])
-                best = FlowHelp(words, lengths, before, after, leave, enter, one, kept.id if kept else None)
-        if best:
-            found.append(best)
+    chosen, found = _best_of_each(stored, places, lambda done: told(RANKING * done)), list[FlowHelp]()
+    for number, (words, lengths, pump, kept) in enumerate(chosen):
+
+        def part(done: float, number: int = number) -> None:
+            told(RANKING + (1 - RANKING) * (number + done) / len(chosen))
+
+        changed = _changed(stored, pump, kept)
+        field = solve(changed, part)
+        changed = replace(changed, flow_field=field)
+        after = dead_share(changed)
+        if before - after >= WORTH:
+            leave, enter = _corals(stored, changed)
+            pump_id = kept.id if kept else None
+            found.append(FlowHelp(words, lengths, before, after, leave, enter, pump, pump_id, field))
     return sorted(found, key=lambda one: one.after)
+
+
+def _best_of_each(stored: StoredTank, places: Array, told: Callable[[float], object]) -> list[Try]:
+    """The change of each kind that leaves least dead, over coarse cells."""
+    centre = _centre(stored, places)
+    kinds = [
+        [one for one in tries if not pump_errors(stored.tank, [one[2]]) and not is_buried(stored.tank, one[2])]
+        for tries in (_aimed(stored, centre), _raised(stored), _harder(stored), _added(stored, centre))
+    ]
+    done, best = 0, list[Try]()
+    for tries in kinds:
+        scores = []
+        for _, _, pump, kept in tries:
+            changed = _changed(stored, pump, kept)
+            coarse = solve_pumps(changed.tank, [one.value for one in changed.pumps], coarser=COARSER)
+            scores.append((_speeds(changed, places, coarse) < CLASS_ENDS[0]).mean())
+            done += 1
+            told(done / sum(map(len, kinds)))
+        if scores:
+            best.append(tries[int(np.argmin(scores))])
+    return best
 
 
 Try = tuple[str, dict[str, float], Pump, Kept[Pump] | None]
@@ -120,7 +152,7 @@ def _added(stored: StoredTank, centre: tuple[float, float, float]) -> Iterator[T
         ("back pane, left", 0.25 * tank.length, tank.width - 3 * CM),
         ("back pane, right", 0.75 * tank.length, tank.width - 3 * CM),
     ):  # fmt: skip
-        one = Pump("One more", x=x, y=y, depth=depth, rate=max(rate, 500 * LITRES_AN_HOUR))
+        one = Pump(free_name(stored), x=x, y=y, depth=depth, rate=max(rate, 500 * LITRES_AN_HOUR))
         words = f"Add a pump at the {where}, {{depth}} down, aimed at the dead spot"
         yield words, {"depth": depth}, one.aimed(*centre), None
 
@@ -130,44 +162,37 @@ def _around(turn: float) -> float:
 
 
 def _places(stored: StoredTank) -> Array:
-    """Places on rock and sand, thinned evenly; those that were painted over are as they were seen."""
-    cells = [s.points[s.free] for s in surfaces_of(stored.tank)]
-    points = np.concatenate([np.empty((0, 3)), *cells])
-    painted = np.zeros(len(points), dtype=bool)
-    for kept in stored.flow_marks:
-        painted |= kept.value.holds(points)
-    points = points[~painted]
-    thinned: Array = points[:: max(1, -(-len(points) // MOST_LOOKED_AT))]
+    """Places on rock and sand, thinned evenly, without those that the keeper painted or noted the flow of."""
+    points = np.concatenate([np.empty((0, 3)), *(s.points[s.free] for s in surfaces_of(stored.tank))])
+    known = reached(stored.tank, [], [kept.value for kept in stored.flow_marks], points).words != ""
+    thinned: Array = points[~known][:: max(1, -(-int((~known).sum()) // MOST_LOOKED_AT))]
     return thinned
 
 
-def _speeds(stored: StoredTank, pumps: list[Pump], points: Array) -> Array:
-    # what is noted of a rock as a whole says nothing of its dead spots
-    bare = replace(stored.tank, sand_flow="", rocks=tuple(replace(r, flow="") for r in stored.tank.rocks))
-    return reached(bare, pumps, [], points).speed
+def _changed(stored: StoredTank, pump: Pump, kept: Kept[Pump] | None) -> StoredTank:
+    """The tank with a pump changed, or with one more."""
+    if kept is None:
+        return replace(stored, pumps=(*stored.pumps, Kept(0, pump)))
+    return replace(stored, pumps=tuple(Kept(one.id, pump) if one.id == kept.id else one for one in stored.pumps))
 
 
-def _dead(stored: StoredTank, pumps: list[Pump], points: Array) -> float:
-    return float((_speeds(stored, pumps, points) < CLASS_ENDS[0]).mean()) if pumps and len(points) else 0.0
+def _speeds(stored: StoredTank, points: Array, solved: Solved | None) -> Array:
+    return reached(stored.tank, [kept.value for kept in stored.pumps], [], points, solved).speed
 
 
-def _centre(stored: StoredTank, pumps: list[Pump], points: Array) -> tuple[float, float, float]:
+def _centre(stored: StoredTank, points: Array) -> tuple[float, float, float]:
     """The dead place with most other dead places around it [m]."""
-    dead = points[_speeds(stored, pumps, points) < CLASS_ENDS[0]]
+    dead = points[_speeds(stored, points, solved_flow(stored)) < CLASS_ENDS[0]]
     near = (np.linalg.norm(dead[:, None] - dead[None], axis=-1) < 0.2).sum(axis=1)
     x, y, depth = dead[int(near.argmax())].tolist()
     return x, y, depth
 
 
-def _corals(stored: StoredTank, pumps: list[Pump]) -> tuple[tuple[str, ...], tuple[str, ...]]:
+def _corals(stored: StoredTank, changed: StoredTank) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """Placed corals that would leave the flow that they want, and those that would enter it, by number and name."""
     placed = [(n, kept.value) for n, kept in enumerate(stored.corals, 1) if kept.value.place is not None]
-    if not placed:
-        return (), ()
-    feet = np.array([coral.place for _, coral in placed])
-    marks = [kept.value for kept in stored.flow_marks]
-    now = reached(stored.tank, [kept.value for kept in stored.pumps], marks, feet).words.tolist()
-    then = reached(stored.tank, pumps, marks, feet).words.tolist()
+    feet = np.array([coral.place for _, coral in placed]).reshape(-1, 3)
+    (now, _), (then, _) = flow_seen(stored, feet), flow_seen(changed, feet)
 
     def right(word: str, wanted: str) -> bool:
         return not word or abs(FLOW_STEP[word] - FLOW_STEP[wanted]) <= 1

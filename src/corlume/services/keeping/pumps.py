@@ -23,14 +23,18 @@ def pump(stored: StoredTank, pump_id: int) -> Kept[Pump]:
     return found(stored.pumps, pump_id, "pump")
 
 
+def free_name(stored: StoredTank) -> str:
+    """A name that no pump has yet."""
+    used = {kept.value.name for kept in stored.pumps}
+    return next(name for k in range(1, 1000) if (name := f"Pump {k}") not in used)
+
+
 def new_pump(stored: StoredTank) -> Pump:
     """A pump as it would be added: at the left pane, or facing the others from the right."""
     tank, right = stored.tank, len(stored.pumps) % 2 == 1
-    used = {kept.value.name for kept in stored.pumps}
-    name = next(n for k in range(1, 1000) if (n := f"Pump {k}") not in used)
     x = tank.length - 0.03 if right else 0.03
     depth = min(0.12, 0.3 * tank.sand_depth)
-    return Pump(name, x=x, y=0.6 * tank.width, depth=depth, turn=math.pi if right else 0.0)
+    return Pump(free_name(stored), x=x, y=0.6 * tank.width, depth=depth, turn=math.pi if right else 0.0)
 
 
 def add_pump(db: Database, tank_id: int, one: Pump | None = None) -> int:

@@ -50,7 +50,7 @@ def _solved(tank: Tank, pumps: tuple[Pump, ...], field: FlowField) -> Solved | N
         return None
 
 
-def solve(stored: StoredTank, told: Callable[[float], bool] = lambda _: False) -> FlowField:
+def solve(stored: StoredTank, told: Callable[[float], object] = lambda _: None) -> FlowField:
     """Solve the flow of its pumps, as it is kept; takes seconds. See ``solve_flow`` for ``told``."""
     tank, pumps, _ = _flow(stored)
     return FlowField(_key(tank, pumps), to_bytes(solve_pumps(tank, pumps, told=told)))

@@ -13,9 +13,10 @@ from corlume.core.flow.estimate import CLASSES, FlowClass
 from corlume.core.flow.mark import SEEN
 from corlume.core.flow.pump import Pump, turnover
 from corlume.formats.steps import STEPS
-from corlume.services.advice.flow_advice import flow_helps, glass_words
+from corlume.services.advice import flow_jobs
+from corlume.services.advice.flow_advice import ENOUGH, glass_words
 from corlume.services.keeping import pumps, tanks
-from corlume.services.light.flow import flow_plane, seat_flow
+from corlume.services.light.flow import flow_plane, seat_flow, solved_flow
 from corlume.services.light.points import SliceKind
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredTank
@@ -118,22 +119,32 @@ def unpaint(db: Db, tank_id: RowId, mark_id: RowId, setup: Looked = None) -> Red
     return go(f"/tanks/{tank_id}/corals/flow", setup)
 
 
-@router.get("/helps")
-def helps(request: Request, db: Db, tank_id: RowId, setup: Looked = None) -> JSONResponse:
-    """What would help dead spots, worked out."""
+@router.post("/{what}/begin")
+def begin_work(db: Db, tank_id: RowId, what: flow_jobs.What) -> JSONResponse:
+    """Begin to solve the flow, or to look for what would help dead spots."""
+    flow_jobs.begin(db, tanks.open_tank(db, tank_id), what)
+    return JSONResponse({"begun": what})
+
+
+@router.get("/{what}/state")
+def look_at_work(request: Request, db: Db, tank_id: RowId, what: flow_jobs.What, setup: Looked = None) -> JSONResponse:
+    """How far it is; with what would help, when that is there."""
     stored = tanks.open_tank(db, tank_id)
-    context: dict[str, Any] = {
-        "stored": stored, "helps": flow_helps(stored), "measure": measure_of(request),
-        "post": f"/tanks/{tank_id}/corals/flow/help" + (f"?setup={setup}" if setup else ""),
-    }  # fmt: skip
-    return JSONResponse({"html": templates.get_template("corals/flow_helps.html").render(**context)})
+    job = flow_jobs.look(db, stored, what)
+    answer: dict[str, Any] = {"state": job.state, "done": job.done}
+    if what == "helps" and job.state == "done":
+        post = f"/tanks/{tank_id}/corals/flow/help" + (f"?setup={setup}" if setup else "")
+        context: dict[str, Any] = {"helps": job.helps, "measure": measure_of(request), "post": post}
+        answer["html"] = templates.get_template("corals/flow_helps.html").render(**context)
+    return JSONResponse(answer)
 
 
 @router.post("/help")
 def do_help(db: Db, tank_id: RowId, data: FormData, setup: Looked = None) -> RedirectResponse:
-    """Do one of them, as it was told; it is worked out anew, so that nothing else is done."""
+    """Do one of them, as it was told for the pumps as they are."""
     stored = tanks.open_tank(db, tank_id)
-    found = next((one for one in flow_helps(stored) if one.words == data.get("words")), None)
+    helps = flow_jobs.look(db, stored, "helps").helps
+    found = next((one for one in helps if one.words == data.get("words")), None)
     if found is None:
         raise NotFound("no such help any more")
     if found.pump_id is None:
@@ -180,8 +191,12 @@ def _page(
         fields = asked(Pump, values, wrong.errors if wrong else {}, measure)
         cards.append((kept, fields, wrong, glass_words(stored, kept.value)))
     shares = seat_flow(stored)
+    solved = solved_flow(stored)
     context: dict[str, Any] = {
         "stored": stored,
+        "cell": max(solved.cell) if solved else None,
+        "dead": shares["dead"] if solved else None,
+        "enough": ENOUGH,
         "sheet": sheet,
         "drawing": drawing,
         "cards": cards,

@@ -108,6 +108,43 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // Work beside the page: begun at once or by its button, watched, and shown when it is done.
+  Alpine.data("work", () => ({
+    done: 0,
+    state: "none",
+
+    async init() {
+      const { url, begin } = this.$el.dataset;
+      Object.assign(this, { url, place: this.$el, typed: false });
+      document.addEventListener("input", () => (this.typed = true), { once: true });
+      if (begin) this.begin();
+      else this.watch();
+    },
+
+    async begin() {
+      this.done = 0;
+      const { ok } = await talk(`${this.url}/begin`, {});
+      if (ok) this.watch();
+      else this.state = "failed";
+    },
+
+    async watch() {
+      const { ok, answer } = await talk(`${this.url}/state`);
+      if (!this.place.isConnected) return;
+      this.done = ok ? answer.done : 0;
+      this.state = ok ? answer.state : "failed";
+      if (this.state === "working") setTimeout(() => this.watch(), 500);
+      else if (this.state === "done" && answer.html) this.$refs.here.innerHTML = answer.html;
+      // what is half typed is not lost
+      else if (this.state === "done" && !this.typed && !document.querySelector("dialog[open]")) this.show();
+    },
+
+    show() {
+      if (window.refresh) refresh();
+      else window.location.reload();
+    },
+  }));
+
   // A tank in the list: its picture is drawn when it is scrolled to.
   Alpine.data("card", () => ({
     init() {
