@@ -18,6 +18,7 @@ from corlume.services.advice.try_place import try_place
 from corlume.services.keeping.demo import demo_scene
 from corlume.services.light.fields import medium_of
 from corlume.services.light.flow import flow_plane
+from corlume.services.light.flow import solve as solve_flow
 from corlume.store.tanks import StoredTank, unstored
 
 
@@ -70,6 +71,7 @@ def seats_and_flow(stored: StoredTank, what: str = "") -> None:
         flow_plane(stored, "front", 0.3)
 
     row(f"{what}flow map, plan and front", clock(both, 3), 0.5)
+    row(f"{what}flow solved", clock(lambda: solve_flow(stored), 1), 8.0)
     row(f"{what}all seats with light and flow", clock(lambda: seats_of(stored, setup.hung), 3))
     place = count()
 

@@ -55,9 +55,8 @@ def main() -> None:
                 page = context.new_page()
                 page.goto(path)
                 page.evaluate("document.fonts.ready")
-                page.wait_for_timeout(
-                    9000 if name == "place-all" else 4500 if name in ("hang", "survey", "flow") else 400
-                )
+                page.locator(".flow-state").wait_for(state="detached", timeout=60_000)
+                page.wait_for_timeout(9000 if name == "place-all" else 4500 if name in ("hang", "survey") else 400)
                 if name == "hang":
                     page.locator(".hang-answers progress").wait_for(state="hidden", timeout=120_000)
                     page.wait_for_timeout(1000)

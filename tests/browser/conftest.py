@@ -22,6 +22,9 @@ ARGUMENTS = [
 ]  # fmt: skip
 
 
+SOLVE = "**/flow/flow/begin"
+
+
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     path = shutil.which("chromium") or shutil.which("chromium-browser")
@@ -52,6 +55,8 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
     """A page at 1280 x 800 that fails the test on any script error or blocked resource."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
     page = context.new_page()
+    # flow stays the first estimate where a test does not ask for more: it would come in the middle of others
+    context.route(SOLVE, lambda route: route.fulfill(json={"begun": "flow"}))
     faults: list[str] = []
     page.on("pageerror", lambda error: faults.append(str(error)))
     page.on("console", lambda m: faults.append(m.text) if m.type == "error" and "422" not in m.text else None)

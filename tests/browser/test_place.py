@@ -11,6 +11,8 @@ from playwright.sync_api import Page, expect
 from corlume.core.course.note import CoralNote
 from corlume.services.keeping import course, tanks
 from corlume.store.database import Database
+from tests.browser.conftest import SOLVE
+from tests.browser.test_axe import violations
 
 TODAY = datetime.date.today()
 
@@ -75,6 +77,7 @@ def test_all_that_wait_are_placed_and_taken_back(page: Page, db: Database) -> No
     page.get_by_role("button", name=re.compile(r"Place all \d+")).click()
     expect(page).to_have_url(re.compile(r"/corals(\?setup=1)?$"))
     assert sum(kept.value.place is None for kept in tanks.open_tank(db, 1).corals) <= 4
+    page.wait_for_load_state()  # keys count when the page's scripts are there
     page.keyboard.press("Control+z")
     expect(page.get_by_role("link", name="Place 10 unplaced")).to_be_visible()
 
@@ -122,3 +125,20 @@ def test_a_pump_is_aimed_by_keys_and_a_place_painted_by_a_tap(page: Page, db: Da
     stored = tanks.open_tank(db, 1)
     assert stored.pumps[0].value.turn < before.turn
     assert stored.flow_marks[-1].value.flow == "medium"
+
+
+def test_flow_is_an_estimate_until_it_is_solved_and_nothing_moves_under_a_hand(page: Page) -> None:
+    page.context.unroute(SOLVE)
+    page.goto("/tanks/1/corals/flow")
+    state = page.locator(".flow-state")
+    expect(state).to_contain_text("Working out how the water circulates")
+    page.locator("h1").click()
+    page.get_by_role("button", name="Show circulation").click(timeout=60_000)
+    expect(page.get_by_text("Worked out over cells of 3.8 cm")).to_be_visible()
+    expect(state).to_have_count(0)
+    # a pump that is moved makes it an estimate, which goes by itself where nobody touches the page
+    page.locator('[data-spot="1"][data-view=plan]').focus()
+    page.keyboard.press("ArrowUp")
+    expect(state).to_have_count(1)
+    expect(state).to_have_count(0, timeout=60_000)
+    assert not violations(page)

@@ -115,8 +115,8 @@ document.addEventListener("alpine:init", () => {
 
     async init() {
       const { url, begin } = this.$el.dataset;
-      Object.assign(this, { url, place: this.$el, typed: false });
-      document.addEventListener("input", () => (this.typed = true), { once: true });
+      Object.assign(this, { url, place: this.$el, touched: false });
+      for (const act of ["pointerdown", "keydown"]) document.addEventListener(act, () => (this.touched = true), { once: true });
       if (begin) this.begin();
       else this.watch();
     },
@@ -135,8 +135,8 @@ document.addEventListener("alpine:init", () => {
       this.state = ok ? answer.state : "failed";
       if (this.state === "working") setTimeout(() => this.watch(), 500);
       else if (this.state === "done" && answer.html) this.$refs.here.innerHTML = answer.html;
-      // what is half typed is not lost
-      else if (this.state === "done" && !this.typed && !document.querySelector("dialog[open]")) this.show();
+      // nothing moves under a hand, and what is half typed is not lost
+      else if (this.state === "done" && !this.touched) this.show();
     },
 
     show() {
