@@ -33,8 +33,10 @@ FLOW_BANDS = tuple(
 )  # fmt: skip
 AIM = 0.22
 """So far ahead of a pump lies the mark by which it is aimed [m]."""
-ARROW = 24.0
-"""Length of an arrow [drawing units]."""
+ARROW, APART = 24.0, 66.0
+"""Length of an arrow, and how far it is from the next one, at least two thirds of that from the one below [drawing
+units].
+"""
 
 
 def draw_classes(view: View, plane: FlowPlane) -> Markup:
@@ -45,8 +47,9 @@ def draw_classes(view: View, plane: FlowPlane) -> Markup:
 def draw_arrows(view: View, plane: FlowPlane) -> Markup:
     """Arrows along a slice with their speed in cm/s."""
     parts = []
-    columns = np.linspace(0, len(plane.u) - 1, 10).round().astype(int)[1:-1]
-    rows = np.linspace(0, len(plane.v) - 1, 7).round().astype(int)[1:-1]
+    across, down = (round(size * view.scale / APART) for size in (view.u_size, view.v_size * 1.5))
+    columns = np.linspace(0, len(plane.u) - 1, min(8, across) + 2).round().astype(int)[1:-1]
+    rows = np.linspace(0, len(plane.v) - 1, min(5, down) + 2).round().astype(int)[1:-1]
     for i in columns:
         for j in rows:
             if math.isfinite(plane.speed[i, j]):
