@@ -9,7 +9,8 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from corlume.core.course.note import CoralNote
-from corlume.services.keeping import course, tanks
+from corlume.services.keeping import course, pumps, tanks
+from corlume.services.light.flow import solved_flow
 from corlume.store.database import Database
 from tests.browser.conftest import SOLVE
 from tests.browser.test_axe import violations
@@ -127,7 +128,7 @@ def test_a_pump_is_aimed_by_keys_and_a_place_painted_by_a_tap(page: Page, db: Da
     assert stored.flow_marks[-1].value.flow == "medium"
 
 
-def test_flow_is_an_estimate_until_it_is_solved_and_nothing_moves_under_a_hand(page: Page) -> None:
+def test_flow_is_an_estimate_until_it_is_solved_and_nothing_moves_under_a_hand(page: Page, db: Database) -> None:
     page.context.unroute(SOLVE)
     page.goto("/tanks/1/corals/flow")
     state = page.locator(".flow-state")
@@ -142,3 +143,11 @@ def test_flow_is_an_estimate_until_it_is_solved_and_nothing_moves_under_a_hand(p
     expect(state).to_have_count(1)
     expect(state).to_have_count(0, timeout=60_000)
     assert not violations(page)
+    pumps.remove_pump(db, 1, 3)
+    for path in ("/tanks/1/corals/all", "/tanks/1/corals"):
+        page.goto(path)
+        expect(state).to_have_count(0, timeout=60_000)
+        assert solved_flow(tanks.open_tank(db, 1))
+        pumps.save_pump(db, 1, 2, rate=0.001)
+    tanks.undo(db, 1)
+    assert solved_flow(tanks.open_tank(db, 1))  # what was solved before an edit is there again after its undo

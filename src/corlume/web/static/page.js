@@ -140,7 +140,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     show() {
-      if (window.refresh) refresh();
+      if (this.place.closest("[data-live]")) refresh();
       else window.location.reload();
     },
   }));
