@@ -30,7 +30,7 @@ def test_a_vortex_dies_away_as_it_must(count: int, off: float) -> None:
     """
     side, viscosity, time = math.pi, 0.02, 1.0
     steps = np.array([side / count] * 3)
-    grid = _Grid((count, count, 3), steps, np.ones((count, count, 3), dtype=bool))
+    grid = _Grid((count, count, 3), steps, np.ones((count, count, 3), dtype=bool), np.zeros((0, 6)))
     faces, middles = np.arange(count + 1) * steps[0], (np.arange(count + 1) + 0.5) * steps[0]
     start = np.zeros((3, count + 1, count + 1, 4))
     start[0] = (np.sin(faces)[:, None] * np.cos(middles)[None, :])[:, :, None]
@@ -113,3 +113,14 @@ def test_as_a_lattice_boltzmann_run_has_it() -> None:
     found = flow_in(solved, places).classes
     assert (found == classes).mean() > 0.6
     assert (np.abs(found - classes) <= 1).mean() > 0.98
+
+
+def test_flow_is_as_keepers_have_it() -> None:
+    """Strong in front of a pump and where two pumps' streams meet, weak behind rock (common practice, no source)."""
+    west = replace(PUMP, x=0.06, rate=4000 * LITRES_AN_HOUR, outlet=0.04)
+    front, behind = flow_in(solve_pumps(TANK, [west]), np.array([(0.35, 0.3, 0.25), (0.95, 0.3, 0.45)])).speed
+    assert front > CLASS_ENDS[2]
+    assert behind < CLASS_ENDS[0]
+    east = replace(west, name="East", x=1.24, turn=math.pi)
+    between = np.array([(0.65, 0.3, 0.25), (0.65, 0.3, 0.4), (0.65, 0.15, 0.25)])
+    assert (flow_in(solve_pumps(replace(TANK, rocks=()), [west, east]), between).speed > 0.1).all()

@@ -77,9 +77,10 @@ def flow_at(tank: Tank, pumps: Sequence[Pump], points: Array) -> Flowing:
             part[seen] *= np.where(hidden(rows, one.at, points[seen]), IN_LEE, 1.0)
             square += part
             way += part[:, None] * one.ahead
-        drawn = _intake(jet, points)
-        square += drawn**2
-        way += (drawn**2)[:, None] * _towards(points, jet.at)
+        if pump.kind != "return":  # which draws from the sump
+            drawn = _intake(jet, points)
+            square += drawn**2
+            way += (drawn**2)[:, None] * _towards(points, jet.at)
         back += _return(tank, pump, jet) ** 2
     square += back * openness(tank, points) ** 2
     speed = np.sqrt(square)

@@ -54,7 +54,8 @@ class Solved:
     ----------
     cell : side of a cell along x, y and depth [m]; ``counts`` how many there are.
     velocity : (3, nx + 1, ny + 1, nz + 1) mean velocity along each axis through the lower face of each cell [m/s].
-    jets : the streams that were solved for; ``streams`` (3, ...) what they alone would be, as means over the faces.
+    jets : the streams that were solved for; ``streams`` (k, 3, ...) how fast each alone would be, as means over the
+        faces [m/s].
     fluctuation : (nx, ny, nz) root mean square of what turbulence adds to the mean, all ways together [m/s].
     water : (nx, ny, nz) whether a cell is water; ``rock`` the boxes that are not, see ``rockwork``.
     """
@@ -74,20 +75,20 @@ class Solved:
         Near an outlet, where a stream is narrower than a cell, what it is beyond its own mean over the cells is laid
         over: that carries no water through any face. In the mouth of an outlet it is the stream alone.
         """
-        found = self._of(self.velocity, points)
-        near, fine = np.zeros(len(points), dtype=bool), np.zeros((len(points), 3))
-        mouth = np.zeros(len(points))
-        for jet in self.jets:
+        mean = self._of(self.velocity, points)
+        found, mouth, alone = mean.copy(), np.zeros(len(points)), np.zeros_like(mean)
+        for jet, over_faces in zip(self.jets, self.streams, strict=True):
             along, far = (points - jet.at) @ jet.ahead, reach(jet, self.cell)
-            mine = (along > 0) & (along < OVERLAID * far)
-            mine[mine] &= ~hidden(self.rock, jet.at, points[mine])
-            near |= mine
-            speed = np.sqrt(jet.square(points))
-            peak = np.sqrt(jet.square(jet.at + np.outer(np.maximum(along, 1e-6), jet.ahead)))
-            mouth = np.maximum(mouth, np.where(mine, np.maximum(1.0 - along / far, 0.0) * speed / peak, 0.0))
-            fine += speed[:, None] * jet.ahead
-        streams = self._of(self.streams, points[near])
-        found[near] += fine[near] - streams + mouth[near, None] * (streams - found[near])
+            mine = np.flatnonzero((along > 0) & (along < OVERLAID * far))
+            mine = mine[~hidden(self.rock, jet.at, points[mine])]
+            speed = np.sqrt(jet.square(points[mine]))
+            peak = np.sqrt(jet.square(jet.at + np.outer(np.maximum(along[mine], 1e-6), jet.ahead)))
+            coarse = self._of(over_faces, points[mine]) * jet.ahead
+            found[mine] += speed[:, None] * jet.ahead - coarse
+            share = np.maximum(1.0 - along[mine] / far, 0.0) * speed / peak
+            nearest = share > mouth[mine]
+            mouth[mine[nearest]], alone[mine[nearest]] = share[nearest], coarse[nearest]
+        found += mouth[:, None] * (alone - mean)
         found[within(self.rock, points)] = 0.0
         return found
 
@@ -164,10 +165,9 @@ def solve_flow(
     grid = _Grid.of(tank, cell)
     counts, steps = grid.counts, grid.steps
     inflow, streams = grid.inflow(sources), grid.free_jets(jets)
-    free, outlets = grid.open.ravel() > 0, list[_Outlet]()
-    for jet in sorted(jets, key=lambda one: -one.momentum):
-        outlets.append(_Outlet(grid, jet, streams, free))
-    velocity, _ = grid.projected(streams, inflow, np.zeros(counts), ROUGH)
+    outlets = [_Outlet(grid, jet, own, own == streams.max(axis=0)) for jet, own in zip(jets, streams, strict=True)]
+    ahead = np.array([jet.ahead for jet in jets]).reshape(-1, 3)
+    velocity, _ = grid.projected(np.einsum("kaxyz,ka->axyz", streams, ahead), inflow, np.zeros(counts), ROUGH)
     viscosity = EDDY * math.sqrt(sum(jet.momentum for jet in jets)) + 1e-6
     turn = circulation_time(tank, jets, sources)
     total = np.zeros_like(velocity)
@@ -185,7 +185,7 @@ def solve_flow(
             taken += step
         told(min(1.0, time / end))
     mean, _ = grid.projected(total / taken, inflow, np.zeros(counts), EXACT)
-    return _solved(tank, grid, jets, mean, OF_SHEAR * np.sqrt(2.0 * viscosity * grid.strain_rate(mean) / STRUCTURE))
+    return _solved(grid, jets, mean, OF_SHEAR * np.sqrt(2.0 * viscosity * grid.strain_rate(mean) / STRUCTURE))
 
 
 def solved_again(tank: Tank, jets: Sequence[Jet], velocity: Array, fluctuation: Array) -> Solved:
@@ -193,10 +193,10 @@ def solved_again(tank: Tank, jets: Sequence[Jet], velocity: Array, fluctuation: 
     grid = _Grid.of(tank)
     if velocity.shape != grid.open.shape or fluctuation.shape != grid.counts:
         raise ValueError("the flow is of another grid")
-    return _solved(tank, grid, jets, velocity, fluctuation)
+    return _solved(grid, jets, velocity, fluctuation)
 
 
-def _solved(tank: Tank, grid: _Grid, jets: Sequence[Jet], velocity: Array, fluctuation: Array) -> Solved:
+def _solved(grid: _Grid, jets: Sequence[Jet], velocity: Array, fluctuation: Array) -> Solved:
     along_x, along_y, down = grid.steps.tolist()
     return Solved(
         cell=(along_x, along_y, down),
@@ -206,7 +206,7 @@ def _solved(tank: Tank, grid: _Grid, jets: Sequence[Jet], velocity: Array, fluct
         streams=grid.free_jets(jets),
         fluctuation=fluctuation,
         water=grid.water,
-        rock=as_rows(tank.boxes()),
+        rock=grid.rock,
     )
 
 
@@ -257,14 +257,15 @@ class _Grid:
         nx, ny, nz = np.maximum(3, np.round(sizes / (cell or cell_side(tank)))).astype(int).tolist()
         steps = sizes / (nx, ny, nz)
         middles = _centres(np.array((nx, ny, nz)), steps)
-        water = ~within(as_rows(tank.boxes()), middles).reshape(nx, ny, nz)
+        rock = as_rows(tank.boxes())
+        water = ~within(rock, middles).reshape(nx, ny, nz)
         # pockets that rock closes off stand still
         pools, many = label(water)
         volumes = np.bincount(pools.ravel(), minlength=2)[1:]
-        return cls((nx, ny, nz), steps, pools == 1 + int(volumes.argmax()) if many else water)
+        return cls((nx, ny, nz), steps, pools == 1 + int(volumes.argmax()) if many else water, rock)
 
-    def __init__(self, counts: tuple[int, int, int], steps: Array, water: NDArray[np.bool_]) -> None:
-        self.counts, self.steps, self.water = counts, steps, water
+    def __init__(self, counts: tuple[int, int, int], steps: Array, water: NDArray[np.bool_], rock: Array) -> None:
+        self.counts, self.steps, self.water, self.rock = counts, steps, water, rock
         self.open = np.zeros((3, *(n + 1 for n in counts)))
         inner = self.open[:, : counts[0], : counts[1], : counts[2]]
         for axis in range(3):
@@ -331,18 +332,18 @@ class _Grid:
         return np.where(self.water, found - found.sum() / count, 0.0)
 
     def free_jets(self, jets: Sequence[Jet]) -> Array:
-        """What the streams alone would be, as the mean over each face (3, ...) [m/s]: they meet by their momentum."""
-        found = np.zeros_like(self.open)
+        """How fast each stream alone would be, as the mean over each face (k, 3, ...) [m/s]."""
+        found = np.zeros((len(jets), *self.open.shape))
         for axis in range(3):
             others = [a for a in range(3) if a != axis]
             middles = self.middles(axis)
-            for jet in jets:
+            for jet, own in zip(jets, found, strict=True):
                 near = np.flatnonzero(_around(jet, middles, float(self.steps.max())))
                 for one, two in WITHIN:
                     points = middles[near]
                     points[:, others[0]] += one * self.steps[others[0]]
                     points[:, others[1]] += two * self.steps[others[1]]
-                    found[axis].reshape(-1)[near] += np.sqrt(jet.square(points)) * jet.ahead[axis] / len(WITHIN)
+                    own[axis].reshape(-1)[near] += np.sqrt(jet.square(points)) / len(WITHIN)
         return found * self.open
 
     def middles(self, axis: int) -> Array:
@@ -369,24 +370,23 @@ class _Outlet:
     """A pump's push: it leads the water along the free stream where cells cannot carry that by themselves, near the
     outlet and within the stream's width, with no more momentum than the pump has.
 
-    ``free`` tells of all faces whether they can be led; those that this one leads are taken off it, so that two pumps
-    that meet do not pull at the same water.
+    Where its stream alone would be ``own`` (3, ...) fast over the faces [m/s], it leads those of them that are ``free``
+    (3, ...) and that no rock hides from it: where two pumps meet, each the water that it is the stronger one in.
     """
 
-    def __init__(self, grid: _Grid, jet: Jet, streams: Array, free: NDArray[np.bool_]) -> None:
+    def __init__(self, grid: _Grid, jet: Jet, own: Array, free: NDArray[np.bool_]) -> None:
         faces, ahead, whole = [], [], grid.open[0].size
         for axis in range(3):
             middles = grid.middles(axis)
             along = (middles - jet.at) @ jet.ahead
-            near = (along > 0) & (along < reach(jet, grid.steps))
+            near = (along > 0) & (along < reach(jet, grid.steps)) & (free & (grid.open > 0))[axis].ravel()
             peak = np.sqrt(jet.square(jet.at + np.outer(np.maximum(along, 1e-3), jet.ahead)))
             near &= np.sqrt(jet.square(middles)) > WITHIN_STREAM * peak
-            mine = axis * whole + np.flatnonzero(near & free[axis * whole : (axis + 1) * whole])
-            faces.append(mine)
-            ahead.append(np.full(len(mine), jet.ahead[axis]))
+            near[near] &= ~hidden(grid.rock, jet.at, middles[near])
+            faces.append(axis * whole + np.flatnonzero(near))
+            ahead.append(np.full(int(near.sum()), jet.ahead[axis]))
         self.faces, self.ahead = np.concatenate(faces), np.concatenate(ahead)
-        free[self.faces] = False
-        self.wanted, self.force = streams.ravel()[self.faces], np.zeros(len(self.faces))
+        self.wanted, self.force = own.ravel()[self.faces] * self.ahead, np.zeros(len(self.faces))
         self.most = jet.momentum / float(grid.steps.prod())
 
     def push(self, velocity: Array, step: float, turn: float) -> None:
@@ -395,6 +395,9 @@ class _Outlet:
         short = self.wanted - flat[self.faces]
         self.force += step / (turn * LEARNS) ** 2 * short
         push = short / max(step, follows) + min(1.0, follows / step) * self.force
+        # water that goes faster is not held back: others may have pushed it
+        for one in (push, self.force):
+            one[(one * self.ahead < 0) & (np.abs(self.ahead) > SIDEWAYS)] = 0.0
         # what it pushes ahead, and what it spends on keeping the stream together
         given = max(float(push @ self.ahead), float(np.abs(push).sum()) / STEERED)
         if given > self.most:
@@ -409,6 +412,8 @@ GUIDED_CELLS, WITHIN_STREAM, FOLLOWS, LEARNS = 1.6, 0.2, 0.0015, 0.0077
 """A stream leads the flow until its half-width is so many cells, where it is faster than this share of what it is on
 its axis; within what time the flow follows, and how fast the push grows while it falls short, in circulation times [-].
 """
+SIDEWAYS = 0.1
+"""A stream that goes so little along an axis is only kept together along it [-]."""
 STEERED = 2.0
 """Momentum that a push gives all ways together, over what the pump has, at most; ours [-]."""
 OVERLAID = 2.0
