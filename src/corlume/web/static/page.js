@@ -110,12 +110,16 @@ document.addEventListener("alpine:init", () => {
 
   // Work beside the page: begun at once or by its button, watched, and shown when it is done.
   Alpine.data("work", () => ({
+    // all that it sets is named here: what is not would go to the page around it
     done: 0,
     state: "none",
+    url: "",
+    part: null,
+    touched: false,
 
     async init() {
       const { url, begin } = this.$el.dataset;
-      Object.assign(this, { url, place: this.$el, touched: false });
+      Object.assign(this, { url, part: this.$el });
       for (const act of ["pointerdown", "keydown"]) document.addEventListener(act, () => (this.touched = true), { once: true });
       if (begin) this.begin();
       else this.watch();
@@ -130,7 +134,7 @@ document.addEventListener("alpine:init", () => {
 
     async watch() {
       const { ok, answer } = await talk(`${this.url}/state`);
-      if (!this.place.isConnected) return;
+      if (!this.part.isConnected) return;
       this.done = ok ? answer.done : 0;
       this.state = ok ? answer.state : "failed";
       if (this.state === "working") setTimeout(() => this.watch(), 500);
@@ -140,7 +144,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     show() {
-      if (this.place.closest("[data-live]")) refresh();
+      if (this.part.closest("[data-live]")) refresh();
       else window.location.reload();
     },
   }));
