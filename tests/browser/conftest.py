@@ -64,3 +64,10 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
     yield page
     context.close()
     assert not faults
+
+
+def step_back(page: Page) -> None:
+    """Undo by key, when the page's scripts are there to hear it and it has something to undo."""
+    page.wait_for_load_state()
+    expect(page.locator("[data-step=undo] button")).to_be_enabled()
+    page.keyboard.press("Control+z")

@@ -10,6 +10,7 @@ from playwright.sync_api import Locator, Page, expect
 
 from corlume.services.keeping import tanks
 from corlume.store.database import Database
+from tests.browser.conftest import step_back
 from tests.test_photometry import GOOD
 
 
@@ -51,7 +52,7 @@ def test_dragging_a_fixture_moves_the_light_and_undo_brings_it_back(page: Page, 
     assert moved.x > was.x + 0.2
     assert round(moved.x * 100, 6) % 1 == 0
     assert par_at_probe(page) < before - 5
-    page.keyboard.press("Control+z")
+    step_back(page)
     expect(page.locator(".readout-par")).to_have_text(f"{before:.0f}")
     assert tanks.open_tank(db, 1).setup().fixtures[1].value.emitter == was
 
@@ -138,7 +139,7 @@ def test_coral_is_sent_to_a_zone_where_it_fits_and_clicked_to_where_it_does_not(
     page.mouse.click(dot[0], dot[1] + 40)
     expect(page.locator(".fit .alert")).to_contain_text("too weak by")
     page.wait_for_load_state("networkidle")
-    page.keyboard.press("Control+z")
+    step_back(page)
     expect(page.locator(".note-box")).to_contain_text("Suitable spot")
     assert tanks.open_tank(db, 1).coral(15).value == placed
 
@@ -202,7 +203,7 @@ def test_rock_is_dragged_and_resized_on_the_drawing(page: Page, db: Database) ->
     assert tanks.open_tank(db, 1).rock(1).value.height < was.height - 0.05
     drag(page, middle(page.locator('[data-box="1"][data-view="plan"] .rock-grip')), -400, 0)
     expect(page.locator(".tank-picture .chart-fault")).to_contain_text("must be from 0 cm")
-    page.keyboard.press("Control+z")
+    step_back(page)
     expect(page.locator("[data-step=undo] button")).to_have_attribute("title", "Undo: change West pillar")
     assert tanks.open_tank(db, 1).rock(1).value == moved
 
@@ -291,10 +292,9 @@ def test_tab_reaches_every_fixture_in_order_and_the_focus_stays(page: Page) -> N
     assert names == ["A", "B", "C"]
     page.locator('.fixture[data-fixture="1"][tabindex]').focus()
     page.keyboard.press("ArrowRight")
-    expect(page.locator("[data-step=undo] button")).to_be_enabled()
-    for act in ("Control+z", None):
+    for act in (step_back, Page.reload):
         with page.expect_navigation():
-            page.keyboard.press(act) if act else page.reload()
+            act(page)
         page.wait_for_timeout(300)
         assert page.evaluate("document.activeElement.dataset.fixture") == "1"
 

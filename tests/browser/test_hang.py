@@ -8,6 +8,7 @@ from playwright.sync_api import Page, expect
 
 from corlume.services.keeping import tanks
 from corlume.store.database import Database
+from tests.browser.conftest import step_back
 from tests.browser.test_chart import redrawn
 
 
@@ -43,7 +44,7 @@ def test_wish_is_put_right_searched_watched_and_adopted(page: Page, db: Database
     setup = tanks.open_tank(db, 1).setups[-1]
     assert setup.name == "2 x LED cluster, mid-size, searched"
     assert {round(k.value.emitter.height, 2) for k in setup.fixtures} <= {round(h / 100, 2) for h in range(24, 31)}
-    page.keyboard.press("Control+z")
+    step_back(page)
     expect(page.locator("#setup option")).to_have_count(3)
 
 
@@ -69,7 +70,7 @@ def test_keepers_questions_are_answered_from_the_chart_to_a_remedy_tried(page: P
     page.get_by_label("Strong end").press("Enter")
     expect(page.locator(".meant summary")).to_contain_text("strong end left")
     expect(page.locator(".verdict[data-key=uniformity] .grade")).to_have_count(0)
-    page.keyboard.press("Control+z")
+    step_back(page)
     expect(page.locator(".meant summary")).to_contain_text("mixed tank by places")
     # what would help, and what happens to my corals: tried as a setup, which says it again before it is used
     page.get_by_role("link", name="Improve").click()
@@ -181,7 +182,7 @@ def test_zones_are_drawn_moved_typed_and_undone(page: Page, db: Database) -> Non
     page.locator("h1").click()
     for _ in range(4):
         with page.expect_navigation():
-            page.keyboard.press("Control+z")
+            step_back(page)
     assert len(tanks.open_tank(db, 1).wanted) == 4
 
 

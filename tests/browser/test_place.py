@@ -12,7 +12,7 @@ from corlume.core.course.note import CoralNote
 from corlume.services.keeping import course, pumps, tanks
 from corlume.services.light.flow import solved_flow
 from corlume.store.database import Database
-from tests.browser.conftest import SOLVE
+from tests.browser.conftest import SOLVE, step_back
 from tests.browser.test_axe import violations
 
 TODAY = datetime.date.today()
@@ -44,7 +44,7 @@ def test_coral_is_dragged_with_a_verdict_and_snaps_to_a_seat(page: Page, db: Dat
     assert after is not None
     assert after != before
     page.wait_for_load_state("networkidle")
-    page.keyboard.press("Control+z")
+    step_back(page)
     expect(page.locator('.coral-item[data-coral="12"]')).to_contain_text("82")
     assert tanks.open_tank(db, 1).coral(12).value.place == before
 
@@ -78,8 +78,7 @@ def test_all_that_wait_are_placed_and_taken_back(page: Page, db: Database) -> No
     page.get_by_role("button", name=re.compile(r"Place all \d+")).click()
     expect(page).to_have_url(re.compile(r"/corals(\?setup=1)?$"))
     assert sum(kept.value.place is None for kept in tanks.open_tank(db, 1).corals) <= 4
-    page.wait_for_load_state()  # keys count when the page's scripts are there
-    page.keyboard.press("Control+z")
+    step_back(page)
     expect(page.get_by_role("link", name="Place 10 unplaced")).to_be_visible()
 
 

@@ -16,6 +16,7 @@ from corlume.devices.simulated_meter import SimulatedMeter, hidden_truth
 from corlume.services.keeping import surveys, tanks
 from corlume.services.light.fields import medium_of
 from corlume.store.database import Database
+from tests.browser.conftest import step_back
 
 
 @pytest.fixture(autouse=True)
@@ -126,7 +127,7 @@ def test_layers_show_what_the_survey_changes_and_how_sure_it_is(page: Page) -> N
         layer.select_option(key)
         expect(page.locator("#legend")).to_contain_text(words)
     page.locator("h1").click(force=True)
-    page.keyboard.press("Control+z")
+    step_back(page)
     page.wait_for_load_state()
     expect(page.locator(".readout-unit")).to_contain_text("PAR predicted")
     expect(page.locator("#layer option[value=told]")).to_have_count(0)
@@ -169,5 +170,5 @@ def test_spots_follow_a_hand_a_key_and_a_tap_on_the_drawing(page: Page, db: Data
     page.get_by_label("A tap on the drawing adds").select_option("spot")
     area.click(position={"x": 0.5 * box["width"], "y": 0.95 * box["height"]})
     expect(page.locator("[data-spot][tabindex]")).to_have_count(count + 2)
-    page.keyboard.press("Control+z")
+    step_back(page)
     expect(page.locator("[data-spot][tabindex]")).to_have_count(count)
