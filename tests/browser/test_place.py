@@ -12,7 +12,7 @@ from corlume.core.course.note import CoralNote
 from corlume.services.keeping import course, pumps, tanks
 from corlume.services.light.flow import solved_flow
 from corlume.store.database import Database
-from tests.browser.conftest import SOLVE, step_back
+from tests.browser.conftest import step_back
 from tests.browser.test_axe import violations
 
 TODAY = datetime.date.today()
@@ -127,8 +127,10 @@ def test_a_pump_is_aimed_by_keys_and_a_place_painted_by_a_tap(page: Page, db: Da
     assert stored.flow_marks[-1].value.flow == "medium"
 
 
-def test_flow_is_an_estimate_until_it_is_solved_and_nothing_moves_under_a_hand(page: Page, db: Database) -> None:
-    page.context.unroute(SOLVE)
+def test_flow_is_an_estimate_until_it_is_solved_and_nothing_moves_under_a_hand(
+    page: Page, db: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.undo()
     page.goto("/tanks/1/corals/flow")
     state = page.locator(".flow-state")
     expect(state).to_contain_text("Working out how the water circulates")
