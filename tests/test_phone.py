@@ -90,7 +90,7 @@ def test_a_paired_phone_does_what_is_done_at_the_tank_and_no_more_until_it_may(
             "/tanks/{tank_id}/survey/{survey_id}/spots/{spot_id}/place", "/tanks/{tank_id}/survey/photos",
             "/tanks/{tank_id}/survey/balance/{survey_id}/shift", "/tanks/{tank_id}/corals/round/{coral_id}",
             "/tanks/{tank_id}/survey/photos/{photo_id}/corners", "/tanks/{tank_id}/survey/photos/{photo_id}/tap",
-            "/tanks/{tank_id}/corals/{coral_id}/course/notes",
+            "/tanks/{tank_id}/corals/{coral_id}/course/notes", "/tanks/{tank_id}/corals/flow/{what}/begin",
         }  # fmt: skip
         told = outside.post("/tanks/1/remove")
         assert "Nothing was changed" in told.text

@@ -5,8 +5,8 @@ from __future__ import annotations
 import sqlite3
 from dataclasses import dataclass, field
 
-KEEP = 12
-"""Solved flows kept for each tank: those of the last changes, so that undo finds its own again, and of advice."""
+KEEP = 4
+"""Solved flows kept for each tank: those of the last changes, so that undo finds its own again."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,8 +13,8 @@ KEPT_BACK = re.compile(r"/backup")
 """What a phone may not even download: the whole record."""
 AT_THE_TANK = re.compile(
     r"/preferences|/pair/[^/]+|/tanks/\d+/(?:"
-    # asking only: the chart with a probe moved, what a coral would have where it is held
-    r"setups/\d+/light|corals/\d+/try|"
+    # asking only: the chart with a probe moved, what a coral would have where it is held, how the water circulates
+    r"setups/\d+/light|corals/\d+/try|corals/flow/[^/]+/begin|"
     r"survey/\d+/(?:act|tap|spots|spots/\d+/place)|survey/balance/\d+/shift|"
     r"survey/photos(?:/\d+/(?:corners|tap))?|"
     r"corals/round/\d+|corals/\d+/course/notes)"

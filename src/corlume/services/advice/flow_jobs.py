@@ -9,9 +9,9 @@ from typing import Literal
 
 from corlume.core.flow.circulation import flow_key
 from corlume.services.advice.flow_advice import FlowHelp, flow_helps
+from corlume.services.keeping.pumps import keep_flow
 from corlume.services.light.flow import solve, solved_flow
 from corlume.store.database import Database
-from corlume.store.flow_fields import keep_field
 from corlume.store.tanks import StoredTank
 
 _log = logging.getLogger(__name__)
@@ -62,15 +62,10 @@ def begin(db: Database, stored: StoredTank, what: What) -> None:
             with _TURN:
                 told(0.0)
                 if what == "flow":
-                    kept = [solve(stored, told)]
+                    keep_flow(db, stored.id, solve(stored, told))
                 else:
                     known = stored if solved_flow(stored) else replace(stored, flow_field=solve(stored))
                     job.helps = flow_helps(known, told)
-                    # whoever does one of them has its flow at once
-                    kept = [one.solved for one in job.helps]
-            with db.writing() as connection:
-                for one in kept:
-                    keep_field(connection, stored.id, one)
             job.state = "done"
         except _Stopped:
             job.state = "none"

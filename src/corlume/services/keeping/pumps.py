@@ -13,6 +13,7 @@ from corlume.core.flow.mark import FlowMark, mark_errors
 from corlume.core.flow.pump import Pump, pump_errors
 from corlume.core.scene import MOST, check_count
 from corlume.store.database import Database
+from corlume.store.flow_fields import FlowField, keep_field
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.tables import FLOW_MARKS, PUMPS, Kept, found
 from corlume.store.tanks import StoredTank, load_tank
@@ -35,6 +36,12 @@ def new_pump(stored: StoredTank) -> Pump:
     x = tank.length - 0.03 if right else 0.03
     depth = min(0.12, 0.3 * tank.sand_depth)
     return Pump(free_name(stored), x=x, y=0.6 * tank.width, depth=depth, turn=math.pi if right else 0.0)
+
+
+def keep_flow(db: Database, tank_id: int, solved: FlowField) -> None:
+    """Keep a flow that was solved for a change of pumps, so that it is there when the change is done."""
+    with db.writing() as connection:
+        keep_field(connection, tank_id, solved)
 
 
 def add_pump(db: Database, tank_id: int, one: Pump | None = None) -> int:

@@ -147,6 +147,7 @@ def do_help(db: Db, tank_id: RowId, data: FormData, setup: Looked = None) -> Red
     found = next((one for one in helps if one.words == data.get("words")), None)
     if found is None:
         raise NotFound("no such help any more")
+    pumps.keep_flow(db, tank_id, found.solved)
     if found.pump_id is None:
         pumps.add_pump(db, tank_id, found.pump)
     else:
