@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
+from corlume.core.flow.circulation import from_bytes
 from corlume.core.flow.estimate import flow_at, images, jet_of
 from corlume.core.flow.mark import FlowMark
 from corlume.core.flow.pump import Pump, turnover
@@ -22,7 +23,7 @@ from corlume.core.geometry import Rock, Tank
 from corlume.core.units import DEGREE, LITRES_AN_HOUR
 from corlume.services.advice import flow_jobs
 from corlume.services.advice.coral_sites import states
-from corlume.services.advice.flow_advice import dead_share
+from corlume.services.advice.flow_advice import dead_share, weighed
 from corlume.services.keeping import corals, pumps, tanks
 from corlume.services.light.flow import solved_flow
 from corlume.store.database import Database
@@ -98,6 +99,8 @@ def test_lee_is_weak_meeting_streams_are_strong_and_the_intake_draws() -> None:
     beside = np.array([[0.02, 0.42, 0.3], [0.02, 0.62, 0.3]])
     near, far = flow_at(TANK, [replace(PUMP, turn=0.2)], beside).speed
     assert near > far
+    pipe = replace(PUMP, kind="return", turn=0.2)  # draws from the sump, and nothing beside it
+    assert flow_at(TANK, [pipe], beside[:1]).speed[0] < near
     assert flow_at(TANK, [], middle).speed[0] == 0.0
 
 
@@ -149,27 +152,35 @@ def test_help_for_dead_spots_is_true_when_done(client: TestClient, db: Database)
     for page in ("", "/flow", "/seats", "/all"):
         assert "Flow is a first estimate" not in client.get(f"/tanks/1/corals{page}").text
     words = worked_out(client, "helps")["html"]
-    told = flow_jobs.look(db, stored, "helps").helps
+    told = weighed(stored, flow_jobs.look(db, stored, "helps").changes)
     assert told[0].after < told[0].before == dead_share(stored)
     assert f"{100 * told[0].before:.0f} % dead spot" in client.get("/tanks/1/corals/flow").text
     assert f"<b>{100 * told[0].before:.0f}</b>" in words
     assert f"<b>{100 * told[0].after:.0f}</b>" in words
     assert [one.after for one in told] == sorted(one.after for one in told)
-    pump = told[0].pump  # what has to be set on it is said
+    pump = told[0].change.pump  # what has to be set on it is said
     assert f"points {pump.turn / DEGREE % 360:.0f} degrees" in words
     assert f"{pump.rate / LITRES_AN_HOUR:,.0f} l/h" in words
     moved = (*(f"leaves: {line}" for line in told[0].leave), *(f"enters: {line}" for line in told[0].enter))
     assert moved
     assert all(line in words for line in moved)
-    assert client.post("/tanks/1/corals/flow/help", data={"words": told[0].words}).status_code == 303
+    assert client.post("/tanks/1/corals/flow/help", data={"words": told[0].change.words}).status_code == 303
     assert dead_share(tanks.open_tank(db, 1)) == told[0].after  # its flow came with the advice
-    assert client.post("/tanks/1/corals/flow/help", data={"words": told[0].words}).status_code == 404
+    assert client.post("/tanks/1/corals/flow/help", data={"words": told[0].change.words}).status_code == 404
     tanks.undo(db, 1)
     assert tanks.open_tank(db, 1) == stored
     assert solved_flow(tanks.open_tank(db, 1))
-    # rock that is moved makes it an estimate again, and coral does not
-    corals.place_coral(db, 1, stored.corals[0].id, None)
+    # rock that is moved makes it an estimate again, and coral does not: advice speaks of corals as they are
+    number, _, _ = told[0].leave[0].partition(" ") if told[0].leave else told[0].enter[0].partition(" ")
+    corals.place_coral(db, 1, stored.corals[int(number) - 1].id, None)
     assert solved_flow(tanks.open_tank(db, 1))
+    now = client.get("/tanks/1/corals/flow/helps/state").json()["html"]
+    assert not any(f"{sort}: {number} " in now for sort in ("leaves", "enters"))
+    field = tanks.open_tank(db, 1).flow_field
+    assert field
+    for junk in (b"", b"junk", field.data[:-300]):
+        with pytest.raises(ValueError, match="flow does not read"):  # it is solved anew then
+            from_bytes(stored.tank, [kept.value for kept in stored.pumps], junk)
     tanks.save_rock(db, 1, stored.rocks[0].id, replace(stored.rocks[0].value, x=stored.rocks[0].value.x + 0.01))
     assert not solved_flow(tanks.open_tank(db, 1))
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import io
 import zipfile
+import zlib
 from collections.abc import Callable, Sequence
 
 import numpy as np
@@ -77,6 +78,6 @@ def from_bytes(tank: Tank, pumps: Sequence[Pump], data: bytes) -> Solved:
     try:
         with np.load(io.BytesIO(data), allow_pickle=False) as kept:
             velocity, fluctuation = kept["velocity"].astype(np.float64), kept["fluctuation"].astype(np.float64)
-    except (OSError, KeyError, EOFError, zipfile.BadZipFile) as error:
+    except (OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile, zlib.error) as error:
         raise ValueError("the flow does not read") from error
     return solved_again(tank, [jet_of(pump) for pump in pumps], velocity, fluctuation)

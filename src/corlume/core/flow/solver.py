@@ -57,7 +57,7 @@ class Solved:
     jets : the streams that were solved for; ``streams`` (k, 3, ...) how fast each alone would be, as means over the
         faces [m/s].
     fluctuation : (nx, ny, nz) root mean square of what turbulence adds to the mean, all ways together [m/s].
-    water : (nx, ny, nz) whether a cell is water; ``rock`` the boxes that are not, see ``rockwork``.
+    rock : the boxes that are no water, see ``rockwork``.
     """
 
     cell: tuple[float, float, float]
@@ -66,7 +66,6 @@ class Solved:
     jets: tuple[Jet, ...]
     streams: Array
     fluctuation: Array
-    water: NDArray[np.bool_]
     rock: Array
 
     def at(self, points: Array) -> Array:
@@ -205,7 +204,6 @@ def _solved(grid: _Grid, jets: Sequence[Jet], velocity: Array, fluctuation: Arra
         jets=tuple(jets),
         streams=grid.free_jets(jets),
         fluctuation=fluctuation,
-        water=grid.water,
         rock=grid.rock,
     )
 

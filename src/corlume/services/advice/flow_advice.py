@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -38,21 +38,29 @@ ENOUGH = 0.01
 
 
 @dataclass(frozen=True, slots=True)
-class FlowHelp:
-    """A change of a pump, or one more, in words: the share of places that are dead before and after [-], which placed
-    corals would leave or enter the flow that they want, the pump as it would be, with its id where it is there, and the
-    flow solved with it.
+class FlowChange:
+    """A change of a pump, or one more, in words: the pump as it would be, with its id where it is there, and the flow
+    solved with it.
     """
 
     words: str
     lengths: dict[str, float]
+    pump: Pump
+    pump_id: int | None
+    solved: FlowField
+
+
+@dataclass(frozen=True, slots=True)
+class FlowHelp:
+    """What a change brings: the share of places that are dead spots before and after [-], and which placed corals would
+    leave or enter the flow that they want.
+    """
+
+    change: FlowChange
     before: float
     after: float
     leave: tuple[str, ...]
     enter: tuple[str, ...]
-    pump: Pump
-    pump_id: int | None
-    solved: FlowField
 
 
 def dead_share(stored: StoredTank) -> float:
@@ -60,30 +68,35 @@ def dead_share(stored: StoredTank) -> float:
     return seat_flow(stored)["dead"]
 
 
-def flow_helps(stored: StoredTank, told: Callable[[float], object] = lambda _: None) -> list[FlowHelp]:
-    """The best change of each kind for dead spots, the one that helps most first; none where little is dead.
+def weighed(stored: StoredTank, changes: Sequence[FlowChange]) -> list[FlowHelp]:
+    """What changes bring to the tank with its corals and notes as they are now: those that help, most first."""
+    before, found = dead_share(stored), list[FlowHelp]()
+    for change in changes:
+        changed = replace(_changed(stored, change.pump, change.pump_id), flow_field=change.solved)
+        after = dead_share(changed)
+        if before - after >= WORTH:
+            found.append(FlowHelp(change, before, after, *_corals(stored, changed)))
+    return sorted(found, key=lambda one: one.after)
+
+
+def flow_changes(stored: StoredTank, told: Callable[[float], object] = lambda _: None) -> list[FlowChange]:
+    """The best change of each kind for dead spots; none where little is dead.
 
     Every change is solved over coarse cells, and the best of each kind over those of the pages. ``told`` is called with
     the share that is done [-], and may raise to stop it.
     """
-    before, places = dead_share(stored), _places(stored)
-    if before < ENOUGH or not (_speeds(stored, places, solved_flow(stored)) < CLASS_ENDS[0]).any():
+    places = _places(stored)
+    if dead_share(stored) < ENOUGH or not (_speeds(stored, places, solved_flow(stored)) < CLASS_ENDS[0]).any():
         return []
-    chosen, found = _best_of_each(stored, places, lambda done: told(RANKING * done)), list[FlowHelp]()
-    for number, (words, lengths, pump, kept) in enumerate(chosen):
+    chosen, found = _best_of_each(stored, places, lambda done: told(RANKING * done)), list[FlowChange]()
+    for words, lengths, pump, kept in chosen:
 
-        def part(done: float, number: int = number) -> None:
-            told(RANKING + (1 - RANKING) * (number + done) / len(chosen))
+        def part(done: float) -> None:
+            told(RANKING + (1 - RANKING) * (len(found) + done) / len(chosen))
 
-        changed = _changed(stored, pump, kept)
-        field = solve(changed, part)
-        changed = replace(changed, flow_field=field)
-        after = dead_share(changed)
-        if before - after >= WORTH:
-            leave, enter = _corals(stored, changed)
-            pump_id = kept.id if kept else None
-            found.append(FlowHelp(words, lengths, before, after, leave, enter, pump, pump_id, field))
-    return sorted(found, key=lambda one: one.after)
+        pump_id = kept.id if kept else None
+        found.append(FlowChange(words, lengths, pump, pump_id, solve(_changed(stored, pump, pump_id), part)))
+    return found
 
 
 def _best_of_each(stored: StoredTank, places: Array, told: Callable[[float], object]) -> list[Try]:
@@ -97,7 +110,7 @@ def _best_of_each(stored: StoredTank, places: Array, told: Callable[[float], obj
     for tries in kinds:
         scores = []
         for _, _, pump, kept in tries:
-            changed = _changed(stored, pump, kept)
+            changed = _changed(stored, pump, kept.id if kept else None)
             coarse = solve_pumps(changed.tank, [one.value for one in changed.pumps], coarser=COARSER)
             scores.append((_speeds(changed, places, coarse) < CLASS_ENDS[0]).mean())
             done += 1
@@ -169,11 +182,11 @@ def _places(stored: StoredTank) -> Array:
     return thinned
 
 
-def _changed(stored: StoredTank, pump: Pump, kept: Kept[Pump] | None) -> StoredTank:
+def _changed(stored: StoredTank, pump: Pump, pump_id: int | None) -> StoredTank:
     """The tank with a pump changed, or with one more."""
-    if kept is None:
+    if pump_id is None:
         return replace(stored, pumps=(*stored.pumps, Kept(0, pump)))
-    return replace(stored, pumps=tuple(Kept(one.id, pump) if one.id == kept.id else one for one in stored.pumps))
+    return replace(stored, pumps=tuple(Kept(one.id, pump) if one.id == pump_id else one for one in stored.pumps))
 
 
 def _speeds(stored: StoredTank, points: Array, solved: Solved | None) -> Array:

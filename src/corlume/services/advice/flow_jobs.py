@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from corlume.core.flow.circulation import flow_key
-from corlume.services.advice.flow_advice import FlowHelp, flow_helps
+from corlume.services.advice.flow_advice import FlowChange, flow_changes
 from corlume.services.keeping.pumps import keep_flow
 from corlume.services.light.flow import solve, solved_flow
 from corlume.store.database import Database
@@ -18,6 +18,8 @@ _log = logging.getLogger(__name__)
 _LOCK, _TURN = threading.Lock(), threading.Lock()
 What = Literal["flow", "helps"]
 State = Literal["none", "working", "done", "failed"]
+MOST_KEPT = 16
+"""Jobs that are remembered: of more, the oldest that have ended are let go."""
 
 
 @dataclass
@@ -27,7 +29,7 @@ class Job:
     key: str
     done: float = 0.0
     state: State = "working"
-    helps: list[FlowHelp] = field(default_factory=list)
+    changes: list[FlowChange] = field(default_factory=list)
     stop: threading.Event = field(default_factory=threading.Event)
 
 
@@ -44,12 +46,14 @@ def begin(db: Database, stored: StoredTank, what: What) -> None:
     """
     if not stored.pumps or look(db, stored, what).state in ("working", "done"):
         return
-    job = Job(_key(stored, what))
+    job = Job(_key(stored))
     with _LOCK:
         for (path, tank_id, other), before in _JOBS.items():
-            same = before.key.startswith(_key(stored, "flow"))
-            if (path, tank_id) == (str(db.path), stored.id) and (other == what or not same):
+            if (path, tank_id) == (str(db.path), stored.id) and (other == what or before.key != job.key):
                 before.stop.set()
+        _JOBS.pop((str(db.path), stored.id, what), None)
+        for ended in [place for place, one in _JOBS.items() if one.state != "working"][: len(_JOBS) + 1 - MOST_KEPT]:
+            del _JOBS[ended]
         _JOBS[str(db.path), stored.id, what] = job
 
     def told(done: float) -> None:
@@ -65,7 +69,7 @@ def begin(db: Database, stored: StoredTank, what: What) -> None:
                     keep_flow(db, stored.id, solve(stored, told))
                 else:
                     known = stored if solved_flow(stored) else replace(stored, flow_field=solve(stored))
-                    job.helps = flow_helps(known, told)
+                    job.changes = flow_changes(known, told)
             job.state = "done"
         except _Stopped:
             job.state = "none"
@@ -78,14 +82,12 @@ def begin(db: Database, stored: StoredTank, what: What) -> None:
 
 def look(db: Database, stored: StoredTank, what: What) -> Job:
     """How work on the flow of a tank stands, as its pumps are now."""
-    key = _key(stored, what)
+    key = _key(stored)
     if what == "flow" and solved_flow(stored):
         return Job(key, 1.0, "done")
     job = _JOBS.get((str(db.path), stored.id, what))
     return job if job and job.key == key and not (what == "flow" and job.state == "done") else Job(key, state="none")
 
 
-def _key(stored: StoredTank, what: What) -> str:
-    """A hash of what a job depends on; that of helps begins with that of the flow."""
-    key = flow_key(stored.tank, [kept.value for kept in stored.pumps])
-    return key if what == "flow" else f"{key} {[kept.value for kept in stored.flow_marks]}"
+def _key(stored: StoredTank) -> str:
+    return flow_key(stored.tank, [kept.value for kept in stored.pumps])

@@ -15,8 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.fixture import Fixture, bodies_below
-from corlume.core.flow.estimate import flow_at
+from corlume.core.flow.estimate import flow_at, jet_of
 from corlume.core.flow.pump import Pump
+from corlume.core.flow.solver import solve_flow
 from corlume.core.geometry import Rock, Tank
 from corlume.core.hanging.dimming import Aim, best_levels
 from corlume.core.judgement.intent import Places
@@ -192,4 +193,6 @@ def warm_up() -> None:
     field = unit_field(medium, emitter, points)
     channel_fields(medium, emitter, points, sensor="scalar")
     best_levels(field[None, :], Aim(points, field, np.ones(len(points))))
-    flow_at(replace(tank, rocks=(Rock(0.1, 0.1, 0.0, 0.1, 0.1, 0.1),)), [Pump("Warm")], points)
+    rocky = replace(tank, rocks=(Rock(0.1, 0.1, 0.0, 0.1, 0.1, 0.1),))
+    flow_at(rocky, [Pump("Warm")], points)
+    solve_flow(rocky, [jet_of(Pump("Warm"))], settles=0.0, mean_of=0.01, cell=0.1)

@@ -14,7 +14,7 @@ from corlume.core.flow.mark import SEEN
 from corlume.core.flow.pump import Pump, turnover
 from corlume.formats.steps import STEPS
 from corlume.services.advice import flow_jobs
-from corlume.services.advice.flow_advice import ENOUGH, glass_words
+from corlume.services.advice.flow_advice import ENOUGH, glass_words, weighed
 from corlume.services.keeping import pumps, tanks
 from corlume.services.light.flow import flow_plane, seat_flow, solved_flow
 from corlume.services.light.points import SliceKind
@@ -134,7 +134,7 @@ def look_at_work(request: Request, db: Db, tank_id: RowId, what: flow_jobs.What,
     answer: dict[str, Any] = {"state": job.state, "done": job.done}
     if what == "helps" and job.state == "done":
         post = f"/tanks/{tank_id}/corals/flow/help" + (f"?setup={setup}" if setup else "")
-        context: dict[str, Any] = {"helps": job.helps, "measure": measure_of(request), "post": post}
+        context: dict[str, Any] = {"helps": weighed(stored, job.changes), "measure": measure_of(request), "post": post}
         answer["html"] = templates.get_template("corals/flow_helps.html").render(**context)
     return JSONResponse(answer)
 
@@ -143,16 +143,16 @@ def look_at_work(request: Request, db: Db, tank_id: RowId, what: flow_jobs.What,
 def do_help(db: Db, tank_id: RowId, data: FormData, setup: Looked = None) -> RedirectResponse:
     """Do one of them, as it was told for the pumps as they are."""
     stored = tanks.open_tank(db, tank_id)
-    helps = flow_jobs.look(db, stored, "helps").helps
-    found = next((one for one in helps if one.words == data.get("words")), None)
+    changes = flow_jobs.look(db, stored, "helps").changes
+    found = next((one for one in changes if one.words == data.get("words")), None)
     if found is None:
         raise NotFound("no such help any more")
     pumps.keep_flow(db, tank_id, found.solved)
     if found.pump_id is None:
         pumps.add_pump(db, tank_id, found.pump)
     else:
-        changes = {name: getattr(found.pump, name) for name in Pump.__dataclass_fields__}
-        pumps.save_pump(db, tank_id, found.pump_id, **changes)
+        fields = {name: getattr(found.pump, name) for name in Pump.__dataclass_fields__}
+        pumps.save_pump(db, tank_id, found.pump_id, **fields)
     return go(f"/tanks/{tank_id}/corals/flow", setup)
 
 

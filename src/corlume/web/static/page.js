@@ -115,6 +115,7 @@ document.addEventListener("alpine:init", () => {
     state: "none",
     url: "",
     part: null,
+    begun: false,
     touched: false,
 
     async init() {
@@ -128,6 +129,7 @@ document.addEventListener("alpine:init", () => {
     async begin() {
       this.done = 0;
       const { ok } = await talk(`${this.url}/begin`, {});
+      this.begun = true;
       if (ok) this.watch();
       else this.state = "failed";
     },
@@ -137,6 +139,8 @@ document.addEventListener("alpine:init", () => {
       if (!this.part.isConnected) return;
       this.done = ok ? answer.done : 0;
       this.state = ok ? answer.state : "failed";
+      // begun for pumps that were changed elsewhere since
+      if (this.begun && this.state === "none") this.state = "failed";
       if (this.state === "working") setTimeout(() => this.watch(), 500);
       else if (this.state === "done" && answer.html) this.$refs.here.innerHTML = answer.html;
       // nothing moves under a hand, and what is half typed is not lost
