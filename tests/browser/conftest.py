@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 import socket
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import pytest
 import uvicorn
@@ -62,6 +62,15 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
     yield page
     context.close()
     assert not faults
+
+
+def until(page: Page, true: Callable[[], bool]) -> None:
+    """Ask again until it is true: what a page draws after an answer comes a moment after the answer."""
+    for _ in range(200):
+        if true():
+            return
+        page.wait_for_timeout(100)
+    raise AssertionError("it did not come true within 20 s")
 
 
 def step_back(page: Page) -> None:

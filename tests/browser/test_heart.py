@@ -44,6 +44,7 @@ def test_first_chart_in_ten_clicks_and_rock_from_there(page: Page, db: Database)
     assert int(page.evaluate("window.name")) <= 10
     assert page.locator('.fixture[data-view="plan"]:not(.selected)').count() >= 2
     page.get_by_role("link", name="Rock", exact=True).click()
+    page.wait_for_url(re.compile("#rock$"))
     # a stroke around becomes rock of that shape
     page.get_by_label("an outline, freehand").check()
     area = page.locator('[data-area][data-view="plan"]').bounding_box()
@@ -120,8 +121,8 @@ def test_hybrids_hung_by_hand_never_collide_and_stand_as_one(page: Page, db: Dat
     page.goto("/tanks/1/chart?setup=2")
     for _ in range(2):
         page.get_by_label("Fixture to hang").select_option("hybrid-60")
-        page.get_by_role("button", name="Hang it").click()
-        page.wait_for_url(re.compile("fixture="))
+        with page.expect_navigation():
+            page.get_by_role("button", name="Hang it").click()
     stored = tanks.open_tank(db, 1)
     assert not collisions(stored.tank, stored.setup(2))
     assert page.locator(".collision").count() == 0

@@ -12,7 +12,7 @@ from corlume.core.course.note import CoralNote
 from corlume.services.keeping import course, pumps, tanks
 from corlume.services.light.flow import solved_flow
 from corlume.store.database import Database
-from tests.browser.conftest import step_back
+from tests.browser.conftest import step_back, until
 from tests.browser.test_axe import violations
 
 TODAY = datetime.date.today()
@@ -57,7 +57,7 @@ def test_corals_grow_by_the_slider_and_layers_change_the_floor(page: Page) -> No
     for _ in range(4):
         page.keyboard.press("ArrowRight")
     expect(page.locator(".months output")).to_have_text("24")
-    assert float(body.get_attribute("r") or 0) > 1.5 * small
+    until(page, lambda: float(body.get_attribute("r") or 0) > 1.5 * small)
     page.get_by_role("link", name="flow", exact=True).click()
     expect(page.locator("#plan .band-flow-medium").first).to_be_attached()
     expect(page.locator(".legend")).to_contain_text("5 to 15 cm/s")

@@ -51,6 +51,7 @@ def test_eight_spots_are_read_on_a_phone_by_the_meter(browser: Browser, address:
     page.get_by_label("Name").fill("By phone")
     page.get_by_role("button", name="Plan survey").click()
     page.get_by_role("link", name="Read at the tank").click()
+    expect(page.locator(".take-name b")).to_have_text("1 of 8")
     # all of it without scrolling, and big enough for a wet thumb
     assert page.evaluate("document.documentElement.scrollHeight") <= 780
     for key in page.locator(".pad-key, .pad-acts .button").all():
