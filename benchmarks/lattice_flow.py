@@ -3,7 +3,7 @@
 D3Q19 with regularized collisions (Latt and Chopard 2006), Smagorinsky's eddy viscosity (1963) and pumps as a body force
 (Guo, Zheng and Shi 2002): from memory. Panes, sand and rock bounce back halfway, the surface slips. A method that
 shares nothing with ``core.flow.solver`` but the tank. ``python -m benchmarks.lattice_flow FILE`` writes what
-``tests/test_flow_solver.py`` reads.
+``tests/flow/test_flow_solver.py`` reads.
 """
 
 from __future__ import annotations
@@ -16,10 +16,10 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.flow.estimate import jet_of
+from corlume.core.flow.first_estimate import jet_of
 from corlume.core.flow.pump import Pump
-from corlume.core.flow.rockwork import as_rows, within
-from corlume.core.geometry import Rock, Tank
+from corlume.core.flow.rock_lee import as_rows, in_rock
+from corlume.core.light.geometry import Rock, Tank
 from corlume.core.units import DEGREE, LITRES_AN_HOUR
 
 Array = NDArray[np.float64]
@@ -59,7 +59,7 @@ def run() -> tuple[Array, Array, NDArray[np.bool_]]:
     counts = np.round(np.array([TANK.length, TANK.width, TANK.sand_depth]) / CELL).astype(int)
     axes = [(np.arange(n) + 0.5) * CELL for n in counts]
     middles = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1)
-    water = ~within(as_rows(TANK.boxes()), middles.reshape(-1, 3)).reshape(counts)
+    water = ~in_rock(as_rows(TANK.boxes()), middles.reshape(-1, 3)).reshape(counts)
     jet, sources = jet_of(PUMP), _sources(water)
     second = OUTLET_SPEED / jet.speed * CELL  # of a step [s]
     # the momentum of the stream, pushed into what lies in the outlet and a little ahead of it

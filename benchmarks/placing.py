@@ -9,20 +9,20 @@ from itertools import count
 import numpy as np
 
 from benchmarks.clock import clock, row, sized
-from corlume.core.geometry import Rock
-from corlume.core.placing.assign import Placing, Stock, greedy, solve
-from corlume.services.advice.place_all import first_plan
-from corlume.services.advice.place_case import Asked
-from corlume.services.advice.seats import seats_of
-from corlume.services.advice.try_place import try_place
+from corlume.core.light.geometry import Rock
+from corlume.core.placement.assignment import Assignment, UnplacedCorals, greedy, solve
+from corlume.services.flow.tank_flow import flow_plane
+from corlume.services.flow.tank_flow import solve as solve_flow
 from corlume.services.keeping.demo import demo_scene
 from corlume.services.light.fields import medium_of
-from corlume.services.light.flow import flow_plane
-from corlume.services.light.flow import solve as solve_flow
+from corlume.services.placement.place_all import first_plan
+from corlume.services.placement.placement_preview import preview_placement
+from corlume.services.placement.placement_problem import PlacementRequest
+from corlume.services.placement.spots import spots_of
 from corlume.store.tanks import StoredTank, unstored
 
 
-def made_up(corals: int, seats: int, seed: int = 1) -> Stock:
+def made_up(corals: int, seats: int, seed: int = 1) -> UnplacedCorals:
     """A stock over 1.4 x 0.6 m of seats, two thirds of which suit each coral; every fourth coral has long sweepers."""
     random = np.random.default_rng(seed)
     worth = (1.0 + random.random((corals, seats))) * (random.random((corals, seats)) < 0.65)
@@ -30,16 +30,16 @@ def made_up(corals: int, seats: int, seed: int = 1) -> Stock:
     reach = 0.5 * size + arms
     apart = np.maximum(np.maximum.outer(reach, reach), 0.25 * np.add.outer(size, size))
     np.fill_diagonal(apart, 0.0)
-    return Stock(worth, random.random((seats, 3)) * (1.4, 0.6, 0.4), apart)
+    return UnplacedCorals(worth, random.random((seats, 3)) * (1.4, 0.6, 0.4), apart)
 
 
 def placing() -> None:
     """24 corals on 150 seats, 60 on 400, and the demo's ten that wait."""
     for corals, seats, quick in sized(((24, 150, 0.1), (60, 400, 0.5)), ((4, 20, 0.1),)):
-        stock, last = made_up(corals, seats), list[Placing]()
+        stock, last = made_up(corals, seats), list[Assignment]()
         row(f"greedy, {corals} corals x {seats} seats", clock(partial(greedy, stock), 5), quick)
 
-        def better(stock: Stock = stock, last: list[Placing] = last) -> None:
+        def better(stock: UnplacedCorals = stock, last: list[Assignment] = last) -> None:
             last[:] = list(solve(stock, seconds=sized(10.0, 0.5)))
 
         taken = clock(better, 1, warm=False)
@@ -50,7 +50,7 @@ def placing() -> None:
         row(f"the best found, {corals} x {seats}", taken, 10.0 if seats == 150 else None, note)
     stored = unstored(demo_scene())
     medium_of(stored.lit_tank())
-    row("first plan of the demo's ten", clock(lambda: first_plan(stored, stored.setup(), Asked()), 3))
+    row("first plan of the demo's ten", clock(lambda: first_plan(stored, stored.setup(), PlacementRequest()), 3))
     seats_and_flow(stored)
     rocks = tuple(
         Rock(0.05 + 0.068 * (k % 20), 0.03 + 0.058 * (k // 20), 0.0, 0.05, 0.05, 0.1 + 0.02 * (k % 9))
@@ -72,10 +72,10 @@ def seats_and_flow(stored: StoredTank, what: str = "") -> None:
 
     row(f"{what}flow map, plan and front", clock(both, 3), 0.5)
     row(f"{what}flow solved", clock(lambda: solve_flow(stored), 1), 8.0)
-    row(f"{what}all seats with light and flow", clock(lambda: seats_of(stored, setup.hung), 3))
+    row(f"{what}all seats with light and flow", clock(lambda: spots_of(stored, setup.hung), 3))
     place = count()
 
     def hold() -> None:
-        try_place(stored, setup, coral, "plan", 0.2 + 0.01 * next(place), 0.3)
+        preview_placement(stored, setup, coral, "plan", 0.2 + 0.01 * next(place), 0.3)
 
     row(f"{what}verdict while a coral is dragged", clock(hold, 5), 0.1)

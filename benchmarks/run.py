@@ -21,23 +21,23 @@ from benchmarks.clock import clock, reference, row, sized, spent
 from benchmarks.placing import placing
 from benchmarks.survey import survey
 from benchmarks.survey_trials import survey_trials
-from corlume.core.geometry import Pane, Rock, Tank
-from corlume.core.hanging.dimming import Aim
-from corlume.core.hanging.module import Module
-from corlume.core.hanging.search import Columns, Space, scan
-from corlume.core.optics.emitter import Emitter
-from corlume.core.optics.field import Medium, channel_fields, combine, grid, unit_field
-from corlume.core.optics.water import Water
-from corlume.core.scene import Scene
+from corlume.core.keeping.scene import Scene
+from corlume.core.light.emitter import Emitter
+from corlume.core.light.field import Medium, channel_fields, combine, grid, unit_field
+from corlume.core.light.geometry import Pane, Rock, Tank
+from corlume.core.light.water import Water
+from corlume.core.search.layout import Module
+from corlume.core.search.layout_search import Columns, Space, scan
+from corlume.core.search.level_solver import LevelTarget
 from corlume.core.units import DEGREE
 from corlume.reference.catalogue import catalogue
-from corlume.services.advice.judge import verdicts
+from corlume.services.judging.judge import verdicts
 from corlume.services.keeping.demo import demo_scene
 from corlume.services.light.fields import first_look, medium_of, warm_up
-from corlume.services.search.kinds import kinds_wish, search_kinds
-from corlume.services.search.run import search
-from corlume.services.search.start_points import default_wish, starting_points
-from corlume.services.search.wish import Wish
+from corlume.services.search.light_types import light_types_request, search_light_types
+from corlume.services.search.run_search import search
+from corlume.services.search.search_request import SearchRequest
+from corlume.services.search.starting_points import default_request, starting_points
 from corlume.store.tanks import StoredTank, unstored
 
 
@@ -146,9 +146,9 @@ def layouts() -> None:
     shown = demo_scene()
     stored = unstored(Scene(shown.name, tank, shown.targets, shown.running))
     kind = catalogue()["cluster"]
-    wish = Wish("cluster", "even", sized((4, 4), (1, 1)), sized((0.2, 0.5), (0.3, 0.3)), (200.0, 350.0))
+    wish = SearchRequest("cluster", "even", sized((4, 4), (1, 1)), sized((0.2, 0.5), (0.3, 0.3)), (200.0, 350.0))
 
-    def run(key: str, wished: Wish, over=stored):  # type: ignore[no-untyped-def]
+    def run(key: str, wished: SearchRequest, over=stored):  # type: ignore[no-untyped-def]
         *_, last = search(over, catalogue()[key], wished, entries=list(catalogue().values()))
         return last
 
@@ -168,11 +168,11 @@ def layouts() -> None:
         f"spread {rule.plane.spread:.0f} -> {best.plane.spread:.0f} PAR"
     )
     tubes, hybrids = (
-        Wish(k, "even", c, sized((0.2, 0.4), (0.3, 0.3)), (200.0, 350.0))
+        SearchRequest(k, "even", c, sized((0.2, 0.4), (0.3, 0.3)), (200.0, 350.0))
         for k, c in (("t5-54", sized((4, 6), (4, 4))), ("hybrid-60", sized((1, 2), (1, 1))))
     )
     _judging(demo)
-    demo_wish, kinds = default_wish(demo, kind), kinds_wish(demo, demo.setup())
+    demo_wish, kinds = default_request(demo, kind), light_types_request(demo, demo.setup())
     demo_wish = sized(demo_wish, replace(demo_wish, counts=(1, 1), heights=(0.3, 0.3)))
     medium_of(demo.lit_tank())
     for words, goal, work in (
@@ -184,8 +184,8 @@ def layouts() -> None:
             10.0,
             lambda: run("cluster", replace(wish, means="cheapest", counts=sized((2, 4), (1, 1)))),
         ),
-        ("kinds, the first at its best", 2.0, lambda: next(search_kinds(demo, kinds))),
-        ("kinds, all at their best", 15.0, lambda: list(islice(search_kinds(demo, kinds), sized(None, 1)))),
+        ("kinds, the first at its best", 2.0, lambda: next(search_light_types(demo, kinds))),
+        ("kinds, all at their best", 15.0, lambda: list(islice(search_light_types(demo, kinds), sized(None, 1)))),
     ):
         row(words, clock(work, 1, warm=False), goal)
 
@@ -203,10 +203,10 @@ def _judging(demo: StoredTank) -> None:
     row("  and all of it known", clock(lambda: verdicts(demo, setup.hung, setup.intent), 9))
 
 
-def small_space(tank: Tank, module: Module) -> tuple[Medium, Module, Aim, Space]:
+def small_space(tank: Tank, module: Module) -> tuple[Medium, Module, LevelTarget, Space]:
     """Four modules at one height on a grid of 31 places."""
     points = grid(tank, sized((24, 12, 1), (6, 3, 1)), depths=(0.18, 0.18)).reshape(-1, 3)
-    aim = Aim(points, np.full(len(points), 275.0), np.full(len(points), 1.0 / len(points)))
+    aim = LevelTarget(points, np.full(len(points), 275.0), np.full(len(points), 1.0 / len(points)))
     places = tuple(np.linspace(0.05, tank.length - 0.05, sized(31, 6)).tolist())
     return Medium.of(tank), module, aim, Space((4,), places, (0.3,), (tank.width / 2,), 0.19)
 

@@ -11,12 +11,12 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.clock import clock, row, sized
-from corlume.core.survey.record import Survey
-from corlume.services.advice import survey as judged
-from corlume.services.advice import survey_plan
+from corlume.core.survey.survey_record import Survey
 from corlume.services.keeping import surveys, tanks
 from corlume.services.keeping.demo import demo_scene, seed
 from corlume.services.light.fields import medium_of, par_at, slice_plane
+from corlume.services.survey import survey_plan
+from corlume.services.survey import survey_results as judged
 from corlume.store.database import Database
 from corlume.store.tanks import StoredSetup, StoredTank, unstored
 
@@ -36,10 +36,10 @@ def survey() -> None:
 
     def fit() -> None:
         judged._findings.cache_clear()
-        assert judged.findings(stored, made)
+        assert judged.survey_results_of(stored, made)
 
     row("fit of 40 readings, six fixtures", clock(fit, 5), 1.0)
-    found = judged.findings(stored, made)
+    found = judged.survey_results_of(stored, made)
     assert found
     corrected = stored.under(replace(made, correction=found.correction, in_use=True))
     depths = itertools.count(1)

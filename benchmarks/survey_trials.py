@@ -16,20 +16,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from benchmarks.clock import sized
-from corlume.core.fixture import Fixture
-from corlume.core.geometry import Pane, Rock, Tank
-from corlume.core.optics.emitter import Emitter
-from corlume.core.optics.field import Medium
-from corlume.core.optics.lobe import RingLobe, TableLobe
-from corlume.core.scene import Scene, Setup
-from corlume.core.survey.calibrate import Calibration, calibrate
-from corlume.core.survey.response import Response, fixture_fields, medium_like
-from corlume.core.survey.unknowns import Unknowns
+from corlume.core.keeping.scene import Scene, Setup
+from corlume.core.light.emitter import Emitter
+from corlume.core.light.field import Medium
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.geometry import Pane, Rock, Tank
+from corlume.core.light.lobe import RingLobe, TableLobe
+from corlume.core.message_text import letter
+from corlume.core.survey.calibration import Calibration, calibrate
+from corlume.core.survey.parameters import Parameters
+from corlume.core.survey.sensitivities import Sensitivities, fixture_fields, medium_like
 from corlume.core.units import DEGREE
-from corlume.core.words import letter
 from corlume.reference.catalogue import catalogue
-from corlume.services.advice.survey_plan import offer
 from corlume.services.light.fields import medium_of
+from corlume.services.survey.survey_plan import offer
 from corlume.store.tanks import unstored
 
 Array = NDArray[np.float64]
@@ -107,7 +107,7 @@ class Bench:
     fixtures: tuple[Fixture, ...]
     points: Array
     held: Array
-    at_points: Response
+    at_points: Sensitivities
 
     @property
     def medium(self) -> Medium:
@@ -127,7 +127,7 @@ def bench(name: str, readings: int = 12) -> Bench:
     beside = np.array([(x, y, 0.0) for x in (-PROBE, 0.0, PROBE) for y in (-PROBE, 0.0, PROBE)])
     held = held[~tank.in_rock(held[:, None] + beside).any(axis=1)][:160]
     medium = medium_of(tank)
-    around = Response.around(medium, Unknowns(tank, hung), points)
+    around = Sensitivities.around(medium, Parameters(tank, hung), points)
     return Bench(tank, hung, points, held, around)
 
 
@@ -234,10 +234,10 @@ class Outcome:
 def outcome(b: Bench, true: Trial) -> Outcome:
     """Correct the tank as entered by the readings, and compare."""
     noise = np.sqrt(NOISE**2 + (1 / true.readings) ** 2)
-    unknowns = Unknowns(b.tank, b.fixtures)
+    unknowns = Parameters(b.tank, b.fixtures)
     found = calibrate(b.medium, unknowns, b.points, true.readings.tolist(), noise, b.at_points)
     lit = true.held > 0.1 * true.held.max()
-    there = Response.around(b.medium, found.unknowns, b.held[lit], found.vector)
+    there = Sensitivities.around(b.medium, found.unknowns, b.held[lit], found.vector)
     off = np.log(true.held[lit]) - there.log_par(found.vector) - found.smooth.at(b.held[lit])
     sd = np.sqrt(found.smooth.variance(b.held[lit], there.jacobian(found.vector)))
     lamps = len(b.fixtures)

@@ -15,6 +15,7 @@ from pathlib import Path
 import pytest
 from starlette.testclient import TestClient
 
+from corlume.services import jobs
 from corlume.services.keeping import demo, tanks
 from corlume.services.light.fields import medium_of
 from corlume.settings import Settings
@@ -22,6 +23,11 @@ from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
 from corlume.web.app import create_app
 from tests.ruled import RULED
+
+
+def pytest_sessionfinish() -> None:
+    """Stop what runs in the background, which the end of the process would wait for."""
+    jobs.stop_all()
 
 
 @pytest.fixture
@@ -44,4 +50,4 @@ def client(db: Database) -> Iterator[TestClient]:
 @pytest.fixture
 def stored(db: Database) -> StoredTank:
     """The demo's keeper with a bare tank of the size that the trade's rules speak of."""
-    return replace(tanks.open_tank(db, 1), tank=RULED, rocks=(), corals=(), wanted=())
+    return replace(tanks.open_tank(db, 1).having(wanted=()), tank=RULED, rocks=(), corals=())

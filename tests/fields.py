@@ -12,10 +12,10 @@ from pathlib import Path
 
 import numpy as np
 
-from corlume.core.fixture import Fixture
-from corlume.core.geometry import Rock, Tank
-from corlume.core.optics.lobe import RingLobe
-from corlume.formats.scene import read_scene
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.geometry import Rock, Tank
+from corlume.core.light.lobe import RingLobe
+from corlume.formats.scene_file import read_scene
 from corlume.services.keeping.demo import demo_scene
 from corlume.services.light.fields import par_at
 

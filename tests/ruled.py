@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from corlume.core.geometry import Tank
+from corlume.core.light.geometry import Tank
 from corlume.core.units import INCH
 from corlume.reference.catalogue import catalogue
-from corlume.services.search import run
-from corlume.services.search.wish import Wish
+from corlume.services.search import run_search
+from corlume.services.search.search_request import SearchRequest
 from corlume.store.tanks import StoredTank
 from tests.situations import WIDE
 
@@ -18,8 +18,8 @@ CLUSTER = replace(_PLAIN, parts=tuple(replace(p, emitter=replace(p.emitter, **WI
 """A module as the trade tells its rules of spacing and count of: strong, with a wide beam."""
 
 
-def last(stored: StoredTank, wish: Wish, *, kind: str = "cluster", **more: object) -> run.Step:
+def last(stored: StoredTank, wish: SearchRequest, *, kind: str = "cluster", **more: object) -> run_search.Step:
     """The last step of a search."""
     entry = CLUSTER if kind == "cluster" else catalogue()[kind]
-    *_, step = run.search(stored, entry, wish, **more)  # type: ignore[arg-type]
+    *_, step = run_search.search(stored, entry, wish, **more)  # type: ignore[arg-type]
     return step

@@ -9,16 +9,17 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from corlume.core.coral import CoralCard
-from corlume.core.fixture import Fixture
-from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
-from corlume.core.judgement.intent import BY_STOCKING, Intent
-from corlume.core.judgement.targets import SCHOOLS, LightTargets
-from corlume.core.judgement.wanted import WantedZone
-from corlume.core.optics.front import with_front
-from corlume.core.optics.lens import LensKey
-from corlume.core.scene import Coral, Scene, Seat, Setup
-from corlume.core.surroundings import Surroundings
+from corlume.core.judging.intent import BY_STOCKING, Intent
+from corlume.core.judging.target_zones import TargetZone
+from corlume.core.judging.targets import SCHOOLS, LightTargets
+from corlume.core.keeping.scene import Scene, Setup
+from corlume.core.light.beam_optics import with_optic
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.geometry import SIDES, Brace, Pane, Rock, Tank
+from corlume.core.light.lens import LensKey
+from corlume.core.mounting.surroundings import Surroundings
+from corlume.core.placement.coral import Coral, Placement
+from corlume.core.placement.coral_card import CoralCard
 from corlume.core.units import DEGREE, INCH
 from corlume.reference.catalogue import catalogue
 
@@ -51,7 +52,7 @@ def row(
         part = replace(part, emitter=replace(part.emitter, **TOLD[key]))
     outputs = [output] * len(places) if isinstance(output, float | int) else list(output)
     emitter = replace(part.emitter, y=y * INCH, height=height * INCH)
-    emitter = with_front(emitter, lens) if lens else emitter
+    emitter = with_optic(emitter, lens) if lens else emitter
     return tuple(
         replace(part, emitter=replace(emitter, x=x * INCH), output=float(o))
         for x, o in zip(places, outputs, strict=True)
@@ -80,7 +81,7 @@ class Situation:
     stocking: str = "sps"
     school: str = "moderate"
     intent: Intent = BY_STOCKING
-    zones: tuple[WantedZone, ...] = ()
+    zones: tuple[TargetZone, ...] = ()
     corals: tuple[Coral, ...] = ()
     surroundings: Surroundings = field(default_factory=Surroundings)
 
@@ -103,9 +104,9 @@ ACRO = CoralCard("Acropora", "sps", 250, 350, "high", "peaceful", 0.0, 0.12)
 TORCH = CoralCard("Torch", "lps", 80, 150, "medium", "aggressive", 0.15, 0.2)
 
 
-def zone(name: str, x: float, low: float, high: float) -> WantedZone:
+def zone(name: str, x: float, low: float, high: float) -> TargetZone:
     """A zone a foot long, from the front to the back, in the upper half of the water."""
-    return WantedZone(name, x * INCH, 0.0, 12 * INCH, 24 * INCH, 4 * INCH, 12 * INCH, low, high)
+    return TargetZone(name, x * INCH, 0.0, 12 * INCH, 24 * INCH, 4 * INCH, 12 * INCH, low, high)
 
 
 SITUATIONS = (
@@ -349,8 +350,8 @@ SITUATIONS = (
     Situation(
         "A torch in light for Acropora", row("cluster", (12, 36), 12, 0.9),
         (r"Corals in their light: 1 of 2, poor", r"Torch at \d+, too strong by \d+"), ("Acropora at",), ROCKY,
-        corals=(Coral(replace(ACRO, par_low=150, par_high=500), Seat(12 * INCH, 12 * INCH, 8 * INCH)),
-                Coral(TORCH, Seat(36 * INCH, 12 * INCH, 8 * INCH))),
+        corals=(Coral(replace(ACRO, par_low=150, par_high=500), Placement(12 * INCH, 12 * INCH, 8 * INCH)),
+                Coral(TORCH, Placement(36 * INCH, 12 * INCH, 8 * INCH))),
     ),
     Situation("Two 250 W halides five inches over the water", row("halide-250", (12, 36), 5),
         ("Hung too low", "Raise all by 8 cm: .*(mends|eases) hung too low"), ("Uniformity[^:]*: [^.]*, good",)),

@@ -13,17 +13,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 from markupsafe import Markup
 
-from corlume.core.fixture import Fixture
-from corlume.core.geometry import Brace, Pane, Rock, Tank
-from corlume.core.judgement.targets import LightTargets
-from corlume.core.optics.emitter import Emitter
+from corlume.core.judging.targets import LightTargets
+from corlume.core.light.emitter import Emitter
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.geometry import Brace, Pane, Rock, Tank
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.services.light.fields import Plane
-from corlume.services.light.points import Place
+from corlume.services.light.points import WaterPoint
 from corlume.store.tables import Kept
 from corlume.web.drawing.difference import draw_difference
-from corlume.web.drawing.lamps import _apart, draw_dimensions, draw_fixtures, draw_probe, letter
+from corlume.web.drawing.fixtures import _apart, draw_dimensions, draw_fixtures, draw_probe, letter
 from corlume.web.drawing.light import draw_light, isolines_of
 from corlume.web.drawing.sheet import View, lay_out, lay_out_pair
 from corlume.web.drawing.svg import el
@@ -210,7 +210,9 @@ def test_rock_is_land_where_the_slice_cuts_it_and_an_outline_elsewhere() -> None
 
 def test_probe_crosses_at_its_place_in_every_view() -> None:
     sheet = lay_out(TANK, 0.2)
-    rings = [e for e in parse(draw_probe(sheet, Place(0.4, 0.2, 0.1))).iter("circle") if e.get("class") == "probe-ring"]
+    rings = [
+        e for e in parse(draw_probe(sheet, WaterPoint(0.4, 0.2, 0.1))).iter("circle") if e.get("class") == "probe-ring"
+    ]
     found = [(float(e.get("cx") or 0), float(e.get("cy") or 0)) for e in rings]
     expected = [sheet.plan.at(0.4, 0.2), sheet.front.at(0.4, 0.1), sheet.views()[2].at(0.2, 0.1)]
     assert found == [pytest.approx(e, abs=0.06) for e in expected]

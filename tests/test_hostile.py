@@ -25,19 +25,19 @@ import pytest
 from PIL import Image
 from starlette.testclient import TestClient
 
-from corlume.core.fixture import Fixture
-from corlume.core.optics.lobe import TableLobe
-from corlume.formats.faults import BadFile
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.lobe import TableLobe
+from corlume.formats.file_faults import BadFile
 from corlume.formats.photometry import write_lm63
 from corlume.formats.picture import read_picture
 from corlume.serve import _log_to
-from corlume.services.keeping import hung_fixtures, shelf, tanks
+from corlume.services.keeping import fixture_library, hung_fixtures, tanks
 from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.web.app import create_app
-from corlume.web.guard import MAX_BODY
+from corlume.web.request_guard import MAX_BODY
 from tests import loops
-from tests.test_photometry import GOOD
+from tests.light.test_photometry import GOOD
 
 IDS = [0, 1, 2, 3, 7, 15, 999, -1, 2**31, 2**63 - 1, 2**63, 2**64, "1.5", "x", "%00", "1e9", "\u0663", ""]
 TEXTS = [
@@ -232,7 +232,7 @@ def _answered(app: object, messages: list[dict[str, object]], headers: dict[str,
 def test_bodies_are_counted_as_they_come_and_half_sent_ones_are_given_up(
     db: Database, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("corlume.web.guard.PATIENCE", 0.1)
+    monkeypatch.setattr("corlume.web.request_guard.PATIENCE", 0.1)
     piece = {"type": "http.request", "body": b"x" * 100_000, "more_body": True}
     lying = {"content-length": "10", "transfer-encoding": "chunked", "content-type": "text/plain"}
     app = create_app(db, Settings())
@@ -264,7 +264,7 @@ def test_large_upload_holds_nobody_up_and_can_be_kept(client: TestClient, db: Da
     draft = seen.text.partition('name="draft" value="')[2].partition('"')[0]
     assert len(seen.content) < 300_000
     key = client.post("/shelf/put", data={"draft": draft, "name": "Large"}).headers["location"].rpartition("/")[2]
-    kept: Fixture = shelf.entry(db, key).parts[0]
+    kept: Fixture = fixture_library.entry(db, key).parts[0]
     assert kept.emitter.lobe is not None
     assert max(waits) < 1.5
 

@@ -14,24 +14,25 @@ import numpy as np
 import pytest
 from starlette.testclient import TestClient
 
-from corlume.core.coral import PlacedCoral
 from corlume.core.errors import InvalidInput
-from corlume.core.fixture import Fixture
-from corlume.core.geometry import SIDES, Brace, Pane, Rock, Tank
-from corlume.core.judgement.zones import surfaces
-from corlume.core.optics.emitter import Emitter
-from corlume.core.optics.water import Water
-from corlume.core.scene import Coral, Running, Scene, Seat, Setup
+from corlume.core.judging.light_zones import surfaces
+from corlume.core.keeping.scene import Running, Scene, Setup
+from corlume.core.light.emitter import Emitter
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.geometry import SIDES, Brace, Pane, Rock, Tank
+from corlume.core.light.water import Water
+from corlume.core.placement.coral import Coral, Placement
+from corlume.core.placement.coral_card import PlacedCoral
 from corlume.core.units import DEGREE
-from corlume.formats.scene import read_scene, write_scene
+from corlume.formats.scene_file import read_scene, write_scene
 from corlume.reference.catalogue import catalogue
 from corlume.reference.coral_library import coral_cards
-from corlume.services.advice import coral_sites
 from corlume.services.keeping import tanks
 from corlume.services.keeping.demo import demo_scene
 from corlume.services.light import fields
-from corlume.services.search import run
-from corlume.services.search.start_points import default_wish
+from corlume.services.placement import zone_placement
+from corlume.services.search import run_search
+from corlume.services.search.starting_points import default_request
 from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.store.tanks import unstored
@@ -45,7 +46,7 @@ DARK = Pane("plain", 0.0)
 
 def scene(name: str, tank: Tank, *fixtures: Fixture) -> Scene:
     place = (tank.length / 2, tank.width / 2, tank.water_depth / 2)
-    stock = (Coral(coral_cards()["Zoanthus"], Seat(*place)), Coral(coral_cards()["Galaxea"]))
+    stock = (Coral(coral_cards()["Zoanthus"], Placement(*place)), Coral(coral_cards()["Galaxea"]))
     return Scene(name, tank, setups=(Setup("Only", fixtures, True),), corals=stock)
 
 
@@ -196,9 +197,9 @@ def test_corals_drawing_shows_sites_only_where_the_coral_fits(db: Database) -> N
     stored = tanks.open_tank(db, 1)
     fixtures = [kept.value for kept in stored.setup().fixtures]
     sheet = lay_out_pair(stored.tank)
-    zones = coral_sites.zones_of(stored, fixtures)
-    fits = coral_sites.fits(stored, fixtures, 15)
-    states = coral_sites.states(stored, fixtures)
+    zones = zone_placement.zones_of(stored, fixtures)
+    fits = zone_placement.fits(stored, fixtures, 15)
+    states = zone_placement.states(stored, fixtures)
     drawn = draw_zones(sheet.plan, zones, fits, states)
     assert drawn.count('class="site"') == sum(int(f.sites.sum()) for f in fits)
     assert draw_zones(sheet.plan, zones, [], states).count('class="site"') == 0
@@ -230,7 +231,7 @@ def test_search_over_odd_tanks_finds_something_or_says_why_not(odd: Scene) -> No
         ("cluster", "even", "new"), ("cluster", "mixed", "new"), ("cluster", "even", "own"),
         ("t5-24", "strong_left", "new"), ("cluster", "lps", "new"),
     ):  # fmt: skip
-        wish = default_wish(stored, kinds[key])
+        wish = default_request(stored, kinds[key])
         low = wish.heights[0]
         wish = replace(
             wish,
@@ -242,7 +243,7 @@ def test_search_over_odd_tanks_finds_something_or_says_why_not(odd: Scene) -> No
         )  # type: ignore[arg-type]
         refused, best = set(), ()
         try:
-            *_, step = run.search(stored, kinds[key], wish, setup)
+            *_, step = run_search.search(stored, kinds[key], wish, setup)
             best = step.best
         except InvalidInput as error:
             refused = {e.rule.split(":")[0] for e in error.errors}

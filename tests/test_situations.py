@@ -13,7 +13,7 @@ import pytest
 from click.testing import CliRunner
 
 from corlume.cli.main import main
-from corlume.formats.scene import write_scene
+from corlume.formats.scene_file import write_scene
 from corlume.services.search.candidate import LEAST_LEVEL
 from tests.situations import BRACED, SITUATIONS, Situation, grid, row, zone
 

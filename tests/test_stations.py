@@ -14,7 +14,7 @@ from fastapi.responses import HTMLResponse, Response
 from fastapi.testclient import TestClient
 from jinja2 import ChoiceLoader, DictLoader
 
-from corlume.core.declared import Choice, Day, Text, Time, Whole, limits
+from corlume.core.schema import Choice, Day, Text, Time, Whole, limits
 from corlume.formats.measure import Measure
 from corlume.services.keeping import setups, tanks
 from corlume.settings import Settings
@@ -184,8 +184,8 @@ def test_setup_looked_at_goes_along_by_every_link_and_post(client: TestClient, d
 
 
 def test_one_declared_kind_of_light_is_taken_up_everywhere(client: TestClient) -> None:
-    from corlume.core.optics.technology import TECHNOLOGIES
-    from corlume.core.optics.wear import questions
+    from corlume.core.light.light_loss import questions
+    from corlume.core.light.technology import TECHNOLOGIES
 
     shelf = client.get("/shelf").text
     for key, technology in TECHNOLOGIES.items():

@@ -65,7 +65,7 @@ def test_there_are_no_import_circles() -> None:
     list(graphlib.TopologicalSorter(graph).static_order())
 
 
-SERVICES = ("light", "keeping", "advice", "search")
+SERVICES = ("light", "keeping", "flow", "placement", "judging", "survey", "acclimation", "search")
 
 
 def test_services_use_only_those_before_them() -> None:

@@ -10,9 +10,9 @@ from pathlib import Path
 import pytest
 from starlette.testclient import TestClient
 
-from corlume.services.keeping import shelf, tanks
+from corlume.services.keeping import fixture_library, tanks
 from corlume.store.database import Database
-from tests.test_photometry import GOOD
+from tests.light.test_photometry import GOOD
 
 SCENES = Path(__file__).parent / "scenes"
 NEW = {
@@ -288,7 +288,7 @@ def test_setups_are_copied_used_renamed_and_removed(client: TestClient, db: Data
 def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db: Database) -> None:
     upload = {"file": ("a.ies", GOOD.encode())}
     plain = {"technology": "led_bar", "light": "", "ppf": "", "dimmable": "on"}
-    before = len(shelf.entries(db))
+    before = len(fixture_library.entries(db))
     needs = client.post("/shelf/import", files=upload, data=plain)
     assert needs.status_code == 422
     assert "PPF is needed: the file gives" in needs.text
@@ -302,7 +302,7 @@ def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db:
     seen = client.post("/shelf/import", files=upload, data={**plain, "light": "daylight"})
     assert "lm taken as daylight" in seen.text
     assert "across" in seen.text
-    assert len(shelf.entries(db)) == before  # looking keeps nothing
+    assert len(fixture_library.entries(db)) == before  # looking keeps nothing
     found = {key: html.unescape(value) for key, value in re.findall(r'name="(draft)" value="([^"]*)"', seen.text)}
     heavy = client.post("/shelf/put", data={**found, "weight": "much", "price": "", "name": "Test strip"})
     assert heavy.status_code == 422

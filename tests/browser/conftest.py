@@ -37,7 +37,7 @@ def address(db: Database, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
     """The demo, served on a free port; its flow stays the first estimate until a test undoes the patch, as a better one
     would come in the middle of others.
     """
-    monkeypatch.setattr("corlume.services.advice.flow_jobs.begin", lambda *_: None)
+    monkeypatch.setattr("corlume.services.flow.flow_jobs.begin", lambda *_: None)
     listener = socket.socket()
     listener.bind(("127.0.0.1", 0))
     listener.listen()  # from here on a browser waits for the server instead of being refused

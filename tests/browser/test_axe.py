@@ -8,12 +8,12 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page
 
 from corlume.formats.measure import Measure
-from corlume.services.advice import week
-from corlume.services.keeping import shelf, tanks
-from corlume.services.search import jobs
-from corlume.services.search.start_points import default_wish
+from corlume.services.keeping import fixture_library, tanks
+from corlume.services.search import search_jobs
+from corlume.services.search.starting_points import default_request
+from corlume.services.survey import rental_week
 from corlume.store.database import Database
-from tests.test_photometry import GOOD
+from tests.light.test_photometry import GOOD
 
 PAGES = """
 /tanks /tanks/new /shelf /shelf/hybrid-60 /shelf/t5-54 /tanks/1 /tanks/1/chart /tanks/1/chart?setup=2 /tanks/1/kinds
@@ -40,9 +40,9 @@ def violations(page: Page) -> list[str]:
 
 def test_no_page_breaks_a_rule_of_access(page: Page, db: Database) -> None:
     stored = tanks.open_tank(db, 1)
-    week.begin(db, stored, stored.setup(), datetime.date(2026, 11, 20), Measure("cm"))
-    kind = shelf.entry(db, "cluster")
-    jobs.begin(db, 1, 1, default_wish(tanks.open_tank(db, 1), kind))
+    rental_week.begin(db, stored, stored.setup(), datetime.date(2026, 11, 20), Measure("cm"))
+    kind = fixture_library.entry(db, "cluster")
+    search_jobs.begin(db, 1, 1, default_request(tanks.open_tank(db, 1), kind))
     found = {}
     for path in PAGES:
         page.goto(path)

@@ -11,7 +11,7 @@ from playwright.sync_api import Locator, Page, expect
 from corlume.services.keeping import tanks
 from corlume.store.database import Database
 from tests.browser.conftest import step_back, until
-from tests.test_photometry import GOOD
+from tests.light.test_photometry import GOOD
 
 
 def middle(what: Locator) -> tuple[float, float]:

@@ -9,11 +9,11 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from corlume.formats.measure import Measure
-from corlume.services.advice import week
 from corlume.services.keeping import tanks
 from corlume.services.keeping.hung_units import collisions
-from corlume.services.search import jobs
-from corlume.services.search.kinds import kinds_wish
+from corlume.services.search import search_jobs
+from corlume.services.search.light_types import light_types_request
+from corlume.services.survey import rental_week
 from corlume.store.database import Database
 from tests.browser.conftest import step_back
 from tests.browser.test_axe import PAGES, violations
@@ -136,10 +136,10 @@ def test_hybrids_hung_by_hand_never_collide_and_stand_as_one(page: Page, db: Dat
 def test_kinds_stand_in_another_order_when_a_weight_is_moved(page: Page, db: Database) -> None:
     """Common practice, no source: who wants control of colour takes LEDs, who wants soft shade long tubes."""
     stored = tanks.open_tank(db, 1)
-    search = jobs.begin(db, 1, 1, kinds_wish(stored, stored.setup()))
-    while len(jobs.look(db, 1, search).found) < 3:
+    search = search_jobs.begin(db, 1, 1, light_types_request(stored, stored.setup()))
+    while len(search_jobs.look(db, 1, search).found) < 3:
         page.wait_for_timeout(100)
-    jobs.stop(db, 1, search)
+    search_jobs.stop(db, 1, search)
     page.goto("/tanks/1/kinds")
     first = page.locator(".order-name").first
     expect(page.locator(".order-name")).not_to_have_count(0)
@@ -181,7 +181,7 @@ LOOK = """() => {
 def test_no_page_scrolls_sideways_on_a_phone_or_at_twice_the_size(page: Page, db: Database, width: int) -> None:
     """390 px is a phone; 640 px what a window of 1280 px has at 200 % zoom."""
     stored = tanks.open_tank(db, 1)
-    week.begin(db, stored, stored.setup(), datetime.date(2026, 11, 20), Measure("cm"))
+    rental_week.begin(db, stored, stored.setup(), datetime.date(2026, 11, 20), Measure("cm"))
     page.set_viewport_size({"width": width, "height": 844})
     found = []
     for path in PAGES:

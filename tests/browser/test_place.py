@@ -8,9 +8,9 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from corlume.core.course.note import CoralNote
-from corlume.services.keeping import course, pumps, tanks
-from corlume.services.light.flow import solved_flow
+from corlume.core.acclimation.log_entry import LogEntry
+from corlume.services.flow.tank_flow import solved_flow
+from corlume.services.keeping import acclimation_log, pumps, tanks
 from corlume.store.database import Database
 from tests.browser.conftest import step_back, until
 from tests.browser.test_axe import violations
@@ -84,8 +84,8 @@ def test_all_that_wait_are_placed_and_taken_back(page: Page, db: Database) -> No
 
 def test_a_week_is_watched_on_the_phone_and_an_unhappy_coral_is_moved(page: Page, db: Database) -> None:
     for days in range(8, 1, -1):  # a week of looks, before today
-        note = CoralNote("watch", TODAY - datetime.timedelta(days=days), datetime.time(14, 0), "open", "full", "good")
-        course.add_note(db, 1, 11, note, today=TODAY)
+        note = LogEntry("watch", TODAY - datetime.timedelta(days=days), datetime.time(14, 0), "open", "full", "good")
+        acclimation_log.add_entry(db, 1, 11, note, today=TODAY)
     page.set_viewport_size({"width": 390, "height": 844})
     page.goto("/tanks/1/corals/round")
     card = page.locator("#coral-11")

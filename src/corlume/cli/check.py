@@ -8,14 +8,14 @@ from pathlib import Path
 import click
 
 from corlume.cli import scenes
-from corlume.core.hanging.mounting import ANSWERS, check_mounting
-from corlume.core.judgement.intent import PURPOSES, SHIMMER_WORDS
-from corlume.core.judgement.rings import NAMES
+from corlume.core.judging.intent import PURPOSES, SHIMMER_WORDS
+from corlume.core.judging.ring_means import NAMES
+from corlume.core.mounting.mounting_checks import ANSWERS, check_mounting
 from corlume.formats.measure import LengthUnit, Measure
-from corlume.formats.steps import STEPS
-from corlume.services.advice.diagnosis import Diagnosis, find_faults
-from corlume.services.advice.judge import rings, verdicts_in_doubt
-from corlume.services.keeping.wanted_zones import zones_met
+from corlume.formats.round_steps import STEPS
+from corlume.services.judging.judge import rings, verdicts_in_doubt
+from corlume.services.judging.suggested_changes import ProblemReport, problems_of
+from corlume.services.keeping.target_zones import zones_met
 from corlume.services.search.proposal import Suggested, suggested
 from corlume.store.tanks import unstored
 
@@ -41,7 +41,7 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
     for row in rings(stored, setup.fixtures, steps.rings):
         told = (f"{par:.0f} {read.targets.band_at(par).name}" if par == par else "rock" for par in row.means)
         click.echo(f"- {measure.length(row.depth)} down: {', '.join(told)}")
-    found = find_faults(stored, setup.fixtures, setup.intent, steps)
+    found = problems_of(stored, setup.fixtures, setup.intent, steps)
     _, changes = suggested(stored, setup.fixtures, setup.intent, found, ())
     _faults(found, changes, measure)
     if found.now and stored.wanted:
@@ -59,7 +59,7 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
         )
 
 
-def _faults(found: Diagnosis, changes: Sequence[Suggested], measure: Measure) -> None:
+def _faults(found: ProblemReport, changes: Sequence[Suggested], measure: Measure) -> None:
     """Faults first, then every remedy once, the best by points first, with all that it does and what to set."""
     click.echo("\nFaults" if found.findings else "\nFaults: none of those known")
     titles = {finding.fault.key: finding.fault.title for finding in found.findings}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 from pydantic import ValidationError
 
-from corlume.formats.faults import in_words
+from corlume.formats.file_faults import in_words
 from corlume.settings import Settings
 from corlume.store.database import Database, Unusable
 

@@ -13,18 +13,27 @@ import click
 
 from corlume.cli import scenes
 from corlume.core.errors import InvalidInput
-from corlume.core.judgement.intent import SHIMMERS, Intent, Shimmer
-from corlume.core.scene import Scene, Setup
+from corlume.core.judging.intent import SHIMMERS, Intent, Shimmer
+from corlume.core.keeping.scene import Scene, Setup
 from corlume.core.units import CM, DEGREE
 from corlume.formats.measure import LengthUnit, Measure
-from corlume.formats.scene import write_scene
-from corlume.formats.steps import STEPS
+from corlume.formats.round_steps import STEPS
+from corlume.formats.scene_file import write_scene
 from corlume.reference.catalogue import catalogue
-from corlume.services.search.answers import Answer, in_order
 from corlume.services.search.candidate import Found
-from corlume.services.search.run import search
-from corlume.services.search.start_points import default_wish
-from corlume.services.search.wish import MEANS, WISH_PURPOSES, ZONES, Means, WishPurpose, Zones, band_for, intent_of
+from corlume.services.search.run_search import search
+from corlume.services.search.search_request import (
+    MEANS,
+    WISH_PURPOSES,
+    ZONES,
+    Means,
+    WishPurpose,
+    Zones,
+    band_for,
+    intent_of,
+)
+from corlume.services.search.search_results import SearchResult, in_order
+from corlume.services.search.starting_points import default_request
 from corlume.store.tanks import unstored
 
 COLUMNS = ("fixture", "count", "height_cm", "x_cm", "y_cm", "levels_percent", "lens", "lean_deg", "mean_par",
@@ -110,7 +119,7 @@ def layout(
     """Search for a layout in SCENE and print the answers as CSV, best first; lengths in cm, PAR in umol/m2/s."""
     read = scenes.read(scene)
     setup, stored, kind = scenes.setup_of(read, setup_name), unstored(read), catalogue()[key]
-    wish = default_wish(stored, kind, STEPS[unit], setup.intent)
+    wish = default_request(stored, kind, STEPS[unit], setup.intent)
     if purpose and purpose != wish.purpose:
         wish = replace(wish, purpose=purpose, band=band_for(stored, purpose), end=0.0)
     wish = replace(wish, means=means, zones=zones, groups=groups, symmetric=symmetric)
@@ -139,7 +148,7 @@ def layout(
         )
 
 
-def _print(answers: Sequence[Answer]) -> None:
+def _print(answers: Sequence[SearchResult]) -> None:
     writer = csv.writer(sys.stdout, lineterminator="\n")
     writer.writerow(COLUMNS)
     for answer in answers:

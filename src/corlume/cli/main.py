@@ -19,8 +19,8 @@ from corlume.cli.database import opened, settings
 from corlume.cli.layout import layout
 from corlume.cli.meter import meter
 from corlume.cli.par import par
-from corlume.formats.faults import BadFile
-from corlume.formats.scene import scene_schema
+from corlume.formats.file_faults import BadFile
+from corlume.formats.scene_file import scene_schema
 from corlume.services.keeping import demo as demo_data
 from corlume.services.keeping import tanks
 from corlume.services.light.fields import warm_up

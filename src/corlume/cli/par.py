@@ -11,11 +11,11 @@ import click
 import numpy as np
 
 from corlume.cli import scenes
-from corlume.core.geometry import Tank
-from corlume.core.optics.field import Sensor, grid
+from corlume.core.light.field import Sensor, grid
+from corlume.core.light.geometry import Tank
 from corlume.core.units import CM
-from corlume.formats.faults import BadFile
-from corlume.formats.points import read_points
+from corlume.formats.file_faults import BadFile
+from corlume.formats.point_list import read_points
 from corlume.services.light.fields import par_at
 
 MOST_POINTS = 2_000_000

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import click
 
-from corlume.core.scene import Scene, Setup
-from corlume.formats.faults import BadFile
+from corlume.core.keeping.scene import Scene, Setup
+from corlume.formats.file_faults import BadFile
 from corlume.formats.scene_zip import read_packed
 
 

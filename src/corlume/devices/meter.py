@@ -11,7 +11,7 @@ import asyncio
 import json
 from collections.abc import AsyncIterator
 
-from corlume.core.survey.record import MOST_PAR
+from corlume.core.survey.survey_record import MOST_PAR
 from corlume.core.units import CM
 
 HOST, PORT = "127.0.0.1", 8424

@@ -7,12 +7,12 @@ from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
 
-from corlume.core.fixture import Fixture
-from corlume.core.geometry import Tank
-from corlume.core.optics.field import Medium
-from corlume.core.optics.ripple import fluctuation
-from corlume.core.survey.response import fixture_fields
-from corlume.core.survey.unknowns import Unknowns
+from corlume.core.light.field import Medium
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.geometry import Tank
+from corlume.core.light.shimmer import fluctuation
+from corlume.core.survey.parameters import Parameters
+from corlume.core.survey.sensitivities import fixture_fields
 from corlume.devices.meter import MeterLost, Place
 
 STEP = 0.2
@@ -23,15 +23,11 @@ DRIFT = 0.002
 """How far the meter drifts from one reading to the next, coming back to nothing over some minutes [-]."""
 STRAY, LOST = 0.006, 0.0008
 """How often a reading is a stray one, and how often the connection is lost, of all readings [-]."""
-WARM_UP = {"led_cluster": (0.03, 240.0), "led_bar": (0.03, 240.0), "t5_tube": (0.12, 300.0),
-           "power_compact": (0.15, 300.0), "halide": (0.6, 150.0)}  # fmt: skip
-"""By how much a lamp begins away from its light when switched on [-], and over how long that goes [s]; LEDs begin
-brighter, all others darker. Our own estimates."""
 
 
 def hidden_truth(tank: Tank, fixtures: Sequence[Fixture], seed: int) -> tuple[Tank, tuple[Fixture, ...]]:
     """A tank and fixtures off from what was told by as much as such things are."""
-    unknowns, rng = Unknowns(tank, tuple(fixtures)), np.random.default_rng(seed)
+    unknowns, rng = Parameters(tank, tuple(fixtures)), np.random.default_rng(seed)
     vector = unknowns.start + np.linalg.cholesky(unknowns.covariance) @ rng.normal(0, 0.7, len(unknowns.start))
     return unknowns.applied(np.clip(vector, *unknowns.bounds))
 
@@ -84,6 +80,6 @@ class SimulatedMeter:
             yield float(round(max(0.0, par)))
 
     def _warm(self, fixture: Fixture) -> float:
-        off, over = WARM_UP[fixture.emitter.technology]
+        warm = fixture.emitter.made_by.warm_up
         sign = 1.0 if fixture.emitter.made_by.wears == "led" else -1.0
-        return 1.0 + sign * off * math.exp(-self._clock() / over)
+        return 1.0 + sign * warm.off * math.exp(-self._clock() / warm.over)

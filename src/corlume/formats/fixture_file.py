@@ -7,10 +7,10 @@ from typing import Annotated, Any
 
 from pydantic import Field
 
-from corlume.core.fixture import Fixture
-from corlume.core.optics.emitter import ONE_CHANNEL, Channel, Emitter
-from corlume.core.optics.lobe import Lobe, RingLobe, TableLobe
-from corlume.core.optics.spectrum import BandSpectrum, Spectrum, TableSpectrum
+from corlume.core.light.emitter import ONE_CHANNEL, Channel, Emitter
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.lobe import Lobe, RingLobe, TableLobe
+from corlume.core.light.spectrum import BandSpectrum, Spectrum, TableSpectrum
 from corlume.core.units import DEGREE
 from corlume.formats.shapes import SPECIAL, Build, FileShape, JsonNumber, Special, Values, read_thing, to_data
 

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from corlume.core.errors import FieldError
+from corlume.core.message_text import fill_slots
 from corlume.core.units import CM, DEGREE, GALLONS_AN_HOUR, INCH, LITRES_AN_HOUR
-from corlume.core.words import filled
 
 LengthUnit = Literal["cm", "in"]
 METRES: dict[str, float] = {"mm": 0.001, "cm": CM, "m": 1.0, "in": INCH, '"': INCH, "inch": INCH, "ft": 12 * INCH}
@@ -59,12 +59,12 @@ class Measure:
 
     def fill(self, text: str, lengths: dict[str, float]) -> str:
         """Put lengths [m] into a sentence of the core."""
-        return filled(text, {name: self.length(value) for name, value in lengths.items() if f"{{{name}}}" in text})
+        return fill_slots(text, {name: self.length(value) for name, value in lengths.items() if f"{{{name}}}" in text})
 
     def message(self, error: FieldError) -> str:
         """Say a broken rule in the keeper's units, with what was found."""
         shown = {"value": self._show(error, error.value), "low": self._limit(error, error.low, math.ceil)}
-        text = filled(error.rule, {**shown, "high": self._limit(error, error.high, math.floor)})
+        text = fill_slots(error.rule, {**shown, "high": self._limit(error, error.high, math.floor)})
         if error.value is not None and "{value}" not in error.rule:
             text += f", not {shown['value']}"
         return text

@@ -11,8 +11,8 @@ from html import escape
 from fpdf import FPDF
 from fpdf.enums import XPos, YPos
 
-from corlume.core.geometry import Tank
-from corlume.core.hanging.mounting import Hanger, Mark
+from corlume.core.light.geometry import Tank
+from corlume.core.mounting.mounting_checks import DrillMark, Hanger
 from corlume.formats.measure import Measure
 
 PAGES = {"a4": (297.0, 210.0), "letter": (279.4, 215.9)}
@@ -61,7 +61,7 @@ class Drawing:
 
 def draw_mount(
     tank: Tank,
-    marks: Sequence[Mark],
+    marks: Sequence[DrillMark],
     hangers: Sequence[Hanger],
     measure: Measure,
     letters: Callable[[int], str],
@@ -135,7 +135,7 @@ def draw_mount(
     return Drawing(x0 + width + RIGHT, height, scale, tuple(lines), tuple(texts))
 
 
-def fitted_scale(tank: Tank, marks: Sequence[Mark], page: tuple[float, float]) -> float:
+def fitted_scale(tank: Tank, marks: Sequence[DrillMark], page: tuple[float, float]) -> float:
     """The largest scale at which the drawing fits a page [mm for a metre]."""
     air = max((m.above_water for m in marks), default=0.3) + 0.06
     across, down = page[0] - 2 * MARGIN, page[1] - 2 * MARGIN - 12

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import InvalidInput
-from corlume.core.survey.record import value_errors
-from corlume.formats.faults import BadFile, Fault
+from corlume.core.survey.survey_record import value_errors
+from corlume.formats.file_faults import BadFile, FileFault
 from corlume.formats.measure import Measure, parse_number
 
 Array = NDArray[np.float64]
@@ -30,23 +30,25 @@ def read_grid(text: str, *, across: float, deep: float) -> tuple[Array, Array]:
     """
     rows = _cells(text)
     widths = {len(row) for _, row in rows}
-    faults = list[Fault]()
+    faults = list[FileFault]()
     if len(widths) > 1:
         usual = max(widths, key=lambda width: (sum(len(row) == width for _, row in rows), width))
         faults = [
-            Fault(f"line {line}", f"has {len(row)} numbers, and most lines have {usual}: a grid has as many in each")
+            FileFault(
+                f"line {line}", f"has {len(row)} numbers, and most lines have {usual}: a grid has as many in each"
+            )
             for line, row in rows
             if len(row) != usual
         ]
     if faults or not rows:
-        raise BadFile(faults[:20] or [Fault("line 1", "is empty: paste the grid, one row a line")])
+        raise BadFile(faults[:20] or [FileFault("line 1", "is empty: paste the grid, one row a line")])
     par, columns = _numbers(rows), len(rows[0][1])
     x = np.linspace(-0.5, 0.5, columns) * across if columns > 1 else np.zeros(1)
     y = np.linspace(0.5, -0.5, len(rows)) * deep if len(rows) > 1 else np.zeros(1)
     right, behind = np.meshgrid(x, y)
     there = np.isfinite(par)
     if not there.any():
-        raise BadFile([Fault("the grid", "has no number in it")])
+        raise BadFile([FileFault("the grid", "has no number in it")])
     return np.column_stack([right[there], behind[there]]), par[there]
 
 
@@ -54,12 +56,12 @@ def read_points(text: str, measure: Measure) -> tuple[Array, Array]:
     """Readings, one a line: to the right of the fixture's middle, behind it, down, and PAR; lengths as the keeper has
     them. Places (n, 3) [m] and PAR (n,); ``BadFile`` has every fault by line and column.
     """
-    rows, faults = _cells(text), list[Fault]()
+    rows, faults = _cells(text), list[FileFault]()
     for line, row in rows:
         if len(row) != 4:
-            faults.append(Fault(f"line {line}", f"has {len(row)} numbers: right, behind, down, PAR are asked for"))
+            faults.append(FileFault(f"line {line}", f"has {len(row)} numbers: right, behind, down, PAR are asked for"))
     if faults or not rows:
-        raise BadFile(faults[:20] or [Fault("line 1", "is empty: right, behind, down, PAR, such as 0 0 15 250")])
+        raise BadFile(faults[:20] or [FileFault("line 1", "is empty: right, behind, down, PAR, such as 0 0 15 250")])
     values = _numbers(rows, par_at=3)
     unit = measure.parse("1")
     return values[:, :3] * unit, values[:, 3]
@@ -76,13 +78,13 @@ def _cells(text: str) -> list[tuple[int, list[str]]]:
         if content.strip():
             found.append((line, [cell.strip() for cell in re.split(mark, content.strip(" " if mark != r"\t" else ""))]))
     if sum(len(row) for _, row in found) > MOST_CELLS:
-        raise BadFile([Fault("the table", f"has more than {MOST_CELLS} numbers")])
+        raise BadFile([FileFault("the table", f"has more than {MOST_CELLS} numbers")])
     return found
 
 
 def _numbers(rows: list[tuple[int, list[str]]], par_at: int | None = None) -> Array:
     """The cells as numbers, NaN where one is open; PAR is held against what a reading can be."""
-    values, faults = np.full((len(rows), len(rows[0][1])), np.nan), list[Fault]()
+    values, faults = np.full((len(rows), len(rows[0][1])), np.nan), list[FileFault]()
     for i, (line, row) in enumerate(rows):
         for k, cell in enumerate(row):
             if par_at is None and cell in ("", "-"):
@@ -91,11 +93,11 @@ def _numbers(rows: list[tuple[int, list[str]]], par_at: int | None = None) -> Ar
             try:
                 values[i, k] = parse_number(cell)
             except ValueError as error:
-                faults.append(Fault(where, str(error)))
+                faults.append(FileFault(where, str(error)))
                 continue
             if par_at in (None, k):
                 errors = InvalidInput(value_errors(float(values[i, k]))).errors
-                faults += [Fault(where, Measure("cm").message(error)) for error in errors]
+                faults += [FileFault(where, Measure("cm").message(error)) for error in errors]
     if faults:
         raise BadFile(faults[:20])
     return values

@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import InvalidInput
-from corlume.core.optics.lobe import Beam, TableLobe
+from corlume.core.light.lobe import Beam, TableLobe
 from corlume.core.units import DEGREE
-from corlume.formats.faults import BadFile, Fault
+from corlume.formats.file_faults import BadFile, FileFault
 
 Array = NDArray[np.float64]
 FOOT = 0.3048
@@ -64,7 +64,7 @@ class Photometry:
 def read_photometry(data: bytes) -> Photometry:
     """Read a file of either kind; ``BadFile`` says line and column, what was found and what was expected."""
     if len(data) > MAX_BYTES:
-        raise BadFile([Fault("", f"The file is too big: at most {MAX_BYTES / 1e6:g} MB.")])
+        raise BadFile([FileFault("", f"The file is too big: at most {MAX_BYTES / 1e6:g} MB.")])
     text = data.decode("utf-8-sig", errors="replace").replace("\r\n", "\n").replace("\r", "\n")
     lines = text.split("\n")
     if any(line.strip().upper().startswith("TILT=") for line in lines[:200]):
@@ -72,11 +72,11 @@ def read_photometry(data: bytes) -> Photometry:
     elif len(lines) > 40:
         found = _read_eulumdat(lines)
     else:
-        raise BadFile([Fault("line 1", "is neither LM-63 (no TILT= line) nor EULUMDAT (fewer than 40 lines).")])
+        raise BadFile([FileFault("line 1", "is neither LM-63 (no TILT= line) nor EULUMDAT (fewer than 40 lines).")])
     try:
         found.lobe()
     except InvalidInput as error:
-        raise BadFile([Fault(e.field, e.rule) for e in error.errors]) from error
+        raise BadFile([FileFault(e.field, e.rule) for e in error.errors]) from error
     return found
 
 
@@ -98,20 +98,20 @@ class _Numbers:
         try:
             self.where, token = next(self._tokens)
         except StopIteration:
-            raise BadFile([Fault(self.where, f"the file ends before {what}.")]) from None
+            raise BadFile([FileFault(self.where, f"the file ends before {what}.")]) from None
         try:
             value = float(token.replace("D", "E").replace("d", "e"))
         except ValueError:
-            raise BadFile([Fault(self.where, f'found "{token[:20]}", expected {what}.')]) from None
+            raise BadFile([FileFault(self.where, f'found "{token[:20]}", expected {what}.')]) from None
         if not low <= value <= high:
-            raise BadFile([Fault(self.where, f"found {token[:20]}, expected {what} from {low:g} to {high:g}.")])
+            raise BadFile([FileFault(self.where, f"found {token[:20]}, expected {what} from {low:g} to {high:g}.")])
         return value
 
     def count(self, what: str, high: int) -> int:
         """The next number as a count from 1."""
         value = self.take(what, low=1, high=high)
         if value != int(value):
-            raise BadFile([Fault(self.where, f"found {value:g}, expected {what}, a whole number.")])
+            raise BadFile([FileFault(self.where, f"found {value:g}, expected {what}, a whole number.")])
         return int(value)
 
     def rising(self, count: int, what: str, high: float) -> Array:
@@ -120,7 +120,7 @@ class _Numbers:
         for k in range(count):
             angles.append(self.take(f"{what} {k + 1} of {count}", low=-360, high=high))
             if k and angles[-1] <= angles[-2]:
-                raise BadFile([Fault(self.where, f"{what} {angles[-1]:g} follows {angles[-2]:g}: they must rise.")])
+                raise BadFile([FileFault(self.where, f"{what} {angles[-1]:g} follows {angles[-2]:g}: they must rise.")])
         return np.array(angles)
 
     def table(self, rows: int, columns: int, what: str) -> Array:
@@ -143,7 +143,7 @@ def _read_lm63(lines: list[str]) -> Photometry:
         factor = float(np.interp(0.0, angles, factors))
     elif tilt != "NONE":
         where = f"line {tilt_at + 1}"
-        raise BadFile([Fault(where, f"TILT={tilt[:20]} is kept in another file; NONE or INCLUDE is needed.")])
+        raise BadFile([FileFault(where, f"TILT={tilt[:20]} is kept in another file; NONE or INCLUDE is needed.")])
     numbers.count("the number of lamps", 1000)
     numbers.take("lumens per lamp (-1 for absolute)", low=-1)
     factor *= numbers.take("the candela multiplier", low=1e-9)
@@ -151,7 +151,7 @@ def _read_lm63(lines: list[str]) -> Photometry:
     horizontals = numbers.count("the number of horizontal angles", 800)
     kind = numbers.count("the photometric type", 3)
     if kind != 1:
-        raise BadFile([Fault(numbers.where, f"the photometry is of type {' CBA'[kind]}; only type C is read.")])
+        raise BadFile([FileFault(numbers.where, f"the photometry is of type {' CBA'[kind]}; only type C is read.")])
     unit = FOOT if numbers.count("the unit of length (1 feet, 2 metres)", 2) == 1 else 1.0
     sides = [abs(numbers.take(f"the {side}", low=-100, high=100)) * unit for side in ("width", "length", "height")]
     factor *= numbers.take("the ballast factor", low=0, high=10) * numbers.take("the second factor", low=0, high=10)
@@ -160,7 +160,9 @@ def _read_lm63(lines: list[str]) -> Photometry:
     phi = numbers.rising(horizontals, "horizontal angle", 360)
     candela = numbers.table(horizontals, verticals, "an intensity").T * factor
     if theta[0] > 1e-6:
-        raise BadFile([Fault("vertical angles", f"begin at {theta[0]:g} degrees; light straight down (0) is needed.")])
+        raise BadFile(
+            [FileFault("vertical angles", f"begin at {theta[0]:g} degrees; light straight down (0) is needed.")]
+        )
     name = keywords.get("LUMINAIRE") or keywords.get("LUMCAT") or keywords.get("LAMP") or "Imported fixture"
     phi, candela = _whole_turn(phi, candela)
     return Photometry(name[:80], theta * DEGREE, phi * DEGREE, candela, sides[1], sides[0], watts)
@@ -180,7 +182,7 @@ def _whole_turn(phi: Array, candela: Array) -> tuple[Array, Array]:
         return phi, candela[:, first]
     if phi[0] != 0 or last not in (90, 180, 360):
         what = f"run from {phi[0]:g} to {last:g} degrees; 0 alone, 0 to 90, 0 to 180, 90 to 270 or 0 to 360 is needed."
-        raise BadFile([Fault("horizontal angles", what)])
+        raise BadFile([FileFault("horizontal angles", what)])
     for end in (90, 180):
         if last == end:
             phi = np.concatenate([phi, 2 * end - phi[-2::-1]])
@@ -192,15 +194,19 @@ def _whole_turn(phi: Array, candela: Array) -> tuple[Array, Array]:
 def _read_eulumdat(lines: list[str]) -> Photometry:
     def value(line: int, what: str, low: float, high: float) -> float:
         if line >= len(lines):
-            raise BadFile([Fault(f"line {len(lines)}", f"the file ends before {what} (line {line + 1}).")])
+            raise BadFile([FileFault(f"line {len(lines)}", f"the file ends before {what} (line {line + 1}).")])
         text = lines[line].strip().replace(",", ".")
         try:
             number = float(text)
         except ValueError:
-            raise BadFile([Fault(f"line {line + 1}, column 1", f'found "{text[:20]}", expected {what}.')]) from None
+            raise BadFile([FileFault(f"line {line + 1}, column 1", f'found "{text[:20]}", expected {what}.')]) from None
         if not low <= number <= high:
             raise BadFile(
-                [Fault(f"line {line + 1}, column 1", f"found {text[:20]}, expected {what} from {low:g} to {high:g}.")]
+                [
+                    FileFault(
+                        f"line {line + 1}, column 1", f"found {text[:20]}, expected {what} from {low:g} to {high:g}."
+                    )
+                ]
             )
         return number
 
@@ -220,7 +226,7 @@ def _read_eulumdat(lines: list[str]) -> Photometry:
     all_phi = numbers.rising(planes, "C-angle", 360)
     theta = numbers.rising(angles, "G-angle", 180)
     if theta[0] > 1e-6:
-        raise BadFile([Fault("G-angles", f"begin at {theta[0]:g} degrees; light straight down (0) is needed.")])
+        raise BadFile([FileFault("G-angles", f"begin at {theta[0]:g} degrees; light straight down (0) is needed.")])
     kept = {0: planes, 1: 1, 2: planes // 2 + 1, 3: planes // 2 + 1, 4: planes // 4 + 1}[symmetry]
     table = numbers.table(kept, angles, "an intensity in cd per 1000 lm").T * scale * lumens / 1000
     if symmetry == 1:

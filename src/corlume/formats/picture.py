@@ -11,7 +11,7 @@ from threading import Lock
 import pillow_heif
 from PIL import Image, ImageDraw, ImageFont, ImageOps
 
-from corlume.formats.faults import BadFile, Fault
+from corlume.formats.file_faults import BadFile, FileFault
 
 MAX_BYTES, MOST_PIXELS = 15_000_000, 40_000_000
 LARGEST, QUALITY = 1600, 82
@@ -35,7 +35,7 @@ def read_picture(data: bytes) -> Picture:
     """Take a PNG, JPEG or HEIC in, upright, small, without metadata; ``BadFile`` says what is wrong with it."""
     if len(data) > MAX_BYTES:
         size, most = len(data) / 1e6, MAX_BYTES / 1e6
-        raise BadFile([Fault("the photo", f"is too big: {size:.1f} MB, at most {most:g} MB")])
+        raise BadFile([FileFault("the photo", f"is too big: {size:.1f} MB, at most {most:g} MB")])
     with _ONE_AT_A_TIME:
         try:
             clean = _small(data)
@@ -43,7 +43,7 @@ def read_picture(data: bytes) -> Picture:
             raise
         # decoders of damaged files raise whatever they like; anything that is not memory or the process is the file's
         except Exception as error:
-            raise BadFile([Fault("the photo", UNREADABLE)]) from error
+            raise BadFile([FileFault("the photo", UNREADABLE)]) from error
     out = io.BytesIO()
     clean.save(out, "JPEG", quality=QUALITY)
     return Picture(out.getvalue(), *clean.size)
@@ -57,7 +57,7 @@ def _small(data: bytes) -> Image.Image:
             pixels = opened.width * opened.height
             if pixels > MOST_PIXELS:
                 many, most = pixels / 1e6, MOST_PIXELS / 1e6
-                raise BadFile([Fault("the photo", f"has {many:.0f} million pixels: at most {most:.0f}")])
+                raise BadFile([FileFault("the photo", f"has {many:.0f} million pixels: at most {most:.0f}")])
             opened.thumbnail((LARGEST, LARGEST))  # a JPEG is decoded small from the start
             upright = ImageOps.exif_transpose(opened).convert("RGB")
     return Image.frombytes("RGB", upright.size, upright.tobytes())

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from corlume.core.declared import Field
 from corlume.core.errors import Quantity
+from corlume.core.schema import Field
 from corlume.core.units import CM, DEGREE, LITRES_AN_HOUR
 
 

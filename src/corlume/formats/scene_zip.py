@@ -8,10 +8,10 @@ import zipfile
 import zlib
 from collections.abc import Mapping
 
-from corlume.core.scene import Scene
-from corlume.formats.faults import BadFile, Fault
+from corlume.core.keeping.scene import Scene
+from corlume.formats.file_faults import BadFile, FileFault
 from corlume.formats.picture import MAX_BYTES as MAX_PICTURE
-from corlume.formats.scene import MAX_BYTES, read_scene, write_scene
+from corlume.formats.scene_file import MAX_BYTES, read_scene, write_scene
 
 SCENE = "scene.json"
 _PICTURE = re.compile(r"photos/([0-9a-f]{64})\.jpg")
@@ -44,7 +44,7 @@ def read_packed(data: bytes) -> tuple[Scene, dict[str, bytes]]:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
             if SCENE not in packed.namelist():
-                raise BadFile([Fault("the zip", f"has no {SCENE} in it")])
+                raise BadFile([FileFault("the zip", f"has no {SCENE} in it")])
             scene = read_scene(_unpacked(packed, packed.getinfo(SCENE), MAX_BYTES))
             wanted = scene.pictures()
             pictures = {}
@@ -54,7 +54,7 @@ def read_packed(data: bytes) -> tuple[Scene, dict[str, bytes]]:
                     pictures[found[1]] = _unpacked(packed, entry, MAX_PICTURE)
             return scene, pictures
     except (zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError) as error:
-        raise BadFile([Fault("the zip", "is damaged, or packed in a way that cannot be read")]) from error
+        raise BadFile([FileFault("the zip", "is damaged, or packed in a way that cannot be read")]) from error
 
 
 def _unpacked(packed: zipfile.ZipFile, entry: zipfile.ZipInfo, most: int) -> bytes:
@@ -62,5 +62,5 @@ def _unpacked(packed: zipfile.ZipFile, entry: zipfile.ZipInfo, most: int) -> byt
     with packed.open(entry) as file:
         data = file.read(most + 1)
     if len(data) > most:
-        raise BadFile([Fault(entry.filename[:80], f"is too big: at most {most / 1e6:g} MB")])
+        raise BadFile([FileFault(entry.filename[:80], f"is too big: at most {most / 1e6:g} MB")])
     return data

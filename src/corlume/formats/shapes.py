@@ -13,9 +13,9 @@ from typing import Annotated, Any, Literal, NamedTuple, TypeVar
 from pydantic import AliasChoices, BaseModel, BeforeValidator, ConfigDict, ValidationError, create_model
 from pydantic import Field as Shape
 
-from corlume.core.declared import UNSAID, Field, Item, Many, Own, Part, items, per_class
 from corlume.core.errors import FieldError, InvalidInput
-from corlume.formats.faults import BadFile, Fault, path_of, shape_faults
+from corlume.core.schema import UNSAID, Field, Item, Many, Own, Part, items, per_class
+from corlume.formats.file_faults import BadFile, FileFault, path_of, shape_faults
 from corlume.formats.measure import Measure
 from corlume.formats.quantities import file_name, from_file, to_file
 
@@ -35,7 +35,7 @@ class Build:
     """Makes core objects out of a file, and gathers what the core objects to, named as in the file."""
 
     def __init__(self) -> None:
-        self.faults: list[Fault] = []
+        self.faults: list[FileFault] = []
 
     def __call__(self, where: str, make: Callable[..., T], *args: Any, **values: Any) -> T | None:
         """The thing, or None with its faults noted."""
@@ -244,14 +244,14 @@ def _read(build: Build, where: str, item: Item, found: Any) -> Any:
     return found
 
 
-def _fault(where: str, make: Any, error: FieldError) -> Fault:
+def _fault(where: str, make: Any, error: FieldError) -> FileFault:
     """What the core objects to, at its place in the file."""
     path, cls = list[str](), make if isinstance(make, type) else None
     for part in error.field.split("."):
         named = place_of(cls, part) if cls and not part.isdigit() else None
         path += named[0] if named else [part]
         cls = named[1] if named else cls
-    return Fault(path_of([*(where.split(".") if where else []), *path]), Measure("cm").message(error))
+    return FileFault(path_of([*(where.split(".") if where else []), *path]), Measure("cm").message(error))
 
 
 def place_of(cls: type, name: str) -> tuple[list[str], type | None] | None:

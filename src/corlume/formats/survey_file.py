@@ -8,14 +8,14 @@ from pydantic import Field
 
 import corlume.formats.fixture_file  # noqa: F401
 from corlume.core.errors import FieldError, InvalidInput
-from corlume.core.geometry import Colony
-from corlume.core.optics.correction import Correction
-from corlume.core.survey.photo import Photo
-from corlume.core.survey.record import Spot, Survey
+from corlume.core.light.geometry import Colony
+from corlume.core.light.survey_correction import Correction
+from corlume.core.survey.photo_geometry import Photo
+from corlume.core.survey.survey_record import MeasuringPoint, Survey
 from corlume.core.units import CM
 from corlume.formats.shapes import SPECIAL, Build, JsonNumber, Special, Values
 
-SPECIAL[Spot] = Special(
+SPECIAL[MeasuringPoint] = Special(
     {
         "par": (
             list[JsonNumber],
@@ -23,7 +23,7 @@ SPECIAL[Spot] = Special(
         )
     },
     lambda spot: {"par": list(spot.readings)},
-    lambda _build, _where, file: {(Spot, "readings"): tuple(file.par)},
+    lambda _build, _where, file: {(MeasuringPoint, "readings"): tuple(file.par)},
 )
 
 

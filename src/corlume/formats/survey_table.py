@@ -12,9 +12,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from corlume.core.errors import InvalidInput
-from corlume.core.survey.record import Spot
+from corlume.core.survey.survey_record import MeasuringPoint
 from corlume.core.units import CM, INCH
-from corlume.formats.faults import BadFile, Fault
+from corlume.formats.file_faults import BadFile, FileFault
 from corlume.formats.measure import LengthUnit, Measure, parse_number
 
 MAX_BYTES = 1_000_000
@@ -35,14 +35,14 @@ COLUMNS = ("name", "x_cm", "y_cm", "depth_cm", "par", "pumps", "upright", "level
 
 
 @dataclass(frozen=True, slots=True)
-class Brought:
+class ImportedReadings:
     """Spots with their readings, and how the table was understood, in sentences."""
 
-    spots: tuple[Spot, ...]
+    spots: tuple[MeasuringPoint, ...]
     understood: tuple[str, ...]
 
 
-def write_survey(spots: Iterable[Spot]) -> str:
+def write_survey(spots: Iterable[MeasuringPoint]) -> str:
     """Spots as CSV, a line for each reading; one without a reading has a line with none."""
     out = io.StringIO()
     lines = csv.writer(out, lineterminator="\n")
@@ -64,7 +64,7 @@ class _Column:
     factor: float
 
 
-def read_survey(text: str, unit: LengthUnit, lux_by_par: float | None = None) -> Brought:
+def read_survey(text: str, unit: LengthUnit, lux_by_par: float | None = None) -> ImportedReadings:
     """Read a table of readings; ``BadFile`` has every fault by line and column.
 
     Parameters
@@ -73,19 +73,21 @@ def read_survey(text: str, unit: LengthUnit, lux_by_par: float | None = None) ->
     lux_by_par : how many lux make one umol/m2/s, when a column is in lux; without it such a column is refused.
     """
     if len(text) > MAX_BYTES:
-        raise BadFile([Fault("", f"The table is too long: {len(text) / 1e6:.1f} MB, at most {MAX_BYTES / 1e6:g} MB.")])
+        raise BadFile(
+            [FileFault("", f"The table is too long: {len(text) / 1e6:.1f} MB, at most {MAX_BYTES / 1e6:g} MB.")]
+        )
     rows, comma = _rows(text)
     if not rows:
-        raise BadFile([Fault("line 1", "is empty: it names the columns, such as name, x_cm, y_cm, depth_cm, par")])
+        raise BadFile([FileFault("line 1", "is empty: it names the columns, such as name, x_cm, y_cm, depth_cm, par")])
     heads, faults, understood = _heads(rows[0][1], unit, lux_by_par)
     if len(rows) > MOST_ROWS:
-        faults.append(Fault("the table", f"has {len(rows) - 1} lines, at most {MOST_ROWS} are read"))
-    found: dict[tuple[str, float, float, float], Spot] = {}
+        faults.append(FileFault("the table", f"has {len(rows) - 1} lines, at most {MOST_ROWS} are read"))
+    found: dict[tuple[str, float, float, float], MeasuringPoint] = {}
     for number, row in () if faults else rows[1:]:
         try:
             spot = _spot(heads, row, len(found) + 1)
         except _Broken as broken:
-            faults += [Fault(", ".join(filter(None, (f"line {number}", at))), what) for at, what in broken.faults]
+            faults += [FileFault(", ".join(filter(None, (f"line {number}", at))), what) for at, what in broken.faults]
             continue
         key = (spot.name, *spot.place)
         was = found.get(key)
@@ -93,12 +95,12 @@ def read_survey(text: str, unit: LengthUnit, lux_by_par: float | None = None) ->
     if faults:
         raise BadFile(faults[:20])
     if not found:
-        raise BadFile([Fault("line 2", "is missing: the table has no readings")])
+        raise BadFile([FileFault("line 2", "is missing: the table has no readings")])
     several = sum(len(spot.readings) > 1 for spot in found.values())
     understood.append(f"Numbers with a decimal {comma}.")
     if several:
         understood.append(f"{several} spots with several readings.")
-    return Brought(tuple(found.values()), tuple(understood))
+    return ImportedReadings(tuple(found.values()), tuple(understood))
 
 
 class _Broken(Exception):
@@ -115,7 +117,7 @@ def _rows(text: str) -> tuple[list[tuple[int, list[str]]], str]:
     try:
         rows = list(csv.reader(io.StringIO(text), delimiter=mark, strict=True))
     except csv.Error as error:
-        raise BadFile([Fault("the table", f"is not CSV: {error}.")]) from error
+        raise BadFile([FileFault("the table", f"is not CSV: {error}.")]) from error
     found = [(i, [cell.strip() for cell in row]) for i, row in enumerate(rows, 1) if any(c.strip() for c in row)]
     commas = mark != "," and any(re.fullmatch(r"-?\d+,\d+", cell) for _, row in found[1:] for cell in row)
     return found, "comma" if commas else "point"
@@ -123,8 +125,8 @@ def _rows(text: str) -> tuple[list[tuple[int, list[str]]], str]:
 
 def _heads(
     cells: list[str], unit: LengthUnit, lux_by_par: float | None
-) -> tuple[list[_Column], list[Fault], list[str]]:
-    heads, faults, understood = list[_Column](), list[Fault](), list[str]()
+) -> tuple[list[_Column], list[FileFault], list[str]]:
+    heads, faults, understood = list[_Column](), list[FileFault](), list[str]()
     for cell in cells:
         plain = re.sub(r"[_\-/()\[\].]+", " ", cell.lower()).strip()
         words = plain.split()
@@ -132,7 +134,7 @@ def _heads(
         named = named or next((k for k, names in NAMES.items() if any(n in plain for n in names if len(n) > 3)), "")
         if not named:
             known = ", ".join(COLUMNS)
-            faults.append(Fault("line 1", f'"{cell[:40]}" is no column that is known here: {known}'))
+            faults.append(FileFault("line 1", f'"{cell[:40]}" is no column that is known here: {known}'))
             continue
         factor = 1.0
         if named in ("x", "y", "depth"):
@@ -142,7 +144,9 @@ def _heads(
         elif named == "par" and "lux" in words:
             if lux_by_par is None:
                 faults.append(
-                    Fault(f"line 1, {cell}", "is in lux, and PAR is asked for: say by what to divide, 55 for sunlight")
+                    FileFault(
+                        f"line 1, {cell}", "is in lux, and PAR is asked for: say by what to divide, 55 for sunlight"
+                    )
                 )
             else:
                 factor = 1 / lux_by_par
@@ -151,14 +155,14 @@ def _heads(
             factor = 0.01
         heads.append(_Column(named, cell, factor))
     keys = [head.key for head in heads]
-    faults += [Fault("line 1", f"names {key} twice") for key in dict.fromkeys(keys) if keys.count(key) > 1]
+    faults += [FileFault("line 1", f"names {key} twice") for key in dict.fromkeys(keys) if keys.count(key) > 1]
     missing = [key for key in ("x", "y", "depth", "par") if key not in keys]
     if missing and not faults:
-        faults.append(Fault("line 1", f"has no column for {', '.join(missing)}"))
+        faults.append(FileFault("line 1", f"has no column for {', '.join(missing)}"))
     return heads, faults, understood
 
 
-def _spot(heads: list[_Column], row: list[str], number: int) -> Spot:
+def _spot(heads: list[_Column], row: list[str], number: int) -> MeasuringPoint:
     faults, values = list[tuple[str, str]](), dict[str, float | str]()
     if len(row) > len(heads):
         raise _Broken([("", f"has {len(row)} cells, and there are {len(heads)} columns")])
@@ -180,7 +184,7 @@ def _spot(heads: list[_Column], row: list[str], number: int) -> Spot:
     if pumps not in ("", "on", "off"):
         raise _Broken([("pumps", f'must be on, off or empty, not "{pumps[:24]}"')])
     try:
-        return Spot(
+        return MeasuringPoint(
             name=str(values.get("name") or f"Spot {number}"),
             x=float(values["x"]),
             y=float(values["y"]),
@@ -196,5 +200,5 @@ def _spot(heads: list[_Column], row: list[str], number: int) -> Spot:
         raise _Broken([(names.get(e.field, e.field), Measure("cm").message(e)) for e in error.errors]) from error
 
 
-def _joined(one: Spot, other: Spot) -> Spot:
+def _joined(one: MeasuringPoint, other: MeasuringPoint) -> MeasuringPoint:
     return replace(one, readings=(*one.readings, *other.readings))

@@ -7,8 +7,8 @@ import io
 from collections.abc import Iterable, Iterator
 from typing import Any, TypeVar
 
-from corlume.core.declared import Field, Part, per_class
-from corlume.formats.faults import BadFile, Fault
+from corlume.core.schema import Field, Part, per_class
+from corlume.formats.file_faults import BadFile, FileFault
 from corlume.formats.measure import parse_number
 from corlume.formats.shapes import read_thing, slots, to_data
 
@@ -60,36 +60,40 @@ def read_table(cls: type[T], data: bytes) -> list[T]:
     """
     rows = _rows(data)
     names = [name.strip() for name in rows[0]] if rows else []
-    faults = [Fault("line 1", f'names the column "{name}" twice') for name in {n for n in names if names.count(n) > 1}]
+    faults = [
+        FileFault("line 1", f'names the column "{name}" twice') for name in {n for n in names if names.count(n) > 1}
+    ]
     known = ", ".join(columns(cls))
     faults += [
-        Fault("line 1", f'"{n[:40]}" is no column here: these are {known}') for n in names if n not in columns(cls)
+        FileFault("line 1", f'"{n[:40]}" is no column here: these are {known}') for n in names if n not in columns(cls)
     ]
     if len(rows) > MOST_ROWS:
-        faults.append(Fault("the file", f"has {len(rows) - 1} lines, at most {MOST_ROWS} are read"))
+        faults.append(FileFault("the file", f"has {len(rows) - 1} lines, at most {MOST_ROWS} are read"))
     found = list[T]()
     for number, row in enumerate(() if faults else rows[1:], 2):
         try:
             found += _things(cls, names, row)
         except BadFile as error:
-            faults += [Fault(f"line {number}, {f.where}".removesuffix(", "), f.what) for f in error.faults]
+            faults += [FileFault(f"line {number}, {f.where}".removesuffix(", "), f.what) for f in error.faults]
     if faults or not rows:
-        raise BadFile(faults[:20] or [Fault("line 1", f"is empty: it names the columns, {known}")])
+        raise BadFile(faults[:20] or [FileFault("line 1", f"is empty: it names the columns, {known}")])
     return found
 
 
 def _rows(data: bytes) -> list[list[str]]:
     if len(data) > MAX_BYTES:
-        raise BadFile([Fault("", f"The file is too big: {len(data) / 1e6:.1f} MB, at most {MAX_BYTES / 1e6:g} MB.")])
+        raise BadFile(
+            [FileFault("", f"The file is too big: {len(data) / 1e6:.1f} MB, at most {MAX_BYTES / 1e6:g} MB.")]
+        )
     try:
         text = data.decode("utf-8-sig")
         first = text.partition("\n")[0]
         comma = ";" if first.count(";") > first.count(",") else ","
         return list(csv.reader(io.StringIO(text), delimiter=comma, strict=True))
     except UnicodeDecodeError as error:
-        raise BadFile([Fault(f"byte {error.start}", "is not UTF-8 text.")]) from error
+        raise BadFile([FileFault(f"byte {error.start}", "is not UTF-8 text.")]) from error
     except csv.Error as error:
-        raise BadFile([Fault("the file", f"is not CSV: {error}.")]) from error
+        raise BadFile([FileFault("the file", f"is not CSV: {error}.")]) from error
 
 
 def _things(cls: type[T], names: list[str], row: list[str]) -> list[T]:
@@ -97,8 +101,8 @@ def _things(cls: type[T], names: list[str], row: list[str]) -> list[T]:
     if not any(cell.strip() for cell in row):
         return []
     if len(row) > len(names):
-        raise BadFile([Fault("", f"has {len(row)} cells, and there are {len(names)} columns")])
-    data, faults = dict[str, Any](), list[Fault]()
+        raise BadFile([FileFault("", f"has {len(row)} cells, and there are {len(names)} columns")])
+    data, faults = dict[str, Any](), list[FileFault]()
     for name, cell in zip(names, row, strict=False):
         path, field = columns(cls)[name]
         if text := cell.strip():
@@ -108,7 +112,7 @@ def _things(cls: type[T], names: list[str], row: list[str]) -> list[T]:
             try:
                 inside[path[-1]] = _typed(field, text)
             except ValueError as error:
-                faults.append(Fault(name, str(error)))
+                faults.append(FileFault(name, str(error)))
     if faults:
         raise BadFile(faults)
     return [read_thing(cls, data)]

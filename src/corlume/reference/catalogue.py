@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import json
+import math
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cache
 from importlib.resources import files
 from typing import Any
 
-from corlume.core.fixture import Fixture
-from corlume.core.optics.emitter import Channel, Emitter
-from corlume.core.optics.lobe import RingLobe
-from corlume.core.optics.socket import Lamp
+from corlume.core.light.emitter import Channel, Emitter
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.lobe import RingLobe
+from corlume.core.light.socket import Lamp
 from corlume.core.units import CM, DEGREE
-from corlume.reference.spectra import lamp_spectra
+from corlume.reference.spectrum_tables import lamp_spectra
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,20 +44,50 @@ class CatalogueEntry:
 
 
 @dataclass(frozen=True, slots=True)
+class Compared:
+    """How a technology stands on the page that compares kinds of light: its key and name there, what keepers tell of it
+    by criterion [0..1], and the fixtures it is tried with, each with its limits on the tank.
+    """
+
+    key: str
+    name: str
+    told: dict[str, float]
+    fixtures: tuple[dict[str, Any], ...]
+
+    def suiting(self, length: float, depth: float) -> list[str]:
+        """Keys of the fixtures whose limits a tank of a length and water depth [m] keeps, in their order."""
+        return [one["fixture"] for one in self.fixtures if _suits(one, round(length / CM, 6), round(depth / CM, 6))]
+
+
+def _suits(limits: Mapping[str, float], length: float, depth: float) -> bool:
+    """Whether a tank's length and water depth [cm] are within limits; what is not said is no limit."""
+    return limits.get("length_over_cm", 0.0) < length <= limits.get("length_at_most_cm", math.inf) and limits.get(
+        "depth_at_least_cm", 0.0
+    ) <= depth < limits.get("depth_under_cm", math.inf)
+
+
+@dataclass(frozen=True, slots=True)
 class TechnologyNotes:
-    """What keepers say of a kind of light, and its lamps: life [burning hours], price [currency each]."""
+    """What keepers say of a technology, its lamps, life [burning hours] and price [currency each], and how it is
+    compared with others; None where it is not.
+    """
 
     life: float
     price: float
     strong: str
     weak: str
+    compared: Compared | None
 
 
 @cache
 def technology_notes() -> dict[str, TechnologyNotes]:
-    """Kinds of light by key; hybrids have words only."""
-    rows = _load("lamps.json")["kinds"]
-    return {k: TechnologyNotes(r["life_hours"], r["lamp_price"], r["strong"], r["weak"]) for k, r in rows.items()}
+    """What is said of each technology, by its key."""
+    found = {}
+    for key, row in _load("fixtures.json")["technologies"].items():
+        one = row.get("compared")
+        compared = one and Compared(one["key"], one["name"], one["told"], tuple(one["fixtures"]))
+        found[key] = TechnologyNotes(row["life_hours"], row["lamp_price"], row["strong"], row["weak"], compared)
+    return found
 
 
 @cache
@@ -100,9 +132,9 @@ def plain_words() -> tuple[dict[str, str], ...]:
 
 
 @cache
-def told_of_kinds() -> dict[str, Any]:
-    """What keepers tell of kinds of light, by kind and criterion [0..1], and the schools that do not agree."""
-    found: dict[str, Any] = _load("kinds.json")
+def told_of_hybrids() -> dict[str, Any]:
+    """What keepers tell of hybrids, by kind of light and criterion [0..1] and in words; and schools of all kinds."""
+    found: dict[str, Any] = _load("hybrids.json")
     return found
 
 

@@ -10,8 +10,8 @@ from collections.abc import Iterable
 from functools import cache
 from importlib.resources import files
 
-from corlume.core.coral import CoralCard
-from corlume.core.coral_kind import CoralKind
+from corlume.core.placement.coral_card import CoralCard
+from corlume.core.placement.coral_type import CoralType
 from corlume.formats.shapes import Build, from_data, shape_of
 
 FORMERLY = {"Favia and Favites": "Favites"}
@@ -19,12 +19,12 @@ FORMERLY = {"Favia and Favites": "Favites"}
 
 
 @cache
-def coral_library() -> dict[str, CoralKind]:
+def coral_library() -> dict[str, CoralType]:
     """All kinds by name, in the order of the file: soft, LPS, SPS, low light."""
     build = Build()
     text = (files("corlume.reference") / "corals.json").read_text(encoding="utf-8")
-    rows = [shape_of(CoralKind).model_validate(row) for row in json.loads(text)["corals"]]
-    kinds = [from_data(build, f"corals.{i}", CoralKind, row) for i, row in enumerate(rows)]
+    rows = [shape_of(CoralType).model_validate(row) for row in json.loads(text)["corals"]]
+    kinds = [from_data(build, f"corals.{i}", CoralType, row) for i, row in enumerate(rows)]
     build.finish()
     return {kind.card.name: kind for kind in kinds if kind}
 
@@ -34,7 +34,7 @@ def coral_cards() -> dict[str, CoralCard]:
     return {name: kind.card for name, kind in coral_library().items()}
 
 
-def suiting(kinds: Iterable[CoralKind], par: float) -> list[CoralKind]:
+def suiting(kinds: Iterable[CoralType], par: float) -> list[CoralType]:
     """The kinds whose band holds a reading, the ones that it suits best first; what lives off food is left out."""
     found = [one for one in kinds if one.card.par_low <= par <= one.card.par_high and not one.food]
     return sorted(found, key=lambda one: abs(2 * par - one.card.par_low - one.card.par_high)

@@ -12,6 +12,7 @@ from threading import Lock
 from typing import Any, TypeVar, cast
 
 from corlume.store.migrations import migrate, newest_known, pending
+from corlume.store.tables import missing_columns
 
 T = TypeVar("T")
 PATIENCE = 10.0
@@ -69,6 +70,9 @@ class Database:
             with self._connection() as connection:
                 connection.execute("PRAGMA journal_mode = WAL")  # stays with the file
                 migrate(connection)
+                lacking = missing_columns(connection)
+            if lacking:
+                raise RuntimeError(f"no migration adds {', '.join(lacking)}")
         except sqlite3.Error as error:
             raise Unusable(f"{path} cannot be used: {trouble(error) or error}.") from error
         except RuntimeError as error:

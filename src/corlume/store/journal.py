@@ -42,37 +42,37 @@ class Edit:
     """
 
     def __init__(self, connection: sqlite3.Connection, scope: str, label: str) -> None:
-        self._connection = connection
+        self.connection = connection
         self._scope = scope
         self._label = label
         self._id: int | None = None
 
     def insert(self, table: str, values: Row) -> int:
         """Insert a row and return its id."""
-        row_id = insert_row(self._connection, table, values)
-        self._record(table, row_id, None, read_row(self._connection, table, row_id))
+        row_id = insert_row(self.connection, table, values)
+        self._record(table, row_id, None, read_row(self.connection, table, row_id))
         return row_id
 
     def update(self, table: str, row_id: int, values: Row) -> None:
         """Change columns of a row that exists; only those that are not so already are written down."""
-        before = read_row(self._connection, table, row_id)
+        before = read_row(self.connection, table, row_id)
         changed = {column: value for column, value in values.items() if before[column] != value}
         if not changed:
             return
-        _set(self._connection, table, row_id, changed)
-        after = read_row(self._connection, table, row_id)
+        _set(self.connection, table, row_id, changed)
+        after = read_row(self.connection, table, row_id)
         self._record(table, row_id, {c: before[c] for c in changed}, {c: after[c] for c in changed})
 
     def delete(self, table: str, row_id: int) -> None:
         """Delete a row; rows that refer to it must be deleted first."""
-        before = read_row(self._connection, table, row_id)
-        self._connection.execute(f"DELETE FROM {_known(table)} WHERE id = ?", (row_id,))
+        before = read_row(self.connection, table, row_id)
+        self.connection.execute(f"DELETE FROM {_known(table)} WHERE id = ?", (row_id,))
         self._record(table, row_id, before, None)
 
     def _record(self, table: str, row_id: int, before: Row | None, after: Row | None) -> None:
         if self._id is None:
             self._id = self._begun()
-        self._connection.execute(
+        self.connection.execute(
             "INSERT INTO changes (edit_id, table_name, row_id, before, after) VALUES (?, ?, ?, ?, ?)",
             (self._id, table, row_id, before and json.dumps(before), after and json.dumps(after)),
         )
@@ -80,13 +80,13 @@ class Edit:
     def _begun(self) -> int | None:
         """Write the edit down: what was undone can no longer be redone, and the oldest edit makes room."""
         scope = {"scope": self._scope, "label": self._label, "keep": KEEP - 1}
-        self._connection.execute("DELETE FROM edits WHERE scope = :scope AND undone = 1", scope)
-        self._connection.execute(
+        self.connection.execute("DELETE FROM edits WHERE scope = :scope AND undone = 1", scope)
+        self.connection.execute(
             "DELETE FROM edits WHERE scope = :scope AND id <= "
             "(SELECT id FROM edits WHERE scope = :scope ORDER BY id DESC LIMIT 1 OFFSET :keep)",
             scope,
         )
-        return self._connection.execute("INSERT INTO edits (scope, label) VALUES (:scope, :label)", scope).lastrowid
+        return self.connection.execute("INSERT INTO edits (scope, label) VALUES (:scope, :label)", scope).lastrowid
 
 
 def undo(connection: sqlite3.Connection, scope: str) -> str | None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import cache
 from importlib.resources import files
 
@@ -13,8 +13,18 @@ from importlib.resources import files
 def _migrations() -> dict[int, tuple[str, str]]:
     """Name and text of each migration by its number, in order."""
     folder = files("corlume.store") / "sql"
-    entries = sorted((e for e in folder.iterdir() if e.name.endswith(".sql")), key=lambda e: e.name)
-    return {int(e.name[:4]): (e.name, e.read_text(encoding="utf-8")) for e in entries}
+    return in_order([(e.name, e.read_text(encoding="utf-8")) for e in folder.iterdir() if e.name.endswith(".sql")])
+
+
+def in_order(found: Iterable[tuple[str, str]]) -> dict[int, tuple[str, str]]:
+    """Migrations by their number; ``RuntimeError`` when two have one, as the second would never be applied."""
+    ordered: dict[int, tuple[str, str]] = {}
+    for name, text in sorted(found):
+        number = int(name[:4])
+        if number in ordered:
+            raise RuntimeError(f"two migrations have the number {number}: {ordered[number][0]} and {name}")
+        ordered[number] = name, text
+    return ordered
 
 
 def newest_known() -> int:

@@ -10,15 +10,15 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, NamedTuple, TypeVar
 
-from corlume.core.declared import Field, Item, Own, Part, items, per_class
-from corlume.core.fixture import Fixture
-from corlume.core.geometry import Colony
-from corlume.core.optics.correction import Correction
-from corlume.core.optics.emitter import ONE_CHANNEL, Channel, Emitter
-from corlume.core.optics.lobe import Lobe, RingLobe, TableLobe
-from corlume.core.optics.spectrum import BandSpectrum, Spectrum, TableSpectrum
-from corlume.core.survey.photo import Photo
-from corlume.core.survey.record import Spot, Survey
+from corlume.core.light.emitter import ONE_CHANNEL, Channel, Emitter
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.geometry import Colony
+from corlume.core.light.lobe import Lobe, RingLobe, TableLobe
+from corlume.core.light.spectrum import BandSpectrum, Spectrum, TableSpectrum
+from corlume.core.light.survey_correction import Correction
+from corlume.core.schema import Field, Item, Own, Part, items, per_class
+from corlume.core.survey.photo_geometry import Photo
+from corlume.core.survey.survey_record import MeasuringPoint, Survey
 
 Row = dict[str, Any]
 T = TypeVar("T")
@@ -193,7 +193,7 @@ OWN = {
         lambda corners: json.dumps(corners) if corners else None,
         lambda text: tuple((float(u), float(v)) for u, v in json.loads(text)) if text else (),
     ),
-    (Spot, "readings"): OwnColumn(json.dumps, _readings_from),
+    (MeasuringPoint, "readings"): OwnColumn(json.dumps, _readings_from),
     (Survey, "correction"): OwnColumn(
         lambda found: json.dumps(found.plain()) if found else None,
         lambda text: Correction.of_plain(json.loads(text)) if text else None,

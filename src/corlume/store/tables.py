@@ -2,26 +2,27 @@
 
 from __future__ import annotations
 
+import json
 import sqlite3
-from collections.abc import Callable, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Generic, Literal, TypeVar
+from typing import Any, Generic, TypeVar, cast
 
-from corlume.core.coral_kind import CoralKind
-from corlume.core.course.note import CoralNote
-from corlume.core.fixture import Fixture
-from corlume.core.flow.mark import FlowMark
+from corlume.core.acclimation.log_entry import LogEntry
+from corlume.core.flow.observed_flow import FlowMark
 from corlume.core.flow.pump import Pump
-from corlume.core.geometry import Brace, Rock
-from corlume.core.judgement.wanted import WantedZone
-from corlume.core.own_fixture import OwnFixture
-from corlume.core.placing.perch import FragRack, Perch
-from corlume.core.placing.wish import KeptFree
-from corlume.core.scene import Coral, Setup
-from corlume.core.survey.photo import Photo
-from corlume.core.survey.record import Spot, Survey
+from corlume.core.judging.target_zones import TargetZone
+from corlume.core.keeping.own_fixture import OwnFixture
+from corlume.core.keeping.scene import Scene, Setup
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.geometry import Brace, Rock, Tank
+from corlume.core.placement.coral import Coral
+from corlume.core.placement.coral_type import CoralType
+from corlume.core.schema import Many, lists
+from corlume.core.survey.photo_geometry import Photo
+from corlume.core.survey.survey_record import MeasuringPoint, Survey
 from corlume.store.journal import Edit, insert_row, journaled
-from corlume.store.rows import fixture_from, row_of, thing_of
+from corlume.store.rows import columns, fixture_from, row_of, thing_of
 
 T = TypeVar("T")
 
@@ -40,61 +41,75 @@ class Kept(Generic[T]):
 
 @dataclass(frozen=True, slots=True)
 class Table(Generic[T]):
-    """A list of kept things.
+    """The table of a kept list.
 
     Parameters
     ----------
     name : of the table.
-    of : their class.
+    of : class of its rows.
     one : what one of them is called.
-    owner : the column that says to what each belongs.
-    read : makes one of its row, where the declaration is not enough.
-    lists : the tables of its own lists, by the names of their fields.
+    owner : the column with the id of what a row belongs to; empty where the rows belong to nothing.
+    lists : the tables of lists inside a row, by the names of their fields.
+    apart : whether its own pages load it, and what it belongs to is loaded without.
     """
 
     name: str
     of: type[T]
     one: str
-    owner: Literal["tank_id", "setup_id", "survey_id", "coral_id", ""] = "tank_id"
-    read: Callable[[sqlite3.Row], T] | None = None
+    owner: str = "tank_id"
     lists: Mapping[str, Table[Any]] = field(default_factory=dict)
+    apart: bool = False
 
     def __post_init__(self) -> None:
         journaled(self.name)
 
-    def value_of(self, row: sqlite3.Row) -> T:
+    def value_of(self, row: sqlite3.Row, **lists: Any) -> T:
         """The thing of a row."""
-        return self.read(row) if self.read else thing_of(self.of, row)
+        return cast(T, fixture_from(row)) if self.of is Fixture else thing_of(self.of, row, **lists)
 
-    def kept(self, rows: list[sqlite3.Row]) -> tuple[Kept[T], ...]:
-        """The things of some rows."""
-        return tuple(Kept(row["id"], self.value_of(row)) for row in rows)
-
-    def load(self, connection: sqlite3.Connection, owner_id: int | None = None) -> tuple[Kept[T], ...]:
-        """All of an owner in the order in which they came; all there are when nobody owns them."""
+    def load(self, connection: sqlite3.Connection, owner_id: int | None = None, *, whole: bool = True) -> Rows[T]:
+        """Rows of an owner by id, or every row if the table has none; without the lists kept apart unless ``whole``."""
         where = f"WHERE {self.owner} = :owner" if self.owner else ""
         rows = connection.execute(f"SELECT * FROM {self.name} {where} ORDER BY id", {"owner": owner_id}).fetchall()
-        return tuple(Kept(row["id"], self._whole(connection, row)) for row in rows) if self.lists else self.kept(rows)
-
-    def _whole(self, connection: sqlite3.Connection, row: sqlite3.Row) -> T:
-        lists = {name: tuple(k.value for k in table.load(connection, row["id"])) for name, table in self.lists.items()}
-        return thing_of(self.of, row, **lists)
-
-    def bare(self, connection: sqlite3.Connection, owner_id: int) -> tuple[Kept[T], ...]:
-        """All of an owner without their own lists."""
-        where = f"SELECT * FROM {self.name} WHERE {self.owner} = ? ORDER BY id"
-        return self.kept(connection.execute(where, (owner_id,)).fetchall())
+        return self._kept(connection, rows, whole=whole)
 
     def get(self, connection: sqlite3.Connection, row_id: int, owner_id: int | None = None) -> Kept[T]:
-        """The one of that id; ``NotFound`` otherwise."""
-        return found(self.load(connection, owner_id), row_id, self.one)
+        """The row of that id and owner; ``NotFound`` otherwise."""
+        where = f"id = :id AND {self.owner} = :owner" if self.owner else "id = :id"
+        rows = connection.execute(f"SELECT * FROM {self.name} WHERE {where}", {"id": row_id, "owner": owner_id})
+        return found(self._kept(connection, rows.fetchall(), whole=True), row_id, self.one)
+
+    def by_owner(
+        self, connection: sqlite3.Connection, owners: Sequence[int], *, whole: bool = True
+    ) -> dict[int, Rows[T]]:
+        """Rows of some owners by the owner's id, each by their own."""
+        rows = connection.execute(
+            f"SELECT * FROM {self.name} WHERE {self.owner} IN (SELECT value FROM json_each(?)) ORDER BY id",
+            (json.dumps(list(owners)),),
+        ).fetchall()
+        found: dict[int, list[Kept[T]]] = {owner: [] for owner in owners}
+        for row, kept in zip(rows, self._kept(connection, rows, whole=whole), strict=True):
+            found[row[self.owner]].append(kept)
+        return {owner: tuple(kept) for owner, kept in found.items()}
+
+    def _kept(self, connection: sqlite3.Connection, rows: list[sqlite3.Row], *, whole: bool) -> Rows[T]:
+        ids = [row["id"] for row in rows]
+        inner = {
+            name: table.by_owner(connection, ids, whole=whole)
+            for name, table in self.lists.items()
+            if ids and (whole or not table.apart)
+        }
+        return tuple(
+            Kept(i, self.value_of(row, **{name: tuple(kept.value for kept in of[i]) for name, of in inner.items()}))
+            for i, row in zip(ids, rows, strict=True)
+        )
 
     def row(self, value: T, owner_id: int | None = None) -> dict[str, Any]:
         """Its columns, that of the owner among them."""
         return {**({self.owner: owner_id} if self.owner else {}), **row_of(value)}
 
     def put(self, connection: sqlite3.Connection, value: T, owner_id: int | None = None) -> int:
-        """Add one with its lists outside the journal; returns its id."""
+        """Add a row with its lists outside the journal; returns its id."""
         row_id = insert_row(connection, self.name, self.row(value, owner_id))
         for name, table in self.lists.items():
             for one in getattr(value, name):
@@ -102,7 +117,7 @@ class Table(Generic[T]):
         return row_id
 
     def insert(self, edit: Edit, value: T, owner_id: int | None = None) -> int:
-        """Add one with its lists; returns its id."""
+        """Add a row with its lists; returns its id."""
         row_id = edit.insert(self.name, self.row(value, owner_id))
         for name, table in self.lists.items():
             for one in getattr(value, name):
@@ -110,12 +125,23 @@ class Table(Generic[T]):
         return row_id
 
     def update(self, edit: Edit, row_id: int, value: T) -> None:
-        """Change one, but not its lists."""
+        """Change a row, but not its lists."""
         edit.update(self.name, row_id, row_of(value))
 
     def delete(self, edit: Edit, row_id: int) -> None:
-        """Take one out."""
+        """Delete a row, and first all rows of its lists."""
+        for table in self.lists.values():
+            for inner in table.ids(edit.connection, row_id):
+                table.delete(edit, inner)
         edit.delete(self.name, row_id)
+
+    def ids(self, connection: sqlite3.Connection, owner_id: int) -> list[int]:
+        """The ids of an owner's rows."""
+        rows = connection.execute(f"SELECT id FROM {self.name} WHERE {self.owner} = ? ORDER BY id", (owner_id,))
+        return [row["id"] for row in rows]
+
+
+Rows = tuple[Kept[T], ...]
 
 
 def found(kept: tuple[Kept[T], ...], row_id: int, what: str) -> Kept[T]:
@@ -126,25 +152,54 @@ def found(kept: tuple[Kept[T], ...], row_id: int, what: str) -> Kept[T]:
     raise NotFound(f"no {what} {row_id}")
 
 
-ROCKS = Table("rocks", Rock, "rock")
-BRACES = Table("braces", Brace, "brace")
-FIXTURES = Table("fixtures", Fixture, "fixture", "setup_id", fixture_from)
-SETUPS = Table("setups", Setup, "setup")
-CORAL_NOTES = Table("coral_notes", CoralNote, "note", "coral_id")
-CORALS = Table("corals", Coral, "coral", lists={"notes": CORAL_NOTES})
-WANTED = Table("wanted", WantedZone, "zone")
+def _lists_of(cls: type, owner: str) -> dict[str, Table[Any]]:
+    """The tables of a class's lists by their fields; rows of an inner list have the column of what a row is called."""
+    tables = {}
+    for name, item in lists(cls).items():
+        many = item.spec
+        assert isinstance(many, Many)
+        one = many.one or name.removesuffix("s")
+        inner = _lists_of(item.type, f"{one.replace(' ', '_')}_id")
+        tables[name] = Table(many.table or name, item.type, one, owner, inner, many.apart)
+    return tables
+
+
+OF_TANK = _lists_of(Tank, "tank_id")
+OF_SCENE = _lists_of(Scene, "tank_id")
+"""The lists of a tank and of its scene by their fields; a list that a class declares is here by itself."""
+ROCKS: Table[Rock] = OF_TANK["rocks"]
+BRACES: Table[Brace] = OF_TANK["braces"]
+SETUPS: Table[Setup] = OF_SCENE["setups"]
+FIXTURES: Table[Fixture] = SETUPS.lists["fixtures"]
+CORALS: Table[Coral] = OF_SCENE["corals"]
+CORAL_NOTES: Table[LogEntry] = CORALS.lists["notes"]
+WANTED: Table[TargetZone] = OF_SCENE["wanted"]
+SURVEYS: Table[Survey] = OF_SCENE["surveys"]
+SPOTS: Table[MeasuringPoint] = SURVEYS.lists["spots"]
+PHOTOS: Table[Photo] = OF_SCENE["photos"]
+PUMPS: Table[Pump] = OF_SCENE["pumps"]
+FLOW_MARKS: Table[FlowMark] = OF_SCENE["flow_marks"]
 OWN_FIXTURES = Table("own_fixtures", OwnFixture, "fixture on the shelf", "")
-SPOTS = Table("spots", Spot, "spot", "survey_id")
-SURVEY_FIXTURES = Table("survey_fixtures", Fixture, "fixture", "survey_id", fixture_from)
-SURVEYS = Table("surveys", Survey, "survey", lists={"spots": SPOTS, "fixtures": SURVEY_FIXTURES})
-PHOTOS = Table("photos", Photo, "photo")
-PUMPS = Table("pumps", Pump, "pump")
-FLOW_MARKS = Table("flow_marks", FlowMark, "mark of flow")
-PERCHES = Table("perches", Perch, "seat")
-RACKS = Table("racks", FragRack, "rack")
-KEPT_FREE = Table("kept_free", KeptFree, "part kept free")
-CORAL_KINDS = Table("coral_kinds", CoralKind, "kind of coral", "")
-OF_SCENE: tuple[Table[Any], ...] = (
-    CORALS, WANTED, SURVEYS, PHOTOS, PUMPS, FLOW_MARKS, PERCHES, RACKS, KEPT_FREE
-)  # fmt: skip
-"""Those that a scene holds under the name of their table."""
+CORAL_KINDS = Table("coral_kinds", CoralType, "kind of coral", "")
+
+
+def all_tables() -> Iterator[Table[Any]]:
+    """Every table of a kept list, those of lists inside lists among them."""
+    waiting = [*OF_TANK.values(), *OF_SCENE.values(), OWN_FIXTURES, CORAL_KINDS]
+    while waiting:
+        table = waiting.pop(0)
+        waiting += table.lists.values()
+        yield table
+
+
+def missing_columns(connection: sqlite3.Connection) -> list[str]:
+    """Columns, as table.column, that a declaration has and the database lacks: their migration is not written."""
+    wanted = {
+        table.name: {"id", *filter(None, [table.owner]), *(c.name for c in columns(table.of))} for table in all_tables()
+    }
+    wanted["tanks"] = {c.name for c in columns(Scene)}
+    there = {
+        name: {row["name"] for row in connection.execute("SELECT name FROM pragma_table_info(?)", (name,))}
+        for name in wanted
+    }
+    return [f"{name}.{column}" for name in wanted for column in sorted(wanted[name] - there[name])]

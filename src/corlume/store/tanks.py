@@ -3,27 +3,28 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from itertools import count
 from typing import Any, TypeVar
 
-from corlume.core.coral_kind import CoralKind
 from corlume.core.errors import FieldError, InvalidInput
-from corlume.core.fixture import Fixture, measured
 from corlume.core.flow.circulation import flow_key
-from corlume.core.flow.mark import FlowMark
+from corlume.core.flow.observed_flow import FlowMark
 from corlume.core.flow.pump import Pump
-from corlume.core.geometry import Brace, Rock, Tank
-from corlume.core.judgement.intent import BY_STOCKING, Intent
-from corlume.core.judgement.targets import LightTargets
-from corlume.core.judgement.wanted import WantedZone
-from corlume.core.optics.correction import Correction
-from corlume.core.placing.perch import FragRack, Perch
-from corlume.core.placing.wish import KeptFree
-from corlume.core.scene import Coral, Running, Scene, Setup, racked, shaded
-from corlume.core.surroundings import Surroundings
-from corlume.core.survey.record import Spot, Survey
+from corlume.core.judging.intent import BY_STOCKING, Intent
+from corlume.core.judging.target_zones import TargetZone
+from corlume.core.judging.targets import LightTargets
+from corlume.core.keeping.scene import Running, Scene, Setup, racked, shaded
+from corlume.core.light.fixture import Fixture, measured
+from corlume.core.light.geometry import Brace, Rock, Tank
+from corlume.core.light.survey_correction import Correction
+from corlume.core.mounting.surroundings import Surroundings
+from corlume.core.placement.coral import Coral
+from corlume.core.placement.coral_type import CoralType
+from corlume.core.placement.custom_spots import CustomSpot, FragRack
+from corlume.core.placement.placement_preferences import KeptFree
+from corlume.core.survey.survey_record import MeasuringPoint, Survey
 from corlume.store.flow_fields import FlowField, load_field
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
 from corlume.store.rows import row_of, thing_of
@@ -32,23 +33,19 @@ from corlume.store.tables import (
     CORAL_KINDS,
     CORALS,
     FIXTURES,
-    FLOW_MARKS,
-    KEPT_FREE,
     OF_SCENE,
-    PERCHES,
-    PUMPS,
-    RACKS,
+    OF_TANK,
     ROCKS,
-    SETUPS,
     SPOTS,
     SURVEYS,
-    WANTED,
     Kept,
     NotFound,
     found,
 )
 
 T = TypeVar("T")
+PLAIN_LISTS = {name: table for name, table in OF_SCENE.items() if not table.apart and name not in ("setups", "corals")}
+"""The lists that are loaded with a tank as they are; setups and corals have forms of their own here."""
 
 
 class Unreadable(Exception):
@@ -92,22 +89,52 @@ class StoredTank:
     braces: tuple[Kept[Brace], ...]
     setups: tuple[StoredSetup, ...]
     corals: tuple[Kept[Coral], ...]
-    wanted: tuple[Kept[WantedZone], ...] = ()
+    lists: Mapping[str, tuple[Kept[Any], ...]] = field(default_factory=dict)
+    """Its other lists by their fields in a scene, but for those that only their own pages load."""
     surroundings: Surroundings = field(default_factory=Surroundings)
     survey: Survey | None = None
-    pumps: tuple[Kept[Pump], ...] = ()
-    flow_marks: tuple[Kept[FlowMark], ...] = ()
-    perches: tuple[Kept[Perch], ...] = ()
-    racks: tuple[Kept[FragRack], ...] = ()
-    kept_free: tuple[Kept[KeptFree], ...] = ()
     lost: tuple[Kept[Coral], ...] = ()
     """Corals that were lost: they are kept in the books, and neither sit nor wait."""
-    kinds: tuple[Kept[CoralKind], ...] = ()
+    kinds: tuple[Kept[CoralType], ...] = ()
     """The keeper's own kinds of coral; they are the same for every tank."""
     flow_field: FlowField | None = None
     """The solved flow of its pumps, where it was solved."""
-    looks: tuple[tuple[str, Spot], ...] = ()
+    looks: tuple[tuple[str, MeasuringPoint], ...] = ()
     """Places that looked dark or lit in cloudy water, each with the name of the setup that hung then."""
+
+    @property
+    def wanted(self) -> tuple[Kept[TargetZone], ...]:
+        """Its target zones."""
+        return self.lists["wanted"]
+
+    @property
+    def pumps(self) -> tuple[Kept[Pump], ...]:
+        """Its pumps."""
+        return self.lists["pumps"]
+
+    @property
+    def flow_marks(self) -> tuple[Kept[FlowMark], ...]:
+        """Where the keeper saw how strong the flow is."""
+        return self.lists["flow_marks"]
+
+    @property
+    def perches(self) -> tuple[Kept[CustomSpot], ...]:
+        """The keeper's own coral spots."""
+        return self.lists["perches"]
+
+    @property
+    def racks(self) -> tuple[Kept[FragRack], ...]:
+        """Its frag racks."""
+        return self.lists["racks"]
+
+    @property
+    def kept_free(self) -> tuple[Kept[KeptFree], ...]:
+        """Its keep-clear areas."""
+        return self.lists["kept_free"]
+
+    def having(self, **lists: tuple[Kept[Any], ...]) -> StoredTank:
+        """The same with other rows in some of its lists."""
+        return replace(self, lists={**self.lists, **lists})
 
     @property
     def correction(self) -> Correction | None:
@@ -133,7 +160,7 @@ class StoredTank:
         """The coral of that id, among those that were lost too; ``NotFound`` otherwise."""
         return found((*self.corals, *self.lost), coral_id, "coral")
 
-    def zone(self, zone_id: int) -> Kept[WantedZone]:
+    def zone(self, zone_id: int) -> Kept[TargetZone]:
         """The wanted zone of that id; ``NotFound`` otherwise."""
         return found(self.wanted, zone_id, "zone")
 
@@ -163,10 +190,7 @@ class StoredTank:
     def scene(self) -> Scene:
         """The tank as one scene, for checks and for export; without what only its own station loads."""
         setups = tuple(Setup(s.name, tuple(s.hung), s.in_use, s.intent) for s in self.setups)
-        lists: dict[str, Any] = {
-            name: tuple(kept.value for kept in getattr(self, name))
-            for name in ("wanted", "pumps", "flow_marks", "perches", "racks", "kept_free")
-        }
+        lists: dict[str, Any] = {name: tuple(kept.value for kept in rows) for name, rows in self.lists.items()}
         corals = tuple(kept.value for kept in (*self.corals, *self.lost))
         return Scene(
             self.name, self.tank, self.targets, self.running, setups, corals, surroundings=self.surroundings, **lists
@@ -190,12 +214,7 @@ def unstored(scene: Scene) -> StoredTank:
         braces=kept(scene.tank.braces),
         setups=tuple(StoredSetup(next(numbers), s.name, s.in_use, kept(s.fixtures), s.intent) for s in scene.setups),
         corals=kept(coral for coral in scene.corals if coral.course.lost is None),
-        wanted=kept(scene.wanted),
-        pumps=kept(scene.pumps),
-        flow_marks=kept(scene.flow_marks),
-        perches=kept(scene.perches),
-        racks=kept(scene.racks),
-        kept_free=kept(scene.kept_free),
+        lists={name: kept(getattr(scene, name)) for name in PLAIN_LISTS},
         lost=kept(coral for coral in scene.corals if coral.course.lost is not None),
         surroundings=scene.surroundings,
     ).under(next((survey for survey in scene.surveys if survey.in_use), None))
@@ -265,16 +284,12 @@ def load_tank(connection: sqlite3.Connection, tank_id: int) -> StoredTank:
 def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
     tank_id = row["id"]
     rocks, braces = ROCKS.load(connection, tank_id), BRACES.load(connection, tank_id)
-    fixtures: dict[int, list[sqlite3.Row]] = {}
-    for r in connection.execute(
-        "SELECT fixtures.* FROM fixtures JOIN setups ON setups.id = setup_id WHERE tank_id = ? ORDER BY fixtures.id",
-        (tank_id,),
-    ):
-        fixtures.setdefault(r["setup_id"], []).append(r)
     setups = connection.execute("SELECT * FROM setups WHERE tank_id = ? ORDER BY id", (tank_id,)).fetchall()
-    corals, pumps = CORALS.bare(connection, tank_id), PUMPS.load(connection, tank_id)
+    fixtures = FIXTURES.by_owner(connection, [setup["id"] for setup in setups])
+    corals = CORALS.load(connection, tank_id, whole=False)
+    lists = {name: table.load(connection, tank_id, whole=False) for name, table in PLAIN_LISTS.items()}
     tank = thing_of(Tank, row, rocks=tuple(r.value for r in rocks), braces=tuple(b.value for b in braces))
-    key = flow_key(tank, [kept.value for kept in pumps]) if pumps else ""
+    key = flow_key(tank, [kept.value for kept in lists["pumps"]]) if lists["pumps"] else ""
     return StoredTank(
         id=tank_id,
         name=row["name"],
@@ -284,23 +299,11 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
         rocks=rocks,
         braces=braces,
         setups=tuple(
-            StoredSetup(
-                s["id"],
-                s["name"],
-                bool(s["in_use"]),
-                FIXTURES.kept(fixtures.get(s["id"], [])),
-                thing_of(Intent, s),
-            )
-            for s in setups
+            StoredSetup(s["id"], s["name"], bool(s["in_use"]), fixtures[s["id"]], thing_of(Intent, s)) for s in setups
         ),
         corals=tuple(kept for kept in corals if kept.value.course.lost is None),
-        wanted=WANTED.load(connection, tank_id),
-        pumps=pumps,
+        lists=lists,
         flow_field=load_field(connection, tank_id, key) if key else None,
-        flow_marks=FLOW_MARKS.load(connection, tank_id),
-        perches=PERCHES.load(connection, tank_id),
-        racks=RACKS.load(connection, tank_id),
-        kept_free=KEPT_FREE.load(connection, tank_id),
         lost=tuple(kept for kept in corals if kept.value.course.lost is not None),
         kinds=CORAL_KINDS.load(connection),
         surroundings=thing_of(Surroundings, row),
@@ -308,7 +311,7 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
     ).under(survey_in_use(connection, tank_id))
 
 
-def _looks(connection: sqlite3.Connection, tank_id: int) -> tuple[tuple[str, Spot], ...]:
+def _looks(connection: sqlite3.Connection, tank_id: int) -> tuple[tuple[str, MeasuringPoint], ...]:
     rows = connection.execute(
         "SELECT spots.*, surveys.setup FROM spots JOIN surveys ON surveys.id = survey_id "
         "WHERE tank_id = ? AND kind = 'cloudy' AND seen != '' ORDER BY spots.id",
@@ -330,16 +333,10 @@ def add_tank(connection: sqlite3.Connection, scene: Scene, label: str | None) ->
     everything done to it since, and redoing brings all of it back.
     """
     tank_id = insert_row(connection, "tanks", {**row_of(scene), "removed": int(label is not None)})
-    for table, values in ((ROCKS, scene.tank.rocks), (BRACES, scene.tank.braces)):
-        for value in values:
-            table.put(connection, value, tank_id)  # type: ignore[arg-type]
-    for setup in scene.setups:
-        setup_id = SETUPS.put(connection, setup, tank_id)
-        for fixture in setup.fixtures:
-            FIXTURES.put(connection, fixture, setup_id)
-    for table in OF_SCENE:
-        for value in getattr(scene, table.name):
-            table.put(connection, value, tank_id)
+    for holder, tables in ((scene.tank, OF_TANK), (scene, OF_SCENE)):
+        for name, table in tables.items():
+            for value in getattr(holder, name):
+                table.put(connection, value, tank_id)
     if label is not None:
         Edit(connection, TANKS_SCOPE, label).update("tanks", tank_id, {"removed": 0})
     return tank_id

@@ -3,31 +3,41 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Sequence
+from collections.abc import AsyncIterator, Sequence
+from contextlib import asynccontextmanager
 
 from fastapi import Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from fastapi.staticfiles import StaticFiles
+from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
 from corlume.core.errors import InvalidInput
-from corlume.formats.faults import in_words
+from corlume.formats.file_faults import in_words
+from corlume.services import jobs
 from corlume.settings import Settings
 from corlume.store.database import Database, Unusable
 from corlume.store.tables import NotFound
 from corlume.store.tanks import Unreadable
 from corlume.web.assets import STATIC, SqueezePages
-from corlume.web.doorkeeper import Doorkeeper
-from corlume.web.guard import Guard
-from corlume.web.light_record import light_recorded
+from corlume.web.coral_light_log import light_recorded
+from corlume.web.device_auth import DeviceAuth
 from corlume.web.page import error_page, measure_of, page, told
 from corlume.web.plain_page import plain_page
+from corlume.web.request_guard import RequestGuard
 from corlume.web.stations import BESIDE, STATIONS, Station
 
 LOGGED = "What happened stands in corlume.log, beside the database."
 _log = logging.getLogger("corlume")
 MISSING = ("Nothing here", "This page, or what it showed, is not there. It may have been removed; undo brings it back.")
+
+
+@asynccontextmanager
+async def _lifespan(_: FastAPI) -> AsyncIterator[None]:
+    """Serve, and stop the background jobs in the end."""
+    yield
+    await run_in_threadpool(jobs.stop_all)
 
 
 def create_app(
@@ -37,7 +47,7 @@ def create_app(
 
     ``phone_address`` is where it listens on the home network, host and port: from there, paired devices alone come in.
     """
-    app = FastAPI(title="Corlume", docs_url=None, redoc_url=None, openapi_url=None)
+    app = FastAPI(title="Corlume", docs_url=None, redoc_url=None, openapi_url=None, lifespan=_lifespan)
     app.state.database = database
     app.state.stations = stations
     app.state.phone_address = phone_address
@@ -45,8 +55,8 @@ def create_app(
     hosts = [name.strip() for name in settings.hosts.split(",") if name.strip()]
     app.add_middleware(SqueezePages, minimum_size=1000, compresslevel=5)
     hosts += [settings.host, *filter(None, [phone_address.rpartition(":")[0]])]
-    door = Doorkeeper(database) if phone_address else None
-    app.add_middleware(Guard, hosts=hosts, last_resort=_not_foreseen, door=door)
+    door = DeviceAuth(database) if phone_address else None
+    app.add_middleware(RequestGuard, hosts=hosts, last_resort=_not_foreseen, door=door)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     for router in BESIDE:
         app.include_router(router)
@@ -77,7 +87,7 @@ def create_app(
         faults = told(error, measure_of(request))
         if _wants_json(request):
             return JSONResponse({"errors": {}, "message": f"This tank does not read: {'; '.join(faults)}."}, 409)
-        return page(request, "tanks/unreadable.html", {"faulty": error, "faults": faults}, status=409)
+        return page(request, "keeping/unreadable.html", {"faulty": error, "faults": faults}, status=409)
 
     @app.exception_handler(HTTPException)
     def http_error(request: Request, error: Exception) -> Response:

@@ -17,18 +17,19 @@ from jinja2.filters import do_format
 from pydantic import Field
 
 from corlume import __version__
-from corlume.core.hanging.tape import Tape, tape_of
-from corlume.core.scene import MOST
-from corlume.core.words import signed
+from corlume.core.keeping.scene import Scene
+from corlume.core.message_text import signed
+from corlume.core.mounting.tape_measure import Tape, tape_of
+from corlume.core.schema import most_of
 from corlume.formats.measure import LengthUnit, Measure, trim
 from corlume.reference.catalogue import plain_words
+from corlume.services.flow.tank_flow import solved_flow
 from corlume.services.keeping import tanks
-from corlume.services.light.flow import solved_flow
 from corlume.store.database import Database
 from corlume.store.tanks import StoredSetup, StoredTank, Unreadable
 from corlume.web.assets import asset
 from corlume.web.forms.form import Sent
-from corlume.web.guard import MAX_BODY
+from corlume.web.request_guard import MAX_BODY
 
 HERE = Path(__file__).parent
 templates = Jinja2Templates(directory=HERE / "templates")
@@ -84,7 +85,7 @@ async def form_data(request: Request) -> Sent:
     return (await _sent(request, files=0))[0]
 
 
-MOST_FIELDS = 4 * MOST["corals"]
+MOST_FIELDS = 4 * most_of(Scene, "corals")
 """Fields of a form at most: a plan has one a coral."""
 
 

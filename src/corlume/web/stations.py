@@ -6,33 +6,15 @@ from dataclasses import dataclass
 
 from fastapi import APIRouter
 
-from corlume.web.pages import (
-    backup,
-    balance,
-    chart,
-    corals,
-    course,
-    flow,
-    hang,
-    kinds,
-    library,
-    mount,
-    phone,
-    photos,
-    place_all,
-    seats,
-    setups,
-    shelf,
-    shelf_fit,
-    survey,
-    survey_take,
-    survey_week,
-    survey_without,
-    tank,
-    tanks,
-    words,
-    zones,
-)
+from corlume.web.pages.acclimation import acclimation
+from corlume.web.pages.flow import flow
+from corlume.web.pages.judging import setups, target_zones
+from corlume.web.pages.keeping import backup, fixture_library, own_fixture_fit, phone, tank, tanks, terms
+from corlume.web.pages.light import chart
+from corlume.web.pages.mounting import mounting_sheet
+from corlume.web.pages.placement import coral_library, coral_spots, corals, place_all
+from corlume.web.pages.search import layout, light_types
+from corlume.web.pages.survey import balance, photos, rental_week, surveys, take_readings, without_meter
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,17 +32,19 @@ class Station:
 
 
 SURVEY = (
-    photos.router, balance.router, survey_week.router, survey_without.router, survey_take.router, survey.router
+    photos.router, balance.router, rental_week.router, without_meter.router, take_readings.router, surveys.router
 )  # fmt: skip
-CORALS = (library.router, place_all.router, flow.router, seats.router, course.router, corals.router)
+CORALS = (coral_library.router, place_all.router, flow.router, coral_spots.router, acclimation.router, corals.router)
 STATIONS = (
     Station("tank", "Tank", "", (tank.router,), ("boxes.js",)),
-    Station("kinds", "Kinds", "/kinds", (kinds.router,), ("kinds.js",)),
-    Station("hang", "Hang", "/hang", (hang.router, mount.router, zones.router), ("hang.js", "boxes.js")),
+    Station("kinds", "Kinds", "/kinds", (light_types.router,), ("kinds.js",)),
+    Station(
+        "hang", "Hang", "/hang", (layout.router, mounting_sheet.router, target_zones.router), ("hang.js", "boxes.js")
+    ),
     Station("chart", "Chart", "/chart", (chart.router, setups.router), chart.SCRIPTS),
     Station("survey", "Survey", "/survey", SURVEY, ("survey.js", "spots.js")),
     Station("corals", "Corals", "/corals", CORALS, ("corals.js", "spots.js")),
 )
 """A tank opens at its chart."""
-BESIDE = (tanks.router, shelf_fit.router, shelf.router, phone.router, backup.router, words.router)
+BESIDE = (tanks.router, own_fixture_fit.router, fixture_library.router, phone.router, backup.router, terms.router)
 """What belongs to no tank."""

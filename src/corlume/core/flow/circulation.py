@@ -11,11 +11,11 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.flow.estimate import Flowing, jet_of
+from corlume.core.flow.first_estimate import Flowing, jet_of
 from corlume.core.flow.pump import Pump
-from corlume.core.flow.rockwork import as_rows
-from corlume.core.flow.solver import MEAN_OF, SETTLES, Solved, Source, cell_side, solve_flow, solved_again
-from corlume.core.geometry import Tank
+from corlume.core.flow.rock_lee import as_rows
+from corlume.core.flow.solver import MEAN_OF, SETTLES, SolvedFlow, Source, cell_side, solve_flow, solved_again
+from corlume.core.light.geometry import Tank
 
 Array = NDArray[np.float64]
 FORM = 1
@@ -24,7 +24,7 @@ FORM = 1
 
 def solve_pumps(
     tank: Tank, pumps: Sequence[Pump], *, coarser: float = 1.0, told: Callable[[float], object] = lambda _: None
-) -> Solved:
+) -> SolvedFlow:
     """Solve the mean flow of a tank's pumps; what its returns bring goes out by the overflow. See ``solve_flow``.
 
     ``coarser`` than 1, cells are so many times as wide and the flow has half the time to settle: enough to rank by.
@@ -57,14 +57,14 @@ def flow_key(tank: Tank, pumps: Sequence[Pump]) -> str:
     return hashlib.sha256(b"|".join(np.round(part, 9).tobytes() for part in parts)).hexdigest()
 
 
-def flow_in(solved: Solved, points: Array) -> Flowing:
+def flow_in(solved: SolvedFlow, points: Array) -> Flowing:
     """The flow at places (n, 3): the mean and what turbulence adds to it together, as corals feel both."""
     mean = solved.at(points)
     speed = np.sqrt((mean**2).sum(axis=1) + solved.fluctuation_at(points) ** 2)
     return Flowing(speed, mean / np.maximum(speed, 1e-9)[:, None])
 
 
-def to_bytes(solved: Solved) -> bytes:
+def to_bytes(solved: SolvedFlow) -> bytes:
     """What is kept of a solved flow: its mean and its fluctuation, to a two-thousandth of each value."""
     kept = io.BytesIO()
     np.savez_compressed(
@@ -73,7 +73,7 @@ def to_bytes(solved: Solved) -> bytes:
     return kept.getvalue()
 
 
-def from_bytes(tank: Tank, pumps: Sequence[Pump], data: bytes) -> Solved:
+def from_bytes(tank: Tank, pumps: Sequence[Pump], data: bytes) -> SolvedFlow:
     """A kept flow of just this tank and these pumps; ``ValueError`` when it does not read or fit."""
     try:
         with np.load(io.BytesIO(data), allow_pickle=False) as kept:

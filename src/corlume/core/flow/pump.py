@@ -10,9 +10,9 @@ from typing import Annotated, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.declared import Angle, Choice, Length, Number, Share, Text, limits
 from corlume.core.errors import FieldError, Rules
-from corlume.core.geometry import Tank
+from corlume.core.light.geometry import Tank
+from corlume.core.schema import Angle, Choice, Length, Number, Share, Text, limits
 from corlume.core.units import CM, DEGREE, LITRES_AN_HOUR
 
 PumpKind = Literal["stream", "gyre", "return"]

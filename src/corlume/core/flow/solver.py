@@ -20,8 +20,8 @@ from scipy.fft import dctn, idctn
 from scipy.ndimage import label
 
 from corlume.core.flow.jet import PLANE_SPREAD, ROUND_SPREAD, Jet
-from corlume.core.flow.rockwork import as_rows, hidden, within
-from corlume.core.geometry import Tank
+from corlume.core.flow.rock_lee import as_rows, in_rock, is_sheltered
+from corlume.core.light.geometry import Tank
 
 Array = NDArray[np.float64]
 CELL, MOST_CELLS = 0.04, 20_000
@@ -47,7 +47,7 @@ LONGEST_STEP = 0.012
 
 
 @dataclass(frozen=True, eq=False)
-class Solved:
+class SolvedFlow:
     """The mean flow on a staggered grid.
 
     Parameters
@@ -79,7 +79,7 @@ class Solved:
         for jet, over_faces in zip(self.jets, self.streams, strict=True):
             along, far = (points - jet.at) @ jet.ahead, reach(jet, self.cell)
             mine = np.flatnonzero((along > 0) & (along < OVERLAID * far))
-            mine = mine[~hidden(self.rock, jet.at, points[mine])]
+            mine = mine[~is_sheltered(self.rock, jet.at, points[mine])]
             speed = np.sqrt(jet.square(points[mine]))
             peak = np.sqrt(jet.square(jet.at + np.outer(np.maximum(along[mine], 1e-6), jet.ahead)))
             coarse = self._of(over_faces, points[mine]) * jet.ahead
@@ -88,7 +88,7 @@ class Solved:
             nearest = share > mouth[mine]
             mouth[mine[nearest]], alone[mine[nearest]] = share[nearest], coarse[nearest]
         found += mouth[:, None] * (alone - mean)
-        found[within(self.rock, points)] = 0.0
+        found[in_rock(self.rock, points)] = 0.0
         return found
 
     def _of(self, values: Array, points: Array) -> Array:
@@ -149,7 +149,7 @@ def solve_flow(
     mean_of: float = MEAN_OF,
     cell: float | None = None,
     told: Callable[[float], object] = lambda _: None,
-) -> Solved:
+) -> SolvedFlow:
     """Solve the mean flow of some streams in a tank.
 
     Parameters
@@ -187,7 +187,7 @@ def solve_flow(
     return _solved(grid, jets, mean, OF_SHEAR * np.sqrt(2.0 * viscosity * grid.strain_rate(mean) / STRUCTURE))
 
 
-def solved_again(tank: Tank, jets: Sequence[Jet], velocity: Array, fluctuation: Array) -> Solved:
+def solved_again(tank: Tank, jets: Sequence[Jet], velocity: Array, fluctuation: Array) -> SolvedFlow:
     """A flow that was solved by ``solve_flow`` and kept, from its arrays; ``ValueError`` unless they fit the tank."""
     grid = _Grid.of(tank)
     if velocity.shape != grid.open.shape or fluctuation.shape != grid.counts:
@@ -195,9 +195,9 @@ def solved_again(tank: Tank, jets: Sequence[Jet], velocity: Array, fluctuation: 
     return _solved(grid, jets, velocity, fluctuation)
 
 
-def _solved(grid: _Grid, jets: Sequence[Jet], velocity: Array, fluctuation: Array) -> Solved:
+def _solved(grid: _Grid, jets: Sequence[Jet], velocity: Array, fluctuation: Array) -> SolvedFlow:
     along_x, along_y, down = grid.steps.tolist()
-    return Solved(
+    return SolvedFlow(
         cell=(along_x, along_y, down),
         counts=grid.counts,
         velocity=velocity,
@@ -256,7 +256,7 @@ class _Grid:
         steps = sizes / (nx, ny, nz)
         middles = _centres(np.array((nx, ny, nz)), steps)
         rock = as_rows(tank.boxes())
-        water = ~within(rock, middles).reshape(nx, ny, nz)
+        water = ~in_rock(rock, middles).reshape(nx, ny, nz)
         # pockets that rock closes off stand still
         pools, many = label(water)
         volumes = np.bincount(pools.ravel(), minlength=2)[1:]
@@ -380,7 +380,7 @@ class _Outlet:
             near = (along > 0) & (along < reach(jet, grid.steps)) & (free & (grid.open > 0))[axis].ravel()
             peak = np.sqrt(jet.square(jet.at + np.outer(np.maximum(along, 1e-3), jet.ahead)))
             near &= np.sqrt(jet.square(middles)) > WITHIN_STREAM * peak
-            near[near] &= ~hidden(grid.rock, jet.at, middles[near])
+            near[near] &= ~is_sheltered(grid.rock, jet.at, middles[near])
             faces.append(axis * whole + np.flatnonzero(near))
             ahead.append(np.full(int(near.sum()), jet.ahead[axis]))
         self.faces, self.ahead = np.concatenate(faces), np.concatenate(ahead)

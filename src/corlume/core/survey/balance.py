@@ -14,12 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
-from corlume.core.fixture import Fixture, overlaps
-from corlume.core.geometry import Tank
-from corlume.core.optics.field import Medium
-from corlume.core.survey.proposals import FROM_PANE, SHALLOW
-from corlume.core.survey.record import Spot
-from corlume.core.survey.response import fixture_fields
+from corlume.core.light.field import Medium
+from corlume.core.light.fixture import Fixture, overlaps
+from corlume.core.light.geometry import Tank
+from corlume.core.survey.candidate_points import FROM_PANE, SHALLOW
+from corlume.core.survey.sensitivities import fixture_fields
+from corlume.core.survey.survey_record import MeasuringPoint
 
 Array = NDArray[np.float64]
 Strong = Literal["", "left", "right"]
@@ -45,7 +45,7 @@ class Move:
     off: float
 
 
-def balance_spots(tank: Tank, fixtures: Sequence[Fixture]) -> list[Spot]:
+def balance_points(tank: Tank, fixtures: Sequence[Fixture]) -> list[MeasuringPoint]:
     """Three to five spots 15 cm down along the middle of the fixtures: ends, under and between them; none in rock."""
     columns = sorted({round(f.emitter.x, 2) for f in fixtures if f.emitter.length < LONGEST_MOVED}) or [
         0.5 * tank.length
@@ -63,11 +63,11 @@ def balance_spots(tank: Tank, fixtures: Sequence[Fixture]) -> list[Spot]:
         while tank.in_rock(at)[0] and depth > 0.03:
             depth -= 0.01
             at[0, 2] = depth
-        found.append(Spot(name, round(x, 3), round(y, 3), round(depth, 3), "balance by meter"))
+        found.append(MeasuringPoint(name, round(x, 3), round(y, 3), round(depth, 3), "balance by meter"))
     return found
 
 
-def wanted(tank: Tank, spots: Sequence[Spot], strong: Strong) -> Array:
+def wanted(tank: Tank, spots: Sequence[MeasuringPoint], strong: Strong) -> Array:
     """What each spot is to read, as a share of their mean (n,): all alike, or falling evenly to one end."""
     if not strong:
         return np.ones(len(spots))
@@ -87,7 +87,7 @@ def next_move(
     tank: Tank,
     medium: Medium,
     fixtures: Sequence[Fixture],
-    spots: Sequence[Spot],
+    spots: Sequence[MeasuringPoint],
     shares: Array,
     grain: float,
     now: Array | None = None,

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from corlume.core.fixture import FluxBasis
+from corlume.core.light.fixture import FluxBasis
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +39,7 @@ LOBE_USUAL = Prior(0.15, "beam as usual for its kind: modules differ by their le
 """Width of the beam, common to all fixtures of one sort."""
 MIDDLE = Prior(0.15, "the middle of a beam: lenses and reflectors leave a hot or a hollow spot")
 SIDES_OF_BEAM = Prior(0.20, "the sides of a beam: light that strays past lens or reflector")
-"""Shape modes of a beam's intensity, in its logarithm; see ``core.optics.lobe.BentLobe``."""
+"""Shape modes of a beam's intensity, in its logarithm; see ``core.light.lobe.BentLobe``."""
 PLACE = Prior(0.014, "a tape beside rim and brace, and a light-giving face that is not the middle of its body [m]")
 """Where a fixture hangs, along and across the tank, by itself."""
 WEAK = Prior(1.5, "a lamp that fails, is unplugged, or has its dimmer down: anything from nothing to a third")

@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from corlume.core.coral import CoralCard
 from corlume.core.errors import FieldError, Rules
-from corlume.core.geometry import Tank
-from corlume.core.scene import Coral, Seat, check_count, place_errors
-from corlume.formats.faults import BadFile, Fault
+from corlume.core.keeping.scene import Scene, place_errors
+from corlume.core.light.geometry import Tank
+from corlume.core.placement.coral import Coral, Placement
+from corlume.core.placement.coral_card import CoralCard
+from corlume.core.schema import check_count
+from corlume.formats.file_faults import BadFile, FileFault
 from corlume.formats.measure import Measure
 from corlume.formats.table import read_table, write_table
 from corlume.store.database import Database
@@ -43,7 +45,7 @@ def living(coral: Coral) -> None:
 def add_coral(db: Database, tank_id: int, card: CoralCard) -> int:
     """Add a coral that waits for a place; returns its id."""
     with db.writing() as connection:
-        check_count("corals", len(load_tank(connection, tank_id).corals) + 1)
+        check_count(Scene, "corals", len(load_tank(connection, tank_id).corals) + 1)
         edit = Edit(connection, tank_scope(tank_id), f"add {card.name}")
         return CORALS.insert(edit, Coral(card), tank_id)
 
@@ -62,7 +64,7 @@ def place_coral(db: Database, tank_id: int, coral_id: int, place: tuple[float, f
         stored = load_tank(connection, tank_id)
         coral = stored.coral(coral_id).value
         living(coral)
-        moved = replace(coral, place=place and Seat(*place))
+        moved = replace(coral, place=place and Placement(*place))
         replace(stored.scene(), corals=(moved,))
         verb = "take up" if place is None else "place" if coral.place is None else "move"
         edit = Edit(connection, tank_scope(tank_id), f"{verb} {coral.card.name}")
@@ -83,7 +85,7 @@ def place_corals(db: Database, tank_id: int, places: Mapping[int, tuple[float, f
         stored = load_tank(connection, tank_id)
         for coral_id in places:
             living(stored.coral(coral_id).value)
-        moved = {i: replace(stored.coral(i).value, place=Seat(*place)) for i, place in places.items()}
+        moved = {i: replace(stored.coral(i).value, place=Placement(*place)) for i, place in places.items()}
         replace(stored.scene(), corals=tuple(moved.values()))
         if moved:
             edit = Edit(connection, tank_scope(tank_id), f"place {len(moved)} corals")
@@ -109,7 +111,7 @@ def import_corals(db: Database, tank_id: int, data: bytes) -> int:
     corals = read_table(Coral, data)
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
-        check_count("corals", len(stored.corals) + len(corals))
+        check_count(Scene, "corals", len(stored.corals) + len(corals))
         outside = place_errors(stored.tank, corals)
         if outside:
             raise BadFile([_outside(error) for error in outside])
@@ -119,6 +121,6 @@ def import_corals(db: Database, tank_id: int, data: bytes) -> int:
     return len(corals)
 
 
-def _outside(error: FieldError) -> Fault:
+def _outside(error: FieldError) -> FileFault:
     _, number, axis = error.field.split(".")
-    return Fault(f"coral {int(number) + 1}, {axis}_cm", Measure("cm").message(error))
+    return FileFault(f"coral {int(number) + 1}, {axis}_cm", Measure("cm").message(error))

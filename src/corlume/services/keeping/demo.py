@@ -7,10 +7,11 @@ from dataclasses import replace
 from functools import cache
 from importlib.resources import files
 
-from corlume.core.scene import Coral, Scene
-from corlume.core.survey.photo import Photo
+from corlume.core.keeping.scene import Scene
+from corlume.core.placement.coral import Coral
+from corlume.core.survey.photo_geometry import Photo
 from corlume.formats.picture import Picture, read_picture
-from corlume.formats.scene import read_scene
+from corlume.formats.scene_file import read_scene
 from corlume.services.keeping import tanks
 from corlume.services.keeping.demo_photo import CORNERS, draw_photo
 from corlume.store.blobs import keep_blob

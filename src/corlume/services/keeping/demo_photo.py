@@ -6,8 +6,8 @@ import io
 
 from PIL import Image, ImageDraw, ImageFilter
 
-from corlume.core.geometry import Tank
-from corlume.core.survey.photo import Photo, Quad
+from corlume.core.light.geometry import Tank
+from corlume.core.survey.photo_geometry import Photo, Quad
 
 SIZE = (1600, 1000)
 CORNERS: Quad = ((0.09, 0.20), (0.90, 0.155), (0.915, 0.83), (0.075, 0.875))

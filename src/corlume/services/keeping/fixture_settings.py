@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from corlume.core.fixture import Fixture
-from corlume.core.optics.front import front_on, fronts_for, pieces
-from corlume.core.optics.lobe import width_at_half
+from corlume.core.light.beam_optics import optic_on, optics_for, pieces
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.lobe import width_at_half
+from corlume.core.message_text import escape_slots, letters
 from corlume.core.units import DEGREE
-from corlume.core.words import letters, plain
 from corlume.reference.catalogue import catalogue
 from corlume.store.tanks import StoredSetup, StoredTank
 
@@ -73,7 +73,7 @@ def _settings(number: int, fixture: Fixture) -> FixtureSettings:
     tilt = ", ".join(f"{word} {angle / DEGREE:.0f} degrees" for word, angle in leans if abs(angle) > TILTED)
     return FixtureSettings(
         number, fixture.name, round(100 * fixture.output), fixture.dimmable, channels * several,
-        fronts_for(e)[front_on(e)].words, round(width_at_half(e.shape()) / DEGREE), tilt,
+        optics_for(e)[optic_on(e)].words, round(width_at_half(e.shape()) / DEGREE), tilt,
     )  # fmt: skip
 
 
@@ -95,10 +95,10 @@ def settings_in_words(fixtures: Sequence[Fixture]) -> list[SettingWords]:
     """Return places and settings of fixtures; those alike at one height and depth share a line."""
     groups: dict[tuple[str, str, float, float], list[FixtureSettings]] = {}
     for one, fixture in zip(fixture_settings(fixtures), fixtures, strict=True):
-        mixed = [f"{plain(name)} {share} %" for name, share in one.channels if share != 100]
-        said = ", ".join([plain(one.front), *mixed, *([one.tilt] if one.tilt else [])])
+        mixed = [f"{escape_slots(name)} {share} %" for name, share in one.channels if share != 100]
+        said = ", ".join([escape_slots(one.front), *mixed, *([one.tilt] if one.tilt else [])])
         e = fixture.emitter
-        groups.setdefault((plain(one.name), said, round(e.height, 4), round(e.y, 4)), []).append(one)
+        groups.setdefault((escape_slots(one.name), said, round(e.height, 4), round(e.y, 4)), []).append(one)
     found = []
     for (name, said, height, y), alike in groups.items():
         levels = [f"{one.output} %" if one.dims else "on" if one.output else "off" for one in alike]
@@ -126,8 +126,8 @@ def setting_changes(before: Sequence[Fixture], after: Sequence[Fixture]) -> list
                 lengths |= {f"{axis}_was": a, axis: b}
         said += [f"output {old.output} to {new.output} %"] * (old.output != new.output)
         for (name, a), (_, b) in zip(old.channels, new.channels, strict=False):
-            said += [f"{plain(name)} {a} to {b} %"] * (a != b)
-        said += [plain(f"{new.front} in place of {old.front}")] * (old.front != new.front)
+            said += [f"{escape_slots(name)} {a} to {b} %"] * (a != b)
+        said += [escape_slots(f"{new.front} in place of {old.front}")] * (old.front != new.front)
         said += [new.tilt or "level"] * (old.tilt != new.tilt)
         if said:
             groups.setdefault((", ".join(said), tuple(lengths.items())), []).append(new.number)
@@ -144,14 +144,14 @@ def lens_changes(stored: StoredTank, setup: StoredSetup) -> tuple[LensChange, ..
     found: dict[tuple[str, str], list[tuple[int, Fixture]]] = {}
     for number, fixture in enumerate(setup.hung):
         model = hung.get(fixture.name) or sold.get(fixture.name)
-        if model is None or fronts_for(model.emitter) != fronts_for(fixture.emitter):
+        if model is None or optics_for(model.emitter) != optics_for(fixture.emitter):
             continue
-        old, new = front_on(model.emitter), front_on(fixture.emitter)
+        old, new = optic_on(model.emitter), optic_on(fixture.emitter)
         if old != new:
             found.setdefault((new, old), []).append((number, fixture))
     changes = []
     for (new, old), group in found.items():
-        offered = fronts_for(group[0][1].emitter)
+        offered = optics_for(group[0][1].emitter)
         counts = [pieces(fixture.emitter, new, fixture.watts) for _, fixture in group]
         numbers = tuple(number for number, _ in group)
         total = sum(count for count, _ in counts), sum(spare for _, spare in counts)

@@ -9,18 +9,19 @@ from typing import Any
 import numpy as np
 
 from corlume.core.errors import InvalidInput, Rules
-from corlume.core.fixture import Fixture, extent, fixture_errors, overlaps
-from corlume.core.geometry import Tank
-from corlume.core.hanging.frame import build_frame, carry
-from corlume.core.optics.emitter import Emitter
-from corlume.core.optics.front import fronts_for, with_front
-from corlume.core.optics.lamp_set import LampWish, choose_lamps
-from corlume.core.optics.socket import with_lamp
-from corlume.core.optics.wear import light_loss_factor
-from corlume.core.scene import check_count
-from corlume.core.words import plain
+from corlume.core.keeping.scene import Setup
+from corlume.core.light.beam_optics import optics_for, with_optic
+from corlume.core.light.emitter import Emitter
+from corlume.core.light.fixture import Fixture, extent, fixture_errors, overlaps
+from corlume.core.light.geometry import Tank
+from corlume.core.light.lamp_set import LampWish, choose_lamps
+from corlume.core.light.light_loss import light_loss_factor
+from corlume.core.light.socket import with_lamp
+from corlume.core.message_text import escape_slots
+from corlume.core.mounting.frame import build_frame, carry
+from corlume.core.schema import check_count
 from corlume.reference.catalogue import lamps_for
-from corlume.services.keeping.shelf import entry
+from corlume.services.keeping.fixture_library import entry
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.tables import FIXTURES, Kept
@@ -44,9 +45,9 @@ def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
         # a typed factor has no answers behind it
         values = {"wear": (), **values}
     if "lens" in values:
-        rules.that(values["lens"] in fronts_for(emitter), "lens", "is not one that can be put on it")
+        rules.that(values["lens"] in optics_for(emitter), "lens", "is not one that can be put on it")
         rules.finish()
-        emitter = with_front(emitter, values["lens"])
+        emitter = with_optic(emitter, values["lens"])
         values = {k: v for k, v in values.items() if k != "lens"}
     if "lamp" in values:
         lamps = lamps_for(emitter.technology)
@@ -101,7 +102,8 @@ def _fitted(tank: Tank, part: Fixture) -> Fixture:
     """A part that came along with its frame, checked against the room; ``InvalidInput`` names the part."""
     rules = Rules()
     rules.errors += [
-        replace(e, field="frame", rule=f"does not fit: {plain(part.name)} {e.rule}") for e in fixture_errors(tank, part)
+        replace(e, field="frame", rule=f"does not fit: {escape_slots(part.name)} {e.rule}")
+        for e in fixture_errors(tank, part)
     ]
     rules.finish()
     return part
@@ -139,7 +141,7 @@ def add_fixture(db: Database, tank_id: int, setup_id: int, key: str) -> int:
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)
-        check_count("fixtures", len(setup.fixtures) + len(chosen.parts))
+        check_count(Setup, "fixtures", len(setup.fixtures) + len(chosen.parts), "setup")
         parts = _hung(stored.tank, chosen.parts, [k.value for k in setup.fixtures])
         if len(parts) > 1:
             frame = _free_name(chosen.name, {k.value.frame for k in setup.fixtures})
@@ -163,7 +165,7 @@ def add_frame(
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)
-        check_count("fixtures", len(setup.fixtures) + len(parts))
+        check_count(Setup, "fixtures", len(setup.fixtures) + len(parts), "setup")
         parts = _hung(stored.tank, parts, setup.hung)
         frame = _free_name("Frame", {k.value.frame for k in setup.fixtures})
         edit = Edit(connection, tank_scope(tank_id), f"add {frame.lower()}")
@@ -196,7 +198,7 @@ def copy_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> 
         setup = stored.setup(setup_id)
         original = setup.fixture(fixture_id).value
         parts = [original, *(k.value for k in _others(setup, fixture_id))]
-        check_count("fixtures", len(setup.fixtures) + len(parts))
+        check_count(Setup, "fixtures", len(setup.fixtures) + len(parts), "setup")
         parts = _hung(stored.tank, parts, setup.hung)
         if original.frame:
             frame = _free_name(original.frame, {k.value.frame for k in setup.fixtures})

@@ -6,11 +6,11 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from corlume.core.fixture import extent, overlaps
-from corlume.core.geometry import Tank
-from corlume.core.hanging import arrange
-from corlume.core.hanging.arrange import ARRANGINGS, Arranging, Unit, middle
-from corlume.core.hanging.tape import Tape
+from corlume.core.light.fixture import extent, overlaps
+from corlume.core.light.geometry import Tank
+from corlume.core.mounting import alignment
+from corlume.core.mounting.alignment import ARRANGINGS, Arranging, Unit, middle
+from corlume.core.mounting.tape_measure import Tape
 from corlume.services.keeping.hung_fixtures import change_fixtures
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
@@ -51,7 +51,7 @@ def units_of(setup: StoredSetup) -> list[HungUnit]:
     """All units of a setup, in the order of their first parts."""
     return [
         HungUnit(tuple(at), tuple(setup.fixtures[i].id for i in at), tuple(setup.fixtures[i].value for i in at))
-        for at in arrange.units_of([kept.value for kept in setup.fixtures])
+        for at in alignment.units_of([kept.value for kept in setup.fixtures])
     ]
 
 
@@ -79,7 +79,7 @@ def arrange_units(db: Database, tank_id: int, setup_id: int, ids: Iterable[int],
         stored = load_tank(connection, tank_id)
     setup = stored.setup(setup_id)
     units = list({unit.id: unit for unit in (unit_with(setup, i) for i in ids)}.values())
-    found = arrange.arrange(stored.tank, [unit.parts for unit in units], how)
+    found = alignment.arrange(stored.tank, [unit.parts for unit in units], how)
     changes = {
         fixture_id: {name: getattr(part.emitter, name) for name in ("x", "y", "height", "turn", "roll", "pitch")}
         for unit, parts in zip(units, found, strict=True)
@@ -101,7 +101,7 @@ class Collision:
 def collisions(tank: Tank, setup: StoredSetup) -> list[Collision]:
     """All units that want the same room; the later of two is the one to move."""
     units, found = units_of(setup), []
-    for a, b, move in arrange.in_one_place(tank, setup.hung):
+    for a, b, move in alignment.in_one_place(tank, setup.hung):
         e = units[b].parts[0].emitter
         place = {"x": e.x + move[0], "y": e.y + move[1], "height": e.height + move[2]} if move else {}
         found.append(Collision(units[a], units[b], move, place))

@@ -6,9 +6,10 @@ import sqlite3
 from collections.abc import Container, Mapping
 from dataclasses import replace
 
-from corlume.core.scene import check_count
-from corlume.core.survey.photo import Photo, Quad, View
-from corlume.core.survey.record import Spot
+from corlume.core.keeping.scene import Scene
+from corlume.core.schema import check_count
+from corlume.core.survey.photo_geometry import Photo, Quad, View
+from corlume.core.survey.survey_record import MeasuringPoint
 from corlume.formats.picture import Label, marked_png, placed, read_picture
 from corlume.services.keeping.surveys import StoredSurvey
 from corlume.store.blobs import keep_blob, load_blob, sweep_blobs
@@ -42,7 +43,7 @@ def add_photo(db: Database, tank_id: int, name: str, view: View, data: bytes) ->
     Photo(name, view, "-", found.width, found.height)  # its name is judged before anything is kept
     with db.writing() as connection:
         load_tank(connection, tank_id)
-        check_count("photos", len(PHOTOS.load(connection, tank_id)) + 1)
+        check_count(Scene, "photos", len(PHOTOS.load(connection, tank_id)) + 1)
         sweep_blobs(connection, pictures_kept(connection))
         photo = Photo(name.strip(), view, keep_blob(connection, found.data), found.width, found.height)
         return PHOTOS.insert(Edit(connection, tank_scope(tank_id), f"add photo {photo.name}"), photo, tank_id)
@@ -74,7 +75,7 @@ def labels(
     photo: Photo,
     survey: StoredSurvey,
     predicted: Mapping[int, float],
-    doubtful: Container[Spot] = (),
+    doubtful: Container[MeasuringPoint] = (),
 ) -> list[tuple[int, Label]]:
     """Numbers at the spots of a survey as they lie in a fixed photo, by their ids; ``doubtful`` do not fit."""
     if not photo.corners:

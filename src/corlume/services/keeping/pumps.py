@@ -6,12 +6,13 @@ import math
 from dataclasses import replace
 from typing import Any
 
-from corlume.core.buried import buried_errors
 from corlume.core.errors import Rules
-from corlume.core.flow.estimate import FlowClass
-from corlume.core.flow.mark import FlowMark, mark_errors
+from corlume.core.flow.first_estimate import FlowClass
+from corlume.core.flow.observed_flow import FlowMark, mark_errors
 from corlume.core.flow.pump import Pump, pump_errors
-from corlume.core.scene import MOST, check_count
+from corlume.core.keeping.inside_rock import inside_rock_errors
+from corlume.core.keeping.scene import Scene
+from corlume.core.schema import check_count, most_of
 from corlume.store.database import Database
 from corlume.store.flow_fields import FlowField, keep_field
 from corlume.store.journal import Edit, tank_scope
@@ -48,7 +49,7 @@ def add_pump(db: Database, tank_id: int, one: Pump | None = None) -> int:
     """Add a pump; returns its id. ``InvalidInput`` names the field by itself."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
-        check_count("pumps", len(stored.pumps) + 1)
+        check_count(Scene, "pumps", len(stored.pumps) + 1)
         one = one or new_pump(stored)
         _check(stored, one, None)
         return PUMPS.insert(Edit(connection, tank_scope(tank_id), f"add {one.name}"), one, tank_id)
@@ -77,7 +78,7 @@ def _check(stored: StoredTank, one: Pump, pump_id: int | None) -> None:
         "is taken by another pump",
     )  # fmt: skip
     rules.errors += [replace(e, field=e.field.removeprefix("pumps.0.")) for e in pump_errors(stored.tank, [one])]
-    rules.errors += buried_errors(stored.tank, one)
+    rules.errors += inside_rock_errors(stored.tank, one)
     rules.finish()
 
 
@@ -88,7 +89,7 @@ def paint(db: Database, tank_id: int, place: tuple[float, float, float], flow: F
         stored, rules = load_tank(connection, tank_id), Rules()
         rules.errors += [replace(e, field=e.field.removeprefix("flow_marks.0."))
                          for e in mark_errors(stored.tank, [mark])]  # fmt: skip
-        most = MOST["flow_marks"]
+        most = most_of(Scene, "flow_marks")
         rules.that(len(stored.flow_marks) < most, "x", f"is one too many: at most {most} places are painted")
         rules.finish()
         edit = Edit(connection, tank_scope(tank_id), f"paint {flow} flow")

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from corlume.core.declared import limits_of
 from corlume.core.errors import Rules
-from corlume.core.fixture import face_lengths
-from corlume.core.judgement.intent import Intent, intent_errors
-from corlume.core.scene import Setup, check_count
+from corlume.core.judging.intent import Intent, intent_errors
+from corlume.core.keeping.scene import Scene, Setup
+from corlume.core.light.fixture import face_lengths
+from corlume.core.schema import check_count, limits_of
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.rows import row_of
-from corlume.store.tables import FIXTURES, SETUPS
+from corlume.store.tables import SETUPS
 from corlume.store.tanks import load_tank
 
 
@@ -20,13 +20,10 @@ def add_setup(db: Database, tank_id: int, setup: Setup, *, label: str = "") -> i
     """Add a setup with its fixtures, in one step of undo; returns its id."""
     with db.writing() as connection:
         taken = {s.name for s in load_tank(connection, tank_id).setups}
-        check_count("setups", len(taken) + 1)
-        check_count("fixtures", len(setup.fixtures))
+        check_count(Scene, "setups", len(taken) + 1)
+        check_count(Setup, "fixtures", len(setup.fixtures), "setup")
         edit = Edit(connection, tank_scope(tank_id), label or f"add setup {setup.name}")
-        setup_id = SETUPS.insert(edit, replace(setup, name=_free(setup.name, taken), in_use=False), tank_id)
-        for fixture in setup.fixtures:
-            FIXTURES.insert(edit, fixture, setup_id)
-        return setup_id
+        return SETUPS.insert(edit, replace(setup, name=_free(setup.name, taken), in_use=False), tank_id)
 
 
 def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
@@ -65,8 +62,6 @@ def remove_setup(db: Database, tank_id: int, setup_id: int) -> None:
         rules.that(not setup.in_use, "setup", "is the one in use: use another setup first")
         rules.finish()
         edit = Edit(connection, tank_scope(tank_id), f"remove setup {setup.name}")
-        for kept in setup.fixtures:
-            FIXTURES.delete(edit, kept.id)
         SETUPS.delete(edit, setup_id)
 
 

@@ -7,12 +7,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from corlume.core.errors import Rules
-from corlume.core.optics.correction import Correction
-from corlume.core.scene import MOST, check_count, shaded
-from corlume.core.survey.record import MOST_PAR, Spot, Survey, spot_errors, value_errors
+from corlume.core.keeping.scene import Scene, shaded
+from corlume.core.light.survey_correction import Correction
+from corlume.core.schema import check_count, most_of
+from corlume.core.survey.survey_record import MOST_PAR, MeasuringPoint, Survey, point_errors, value_errors
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
-from corlume.store.tables import SPOTS, SURVEY_FIXTURES, SURVEYS, Kept, found
+from corlume.store.tables import SPOTS, SURVEYS, Kept, found
 from corlume.store.tanks import load_tank
 
 
@@ -22,9 +23,9 @@ class StoredSurvey:
 
     id: int
     value: Survey
-    spots: tuple[Kept[Spot], ...]
+    spots: tuple[Kept[MeasuringPoint], ...]
 
-    def spot(self, spot_id: int) -> Kept[Spot]:
+    def spot(self, spot_id: int) -> Kept[MeasuringPoint]:
         """The spot of that id; ``NotFound`` otherwise."""
         return found(self.spots, spot_id, "spot")
 
@@ -33,7 +34,7 @@ class StoredSurvey:
         """How many spots have a reading."""
         return sum(bool(kept.value.readings) for kept in self.spots)
 
-    def next_after(self, spot_id: int | None) -> Kept[Spot] | None:
+    def next_after(self, spot_id: int | None) -> Kept[MeasuringPoint] | None:
         """The next spot that is neither read nor skipped, beginning after one and going round; None when all are."""
         at = next((i + 1 for i, kept in enumerate(self.spots) if kept.id == spot_id), 0)
         round_about = (*self.spots[at:], *self.spots[:at])
@@ -73,9 +74,9 @@ def add_surveys(db: Database, tank_id: int, surveys: Sequence[Survey], label: st
     """Write several surveys down in one step of undo; returns their ids."""
     with db.writing() as connection:
         stored, rules = load_tank(connection, tank_id), Rules()
-        check_count("surveys", len(SURVEYS.load(connection, tank_id)) + len(surveys))
+        check_count(Scene, "surveys", len(SURVEYS.load(connection, tank_id)) + len(surveys))
         for survey in surveys:
-            rules.errors += spot_errors(stored.tank, survey.spots, "spots.")
+            rules.errors += point_errors(stored.tank, survey.spots, "spots.")
         rules.finish()
         edit = Edit(connection, tank_scope(tank_id), label)
         discs = shaded(stored.tank, [kept.value for kept in stored.corals]).colonies
@@ -94,36 +95,36 @@ def remove_survey(db: Database, tank_id: int, survey_id: int) -> None:
     with db.writing() as connection:
         stored = load_survey(connection, tank_id, survey_id)
         edit = Edit(connection, tank_scope(tank_id), f"remove survey {stored.value.name}")
-        for table in (SPOTS, SURVEY_FIXTURES):
-            for kept in table.load(connection, survey_id):
-                table.delete(edit, kept.id)
         SURVEYS.delete(edit, survey_id)
 
 
-def add_spot(db: Database, tank_id: int, survey_id: int, spot: Spot) -> int:
+def add_point(db: Database, tank_id: int, survey_id: int, spot: MeasuringPoint) -> int:
     """Add a spot by hand; ``InvalidInput`` names the field. Returns its id."""
     with db.writing() as connection:
         stored, survey = load_tank(connection, tank_id), load_survey(connection, tank_id, survey_id)
         rules = Rules()
-        rules.that(len(survey.spots) < MOST["spots"], "name", f"is one too many: at most {MOST['spots']} spots")
-        rules.errors += [replace(e, field=e.field.removeprefix("0.")) for e in spot_errors(stored.tank, [spot])]
+        most = most_of(Survey, "spots")
+        rules.that(len(survey.spots) < most, "name", f"is one too many: at most {most} spots")
+        rules.errors += [replace(e, field=e.field.removeprefix("0.")) for e in point_errors(stored.tank, [spot])]
         rules.finish()
         return SPOTS.insert(Edit(connection, tank_scope(tank_id), f"add spot {spot.name}"), spot, survey_id)
 
 
-def save_spot(db: Database, tank_id: int, survey_id: int, spot_id: int, spot: Spot, *, label: str = "") -> None:
+def save_point(
+    db: Database, tank_id: int, survey_id: int, spot_id: int, spot: MeasuringPoint, *, label: str = ""
+) -> None:
     """Change a spot: its place, its readings, its conditions; ``InvalidInput`` names the field."""
     with db.writing() as connection:
         stored, survey = load_tank(connection, tank_id), load_survey(connection, tank_id, survey_id)
         was, rules = survey.spot(spot_id).value, Rules()
         if was.place != spot.place:
-            rules.errors += [replace(e, field=e.field.removeprefix("0.")) for e in spot_errors(stored.tank, [spot])]
+            rules.errors += [replace(e, field=e.field.removeprefix("0.")) for e in point_errors(stored.tank, [spot])]
         rules.finish()
         edit = Edit(connection, tank_scope(tank_id), label or f"change spot {spot.name}")
         SPOTS.update(edit, spot_id, spot)
 
 
-def remove_spot(db: Database, tank_id: int, survey_id: int, spot_id: int) -> None:
+def remove_point(db: Database, tank_id: int, survey_id: int, spot_id: int) -> None:
     """Drop a spot."""
     with db.writing() as connection:
         spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
@@ -132,7 +133,7 @@ def remove_spot(db: Database, tank_id: int, survey_id: int, spot_id: int) -> Non
 
 def enter(
     db: Database, tank_id: int, survey_id: int, spot_id: int, par: float, *, at: int | None = None, **conditions: object
-) -> Spot:
+) -> MeasuringPoint:
     """Write a reading down at once, behind those that the spot has; ``InvalidInput`` names the field "par".
 
     ``at`` is how many readings the spot had when it was taken: where it has more by now, the reading came through
@@ -150,7 +151,7 @@ def enter(
         return read
 
 
-def take_back(db: Database, tank_id: int, survey_id: int, spot_id: int) -> Spot:
+def take_back(db: Database, tank_id: int, survey_id: int, spot_id: int) -> MeasuringPoint:
     """Forget the readings of a spot, to take them again."""
     with db.writing() as connection:
         spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
@@ -175,14 +176,15 @@ def from_lux(db: Database, tank_id: int, survey_id: int, spot_id: int, lux: floa
         SPOTS.update(Edit(connection, tank_scope(tank_id), f"read lux at {spot.name}"), spot_id, changed)
 
 
-def bring_spots(db: Database, tank_id: int, survey_id: int, spots: Sequence[Spot]) -> None:
+def import_points(db: Database, tank_id: int, survey_id: int, spots: Sequence[MeasuringPoint]) -> None:
     """Add spots of a table in one step; those of the same name and place get its readings behind their own."""
     with db.writing() as connection:
         stored, survey = load_tank(connection, tank_id), load_survey(connection, tank_id, survey_id)
         rules = Rules()
-        rules.errors += spot_errors(stored.tank, spots, "spot ")
+        rules.errors += point_errors(stored.tank, spots, "spot ")
         count = len(survey.spots) + len(spots)
-        rules.that(count <= MOST["spots"], "spots", f"would be {count}: at most {MOST['spots']} in a survey")
+        most = most_of(Survey, "spots")
+        rules.that(count <= most, "spots", f"would be {count}: at most {most} in a survey")
         rules.finish()
         edit = Edit(connection, tank_scope(tank_id), f"bring {len(spots)} spots in")
         there = {(kept.value.name, *kept.value.place): kept for kept in survey.spots}

@@ -6,19 +6,20 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from corlume.core.buried import newly_buried_errors
-from corlume.core.course.note import CoralNote
+from corlume.core.acclimation.log_entry import LogEntry
 from corlume.core.errors import InvalidInput, Rules
-from corlume.core.fixture import Fixture
 from corlume.core.flow.pump import Pump
-from corlume.core.geometry import Brace, Rock, Tank
-from corlume.core.judgement.targets import LightTargets
-from corlume.core.placing.perch import Perch
-from corlume.core.scapes import SCAPES, ScapeKey, scape
-from corlume.core.scene import Running, Scene, Setup, check_count
-from corlume.formats.faults import BadFile, Fault
+from corlume.core.judging.targets import LightTargets
+from corlume.core.keeping.inside_rock import newly_inside_rock_errors
+from corlume.core.keeping.rockscapes import SCAPES, ScapeKey, scape
+from corlume.core.keeping.scene import Running, Scene, Setup
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.geometry import Brace, Rock, Tank
+from corlume.core.placement.custom_spots import CustomSpot
+from corlume.core.schema import check_count
+from corlume.formats.file_faults import BadFile, FileFault
 from corlume.formats.picture import read_picture
-from corlume.formats.scene import write_scene
+from corlume.formats.scene_file import write_scene
 from corlume.formats.scene_zip import read_packed, write_zip
 from corlume.store import journal
 from corlume.store.blobs import keep_blob, load_blob
@@ -95,7 +96,7 @@ def lay_scape(db: Database, tank_id: int, key: ScapeKey) -> None:
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         rocks = scape(key, stored.tank)
-        check_count("rocks", len(stored.rocks) + len(rocks))
+        check_count(Tank, "rocks", len(stored.rocks) + len(rocks))
         _check_open(stored, replace(stored.tank, rocks=(*stored.tank.rocks, *rocks)), "scape")
         edit = Edit(connection, tank_scope(tank_id), f"lay {SCAPES[key][0].lower()}")
         for rock in rocks:
@@ -107,7 +108,9 @@ def import_tank(db: Database, data: bytes) -> int:
     scene, packed = read_packed(data)
     missing = [i for i, photo in enumerate(scene.photos) if photo.picture not in packed]
     if missing:
-        raise BadFile([Fault(f"photos[{i}]", "has no picture here: bring the zip that it came in") for i in missing])
+        raise BadFile(
+            [FileFault(f"photos[{i}]", "has no picture here: bring the zip that it came in") for i in missing]
+        )
     pictures = {name: read_picture(picture) for name, picture in packed.items()}
     with db.writing() as connection:
         kept = {name: keep_blob(connection, picture.data) for name, picture in pictures.items()}
@@ -121,7 +124,7 @@ def import_tank(db: Database, data: bytes) -> int:
         return add_tank(connection, replace(scene, photos=photos, corals=corals), f"import {scene.name}")
 
 
-def _packed(note: CoralNote, kept: Mapping[str, str]) -> CoralNote:
+def _packed(note: LogEntry, kept: Mapping[str, str]) -> LogEntry:
     """A note with its picture as it was kept, or without one that did not come along."""
     return replace(note, picture=kept.get(note.picture, "")) if note.picture else note
 
@@ -149,7 +152,7 @@ def export_zip(db: Database, tank_id: int) -> bytes:
 def _whole(db: Database, tank_id: int) -> Scene:
     with db.reading() as connection:
         scene = load_tank(connection, tank_id).scene()
-        lists = {table.name: table.load(connection, tank_id) for table in OF_SCENE}
+        lists = {name: table.load(connection, tank_id) for name, table in OF_SCENE.items() if name != "setups"}
     more: dict[str, Any] = {name: tuple(kept.value for kept in things) for name, things in lists.items()}
     return replace(scene, **more)
 
@@ -182,7 +185,7 @@ def save_rock(db: Database, tank_id: int, rock_id: int | None, rock: Rock) -> in
         _check_open(stored, replace(stored.tank, rocks=(*others, rock)), "x")
         edit = Edit(connection, tank_scope(tank_id), f"{'add' if rock_id is None else 'change'} {rock.name or 'rock'}")
         if rock_id is None:
-            check_count("rocks", len(stored.rocks) + 1)
+            check_count(Tank, "rocks", len(stored.rocks) + 1)
             return ROCKS.insert(edit, rock, tank_id)
         ROCKS.update(edit, stored.rock(rock_id).id, rock)
         return rock_id
@@ -192,7 +195,7 @@ def add_rocks(db: Database, tank_id: int, rocks: Sequence[Rock]) -> int:
     """Add several blocks that are one rock, in one step of undo; returns how many."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
-        check_count("rocks", len(stored.rocks) + len(rocks))
+        check_count(Tank, "rocks", len(stored.rocks) + len(rocks))
         _check_part(stored.tank, "rocks", (*(k.value for k in stored.rocks), *rocks))
         _check_open(stored, replace(stored.tank, rocks=(*stored.tank.rocks, *rocks)), "x")
         edit = Edit(connection, tank_scope(tank_id), f"draw rock of {len(rocks)} blocks")
@@ -212,7 +215,7 @@ def add_brace(db: Database, tank_id: int, brace: Brace) -> int:
     """Add a brace across the opening; returns its id."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
-        check_count("braces", len(stored.braces) + 1)
+        check_count(Tank, "braces", len(stored.braces) + 1)
         _check_part(stored.tank, "braces", (*stored.tank.braces, brace))
         edit = Edit(connection, tank_scope(tank_id), "add a brace")
         return BRACES.insert(edit, brace, tank_id)
@@ -228,8 +231,8 @@ def delete_brace(db: Database, tank_id: int, brace_id: int) -> None:
 def _check_open(stored: StoredTank, after: Tank, field: str) -> None:
     """``InvalidInput`` by a field when the tank as it is to be would bury a pump or a coral spot of the keeper's."""
     rules = Rules()
-    things: list[Pump | Perch] = [*(kept.value for kept in stored.pumps), *(kept.value for kept in stored.perches)]
-    rules.errors += newly_buried_errors(stored.tank, after, things, field)
+    things: list[Pump | CustomSpot] = [*(kept.value for kept in stored.pumps), *(kept.value for kept in stored.perches)]
+    rules.errors += newly_inside_rock_errors(stored.tank, after, things, field)
     rules.finish()
 
 

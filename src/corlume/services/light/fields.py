@@ -14,16 +14,16 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.fixture import Fixture, bodies_below
-from corlume.core.flow.estimate import flow_at, jet_of
+from corlume.core.cache import cached
+from corlume.core.flow.first_estimate import flow_at, jet_of
 from corlume.core.flow.pump import Pump
 from corlume.core.flow.solver import solve_flow
-from corlume.core.geometry import Rock, Tank
-from corlume.core.hanging.dimming import Aim, best_levels
-from corlume.core.judgement.intent import Places
-from corlume.core.memory import remembered
-from corlume.core.optics.emitter import Emitter
-from corlume.core.optics.field import Medium, Sensor, Strip, channel_fields, grid, unit_field
+from corlume.core.judging.intent import Places
+from corlume.core.light.emitter import Emitter
+from corlume.core.light.field import Medium, Sensor, Strip, channel_fields, grid, unit_field
+from corlume.core.light.fixture import Fixture, bodies_below
+from corlume.core.light.geometry import Rock, Tank
+from corlume.core.search.level_solver import LevelTarget, best_levels
 from corlume.services.light.points import PlaneSpec, SliceKind, axes_of, points_of, rock_mask, surfaces_of
 
 Array = NDArray[np.float64]
@@ -159,7 +159,7 @@ def _mixed(strengths: Sequence[float], unit: Array) -> Array:
     return total
 
 
-@remembered(96_000_000)
+@cached(96_000_000)
 def unit_of(
     tank: Tank,
     emitter: Emitter,
@@ -174,7 +174,7 @@ def unit_of(
     return channel_fields(medium_of(tank), emitter, points, sensor=sensor, ledge=ledge, bodies=bodies, normals=normals)
 
 
-@remembered(96_000_000)
+@cached(96_000_000)
 def medium_of(tank: Tank) -> Medium:
     """The tank as the kernel reads it, remembered: what its floor sends back takes a second to work out."""
     if tank.colonies or tank.plates:
@@ -192,7 +192,7 @@ def warm_up() -> None:
     medium, points = Medium.of(tank), grid(tank, (4, 4, 2)).reshape(-1, 3)
     field = unit_field(medium, emitter, points)
     channel_fields(medium, emitter, points, sensor="scalar")
-    best_levels(field[None, :], Aim(points, field, np.ones(len(points))))
+    best_levels(field[None, :], LevelTarget(points, field, np.ones(len(points))))
     rocky = replace(tank, rocks=(Rock(0.1, 0.1, 0.0, 0.1, 0.1, 0.1),))
     flow_at(rocky, [Pump("Warm")], points)
     solve_flow(rocky, [jet_of(Pump("Warm"))], settles=0.0, mean_of=0.01, cell=0.1)

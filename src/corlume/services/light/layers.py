@@ -9,16 +9,16 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.fixture import Fixture
-from corlume.core.geometry import Tank
-from corlume.core.judgement.targets import Band
-from corlume.core.memory import remembered
-from corlume.core.optics.emitter import Emitter
-from corlume.core.optics.ripple import fluctuation
-from corlume.core.survey.record import Survey
+from corlume.core.cache import cached
+from corlume.core.judging.targets import Band
+from corlume.core.light.emitter import Emitter
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.geometry import Tank
+from corlume.core.light.shimmer import fluctuation
+from corlume.core.survey.survey_record import Survey
 from corlume.services.light.fields import Plane, part_of, slice_plane, total_of
-from corlume.services.light.points import Place, PlaneSpec, SliceKind, points_of
-from corlume.services.light.sure import sure_at
+from corlume.services.light.points import PlaneSpec, SliceKind, WaterPoint, points_of
+from corlume.services.light.uncertainty import uncertainty_at
 
 Array = NDArray[np.float64]
 Layer = Literal["par", "scalar", "share", "shadow", "soft", "fluctuation", "sure", "told", "change"]
@@ -122,7 +122,7 @@ def survey_plane(
     if layer == "change":
         before = slice_plane(told, bare, kind, at, coarse=coarse).par
         return Plane(now.u, now.v, 100 * (now.par / np.where(before > 0, before, np.nan) - 1))
-    found = sure_at(told, fixtures, PlaneSpec(kind, at, coarse), survey)
+    found = uncertainty_at(told, fixtures, PlaneSpec(kind, at, coarse), survey)
     sd = np.zeros_like(now.par) if found is None else 100 * found.sd.reshape(now.par.shape)
     return Plane(now.u, now.v, np.where(np.isfinite(now.par), sd, np.nan))
 
@@ -140,11 +140,11 @@ def _fluctuation_over(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) 
     return result
 
 
-@remembered(16_000_000)
+@cached(16_000_000)
 def _unit_fluctuation(tank: Tank, emitter: Emitter, spec: PlaneSpec) -> Array:
     return fluctuation(emitter, points_of(tank, spec)[..., 2], slope=tank.water.ripple, index=tank.index)
 
 
-def fluctuation_at(tank: Tank, fixtures: Sequence[Fixture], place: Place) -> float:
+def fluctuation_at(tank: Tank, fixtures: Sequence[Fixture], place: WaterPoint) -> float:
     """Standard deviation over mean of the light at one place with the surface rippled [-]."""
     return float(_fluctuation_over(tank, fixtures, PlaneSpec("point", place))[0])

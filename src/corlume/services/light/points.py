@@ -9,11 +9,11 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.geometry import Tank
-from corlume.core.judgement.intent import Places
-from corlume.core.judgement.zones import Surface, surfaces
-from corlume.core.memory import remembered
-from corlume.core.optics.field import grid
+from corlume.core.cache import cached
+from corlume.core.judging.intent import Places
+from corlume.core.judging.light_zones import Surface, surfaces
+from corlume.core.light.field import grid
+from corlume.core.light.geometry import Tank
 
 Array = NDArray[np.float64]
 SliceKind = Literal["plan", "front", "side"]
@@ -22,7 +22,7 @@ STEP = 0.028
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class WaterPoint:
     """A point in the water [m]."""
 
     x: float
@@ -39,7 +39,7 @@ class PlaneSpec:
     """
 
     kind: Literal["plan", "front", "side", "judge", "judged", "ring", "surfaces", "places", "point"]
-    at: float | int | Place | Places = 0.0
+    at: float | int | WaterPoint | Places = 0.0
     coarse: bool = False
 
 
@@ -49,7 +49,7 @@ def same_tank(tank: Tank) -> Tank:
     return tank
 
 
-@remembered(8_000_000)
+@cached(8_000_000)
 def rock_mask(tank: Tank, spec: PlaneSpec) -> NDArray[np.bool_]:
     """Which of the points lie in rock or sand."""
     return tank.in_rock(points_of(tank, spec))
@@ -74,11 +74,11 @@ def axes_of(tank: Tank, kind: SliceKind, coarse: bool = False) -> tuple[Array, A
     return u, v
 
 
-@remembered(24_000_000)
+@cached(24_000_000)
 def points_of(tank: Tank, spec: PlaneSpec) -> Array:
     """The points (..., 3) that are asked for, as x, y, depth [m]; ``ValueError`` for what no tank has."""
     match spec.kind, spec.at:
-        case "point", Place() as place:
+        case "point", WaterPoint() as place:
             return np.array([[place.x, place.y, place.depth]])
         case "places", Places() as places:
             return places.points

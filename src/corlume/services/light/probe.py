@@ -8,15 +8,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.fixture import Fixture, bodies_below
-from corlume.core.geometry import Tank
-from corlume.core.judgement.targets import Band, LightTargets
-from corlume.core.optics.conversion import daily_light
-from corlume.core.optics.spectrum import WAVELENGTHS, mixed, usable_share
-from corlume.reference.spectra import weightings
+from corlume.core.judging.targets import Band, LightTargets
+from corlume.core.light.conversion import daily_light
+from corlume.core.light.fixture import Fixture, bodies_below
+from corlume.core.light.geometry import Tank
+from corlume.core.light.spectrum import WAVELENGTHS, mixed, usable_share
+from corlume.reference.spectrum_tables import weightings
 from corlume.services.light.fields import total_of, unit_of
 from corlume.services.light.layers import fluctuation_at
-from corlume.services.light.points import Place, PlaneSpec, points_of
+from corlume.services.light.points import PlaneSpec, WaterPoint, points_of
 
 Array = NDArray[np.float64]
 
@@ -29,7 +29,7 @@ class Readout:
     ``usable`` the share of the light by each weighting of ``weightings()``, as it arrives at this depth [-].
     """
 
-    place: Place
+    place: WaterPoint
     par: float
     scalar: float
     fluctuation: float
@@ -40,7 +40,9 @@ class Readout:
     in_rock: bool
 
 
-def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, hours: float, place: Place) -> Readout:
+def read_probe(
+    tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, hours: float, place: WaterPoint
+) -> Readout:
     """Read PAR at one point of the water."""
     spec = PlaneSpec("point", place)
     by_channel = [

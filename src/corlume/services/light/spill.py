@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import lru_cache
 
-from corlume.core.fixture import Fixture
-from corlume.core.geometry import Tank
-from corlume.core.optics.budget import FluxBudget, flux_budget
-from corlume.core.optics.emitter import Emitter
+from corlume.core.light.emitter import Emitter
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.flux_budget import FluxBudget, flux_budget
+from corlume.core.light.geometry import Tank
 
 
 def spilled(tank: Tank, fixtures: Sequence[Fixture]) -> float:

@@ -7,13 +7,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
-from corlume.core.fixture import Fixture, measured
-from corlume.core.geometry import Tank
-from corlume.core.hanging.layout import PATCH, balanced, count_for, patches
-from corlume.core.hanging.module import Axis, Layout, Module
+from corlume.core.light.fixture import Fixture, measured
+from corlume.core.light.geometry import Tank
+from corlume.core.search.layout import Axis, Layout, Module
+from corlume.core.search.rules_of_thumb import PATCH, balanced, count_for, patches
 from corlume.core.units import CM
 from corlume.reference.catalogue import CatalogueEntry
-from corlume.services.advice.judge import mean_on_top
+from corlume.services.judging.judge import mean_on_top
 from corlume.services.keeping.hung_fixtures import changed
 from corlume.store.tanks import StoredTank
 

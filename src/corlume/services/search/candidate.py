@@ -10,19 +10,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
-from corlume.core.fixture import Fixture
-from corlume.core.hanging.module import Layout, Module
-from corlume.core.hanging.search import Columns, Space, at_one_level, evened, refine, scan, snapped
-from corlume.core.judgement.figures import Figures
-from corlume.core.judgement.wanted import Met
-from corlume.core.optics.lens import LENSES, LensKey, lens_on
+from corlume.core.judging.figures import Figures
+from corlume.core.judging.target_zones import ZoneLight
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.lens import LENSES, LensKey, lens_on
+from corlume.core.search.layout import Layout, Module
+from corlume.core.search.layout_search import Columns, Space, at_one_level, evened, refine, scan, snapped
 from corlume.core.units import DEGREE
 from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.light.fields import medium_of, par_at
 from corlume.services.search.arrangement import MOST, Arrangement, arrangement_of
-from corlume.services.search.explain import Reason
-from corlume.services.search.ranking import HAND, REFITTED, plainness, shimmered
-from corlume.services.search.wish import Wish, aim_of
+from corlume.services.search.layout_ranking import HAND, REFITTED, plainness, shimmered
+from corlume.services.search.layout_reasons import LayoutReason
+from corlume.services.search.search_request import SearchRequest, aim_of
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
@@ -60,8 +60,8 @@ class Found:
     running: float
     buy: float
     binds: tuple[str, ...]
-    met: tuple[Met, ...] = ()
-    reasons: tuple[Reason, ...] = ()
+    met: tuple[ZoneLight, ...] = ()
+    reasons: tuple[LayoutReason, ...] = ()
     next_off: float | None = None
 
     @property
@@ -71,7 +71,7 @@ class Found:
 
 
 @dataclass(frozen=True, slots=True)
-class Step:
+class SearchStep:
     """How far a search is: share done [-], layouts judged, best layouts so far, and the trade-off by height.
 
     ``curve`` holds height [m], uniformity (tenth percentile to mean) [-] and PAR at the rock top by 100 W of the best
@@ -85,7 +85,7 @@ class Step:
 
 
 @dataclass(frozen=True)
-class Case:
+class SearchCase:
     """A search in the making: a module over a tank, what it is for, and what stays beside it.
 
     ``mine`` is what hangs now and is to be hung better, from the first column to the last; otherwise empty. ``second``
@@ -95,7 +95,7 @@ class Case:
     stored: StoredTank
     name: str
     price: float
-    wish: Wish
+    wish: SearchRequest
     laid: Arrangement
     space: Space
     columns: Columns
@@ -104,8 +104,14 @@ class Case:
 
     @classmethod
     def of(
-        cls, stored: StoredTank, entry: CatalogueEntry, wish: Wish, setup: Sequence[Fixture], *, coarse: bool = False
-    ) -> Case:
+        cls,
+        stored: StoredTank,
+        entry: CatalogueEntry,
+        wish: SearchRequest,
+        setup: Sequence[Fixture],
+        *,
+        coarse: bool = False,
+    ) -> SearchCase:
         tank, counts, rules = stored.tank, wish.counts, Rules()
         name, price, parts = entry.name, entry.price, entry.parts
         stay, mine = tuple(setup) if wish.beside else (), list[list[Fixture]]()
@@ -218,7 +224,7 @@ class Case:
         # a leaned face that would hang into the water comes back as None
         return [found for one in others if (found := self._refine(one, mirrored=True))]
 
-    def mixing(self, second: CatalogueEntry) -> Case:
+    def mixing(self, second: CatalogueEntry) -> SearchCase:
         """The same with another size of module for outer columns."""
         laid = replace(self.laid, module=replace(self.laid.module, second=Module.of(second.parts).parts))
         columns = Columns(self.columns.medium, laid.module, self.columns.aim)
@@ -272,7 +278,7 @@ class Case:
         return refine(self.columns, self.space, layout, mirrored=mirrored)
 
 
-def _paid(wish: Wish, price: float, counts: tuple[int, int], rows: int, rules: Rules) -> tuple[int, int]:
+def _paid(wish: SearchRequest, price: float, counts: tuple[int, int], rows: int, rules: Rules) -> tuple[int, int]:
     """The counts of columns that the money buys."""
     if not wish.money:
         return counts
@@ -288,7 +294,7 @@ def _paid(wish: Wish, price: float, counts: tuple[int, int], rows: int, rules: R
     return counts[0], max(counts[0], min(most, counts[1]))
 
 
-def _budget(wish: Wish, laid: Arrangement, least: int, stay: Sequence[Fixture], rules: Rules) -> float:
+def _budget(wish: SearchRequest, laid: Arrangement, least: int, stay: Sequence[Fixture], rules: Rules) -> float:
     """What the modules may take together, after what stays [W]."""
     if not wish.watts:
         return float("inf")

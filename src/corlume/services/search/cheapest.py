@@ -6,14 +6,14 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from corlume.core.errors import InvalidInput
-from corlume.core.fixture import Fixture
-from corlume.core.hanging.module import Layout
+from corlume.core.light.fixture import Fixture
+from corlume.core.search.layout import Layout
 from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.search.arrangement import arrangement_of, by_rule, column_counts
-from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, Case, Found, Step
-from corlume.services.search.judging import judged
-from corlume.services.search.money import five_years
-from corlume.services.search.wish import Wish
+from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, Found, SearchCase, SearchStep
+from corlume.services.search.costs import five_year_costs
+from corlume.services.search.layout_scores import judged
+from corlume.services.search.search_request import SearchRequest
 from corlume.store.tanks import StoredTank
 
 REACHED = 0.6
@@ -21,8 +21,8 @@ REACHED = 0.6
 
 
 def cheapest(
-    stored: StoredTank, wish: Wish, entries: Sequence[CatalogueEntry], setup: Sequence[Fixture]
-) -> Iterator[Step]:
+    stored: StoredTank, wish: SearchRequest, entries: Sequence[CatalogueEntry], setup: Sequence[Fixture]
+) -> Iterator[SearchStep]:
     """Scan every fixture of the shelf that has a price; those that reach the band come first, cheapest first.
 
     Modules are tried in the counts of the wish; of tubes, bars and frames that many would mean something else, and
@@ -36,7 +36,7 @@ def cheapest(
             counts = [min(laid.most, count) for count in wish.counts]
         try:
             bare = replace(wish, counts=(counts[0], counts[-1]), symmetric=True)
-            case = Case.of(stored, entry, bare, setup, coarse=True)
+            case = SearchCase.of(stored, entry, bare, setup, coarse=True)
         except InvalidInput:  # it takes more power or money than there is
             continue
         pool: list[Layout] = []
@@ -51,7 +51,7 @@ def cheapest(
         found = sorted(found, key=_cheapness)[:MOST_FOUND]
         # what costs more than five that reach the band is not worth working out
         limit = found[-1].cost if sum(map(_reached, found)) == MOST_FOUND else limit
-        yield Step((k + 1) / len(able), seen, tuple(found), ())
+        yield SearchStep((k + 1) / len(able), seen, tuple(found), ())
 
 
 def _cheapness(one: Found) -> tuple[bool, float]:
@@ -63,6 +63,6 @@ def _reached(one: Found) -> bool:
     return one.figures.coverage >= REACHED
 
 
-def _money(case: Case, layout: Layout) -> float:
+def _money(case: SearchCase, layout: Layout) -> float:
     hung = layout.fixtures(case.laid.module)
-    return five_years(case.stored, [*hung, *case.space.others], case.sold, case.kept).total
+    return five_year_costs(case.stored, [*hung, *case.space.others], case.sold, case.kept).total

@@ -5,17 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from corlume.core.fixture import Fixture
-from corlume.core.judgement.figures import Figures
-from corlume.core.judgement.intent import Intent
-from corlume.core.optics.softness import shadow_edge
+from corlume.core.judging.figures import Figures
+from corlume.core.judging.intent import Intent
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.penumbra import shadow_edge_width
 from corlume.reference.catalogue import CatalogueEntry
-from corlume.services.advice.coral_sites import CoralChange, coral_change
-from corlume.services.advice.diagnosis import Diagnosis, Remedy
+from corlume.services.judging.suggested_changes import ProblemReport, SuggestedChange
 from corlume.services.keeping.fixture_settings import SettingWords, setting_changes
 from corlume.services.light.points import same_tank
-from corlume.services.search.money import Money, five_years
-from corlume.services.search.ranking import Rank, Ranking
+from corlume.services.placement.zone_placement import CoralChange, coral_change
+from corlume.services.search.costs import Costs, five_year_costs
+from corlume.services.search.layout_ranking import LayoutRanking, Rank
 from corlume.store.tanks import StoredTank
 
 
@@ -36,7 +36,7 @@ class Proposal:
     rank: Rank
     edge: float
     corals: CoralChange
-    money: Money
+    money: Costs
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +46,7 @@ class Proposer:
     """
 
     stored: StoredTank
-    ranking: Ranking
+    ranking: LayoutRanking
     entries: Iterable[CatalogueEntry] = ()
     hung: Sequence[Fixture] = ()
 
@@ -61,7 +61,7 @@ class Proposer:
             rank=self.ranking.of_fixtures(fixtures, corals, refitted),
             edge=edge_of(self.stored, fixtures),
             corals=corals,
-            money=five_years(self.stored, fixtures, self.entries, self.hung),
+            money=five_year_costs(self.stored, fixtures, self.entries, self.hung),
         )
 
 
@@ -69,20 +69,24 @@ def edge_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
     """Width of a shadow's edge 10 cm below a ledge, over the middle of the tank at the rock top [m]."""
     tank = same_tank(stored.lit_tank())
     middle = (tank.length / 2, tank.width / 2, tank.rock_top())
-    return shadow_edge(tank, [(f.emitter, f.strength) for f in fixtures], middle)
+    return shadow_edge_width(tank, [(f.emitter, f.strength) for f in fixtures], middle)
 
 
 @dataclass(frozen=True, slots=True)
 class Suggested:
     """A change that would help a setup, with what it does and what has to be set for it."""
 
-    remedy: Remedy
+    remedy: SuggestedChange
     does: Proposal
     settings: list[SettingWords]
 
 
 def suggested(
-    stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent, found: Diagnosis, entries: Iterable[CatalogueEntry]
+    stored: StoredTank,
+    fixtures: Sequence[Fixture],
+    intent: Intent,
+    found: ProblemReport,
+    entries: Iterable[CatalogueEntry],
 ) -> tuple[Proposal | None, list[Suggested]]:
     """Return a setup as it is beside every change that was found to help it, ranked like layouts, the best first.
 
@@ -90,7 +94,7 @@ def suggested(
     """
     if found.now is None:
         return None, []
-    proposer = Proposer(stored, Ranking.of_setup(stored, intent), list(entries), fixtures)
+    proposer = Proposer(stored, LayoutRanking.of_setup(stored, intent), list(entries), fixtures)
     changes = [
         Suggested(one, proposer.of(one.fixtures, one.figures, one.corals), setting_changes(fixtures, one.fixtures))
         for one in found.remedies

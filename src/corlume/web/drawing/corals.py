@@ -7,14 +7,14 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from markupsafe import Markup
 
-from corlume.core.flow.estimate import CLASSES
-from corlume.core.flow.reached import Reached
-from corlume.core.geometry import Tank
-from corlume.core.judgement.placement import ZoneFit
-from corlume.core.judgement.targets import Band, LightTargets
-from corlume.core.judgement.zones import Surface, Zone
-from corlume.services.advice.coral_sites import CoralState
-from corlume.services.advice.growth import Clash, Grown
+from corlume.core.flow.first_estimate import CLASSES
+from corlume.core.flow.local_flow import LocalFlow
+from corlume.core.judging.light_zones import LightZone, Surface
+from corlume.core.judging.targets import Band, LightTargets
+from corlume.core.light.geometry import Tank
+from corlume.core.placement.suitability import ZoneFit
+from corlume.services.placement.growth import Clash, Grown
+from corlume.services.placement.zone_placement import CoralState
 from corlume.web.drawing.flow import FLOW_BANDS
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group
@@ -25,7 +25,7 @@ def draw_surfaces(view: View, lit: Sequence[tuple[Surface, np.ndarray]], targets
     return _floor(view, [(surface, targets.band_index(par)) for surface, par in lit], targets.bands())
 
 
-def draw_surface_flow(view: View, flows: Sequence[tuple[Surface, Reached]]) -> Markup:
+def draw_surface_flow(view: View, flows: Sequence[tuple[Surface, LocalFlow]]) -> Markup:
     """The same tinted by the flow that reaches it; what nobody knows is left blank."""
     cells = [(surface, np.vectorize((*CLASSES, "").index, otypes=[int])(flow.words)) for surface, flow in flows]
     return _floor(view, cells, FLOW_BANDS)
@@ -75,7 +75,7 @@ def _run(view: View, surface: Surface, start: int, stop: int, row: int, dx: floa
     return f"M{left:.1f} {top:.1f}h{width:.1f}v{height:.1f}h{-width:.1f}z"
 
 
-def draw_zones(view: View, zones: Sequence[Zone], fits: Sequence[ZoneFit], states: Sequence[CoralState]) -> Markup:
+def draw_zones(view: View, zones: Sequence[LightZone], fits: Sequence[ZoneFit], states: Sequence[CoralState]) -> Markup:
     """Names of the zones, clear of the corals, and a dot on every site where the coral in hand fits."""
     parts: list[Markup] = []
     for fit in fits:
@@ -92,7 +92,7 @@ def draw_zones(view: View, zones: Sequence[Zone], fits: Sequence[ZoneFit], state
     return group(parts, class_="zones")
 
 
-def _label_place(zone: Zone, corals: np.ndarray) -> tuple[float, float]:
+def _label_place(zone: LightZone, corals: np.ndarray) -> tuple[float, float]:
     """The cell nearest to the zone's middle that no coral's mark covers, or else the nearest of all."""
     cells = zone.points[:, :2]
     order = np.linalg.norm(cells - cells.mean(axis=0), axis=1).argsort()

@@ -10,8 +10,8 @@ from contourpy import FillType, contour_generator
 from markupsafe import Markup
 from numpy.typing import NDArray
 
-from corlume.core.geometry import Tank
-from corlume.core.words import signed
+from corlume.core.light.geometry import Tank
+from corlume.core.message_text import signed
 from corlume.services.light.fields import Plane
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group, pieces_path

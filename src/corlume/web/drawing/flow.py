@@ -8,12 +8,12 @@ from collections.abc import Sequence
 import numpy as np
 from markupsafe import Markup
 
-from corlume.core.flow.estimate import CLASS_ENDS, CLASSES
-from corlume.core.flow.mark import FlowMark
+from corlume.core.flow.first_estimate import CLASS_ENDS, CLASSES
+from corlume.core.flow.observed_flow import FlowMark
 from corlume.core.flow.pump import Pump
-from corlume.core.judgement.targets import Band
+from corlume.core.judging.targets import Band
+from corlume.services.flow.tank_flow import FlowPlane
 from corlume.services.light.fields import Plane
-from corlume.services.light.flow import FlowPlane
 from corlume.store.tables import Kept
 from corlume.web.drawing.light import draw_bands
 from corlume.web.drawing.sheet import View

@@ -14,7 +14,7 @@ from markupsafe import Markup
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from corlume.core.judgement.targets import Band
+from corlume.core.judging.targets import Band
 from corlume.services.light.fields import Plane
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group, pieces_path

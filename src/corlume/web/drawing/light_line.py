@@ -7,16 +7,16 @@ from collections.abc import Sequence
 
 from markupsafe import Markup
 
-from corlume.core.coral import CoralCard
-from corlume.core.course.note import CoralNote
-from corlume.core.course.watch import Light, unhappy
+from corlume.core.acclimation.acclimation_status import LightsOn, is_unhappy
+from corlume.core.acclimation.log_entry import LogEntry
+from corlume.core.placement.coral_card import CoralCard
 from corlume.web.drawing.svg import el, group
 
 WIDTH, HEIGHT = 520.0, 190.0
 LEFT, RIGHT, TOP, BOTTOM = 46.0, 12.0, 12.0, 34.0
 
 
-def draw_light_line(notes: Sequence[CoralNote], card: CoralCard, light: Light, today: datetime.date) -> Markup:
+def draw_light_line(notes: Sequence[LogEntry], card: CoralCard, light: LightsOn, today: datetime.date) -> Markup:
     """The line; nothing where no light was written down."""
     known = [note for note in notes if note.par is not None]
     if not known:
@@ -54,7 +54,7 @@ def draw_light_line(notes: Sequence[CoralNote], card: CoralCard, light: Light, t
     parts.append(el("path", d=f"{path}H{x(today):.1f}", class_="line-light"))
     for note in notes:
         if note.kind == "watch":
-            bad = unhappy(note, light)
+            bad = is_unhappy(note, light)
             at = (x(note.day), HEIGHT - BOTTOM - 7)
             shape = (
                 el("path", d=f"M{at[0] - 4:.1f} {at[1] - 4:.1f}l8 8m0 -8l-8 8", class_="look bad")

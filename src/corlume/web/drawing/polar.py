@@ -7,7 +7,7 @@ import math
 import numpy as np
 from markupsafe import Markup
 
-from corlume.core.optics.lobe import Beam
+from corlume.core.light.lobe import Beam
 from corlume.web.drawing.svg import el, group, points_path
 
 WIDTH, REACH = 300.0, 128.0

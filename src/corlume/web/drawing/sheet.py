@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from corlume.core.geometry import Tank
+from corlume.core.light.geometry import Tank
 
 ViewKind = Literal["plan", "front", "side"]
 WIDTH, HEIGHT = 900.0, 596.0

@@ -7,15 +7,15 @@ from collections.abc import Sequence
 import numpy as np
 from markupsafe import Markup
 
-from corlume.core.optics.emitter import Channel
-from corlume.core.optics.spectrum import PAR_HIGH, PAR_LOW, WAVELENGTHS, photon_shares
-from corlume.services.keeping.shelf import Colour
+from corlume.core.light.emitter import Channel
+from corlume.core.light.spectrum import PAR_HIGH, PAR_LOW, WAVELENGTHS, photon_shares
+from corlume.services.keeping.fixture_library import ChannelColour
 from corlume.web.drawing.svg import el, group, points_path
 
 WIDTH, HEIGHT, LEFT, BOTTOM, TOP = 460.0, 168.0, 14.0, 30.0, 16.0
 
 
-def draw_spectrum(colours: Sequence[Colour]) -> Markup:
+def draw_spectrum(colours: Sequence[ChannelColour]) -> Markup:
     """Draw the photons of every channel at full level, relative to the highest of all together."""
     if not colours:
         return Markup("")

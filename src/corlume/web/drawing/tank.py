@@ -7,7 +7,7 @@ from functools import lru_cache
 
 from markupsafe import Markup
 
-from corlume.core.geometry import Box, Pane, Tank
+from corlume.core.light.geometry import Box, Pane, Tank
 from corlume.core.units import CM, INCH
 from corlume.formats.measure import Measure
 from corlume.web.drawing.sheet import Sheet, View

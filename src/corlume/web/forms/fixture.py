@@ -7,20 +7,20 @@ from typing import Annotated, Any
 
 from pydantic import ConfigDict, Field, create_model
 
-from corlume.core import declared
-from corlume.core.declared import leaves
+from corlume.core import schema
 from corlume.core.errors import FieldError, InvalidInput
-from corlume.core.fixture import Fixture
-from corlume.core.optics.emitter import MOST_CHANNELS
-from corlume.core.words import plain
+from corlume.core.light.emitter import MOST_CHANNELS
+from corlume.core.light.fixture import Fixture
+from corlume.core.message_text import escape_slots
+from corlume.core.schema import leaves
 from corlume.formats.measure import Measure
-from corlume.formats.typed import typed
+from corlume.formats.typed_values import typed
 
 Typed = Annotated[float, Field(allow_inf_nan=False)] | str | None
 _TYPED: Any = {
     item.name: (Typed if item.spec.sort == "number" else str | None, None)
     for item in leaves(Fixture).values()
-    if isinstance(item.spec, declared.Field) and item.spec.sort in ("number", "text", "choice")
+    if isinstance(item.spec, schema.Field) and item.spec.sort in ("number", "text", "choice")
 }
 FixtureChange = create_model(
     "FixtureChange",
@@ -49,12 +49,12 @@ def read_fixture_changes(values: Mapping[str, Any], measure: Measure) -> dict[st
             try:
                 read[name] = measure.parse(value)
             except ValueError as error:
-                errors.append(FieldError(name, plain(str(error))))
-        elif item and isinstance(item.spec, declared.Field) and isinstance(value, str):
+                errors.append(FieldError(name, escape_slots(str(error))))
+        elif item and isinstance(item.spec, schema.Field) and isinstance(value, str):
             try:
                 read[name] = typed(item.spec, value, measure)
             except ValueError as error:
-                errors.append(FieldError(name, plain(str(error))))
+                errors.append(FieldError(name, escape_slots(str(error))))
         else:
             read[name] = value
     if errors:

@@ -7,10 +7,10 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
-from corlume.core.declared import UNSAID, Field, Item, Part, items, leaves
 from corlume.core.errors import InvalidInput
+from corlume.core.schema import UNSAID, Field, Item, Part, items, leaves
 from corlume.formats.measure import Measure, parse_number
-from corlume.formats.typed import shown, typed, unit_of
+from corlume.formats.typed_values import shown, typed, unit_of
 
 MOST_TEXT = 400
 """Characters of the longest text of a field that is not declared."""

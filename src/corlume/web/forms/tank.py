@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from corlume.core.declared import limits_of
 from corlume.core.errors import InvalidInput
-from corlume.core.geometry import SIDES, Pane, Tank
-from corlume.core.judgement.targets import LIMITS, SCHOOLS, LightTargets, school_of
-from corlume.core.optics.water import Water
-from corlume.core.scene import Running, Scene
+from corlume.core.judging.targets import LIMITS, SCHOOLS, LightTargets, school_of
+from corlume.core.keeping.scene import Running, Scene
+from corlume.core.light.geometry import SIDES, Pane, Tank
+from corlume.core.light.water import Water
+from corlume.core.schema import limits_of
 from corlume.formats.measure import Measure, trim
 from corlume.web.forms.form import Form, shown_values
 

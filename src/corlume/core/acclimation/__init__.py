@@ -1,0 +1,1 @@
+"""A coral's log, and the status of its acclimation."""

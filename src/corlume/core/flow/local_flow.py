@@ -1,0 +1,77 @@
+"""The flow that reaches a place, from who knows it best: painted by hand, noted on rock or sand, or estimated."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.flow.circulation import flow_in
+from corlume.core.flow.first_estimate import CLASSES, flow_at
+from corlume.core.flow.observed_flow import FlowMark
+from corlume.core.flow.pump import Pump
+from corlume.core.flow.solver import SolvedFlow
+from corlume.core.light.geometry import Tank
+
+Array = NDArray[np.float64]
+STAND = 0.03
+"""So high over its foot a coral meets the stream [m]; ours."""
+ON_TOP = 0.02
+"""A place so near to the height of a rock's top lies on it [m]."""
+
+
+@dataclass(frozen=True)
+class LocalFlow:
+    """Flow at places: its word (n,), empty where nobody knows it, and its speed (n,) where it is worked out, else NaN
+    [m/s].
+    """
+
+    words: NDArray[np.str_]
+    speed: Array
+
+    def at(self, index: int | NDArray[np.bool_]) -> LocalFlow:
+        """The same of some of the places, or of one."""
+        return LocalFlow(np.atleast_1d(self.words[index]), np.atleast_1d(self.speed[index]))
+
+    @classmethod
+    def noted(cls, word: str, shape: tuple[int, ...]) -> LocalFlow:
+        """One word for places that were not estimated."""
+        return cls(np.full(shape, word, dtype="<U6"), np.full(shape, np.nan))
+
+
+def local_flow_at(
+    tank: Tank, pumps: Sequence[Pump], marks: Sequence[FlowMark], points: Array, solved: SolvedFlow | None = None
+) -> LocalFlow:
+    """Return the flow at feet of corals (n, 3): what was painted over them counts before what is noted of the rock or
+    sand under them, and that before what is solved for the pumps, or estimated where it is not.
+    """
+    found = LocalFlow.noted("", (len(points),))
+    words, speed = found.words, found.speed
+    noted = _noted(tank, points)
+    painted = _painted(marks, points)
+    if pumps:
+        asked = (noted == "") & (painted == "")
+        met = points[asked] - np.array([0.0, 0.0, STAND])
+        there = flow_in(solved, met) if solved else flow_at(tank, pumps, met)
+        words[asked], speed[asked] = np.array(CLASSES)[there.classes], there.speed
+    words[noted != ""] = noted[noted != ""]
+    words[painted != ""] = painted[painted != ""]
+    return found
+
+
+def _noted(tank: Tank, points: Array) -> NDArray[np.str_]:
+    x, y, depth = points.T
+    words = np.where(depth > tank.sand_depth - ON_TOP, tank.sand_flow, "").astype("<U6")
+    for box in reversed(tank.boxes()):
+        on = (x >= box.x0) & (x <= box.x1) & (y >= box.y0) & (y <= box.y1) & (np.abs(box.top - depth) < ON_TOP)
+        words[on] = box.flow
+    return words
+
+
+def _painted(marks: Sequence[FlowMark], points: Array) -> NDArray[np.str_]:
+    words = np.full(len(points), "", dtype="<U6")
+    for mark in marks:  # the newest lies on top
+        words[mark.holds(points)] = mark.flow
+    return words

@@ -1,1 +1,0 @@
-"""What is hung and where: the rules of spacing, layouts and their levels, the search, and the mounting."""

@@ -1,0 +1,141 @@
+"""A whole tank as the keeper knows it: water, lights in one or more setups, targets, corals, running costs."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Annotated
+
+from corlume.core.errors import FieldError, Rules
+from corlume.core.flow.observed_flow import FlowMark, mark_errors
+from corlume.core.flow.pump import Pump, pump_errors
+from corlume.core.judging.intent import BY_STOCKING, Intent
+from corlume.core.judging.target_zones import TargetZone, zone_errors
+from corlume.core.judging.targets import LightTargets
+from corlume.core.light.fixture import Fixture, aside_errors, measured
+from corlume.core.light.geometry import Colony, Tank
+from corlume.core.light.survey_correction import Correction
+from corlume.core.mounting.surroundings import Surroundings
+from corlume.core.placement.coral import Coral
+from corlume.core.placement.custom_spots import CustomSpot, FragRack, custom_spot_errors, rack_errors
+from corlume.core.placement.placement_preferences import KeptFree, free_errors
+from corlume.core.schema import Flag, Many, Number, Part, Text, Time, limits
+from corlume.core.survey.photo_geometry import Photo
+from corlume.core.survey.survey_record import Survey
+
+
+@dataclass(frozen=True, slots=True)
+class Setup:
+    """One variant of the lights over a tank, and what it is meant for; exactly one of a tank is the one in use."""
+
+    name: Annotated[str, Text("Name", least=1)]
+    fixtures: Annotated[tuple[Fixture, ...], Many(100)] = ()
+    in_use: Annotated[bool, Flag("In use", blank=True)] = False
+    intent: Annotated[Intent, Part(file="meant_for")] = BY_STOCKING
+
+
+@dataclass(frozen=True, slots=True)
+class Running:
+    """What it costs to run: hours a day at full schedule [h], price of electricity [currency/kWh]."""
+
+    hours: Annotated[float, Number("Full light", 0.0, 24.0, unit="hours a day", file="hours_per_day")] = 9.0
+    price: Annotated[float, Number("Electricity", 0.0, 1000.0, unit="per kWh", file="price_per_kwh")] = 0.30
+    currency: Annotated[str, Text("Currency", 8, least=1)] = "EUR"
+    lights_out: Annotated[
+        datetime.time | None, Time("Lights out at", about="for watching corals: closing before it is no alarm")
+    ] = None
+
+    def __post_init__(self) -> None:
+        limits(self).finish()
+
+    def yearly(self, watts: float) -> float:
+        """Price of a year at a mean power [currency]."""
+        return watts / 1000 * self.hours * 365 * self.price
+
+
+@dataclass(frozen=True, slots=True)
+class Scene:
+    """All that one file holds: a tank with its setups, its corals, the light wanted, and the place where it stands."""
+
+    name: Annotated[str, Text("Name", least=1, file="tank.name")]
+    tank: Annotated[Tank, Part(file="tank")]
+    targets: Annotated[LightTargets, Part(file="targets")] = field(default_factory=LightTargets)
+    running: Annotated[Running, Part(file="running")] = field(default_factory=Running)
+    setups: Annotated[tuple[Setup, ...], Many(30)] = (Setup("As it hangs", in_use=True),)
+    corals: Annotated[tuple[Coral, ...], Many(500)] = ()
+    wanted: Annotated[tuple[TargetZone, ...], Many(60, one="zone")] = ()
+    surroundings: Annotated[Surroundings, Part(file="surroundings", formerly="site")] = field(
+        default_factory=Surroundings
+    )
+    surveys: Annotated[tuple[Survey, ...], Many(300, apart=True)] = ()
+    photos: Annotated[tuple[Photo, ...], Many(40, apart=True)] = ()
+    pumps: Annotated[tuple[Pump, ...], Many(20)] = ()
+    flow_marks: Annotated[tuple[FlowMark, ...], Many(200, one="mark of flow")] = ()
+    perches: Annotated[tuple[CustomSpot, ...], Many(300, one="seat")] = ()
+    racks: Annotated[tuple[FragRack, ...], Many(10)] = ()
+    kept_free: Annotated[tuple[KeptFree, ...], Many(40, one="part kept free")] = ()
+
+    @property
+    def correction(self) -> Correction | None:
+        """That of the survey in use."""
+        return next((survey.correction for survey in self.surveys if survey.in_use), None)
+
+    def lit_tank(self) -> Tank:
+        """The tank as the light meets it: with the shade of its corals where the keeper asks for that, and as the
+        survey in use found it.
+        """
+        return racked(shaded(self.tank, self.corals), self.racks).corrected(self.correction)
+
+    def __post_init__(self) -> None:
+        rules = limits(self)
+        rules.that(bool(self.setups), "setups", "must hold at least one setup")
+        rules.that(sum(s.in_use for s in self.setups) == 1, "setups", "must have exactly one setup in use")
+        rules.errors += place_errors(self.tank, self.corals)
+        rules.errors += zone_errors(self.tank, self.wanted)
+        rules.errors += pump_errors(self.tank, self.pumps) + mark_errors(self.tank, self.flow_marks)
+        rules.errors += custom_spot_errors(self.tank, self.perches) + rack_errors(self.tank, self.racks)
+        rules.errors += free_errors(self.tank, self.kept_free)
+        rules.that(sum(s.in_use for s in self.surveys) <= 1, "surveys", "must have one survey in use at most")
+        for i, setup in enumerate(self.setups):
+            for j, fixture in enumerate(setup.fixtures):
+                rules.errors += [e.under(f"setups.{i}.fixtures.{j}") for e in aside_errors(self.tank, fixture)]
+        rules.finish()
+
+    def pictures(self) -> set[str]:
+        """The keys of all pictures that its photos and time lines speak of."""
+        noted = {note.picture for coral in self.corals for note in coral.notes if note.picture}
+        return noted | {photo.picture for photo in self.photos}
+
+    def setup(self, name: str | None = None) -> Setup:
+        """The setup of that name, or the one in use, with what a survey found of its fixtures; ``KeyError`` when there
+        is none.
+        """
+        for setup in self.setups:
+            if setup.name == name or (name is None and setup.in_use):
+                return replace(setup, fixtures=measured(setup.fixtures, self.correction))
+        raise KeyError(name)
+
+
+def shaded(tank: Tank, corals: Iterable[Coral]) -> Tank:
+    """A tank with its placed corals as discs of their mature size, when it is set to have them."""
+    if not tank.colony_shade:
+        return tank
+    return replace(tank, colonies=tuple(Colony(*c.place, 0.5 * c.card.size) for c in corals if c.place is not None))
+
+
+def racked(tank: Tank, racks: Iterable[FragRack]) -> Tank:
+    """A tank with the frag racks that hang in it."""
+    plates = tuple((r.x, r.x + r.length, r.y, r.y + r.width, r.depth, r.passes) for r in racks)
+    return replace(tank, plates=plates) if plates else tank
+
+
+def place_errors(tank: Tank, corals: Sequence[Coral]) -> list[FieldError]:
+    """Tell which corals lie outside the water."""
+    rules = Rules()
+    for i, coral in enumerate(corals):
+        if coral.place is not None:
+            limits = (tank.length, tank.width, tank.water_depth)
+            for axis, at, limit in zip(("x", "y", "depth"), coral.place, limits, strict=True):
+                rules.between(f"corals.{i}.{axis}", at, 0.0, limit, "length")
+    return rules.errors

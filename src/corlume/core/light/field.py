@@ -1,0 +1,268 @@
+"""The field: PAR at points in the water, one unit field a fixture and channel, combined linearly."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.cache import cached
+from corlume.core.light import field_kernel
+from corlume.core.light.emitter import Emitter
+from corlume.core.light.geometry import Tank
+from corlume.core.light.interreflection import Interreflection, find_interreflection
+from corlume.core.light.lobe import Beam
+from corlume.core.light.pane_reflection import return_table
+from corlume.core.light.shadow import Rockwork, rockwork
+from corlume.core.light.spectrum import Spectrum, mean_wavelength
+from corlume.core.light.survey_correction import Correction
+from corlume.core.light.water import Water, attenuation_table
+from corlume.core.light.water_surface import steepest_tangent
+
+Array = NDArray[np.float64]
+Sensor = Literal["planar", "scalar"]
+Strip = tuple[float, float, float, float, float]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Medium:
+    """The tank in the shape that the kernel reads; build once, use for every fixture. Each is equal to itself alone."""
+
+    size: tuple[float, float]
+    depth: float
+    water: Water
+    panes: Array
+    opening: Array
+    rim: float
+    strips: tuple[Strip, ...]
+    rock: Rockwork
+    discs: Array
+    plates: Array
+    scatter: Interreflection | None = None
+    cover: float = 1.0
+    correction: Correction | None = None
+
+    @classmethod
+    def of(cls, tank: Tank) -> Medium:
+        """Lay out a tank."""
+        inset = tank.rim_inset
+        panes = np.array([return_table(pane, tank.index) for pane in tank.panes()])
+        rock = rockwork(tank.boxes(), tank.length, tank.width)
+        return cls(
+            size=(tank.length, tank.width),
+            depth=tank.water_depth,
+            water=tank.water,
+            panes=panes,
+            opening=np.array([inset, tank.length - inset, inset, tank.width - inset]),
+            rim=tank.rim_height,
+            strips=tuple(tank.strips()),
+            rock=rock,
+            discs=np.array([(c.x, c.y, c.depth, c.radius) for c in tank.colonies]).reshape(-1, 4),
+            plates=np.array(tank.plates, dtype=np.float64).reshape(-1, 6),
+            scatter=find_interreflection(tank, panes, rock) if tank.sand_albedo or tank.rock_albedo else None,
+            cover=tank.cover,
+            correction=tank.correction,
+        )
+
+
+def unit_field(medium: Medium, emitter: Emitter, points: Array, *, step: float = 0.35) -> Array:
+    """PAR of one fixture at full output, all channels together; see ``channel_fields``. Shape (...) [umol/m2/s]."""
+    together: Array = channel_fields(medium, emitter, points, step=step).sum(axis=0)
+    return together
+
+
+def channel_fields(
+    medium: Medium,
+    emitter: Emitter,
+    points: Array,
+    *,
+    step: float = 0.35,
+    sensor: Sensor = "planar",
+    ledge: float = 0.0,
+    bodies: Sequence[Strip] = (),
+    normals: Array | None = None,
+) -> Array:
+    """PAR of each channel of one fixture at full output.
+
+    Parameters
+    ----------
+    medium : the tank.
+    emitter : the fixture's light-giving face.
+    points : (..., 3) of x, y and depth inside the water [m].
+    step : fineness of the quadrature, see ``Emitter.sources``.
+    sensor : "planar" for an upward-looking cosine sensor, what meters read; "scalar" for a sphere that takes
+        light from all sides alike, from below as well.
+    ledge : leave out direct light that comes down within this tangent of the vertical, in water: what is left is
+        what reaches the middle under a round plate whose radius is so much of its height above the point [-].
+    bodies : strips over the water that shade this fixture, such as the bodies of others below it [m].
+    normals : (..., 3) unit vectors, x right, y back and z up, of surfaces to be lit instead of an upward-looking
+        sensor; light from the floor and from the surface is taken to come from all of its half of the sphere alike.
+
+    Returns
+    -------
+    PPFD, shape (channels, ...) [umol/m2/s].
+
+    Notes
+    -----
+    Flux tube through a flat surface, panes by mirror images: see ``kernel``; what the floor sends back: see
+    ``scatter``. A rippled surface spreads the light by its mean square slope. Each fixture is refracted by the
+    index at the mean wavelength of its photons. Points inside rock read nothing of any use: mask them by
+    ``Tank.in_rock``. A survey in use corrects lobes and the field as a whole; outputs are the fixtures' own.
+    """
+    if medium.correction:
+        emitter = medium.correction.on_emitter(emitter)
+    points = np.asarray(points, dtype=np.float64)
+    flat = np.ascontiguousarray(points.reshape(-1, 3))
+    strips = np.array([*medium.strips, *bodies]).reshape(-1, 5)
+    what = (medium, emitter, step, tuple(bodies))
+    if normals is not None:
+        facing = np.ascontiguousarray(np.asarray(normals, dtype=np.float64).reshape(-1, 3))
+        par = _direct(medium, emitter, flat, step, strips, normals=facing)
+    elif medium.scatter and sensor == "planar" and ledge == 0.0 and not _on_floor.knows(*what):  # type: ignore[attr-defined]
+        # the floor in one go with the points, as most of what a call costs does not go by how many they are
+        both = _direct(medium, emitter, np.concatenate([flat, medium.scatter.patches]), step, strips)
+        par = both[:, : len(flat)]
+        _on_floor.learn(both[:, len(flat) :].copy(), *what)  # type: ignore[attr-defined]
+    else:
+        par = _direct(medium, emitter, flat, step, strips, scalar=sensor == "scalar", ledge=ledge)
+    if medium.scatter:
+        # of light that comes from all over the sky, a plate takes what comes within its own cone
+        open_sky = 1.0 / (1.0 + ledge * ledge)
+        on_floor = _on_floor(*what)
+        back = medium.scatter.at(flat, on_floor, sensor)
+        if normals is not None:
+            # a half of the sphere that is bright alike lights a sphere twice as much as a surface that faces it
+            up = 0.5 * np.maximum(0.0, medium.scatter.at(flat, on_floor, "scalar") - 2.0 * back)
+            back = 0.5 * ((1.0 + facing[:, 2]) * back + (1.0 - facing[:, 2]) * up)
+        par = par + open_sky * back
+    shares = np.array([channel.share for channel in emitter.channels])[:, None]
+    if medium.correction:
+        par = par * medium.correction.factor(flat)
+    return (medium.cover * emitter.ppf * shares * par).reshape(len(shares), *points.shape[:-1])
+
+
+@cached(500_000)
+def _on_floor(medium: Medium, emitter: Emitter, step: float, bodies: tuple[Strip, ...]) -> Array:
+    """Direct irradiance per unit of flux on the patches of the floor, (channels, k) [1/m2]."""
+    assert medium.scatter is not None
+    return _direct(medium, emitter, medium.scatter.patches, step, np.array([*medium.strips, *bodies]).reshape(-1, 5))
+
+
+UPWARD = np.empty((1, 0))
+"""No normals: the sensor looks up."""
+MOST_TABLE = 32_000_000
+"""Path tables are worked out for so many depths at once that they take no more than this [bytes]."""
+
+
+def _direct(
+    medium: Medium,
+    emitter: Emitter,
+    points: Array,
+    step: float,
+    strips: Array,
+    *,
+    scalar: bool = False,
+    ledge: float = 0.0,
+    normals: Array = UPWARD,
+) -> Array:
+    """Irradiance per unit of flux at points (k, 3) by light that has not touched the floor, (channels, k) [1/m2]."""
+    points = np.ascontiguousarray(points)
+    depths, layer = np.unique(points[:, 2], return_inverse=True)
+    sources, heights, at_height, index_at = _laid_out(emitter, step)
+    shape = emitter.shape()
+    lobe = shape.table()
+    plain = emitter.roll == 0 and emitter.pitch == 0 and lobe.shape[1] == 1
+    spectra = tuple(channel.spectrum for channel in emitter.channels)
+    index = medium.water.index_at(index_at)
+    found = np.empty((len(spectra), len(points)))
+    table = field_kernel.TABLE_SIZE * (field_kernel.GEOMETRY + len(spectra)) * 8 * len(heights)
+    many = max(1, MOST_TABLE // table)
+    for first in range(0, len(depths), many):
+        some = depths[first : first + many]
+        paths = _paths(
+            medium.water, spectra, shape if plain else None, index, medium.depth, tuple(some.tolist()),
+            tuple(heights.tolist()), scalar, ledge,
+        )  # fmt: skip
+        here = np.flatnonzero((layer >= first) & (layer < first + many)) if len(depths) > many else slice(None)
+        with field_kernel.ONE_AT_A_TIME:
+            found[:, here] = field_kernel.irradiance(
+                points[here],
+                layer[here] - first,
+                paths,
+                sources,
+                heights,
+                at_height,
+                emitter.axes(),
+                lobe[:0] if plain else lobe,
+                medium.size,
+                index,
+                medium.panes,
+                medium.opening,
+                medium.rim,
+                strips,
+                medium.rock,
+                medium.discs,
+                medium.plates,
+                normals[here] if normals.shape[1] else normals,
+            )
+    return found
+
+
+@lru_cache(maxsize=128)
+def _laid_out(emitter: Emitter, step: float) -> tuple[Array, Array, NDArray[np.int64], float]:
+    """The sources of a face, their heights [m], which of these each has; mean wavelength of its photons [nm]."""
+    sources = emitter.sources(step=step)
+    heights, at_height = np.unique(sources[:, 2].round(5), return_inverse=True)
+    mean = sum(channel.share * mean_wavelength(channel.spectrum) for channel in emitter.channels)
+    return sources, heights, at_height, mean
+
+
+@cached(128_000_000)
+def _paths(
+    water: Water,
+    spectra: tuple[Spectrum | None, ...],
+    lobe: Beam | None,
+    index: float,
+    depth: float,
+    depths: tuple[float, ...],
+    heights: tuple[float, ...],
+    scalar: bool,
+    ledge: float,
+) -> Array:
+    """Path tables, remembered: they do not change while a fixture moves at its height."""
+    steepest = steepest_tangent(index)
+    longest = max(depth, *depths) * (math.sqrt(1.0 + steepest * steepest) if index > 1.001 else 30.0)
+    fades = np.stack([attenuation_table(water, spectrum, longest) for spectrum in spectra])
+    round_lobe = lobe.table()[:, 0].copy() if lobe else np.empty(0)
+    with field_kernel.ONE_AT_A_TIME:
+        found: Array = field_kernel.path_tables(
+            np.array(depths), np.array(heights), round_lobe, index, fades, longest,
+            water.ripple / math.sqrt(2.0), scalar, ledge,
+        )  # fmt: skip
+    return found
+
+
+def combine(unit_fields: Sequence[Array], outputs: Sequence[float]) -> Array:
+    """Add unit fields, each times its fixture's output 0..1: PAR is linear in every output."""
+    total = np.zeros_like(unit_fields[0])
+    for field, output in zip(unit_fields, outputs, strict=True):
+        total += output * field
+    return total
+
+
+def grid(tank: Tank, counts: tuple[int, int, int], *, depths: tuple[float, float] | None = None) -> Array:
+    """Points (nx, ny, nz, 3) spread evenly over the water, half a step in from every pane.
+
+    ``depths`` limits the range; by default from the surface to the sand [m].
+    """
+    top, bottom = depths or (0.0, tank.sand_depth)
+    axes = [
+        (np.arange(count) + 0.5) / count * (high - low) + low
+        for count, low, high in zip(counts, (0.0, 0.0, top), (tank.length, tank.width, bottom), strict=True)
+    ]
+    return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1)

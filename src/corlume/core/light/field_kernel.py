@@ -1,0 +1,443 @@
+"""The inner loop of the field: point sources over a flat surface, panes unfolded into mirror images.
+
+For a source at height h and a point r aside at depth d, planar downward irradiance is
+
+    E = I(a) T(a) (sin a / r) (da / dr) exp(-K d / cos w)         (flux tube, exact for a flat surface)
+
+with a the angle in air and w in water. Written in t = tan a, (sin a / r)(da / dr) becomes
+(t / r) (1 + t^2)^(-3/2) / (dr / dt).
+
+A pane is unfolded by mirroring the tank: the image cell (i, j) of the tank lies i lengths to the
+right and j widths behind. Light from an image counts only where its ray enters the water inside
+that image's own opening. A ray in water never leans past the critical angle, so the cells within
+d tan(critical) of the point are all there are: no order is cut off.
+"""
+
+from __future__ import annotations
+
+import math
+import threading
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from corlume.core.light.shadow import FAST, Rockwork, blocked
+from corlume.core.light.water_surface import entry_tangent, fresnel_transmittance, steepest_tangent, tube_spread
+
+Array = NDArray[np.float64]
+MAX_ORDER = 8
+ONE_AT_A_TIME = threading.Lock()
+"""Held around every parallel kernel: numba's fallback thread pool ends the process when two threads enter it."""
+TABLE_SIZE = 1024
+
+
+@njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
+def _lookup(table: Array, cosine: float) -> float:
+    at = cosine * (table.shape[0] - 1)
+    k = min(int(at), table.shape[0] - 2)
+    f = at - k
+    return float(table[k] * (1.0 - f) + table[k + 1] * f)
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
+def _aimed(axes: Array, lobe: Array, x: float, y: float, z: float) -> float:
+    """Intensity per unit of flux along a direction (x right, y back, z up) [1/sr]."""
+    cosine = axes[2, 0] * x + axes[2, 1] * y + axes[2, 2] * z
+    if cosine <= 0.0:
+        return 0.0
+    phis = lobe.shape[1]
+    cosine = min(cosine, 1.0)
+    if phis == 1:
+        return _lookup(lobe[:, 0], cosine)
+    long = axes[0, 0] * x + axes[0, 1] * y + axes[0, 2] * z
+    short = axes[1, 0] * x + axes[1, 1] * y + axes[1, 2] * z
+    at = math.atan2(short, long) / (2.0 * math.pi) * (phis - 1)
+    if at < 0.0:
+        at += phis - 1
+    k = min(int(at), phis - 2)
+    f = at - k
+    return float(_lookup(lobe[:, k], cosine) * (1.0 - f) + _lookup(lobe[:, k + 1], cosine) * f)
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
+def crossings_return(low: Array, high: Array, cell: int, cosine: float) -> float:
+    """Multiply the returns of the panes that a ray from image cell ``cell`` met along one axis."""
+    first, second = (high, low) if cell > 0 else (low, high)
+    value = _lookup(first, cosine)
+    for crossing in range(1, abs(cell)):
+        value *= _lookup(second if crossing % 2 else first, cosine)
+    return value
+
+
+@njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
+def _inside(x: float, y: float, half_x: float, half_y: float, opening: Array) -> bool:
+    """Whether a patch lies wholly over the opening; a ray between two such places stays inside it."""
+    return bool(
+        opening[0] <= x - half_x and x + half_x <= opening[1] and opening[2] <= y - half_y and y + half_y <= opening[3]
+    )
+
+
+@njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
+def _within(v: float, low: float, high: float, spread: float) -> float:
+    """Share of a patch ``spread`` wide about v that lies between low and high [-]."""
+    return max(0.0, min(v + 0.5 * spread, high) - max(v - 0.5 * spread, low)) / spread
+
+
+@njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
+def _passes_opening(x: float, y: float, spread_x: float, spread_y: float, opening: Array) -> float:
+    """Share of a patch about (x, y) that lies in the opening [-]."""
+    if _inside(x, y, 0.5 * spread_x, 0.5 * spread_y, opening):
+        return 1.0
+    return _within(x, opening[0], opening[1], spread_x) * _within(y, opening[2], opening[3], spread_y)
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
+def _past_strips(
+    sx: float, sy: float, h: float, qx: float, qy: float, mirrors: tuple[float, float, float, float],
+    extent: tuple[float, float], moves: float, strips: Array,
+) -> float:  # fmt: skip
+    """Share of a patch's light from (sx, sy) at height h to the entry (qx, qy) that no strip takes [-].
+
+    ``mirrors`` holds sign and shift of the image cell along x and y; the patch narrows towards the water.
+    """
+    sign_x, shift_x, sign_y, shift_y = mirrors
+    passed = 1.0
+    for k in range(strips.shape[0]):
+        up = strips[k, 4] / h
+        if up >= 1.0:
+            continue
+        x = sign_x * (qx + up * (sx - qx) - shift_x)
+        y = sign_y * (qy + up * (sy - qy) - shift_y)
+        patch = moves + (1.0 - moves) * up
+        taken = _within(x, strips[k, 0], strips[k, 1], 1e-9 + patch * extent[0])
+        if taken > 0.0:
+            passed -= taken * _within(y, strips[k, 2], strips[k, 3], 1e-9 + patch * extent[1])
+    return max(0.0, passed)
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
+def _under_disc(
+    px: float, py: float, d: float, qx: float, qy: float, length: float, width: float, discs: Array
+) -> bool:
+    """Whether a colony's disc (x, y, depth, radius) stands between the entry point q and the point p at depth d."""
+    for k in range(discs.shape[0]):
+        if discs[k, 2] >= d - 1e-4:
+            continue
+        down = max(0.0, discs[k, 2]) / d
+        # where the ray crosses the disc's depth, folded back into the real tank
+        x, y = qx + down * (px - qx), qy + down * (py - qy)
+        i, j = math.floor(x / length), math.floor(y / width)
+        x, y = x - i * length, y - j * width
+        dx = (x if i % 2 == 0 else length - x) - discs[k, 0]
+        dy = (y if j % 2 == 0 else width - y) - discs[k, 1]
+        if dx * dx + dy * dy < discs[k, 3] * discs[k, 3]:
+            return True
+    return False
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
+def _past_plates(
+    px: float, py: float, d: float, qx: float, qy: float, length: float, width: float, plates: Array
+) -> float:
+    """What level plates (x0, x1, y0, y1, depth, share passed) leave of a ray from its entry q to the point p [-]."""
+    passed = 1.0
+    for k in range(plates.shape[0]):
+        if plates[k, 4] >= d - 1e-4:
+            continue
+        down = plates[k, 4] / d
+        x, y = qx + down * (px - qx), qy + down * (py - qy)
+        i, j = math.floor(x / length), math.floor(y / width)
+        x, y = x - i * length, y - j * width
+        x, y = (x if i % 2 == 0 else length - x), (y if j % 2 == 0 else width - y)
+        if plates[k, 0] < x < plates[k, 1] and plates[k, 2] < y < plates[k, 3]:
+            passed *= plates[k, 5]
+    return passed
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
+def _highest_order(low: Array, high: Array) -> int:
+    """How often light can usefully cross between two facing panes: once or not at all when one is dead."""
+    if low.max() > 0.0 and high.max() > 0.0:
+        return MAX_ORDER
+    return 1 if low.max() > 0.0 or high.max() > 0.0 else 0
+
+
+@njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
+def _air_tangent(tan_w: float, n: float) -> float:
+    """Tangent in air of a ray whose tangent in water is given [-]; past every ray, a very large number."""
+    sin2 = n * n * tan_w * tan_w / (1.0 + tan_w * tan_w)
+    return math.sqrt(sin2 / (1.0 - sin2)) if sin2 < 1.0 else 1e9
+
+
+GEOMETRY = 4
+"""Columns of a path table before those of the channels."""
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
+def _path_table(
+    h: float, d: float, lobe: Array, n: float, fades: Array, longest: float, ripple: float, scalar: bool, ledge: float
+) -> Array:
+    """Tabulate what one path from height h to depth d brings, over u = r / (r + h + d) in even steps.
+
+    Returns (TABLE_SIZE, GEOMETRY + channels): the share of r that lies in air [-], the sine of the angle in
+    water [-], how far the entry moves when the source does [-], the cosine of the angle in air [-]; then by
+    channel irradiance per unit of flux [1/m2], or per unit of intensity when ``lobe`` has no rows.
+    """
+    channels = fades.shape[0]
+    table = np.empty((TABLE_SIZE, GEOMETRY + channels))
+    steepest = steepest_tangent(n)
+    t = 0.0
+    for k in range(TABLE_SIZE):
+        u = min(k, TABLE_SIZE - 2) / (TABLE_SIZE - 1)
+        r = u * (h + d) / (1.0 - u)
+        t = entry_tangent(r, h, d, n, steepest, t)
+        c2 = 1.0 + t * t
+        cos_a = 1.0 / math.sqrt(c2)
+        sin_w = t * cos_a / n
+        cos_w = math.sqrt(1.0 - sin_w * sin_w)
+        t_over_r = t / r if k else 1.0 / (h + d / n)
+        spread = tube_spread(t, h, d, n)
+        value = c2**-1.5 * t_over_r / spread
+        if lobe.shape[0]:
+            value *= _lookup(lobe, cos_a)
+        if scalar:
+            value /= cos_w
+        if sin_w < ledge * cos_w:
+            value = 0.0
+        value *= fresnel_transmittance(cos_a, cos_w, 1.0, n)
+        table[k, 0] = h * t_over_r
+        table[k, 1] = sin_w
+        table[k, 2] = 1.0 - h / spread
+        table[k, 3] = cos_a
+        for c in range(channels):
+            table[k, GEOMETRY + c] = value * _lookup(fades[c], min(1.0, d / cos_w / longest))
+    if ripple > 0.0 and d > 0.0:
+        _blur(table, h + d, ripple * (1.0 - 1.0 / n) * d)
+    return table
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
+def _blur(table: Array, scale: float, sigma: float) -> None:
+    """Spread the light of a path table sideways by a normal law of ``sigma`` [m] along each axis, by 3 x 3 nodes."""
+    sharp = table.copy()
+    away = math.sqrt(3.0) * sigma
+    # centre, sides and corners of the product rule; by symmetry the two signs of y are one
+    for k in range(TABLE_SIZE - 1):
+        u = k / (TABLE_SIZE - 1)
+        r = u * scale / (1.0 - u)
+        for c in range(GEOMETRY, table.shape[1]):
+            total = 0.0
+            for i in range(-1, 2):
+                for j in range(2):
+                    weight = (1.0 / 6.0 if i else 2.0 / 3.0) * (1.0 / 3.0 if j else 2.0 / 3.0)
+                    at = math.hypot(r + i * away, j * away)
+                    at = at / (at + scale) * (TABLE_SIZE - 1)
+                    m = min(int(at), TABLE_SIZE - 2)
+                    total += weight * (sharp[m, c] + (at - m) * (sharp[m + 1, c] - sharp[m, c]))
+            table[k, c] = total
+    table[TABLE_SIZE - 1] = table[TABLE_SIZE - 2]
+
+
+@njit(cache=True, parallel=True, nogil=True, error_model="numpy", fastmath=FAST)
+def path_tables(
+    depths: Array,
+    heights: Array,
+    lobe: Array,
+    n: float,
+    fades: Array,
+    longest: float,
+    ripple: float,
+    scalar: bool,
+    ledge: float,
+) -> Array:
+    """Path tables (l, g, TABLE_SIZE, GEOMETRY + c) for every pair of a depth (l,) and a height (g,) [m].
+
+    ``fades`` (c, f) are what is left of each channel along paths up to ``longest`` [m]; ``ripple`` is the slope of
+    the surface along one axis [-]; ``scalar`` asks for light from all sides alike; light within the tangent
+    ``ledge`` of straight down is left out [-].
+    """
+    channels = fades.shape[0]
+    paths = np.empty((depths.shape[0], heights.shape[0], TABLE_SIZE, GEOMETRY + channels))
+    for k in prange(depths.shape[0]):
+        for g in range(heights.shape[0]):
+            paths[k, g] = _path_table(heights[g], depths[k], lobe, n, fades, longest, ripple, scalar, ledge)
+    return paths
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
+def _irradiance(
+    out: Array,
+    px: float,
+    py: float,
+    d: float,
+    paths: Array,
+    sources: Array,
+    heights: Array,
+    at_height: NDArray[np.int64],
+    axes: Array,
+    lobe: Array,
+    size: tuple[float, float],
+    n: float,
+    steepest: float,
+    order: tuple[int, int],
+    panes: Array,
+    opening: Array,
+    rim: float,
+    strips: Array,
+    rock: Rockwork,
+    discs: Array,
+    plates: Array,
+    normal: Array,
+) -> None:
+    """Add irradiance at one point per unit of flux to ``out`` (channels,) [1/m2]: downward, or on a surface with a
+    ``normal`` (x right, y back, z up) where it has one.
+    """
+    tilted = normal.shape[0] > 0
+    length, width = size
+    far = d * steepest
+    i_low = min(0, max(-order[0], math.floor((px - far) / length)))
+    i_high = max(0, min(order[0], math.floor((px + far) / length)))
+    j_low = min(0, max(-order[1], math.floor((py - far) / width)))
+    j_high = max(0, min(order[1], math.floor((py + far) / width)))
+    # A ray enters in an image's cell only when its source lies at least as far behind the cell's edge as that
+    # of the ray in the plane across the edge does: one that runs aslant spends less of its way in water.
+    lowest = heights.min()
+    open_point = _inside(px, py, 0.0, 0.0, opening)
+    in_the_way = strips.shape[0] + rock.boxes.shape[0] + discs.shape[0] + plates.shape[0] > 0
+    for i in range(i_low, i_high + 1):
+        sign_x, shift_x = (1.0, i * length) if i % 2 == 0 else (-1.0, (i + 1) * length)
+        least_x = i * length + lowest * _air_tangent((i * length - px) / d, n) if i > 0 else -1e9
+        most_x = (i + 1) * length - lowest * _air_tangent((px - (i + 1) * length) / d, n) if i < 0 else 1e9
+        for j in range(j_low, j_high + 1):
+            sign_y, shift_y = (1.0, j * width) if j % 2 == 0 else (-1.0, (j + 1) * width)
+            least_y = j * width + lowest * _air_tangent((j * width - py) / d, n) if j > 0 else -1e9
+            most_y = (j + 1) * width - lowest * _air_tangent((py - (j + 1) * width) / d, n) if j < 0 else 1e9
+            direct = i == 0 and j == 0 and open_point
+            for s in range(sources.shape[0]):
+                sx, sy = shift_x + sign_x * sources[s, 0], shift_y + sign_y * sources[s, 1]
+                half_x, half_y = 0.5 * sources[s, 4], 0.5 * sources[s, 5]
+                if sx + half_x < least_x or sx - half_x > most_x or sy + half_y < least_y or sy - half_y > most_y:
+                    continue
+                dx, dy = px - sx, py - sy
+                g = at_height[s]
+                h = heights[g]
+                r = math.sqrt(dx * dx + dy * dy)
+                at = r / (r + h + d) * (TABLE_SIZE - 1)
+                k = min(int(at), TABLE_SIZE - 2)
+                f = at - k
+                weight = sources[s, 3]
+                clear = direct and _inside(sx, sy, half_x, half_y, opening)
+                if in_the_way or not clear:
+                    share = paths[g, k, 0] + f * (paths[g, k + 1, 0] - paths[g, k, 0])
+                    qx, qy = sx + dx * share, sy + dy * share
+                    moves = paths[g, k, 2] + f * (paths[g, k + 1, 2] - paths[g, k, 2])
+                    if not clear:
+                        # A source stands for a patch of the face; where the edge of the opening cuts the patch's
+                        # image on the water, it counts in part, so that few sources make a smooth edge.
+                        wide, deep = 1e-9 + moves * sources[s, 4], 1e-9 + moves * sources[s, 5]
+                        x, y = sign_x * (qx - shift_x), sign_y * (qy - shift_y)
+                        passed = _passes_opening(x, y, wide, deep, opening)
+                        if passed == 0.0:
+                            continue
+                        if h > rim > 0.0:
+                            to_rim = share * (h - rim) / h
+                            x, y = sign_x * (sx + dx * to_rim - shift_x), sign_y * (sy + dy * to_rim - shift_y)
+                            passed = min(passed, _passes_opening(x, y, wide, deep, opening))
+                        weight *= passed
+                    if strips.shape[0]:
+                        mirrors = (sign_x, shift_x, sign_y, shift_y)
+                        patch = (sources[s, 4], sources[s, 5])
+                        weight *= _past_strips(sx, sy, h, qx, qy, mirrors, patch, moves, strips)
+                    if weight == 0.0:
+                        continue
+                    if rock.peak < d and blocked(px, py, d, qx, qy, i, j, length, width, rock):
+                        continue
+                    if discs.shape[0] and _under_disc(px, py, d, qx, qy, length, width, discs):
+                        continue
+                    if plates.shape[0]:
+                        weight *= _past_plates(px, py, d, qx, qy, length, width, plates)
+                if lobe.shape[0]:
+                    cos_a = paths[g, k, 3] + f * (paths[g, k + 1, 3] - paths[g, k, 3])
+                    across = math.sqrt(max(0.0, 1.0 - cos_a * cos_a)) / r if r > 1e-9 else 0.0
+                    weight *= _aimed(axes, lobe, sign_x * dx * across, sign_y * dy * across, -cos_a)
+                if tilted:
+                    # the downward irradiance of the ray, over the cosine of its lean, times that to the surface
+                    sine = paths[g, k, 1] + f * (paths[g, k + 1, 1] - paths[g, k, 1])
+                    tangent = sine / math.sqrt(max(1e-12, 1.0 - sine * sine))
+                    aside = (dx * normal[0] + dy * normal[1]) / r if r > 1e-12 else 0.0
+                    weight *= max(0.0, normal[2] - aside * tangent)
+                    if weight == 0.0:
+                        continue
+                if i != 0 or j != 0:
+                    sin_w = paths[g, k, 1] + f * (paths[g, k + 1, 1] - paths[g, k, 1])
+                    leans = sin_w / r if r > 1e-12 else 0.0  # straight down, on the pane itself
+                    if i != 0:
+                        weight *= crossings_return(panes[0], panes[1], i, abs(dx) * leans)
+                    if j != 0:
+                        weight *= crossings_return(panes[2], panes[3], j, abs(dy) * leans)
+                for c in range(out.shape[0]):
+                    v = paths[g, k, GEOMETRY + c]
+                    out[c] += weight * (v + f * (paths[g, k + 1, GEOMETRY + c] - v))
+
+
+@njit(cache=True, parallel=True, nogil=True, error_model="numpy", fastmath=FAST)
+def irradiance(
+    points: Array,
+    layer: NDArray[np.int64],
+    paths: Array,
+    sources: Array,
+    heights: Array,
+    at_height: NDArray[np.int64],
+    axes: Array,
+    lobe: Array,
+    size: tuple[float, float],
+    n: float,
+    panes: Array,
+    opening: Array,
+    rim: float,
+    strips: Array,
+    rock: Rockwork,
+    discs: Array,
+    plates: Array,
+    normals: Array,
+) -> Array:
+    """Downward irradiance at points (k, 3) per unit of flux, (channels, k) [1/m2]; on surfaces with ``normals`` (k, 3),
+    where these are given and not (1, 0).
+
+    ``paths`` are the tables of ``path_tables``; ``layer`` (k,) says which of their depths each point has, ``heights``
+    (g,) their heights, and ``at_height`` (s,) which of these each of the ``sources`` (s, 6) has, so that refraction,
+    Fresnel and path loss are worked out once for each pair and looked up after that. ``axes`` (3, 3) and
+    ``lobe`` (cosines, phis) say how the light is aimed, see ``Emitter.axes`` and ``lobe``; ``lobe`` has no rows
+    when it is in the path tables.
+    """
+    steepest = steepest_tangent(n)
+    order = (_highest_order(panes[0], panes[1]), _highest_order(panes[2], panes[3]))
+    out = np.zeros((points.shape[0], paths.shape[3] - GEOMETRY))
+    last = normals.shape[0] - 1
+    for k in prange(points.shape[0]):
+        _irradiance(
+            out[k],
+            points[k, 0],
+            points[k, 1],
+            points[k, 2],
+            paths[layer[k]],
+            sources,
+            heights,
+            at_height,
+            axes,
+            lobe,
+            size,
+            n,
+            steepest,
+            order,
+            panes,
+            opening,
+            rim,
+            strips,
+            rock,
+            discs,
+            plates,
+            normals[min(np.int64(k), last)],
+        )
+    return out.T.copy()

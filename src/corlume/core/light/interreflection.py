@@ -1,0 +1,214 @@
+"""Light that sand and pale rock send up, and the underside of the surface sends down again.
+
+A floor patch with irradiance E gives off E times its albedo by Lambert's law. Seen from an upward-looking
+sensor it stands mirrored above the surface, dimmed by the surface's inner reflection (total past the
+critical angle) and by the path; a spherical sensor sees the floor itself as well. As that is smooth, it is
+worked out on a coarse grid of nodes once a tank, and read off between them. Light that meets the side of
+rock is lost, and rock does not hide the floor from a sphere. Water takes from this light what it takes from
+light even over 400-700 nm, in proportion to the path: it is a small part of the whole.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from corlume.core.light.field_kernel import ONE_AT_A_TIME, crossings_return
+from corlume.core.light.geometry import Tank
+from corlume.core.light.shadow import Rockwork, blocked, mirror
+from corlume.core.light.water import Water
+from corlume.core.light.water_surface import fresnel_transmittance
+
+Array = NDArray[np.float64]
+NODES = (12, 7, 7)
+PATCHES = (12, 6)
+ROCK_PATCHES = (2, 2)
+MOST_TOPS, GATHER = 120, (8, 4)
+"""When rock tops make more patches than this, as 30 blocks do, the floor is gathered; see ``_gathered``."""
+ORDERS = 4
+"""Light from the floor leans at any angle, so that panes send it on several times."""
+LEAST = 0.01
+
+
+@dataclass(frozen=True)
+class Interreflection:
+    """How irradiance on the floor comes back down.
+
+    ``patches`` (k, 3) are the floor's points [m]; ``back`` (nodes, k) gives the irradiance at the nodes per
+    irradiance at the patches, all orders of the exchange between them included [-]; ``round`` the same for a
+    spherical sensor.
+    """
+
+    tank: Tank
+    patches: Array
+    back: Array
+    round: Array
+
+    def at(self, points: Array, floor: Array, sensor: str = "planar") -> Array:
+        """Returned irradiance (c, n) at points (n, 3) for direct irradiance (c, k) of channels on the patches."""
+        nodes = floor @ (self.back if sensor == "planar" else self.round).T
+        size = np.array([self.tank.length, self.tank.width, self.tank.water_depth])
+        read: Array = _between(nodes.reshape(-1, *NODES), points, (np.array(NODES) - 1) / size)
+        return read
+
+
+@njit(cache=True, error_model="numpy")
+def _between(nodes: Array, points: Array, scale: Array) -> Array:
+    """Read grids of nodes (c, x, y, z) at points (n, 3), straight between them; the outermost nodes hold outside."""
+    out = np.zeros((nodes.shape[0], points.shape[0]))
+    at, part = np.empty(3, np.int64), np.empty(3)
+    for k in range(points.shape[0]):
+        for axis in range(3):
+            where = min(max(points[k, axis] * scale[axis], 0.0), nodes.shape[axis + 1] - 1.0)
+            at[axis] = min(int(where), nodes.shape[axis + 1] - 2)
+            part[axis] = where - at[axis]
+        for i in range(2):
+            for j in range(2):
+                weight = (part[0] if i else 1.0 - part[0]) * (part[1] if j else 1.0 - part[1])
+                for c in range(nodes.shape[0]):
+                    low, high = nodes[c, at[0] + i, at[1] + j, at[2]], nodes[c, at[0] + i, at[1] + j, at[2] + 1]
+                    out[c, k] += weight * (low + part[2] * (high - low))
+    return out
+
+
+def find_interreflection(tank: Tank, panes: Array, rock: Rockwork) -> Interreflection | None:
+    """Lay out a tank's floor; None when neither sand nor rock sends anything back.
+
+    ``panes`` are return tables and ``rock`` the columns of its rock as the kernel reads them.
+    """
+    sand = _patches((0.0, tank.length), (0.0, tank.width), tank.sand_depth, PATCHES, tank.sand_albedo)
+    tops = [
+        _patches((box.x0, box.x1), (box.y0, box.y1), box.top, ROCK_PATCHES, tank.rock_albedo)
+        for box in tank.boxes()
+        if 0.02 < box.top < tank.sand_depth
+    ]
+    parts = [_open(tank, part) for part in (sand, np.concatenate([sand[:0], *tops]))]
+    if len(parts[1]) > MOST_TOPS:
+        parts = [_gathered(tank, part) for part in parts]
+    floor = np.concatenate(parts)
+    floor = floor[floor[:, 4] > 0]
+    if not len(floor):
+        return None
+    axes = [np.linspace(0, s, n) for s, n in zip((tank.length, tank.width, tank.water_depth), NODES, strict=True)]
+    nodes = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
+    size = (tank.length, tank.width)
+    loss = _mean_loss(tank.water)
+    with ONE_AT_A_TIME:
+        to_nodes, round_nodes = _exchange(nodes, floor, size, tank.index, loss, panes, rock, True)
+        to_floor, _ = _exchange(floor[:, :3].copy(), floor, size, tank.index, loss, panes, rock, False)
+    everything = np.linalg.inv(np.eye(len(floor)) - to_floor)
+    # whole copies: the compiled kernels are made anew for arrays that lie otherwise in memory
+    return Interreflection(tank, floor[:, :3].copy(), to_nodes @ everything, round_nodes @ everything)
+
+
+def _open(tank: Tank, patches: Array) -> Array:
+    """Patches that are not under rock: what a rock stands on sends nothing back."""
+    return patches[~tank.in_rock(patches[:, :3] - np.array([0.0, 0.0, 0.002]))]
+
+
+def _gathered(tank: Tank, patches: Array) -> Array:
+    """One patch for each part of the tank, so that rock of any number of pieces costs no more than two dozen.
+
+    It stands where the patch nearest to the middle of its own does, and has the area of all of them. In scapes
+    of 60 and 200 random blocks this moved PAR by 0.09 and 0.12 % of its mean (rms), and by 0.5 % of it at worst.
+    """
+    across, deep = (
+        np.minimum((patches[:, k] / size * count).astype(int), count - 1)
+        for k, size, count in ((0, tank.length, GATHER[0]), (1, tank.width, GATHER[1]))
+    )
+    part = across * GATHER[1] + deep
+    found = []
+    for one in np.unique(part):
+        mine = patches[part == one]
+        middle = np.average(mine[:, :3], axis=0, weights=mine[:, 3])
+        patch = mine[np.linalg.norm(mine[:, :3] - middle, axis=1).argmin()].copy()
+        patch[3] = mine[:, 3].sum()
+        found.append(patch)
+    return np.array(found)
+
+
+def _mean_loss(water: Water, *, path: float = 0.6) -> float:
+    """Loss of even light over a path that is typical of light sent back [1/m]."""
+    return -math.log(water.kept(None, path)) / path
+
+
+def _patches(
+    x: tuple[float, float], y: tuple[float, float], depth: float, counts: tuple[int, int], albedo: float
+) -> Array:
+    """Rows of x, y, depth [m], area [m2] and albedo [-]."""
+    steps = [(high - low) / n for (low, high), n in zip((x, y), counts, strict=True)]
+    axes = [low + (np.arange(n) + 0.5) * step for (low, _), n, step in zip((x, y), counts, steps, strict=True)]
+    u, v = (a.ravel() for a in np.meshgrid(*axes, indexing="ij"))
+    same = np.ones_like(u)
+    return np.column_stack((u, v, depth * same, steps[0] * steps[1] * same, albedo * same))
+
+
+@njit(cache=True, parallel=True, nogil=True, error_model="numpy")
+def _exchange(
+    points: Array,
+    floor: Array,
+    size: tuple[float, float],
+    n: float,
+    attenuation: float,
+    panes: Array,
+    rock: Rockwork,
+    sphere: bool,
+) -> tuple[Array, Array]:
+    """Irradiance at points (k, 3) per irradiance at floor patches (m, 5), twice (k, m) [-].
+
+    First downward, by way of the surface; then, if asked for, on a sphere, from the floor itself as well.
+    """
+    length, width = size
+    down = np.zeros((points.shape[0], floor.shape[0]))
+    around = np.zeros((points.shape[0], floor.shape[0]))
+    for k in prange(points.shape[0]):
+        px, py, d = points[k, 0], points[k, 1], points[k, 2]
+        for i in range(-ORDERS, ORDERS + 1):
+            if i != 0 and crossings_return(panes[0], panes[1], i, 0.5) < LEAST:
+                continue
+            for j in range(-ORDERS, ORDERS + 1):
+                for m in range(floor.shape[0]):
+                    fx, fy, deep = mirror(floor[m, 0], i, length), mirror(floor[m, 1], j, width), floor[m, 2]
+                    dx, dy, rise, fall = px - fx, py - fy, d + deep, deep - d
+                    flat2 = dx * dx + dy * dy
+                    if sphere and fall > 0.01:
+                        up2 = flat2 + fall * fall + 0.2 * floor[m, 3]  # a patch is no point, near by
+                        up = math.sqrt(up2)
+                        seen = fall / (math.pi * up2 * up) * math.exp(-attenuation * up)
+                        around[k, m] += seen * _crossed(panes, i, j, abs(dx) / up, abs(dy) / up)
+                    far2 = flat2 + rise * rise
+                    far = math.sqrt(far2)
+                    cosine = rise / far
+                    sine2 = n * n * (1.0 - cosine * cosine)
+                    value = rise * rise / (math.pi * far2 * far2)
+                    if sine2 < 1.0:  # short of the critical angle some of it leaves
+                        value *= 1.0 - fresnel_transmittance(cosine, math.sqrt(1.0 - sine2), n, 1.0)
+                    value *= _crossed(panes, i, j, abs(dx) / far, abs(dy) / far)
+                    share = d / rise
+                    qx, qy = px - dx * share, py - dy * share
+                    if rock.peak < d and blocked(px, py, d, qx, qy, i, j, length, width, rock):
+                        continue
+                    if rock.peak < deep and blocked(fx, fy, deep, qx, qy, i, j, length, width, rock):
+                        continue
+                    value *= math.exp(-attenuation * far)
+                    down[k, m] += value
+                    around[k, m] += value * far / rise
+        for m in range(floor.shape[0]):
+            down[k, m] *= floor[m, 3] * floor[m, 4]
+            around[k, m] *= floor[m, 3] * floor[m, 4]
+    return down, around
+
+
+@njit(cache=True, inline="always", error_model="numpy")
+def _crossed(panes: Array, i: int, j: int, cosine_x: float, cosine_y: float) -> float:
+    """What the panes on the way to the image cell (i, j) leave of light [-]."""
+    left = 1.0
+    if i != 0:
+        left = crossings_return(panes[0], panes[1], i, cosine_x)
+    if j != 0:
+        left *= crossings_return(panes[2], panes[3], j, cosine_y)
+    return left

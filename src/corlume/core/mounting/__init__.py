@@ -1,0 +1,1 @@
+"""How fixtures hang: frames, alignment, collisions, glare, and whether it all can be mounted."""

@@ -1,0 +1,35 @@
+"""The place where the tank stands: mains, leads, room behind, and the eye that looks at it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from corlume.core.schema import Length, Number, limits
+
+
+@dataclass(frozen=True, slots=True)
+class Surroundings:
+    """What the keeper knows of the place.
+
+    ``volts`` [V] and ``breaker`` [A] of the circuit, with ``others`` on it [W]; ``lead`` between two fixtures that
+    are chained, 0 when each has its own [m]; ``stand`` water line above the floor, ``eye`` height of a seated eye
+    and its distance ``away`` from the front pane [m]; ``gap`` behind the tank [m].
+    """
+
+    volts: Annotated[float, Number("Mains", 90.0, 260.0, unit="V")] = 230.0
+    breaker: Annotated[float, Number("Breaker", 1.0, 63.0, unit="A", file="breaker_a")] = 16.0
+    others: Annotated[
+        float,
+        Number("Other load", 0.0, 10_000.0, "power", file="other_watts", about="what else is on the circuit"),
+    ] = 200.0
+    lead: Annotated[float, Length("Lead", 0.0, 10.0, about="between two chained fixtures; 0 when each has its own")] = (
+        0.0
+    )
+    stand: Annotated[float, Length("Water line", 0.1, 3.0, about="above the floor")] = 1.3
+    eye: Annotated[float, Length("Seated eye", 0.3, 2.5, about="above the floor")] = 1.2
+    away: Annotated[float, Length("Viewing distance", 0.2, 10.0, about="from the front pane")] = 2.0
+    gap: Annotated[float, Length("Gap behind", 0.0, 3.0, about="the back pane")] = 0.06
+
+    def __post_init__(self) -> None:
+        limits(self).finish()

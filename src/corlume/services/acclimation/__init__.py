@@ -1,0 +1,1 @@
+"""What each coral needs today, by its log."""

@@ -1,1 +1,0 @@
-"""What is said of the light, and what would help."""

@@ -1,0 +1,147 @@
+"""Background jobs: queued, run in threads, watched and stopped."""
+
+from __future__ import annotations
+
+import logging
+import threading
+import time
+from collections.abc import Callable, Hashable
+from concurrent.futures import Future, ThreadPoolExecutor, wait
+from dataclasses import dataclass, field
+from itertools import count
+from typing import Any, Literal
+from weakref import WeakSet
+
+from corlume.store.database import Database
+
+State = Literal["waiting", "running", "done", "stopped", "failed"]
+Owner = tuple[str, int]
+"""Path of the database, and id of the tank that a job is for."""
+CLOSING = 10.0
+"""How long the program waits for the jobs that run as it closes [s]."""
+_log = logging.getLogger(__name__)
+_NUMBERS = count(1)
+
+
+def owner_of(db: Database, tank_id: int) -> Owner:
+    """The owner of the jobs for a tank."""
+    return str(db.path), tank_id
+
+
+class Stopped(Exception):
+    """Raised inside a job that is no longer wanted, when it next tells how far it is."""
+
+
+@dataclass(eq=False)
+class Job:
+    """A job in a queue: its state, the share that is done [-], and what it has found so far.
+
+    ``about`` says of what it was begun, so that work for something that changed since can be told.
+    """
+
+    owner: Owner
+    key: Hashable
+    about: str = ""
+    number: int = field(default_factory=_NUMBERS.__next__)
+    state: State = "waiting"
+    done: float = 0.0
+    result: Any = None
+    begun: float = 0.0
+    """When it began to run, by ``time.monotonic`` [s]."""
+    stopping: bool = False
+    future: Future[None] | None = field(default=None, repr=False)
+
+    @property
+    def under_way(self) -> bool:
+        """Whether it waits or runs."""
+        return self.state in ("waiting", "running")
+
+    def tell(self, done: float) -> None:
+        """Say which share is done; ``Stopped`` when the job is no longer wanted."""
+        self.done = done
+        if self.stopping:
+            raise Stopped
+
+    def stop(self) -> None:
+        """Stop the job: at once while it waits, else when it next tells how far it is."""
+        self.stopping = True
+        if self.future:
+            self.future.cancel()
+
+
+class Queue:
+    """Jobs of one sort, first come, first served; so many run at once, and so many that ended are remembered."""
+
+    def __init__(self, name: str, *, at_once: int = 1, remembered: int = 16) -> None:
+        self.name, self._remembered = name, remembered
+        self._pool = ThreadPoolExecutor(at_once, thread_name_prefix=name)
+        self._jobs: dict[tuple[Owner, Hashable], Job] = {}
+        self._lock, self._closing = threading.Lock(), False
+        _QUEUES.add(self)
+
+    def begin(self, job: Job, work: Callable[[Job], None], ended: Callable[[Job, State], None] | None = None) -> Job:
+        """Queue a job, in place of one of the same owner and key, which is stopped.
+
+        ``work`` is called in a thread with the job. ``ended`` is called with the state in which it ends, before that
+        can be seen; but not when the program closes.
+        """
+        place = job.owner, job.key
+        with self._lock:
+            before = self._jobs.pop(place, None)
+            gone = [one for one, other in self._jobs.items() if not other.under_way]
+            for one in gone[: max(0, len(gone) + 1 - self._remembered)]:
+                del self._jobs[one]
+            self._jobs[place] = job
+        if before:
+            before.stop()
+        job.future = self._pool.submit(self._run, job, work)
+        job.future.add_done_callback(lambda future: self._end(job, future, ended))
+        return job
+
+    def _run(self, job: Job, work: Callable[[Job], None]) -> None:
+        job.begun, job.state = time.monotonic(), "running"
+        job.tell(0.0)
+        work(job)
+
+    def _end(self, job: Job, future: Future[None], ended: Callable[[Job, State], None] | None) -> None:
+        error = None if future.cancelled() else future.exception()
+        state: State = "stopped" if job.stopping else "done"
+        if error and not isinstance(error, Stopped):
+            _log.error("%s %s failed", self.name, job.key, exc_info=error)
+            state = "failed"
+        try:
+            if ended and not self._closing:
+                ended(job, state)
+        except Exception:
+            _log.exception("%s %s ended, and that could not be kept", self.name, job.key)
+        finally:
+            job.state = state
+
+    def find(self, owner: Owner, key: Hashable) -> Job | None:
+        """The newest job of an owner and key, or None."""
+        return self._jobs.get((owner, key))
+
+    def under_way(self) -> list[Job]:
+        """Jobs that wait or run, oldest first."""
+        with self._lock:
+            return [job for job in self._jobs.values() if job.under_way]
+
+    def close(self) -> None:
+        """Stop all jobs, and wait a little for those that run."""
+        self._closing = True
+        try:
+            jobs = self.under_way()
+            for job in jobs:
+                job.stop()
+            wait([job.future for job in jobs if job.future], timeout=CLOSING)
+        finally:
+            self._closing = False
+
+
+_QUEUES: WeakSet[Queue] = WeakSet()
+
+
+def stop_all() -> None:
+    """Stop the jobs of all queues, as the program closes."""
+    for queue in list(_QUEUES):
+        queue.close()

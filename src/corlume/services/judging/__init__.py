@@ -1,0 +1,1 @@
+"""Judge a setup, and work out which changes would solve its problems."""

@@ -1,0 +1,109 @@
+"""The coral library: the kinds that come along, and the keeper's own over them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from corlume.core.errors import Rules
+from corlume.core.placement.coral_card import CoralCard
+from corlume.core.placement.coral_type import CoralType
+from corlume.formats.file_faults import BadFile, FileFault
+from corlume.formats.table import read_table, write_table
+from corlume.reference.coral_library import FORMERLY, coral_library
+from corlume.store.database import Database
+from corlume.store.journal import Edit, tank_scope
+from corlume.store.tables import CORAL_KINDS, Kept, NotFound
+from corlume.store.tanks import StoredTank, load_tank
+
+MOST_KINDS = 1000
+
+
+def library(stored: StoredTank) -> dict[str, CoralType]:
+    """All kinds by name: a kind of the keeper's stands in for one of the same name that comes along."""
+    return coral_library() | {kept.value.card.name: kept.value for kept in stored.kinds}
+
+
+def type_of(stored: StoredTank, card: CoralCard) -> CoralType | None:
+    """The kind of a coral, by the name on its card; None for one that is not in the library."""
+    own = next((kept.value for kept in stored.kinds if kept.value.card.name == card.name), None)
+    return own or coral_library().get(FORMERLY.get(card.name, card.name))
+
+
+def lives_off_food(stored: StoredTank, card: CoralCard) -> bool:
+    """Whether a coral is non-photosynthetic: it lives off food."""
+    kind = type_of(stored, card)
+    return bool(kind and kind.food)
+
+
+def allelopathic(stored: StoredTank) -> list[str]:
+    """Names of the tank's corals that give off chemicals against stony corals, where it has such; empty otherwise."""
+    kinds = {kept.value.card.name: type_of(stored, kept.value.card) for kept in stored.corals}
+    stony = any(kept.value.card.group in ("lps", "sps") for kept in stored.corals)
+    return sorted(name for name, kind in kinds.items() if stony and kind and kind.allelopathic)
+
+
+def height_of(stored: StoredTank, card: CoralCard) -> float:
+    """How high a coral grows [m]; half as high as it is wide where its type is not in the library (our estimate)."""
+    kind = type_of(stored, card)
+    return kind.height if kind else 0.5 * card.size
+
+
+def save_type(db: Database, tank_id: int, kind: CoralType, was: str = "") -> None:
+    """Add a kind of the keeper's, or change the one that was called ``was``; undone from the tank it was done in."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        old, rules = _own(stored, was), Rules()
+        other = _own(stored, kind.card.name)
+        rules.that(other is None or (old is not None and other.id == old.id), "name", "is taken by a kind of yours")
+        rules.finish()
+        _put(Edit(connection, tank_scope(tank_id), f"kind {kind.card.name}"), stored, kind, old)
+
+
+def remove_type(db: Database, tank_id: int, name: str) -> None:
+    """Take a kind of the keeper's out; one of that name that comes along shows again."""
+    with db.writing() as connection:
+        kept = _own(load_tank(connection, tank_id), name)
+        if kept is None:
+            raise NotFound(f"no kind {name}")
+        CORAL_KINDS.delete(Edit(connection, tank_scope(tank_id), f"remove kind {name}"), kept.id)
+
+
+def export_types(kinds: Sequence[CoralType]) -> str:
+    """Kinds as CSV text."""
+    return write_table(CoralType, kinds)
+
+
+def import_types(db: Database, tank_id: int, data: bytes) -> int:
+    """Add the kinds of such a text that differ from what is there, in one step of undo; returns how many.
+
+    ``BadFile`` has every fault by line.
+    """
+    kinds = read_table(CoralType, data)
+    names = [kind.card.name for kind in kinds]
+    twice = sorted({name for name in names if names.count(name) > 1})
+    if twice:
+        raise BadFile([FileFault("the table", f'has the kind "{name}" twice') for name in twice])
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        known = library(stored)
+        new = [kind for kind in kinds if known.get(kind.card.name) != kind]
+        if len(stored.kinds) + len(new) > MOST_KINDS:
+            raise BadFile([FileFault("the table", f"would make more than {MOST_KINDS} kinds of your own")])
+        edit = Edit(connection, tank_scope(tank_id), f"bring in {len(new)} kinds")
+        for kind in new:
+            _put(edit, stored, kind, _own(stored, kind.card.name))
+    return len(new)
+
+
+def _own(stored: StoredTank, name: str) -> Kept[CoralType] | None:
+    return next((kept for kept in stored.kinds if kept.value.card.name == name), None)
+
+
+def _put(edit: Edit, stored: StoredTank, kind: CoralType, old: Kept[CoralType] | None) -> None:
+    rules = Rules()
+    rules.that(old is not None or len(stored.kinds) < MOST_KINDS, "name", f"is one too many: at most {MOST_KINDS}")
+    rules.finish()
+    if old is None:
+        CORAL_KINDS.insert(edit, kind)
+    else:
+        CORAL_KINDS.update(edit, old.id, kind)

@@ -1,0 +1,1 @@
+"""Find spots for corals: one, or all unplaced ones together."""

@@ -1,0 +1,65 @@
+"""How large corals are some months on, and which of them come into each other's reach."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from itertools import combinations
+
+from corlume.core.placement.spot_score import USUAL_GROWTH, body_after
+from corlume.core.placement.suitability import HAIR, LEAST_SWEEPER, sting
+from corlume.services.keeping.coral_types import height_of, type_of
+from corlume.store.tanks import StoredTank
+
+MONTHS = (0, 6, 12, 18, 24, 36, 60, 120)
+"""Months ahead that are drawn."""
+
+
+@dataclass(frozen=True, slots=True)
+class Grown:
+    """A coral at each of ``MONTHS``: how far across and how high it is, up to the water line, and how far its sweepers
+    go from its foot, 0 where it has none [m].
+    """
+
+    across: tuple[float, ...]
+    high: tuple[float, ...]
+    sweep: tuple[float, ...]
+
+
+def grown(stored: StoredTank) -> dict[int, Grown]:
+    """Every placed coral by its id."""
+    found = {}
+    for kept in stored.corals:
+        card = kept.value.card
+        if kept.value.place is None:
+            continue
+        kind = type_of(stored, card)
+        across = tuple(body_after(card, months, kind.growth if kind else USUAL_GROWTH) for months in MONTHS)
+        tall, depth = height_of(stored, card) / card.size, kept.value.place.depth
+        sweeps = card.sweepers >= LEAST_SWEEPER
+        high = tuple(min(tall * a, depth) for a in across)
+        found[kept.id] = Grown(across, high, tuple((0.5 * a + card.sweepers) * sweeps for a in across))
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class Clash:
+    """Two placed corals of which one reaches the other's foot when grown: their ids and places."""
+
+    one: int
+    other: int
+    places: tuple[tuple[float, float, float], tuple[float, float, float]]
+
+
+def clashes(stored: StoredTank) -> list[Clash]:
+    """All pairs of placed corals within reach of each other's sweepers when grown."""
+    placed = [
+        (kept.id, kept.value.card, (kept.value.place.x, kept.value.place.y, kept.value.place.depth))
+        for kept in stored.corals
+        if kept.value.place is not None
+    ]
+    return [
+        Clash(a, b, (p, q))
+        for (a, card, p), (b, other, q) in combinations(placed, 2)
+        if math.dist(p, q) < sting(card, other) - HAIR
+    ]

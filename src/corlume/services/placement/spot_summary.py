@@ -1,0 +1,86 @@
+"""Seats read by where they are: how many, their light, how soft its shade is, their flow, and how far a hand goes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from corlume.core.flow.first_estimate import CLASSES
+from corlume.core.light.fixture import Fixture
+from corlume.core.placement.spot_score import SpotTable
+from corlume.core.placement.surface_orientation import SAT, Sat, reach_to
+from corlume.services.light.fields import par_at
+from corlume.services.light.layers import PLATE
+from corlume.services.light.points import same_tank
+from corlume.store.tanks import StoredTank
+
+ARM = 0.65
+"""What lies further than this from the rim is hard to reach for most hands [m]; ours."""
+
+
+@dataclass(frozen=True, slots=True)
+class SpotSummary:
+    """Seats of one name.
+
+    Parameters
+    ----------
+    name : what they are on; ``sat`` of which sort; ``count`` how many.
+    par, meter : weakest and strongest light as a coral turns there, and as a meter reads it [umol/m2/s].
+    soft : what of the light still gets under a plate, on average [-].
+    flow : classes there, from weak to strong, as words; empty where none is known.
+    room : least and most room to panes and surface [m]; ``arm`` how far a hand goes to the furthest [m].
+    """
+
+    name: str
+    sat: Sat
+    count: int
+    par: tuple[float, float]
+    meter: tuple[float, float]
+    soft: float
+    flow: str
+    room: tuple[float, float]
+    arm: float
+
+    @property
+    def sort(self) -> str:
+        """Of which sort, in words."""
+        return SAT[self.sat]
+
+    @property
+    def slope(self) -> str:
+        """How steep it is, in words."""
+        return {"face": "upright", "pane": "upright", "under": "hanging"}.get(self.sat, "level")
+
+    @property
+    def far(self) -> bool:
+        """Whether the furthest is hard to reach."""
+        return self.arm > ARM
+
+
+def summarise_spots(stored: StoredTank, seats: SpotTable, fixtures: Sequence[Fixture]) -> list[SpotSummary]:
+    """Gather seats by what they are on, in the order in which they were found: from the top down, then steep ones."""
+    tank = same_tank(stored.lit_tank())
+    under = par_at(tank, fixtures, seats.points, ledge=PLATE) if len(seats.points) else np.empty(0)
+    reach = reach_to(stored.tank, seats.points)
+    names, found = np.array(seats.names), []
+    for name in dict.fromkeys(seats.names):
+        here = names == name
+        words = set(np.array(seats.flow)[here].tolist())
+        known = [word for word in CLASSES if word in words]
+        light = seats.meter[here]
+        found.append(
+            SpotSummary(
+                name=name,
+                sat=seats.sat[here][0],
+                count=int(here.sum()),
+                par=(float(seats.par[here].min()), float(seats.par[here].max())),
+                meter=(float(light.min()), float(light.max())),
+                soft=float(under[here].sum() / max(float(light.sum()), 1e-9)),
+                flow=known[0] if len(known) == 1 else f"{known[0]} to {known[-1]}" if known else "",
+                room=(float(seats.room[here].min()), float(seats.room[here].max())),
+                arm=float(reach[here].max()),
+            )
+        )
+    return found

@@ -1,0 +1,105 @@
+"""What lights cost over five years, by one sum for every page: what has to be bought, electricity, lamps."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from corlume.core.light.fixture import Fixture
+from corlume.core.mounting.alignment import units_of
+from corlume.reference.catalogue import CatalogueEntry, catalogue, technology_notes
+from corlume.store.tanks import StoredTank
+
+YEARS = 5
+Body = tuple[str, float, float, float, float]
+Prices = Mapping[tuple[Body, ...], float]
+"""Prices by the bodies that are sold together, with the width of their light and without [currency]."""
+
+
+@dataclass(frozen=True, slots=True)
+class Costs:
+    """What lights cost over ``YEARS``: to buy, less what hangs in the setup in use already, electricity, and lamps
+    [currency]; ``owned`` how many fixtures need not be bought, and ``unpriced`` those whose price nobody knows.
+    """
+
+    buy: float
+    electricity: float
+    lamps: float
+    owned: int
+    unpriced: tuple[str, ...]
+
+    @property
+    def running(self) -> float:
+        """Electricity and lamps [currency]."""
+        return self.electricity + self.lamps
+
+    @property
+    def total(self) -> float:
+        """All of it [currency]."""
+        return self.buy + self.running
+
+
+def five_year_costs(
+    stored: StoredTank,
+    fixtures: Sequence[Fixture],
+    entries: Iterable[CatalogueEntry] = (),
+    hung: Sequence[Fixture] = (),
+) -> Costs:
+    """Return what fixtures cost over ``YEARS`` over a tank.
+
+    Parameters
+    ----------
+    entries : of the fixture library, with the keeper's own; what they do not have the catalogue prices.
+    hung : what the keeper has beside the setup in use, such as what a search leaves where it hangs.
+    """
+    prices, about = _prices((*catalogue().values(), *entries)), technology_notes()
+    have = Counter(map(_body, stored.setup().hung)) | Counter(map(_body, hung))
+    buy, owned, unpriced = 0.0, 0, list[str]()
+    for unit in ([fixtures[i] for i in unit] for unit in units_of(fixtures)):
+        bodies = Counter(map(_body, unit))
+        if not bodies - have:
+            have, owned = have - bodies, owned + len(unit)
+        elif whole := _price(prices, unit):
+            buy += whole
+        else:
+            for fixture in unit:
+                body = _body(fixture)
+                if have[body]:
+                    have[body], owned = have[body] - 1, owned + 1
+                elif price := _price(prices, [fixture]):
+                    buy += price
+                else:
+                    unpriced.append(fixture.name)
+    running = stored.running
+    lamps = sum(
+        about[f.emitter.technology].price * running.hours * 365 / about[f.emitter.technology].life for f in fixtures
+    )
+    electricity = running.yearly(sum(f.power for f in fixtures))
+    return Costs(buy, YEARS * electricity, YEARS * lamps, owned, tuple(dict.fromkeys(unpriced)))
+
+
+def _prices(entries: Iterable[CatalogueEntry]) -> Prices:
+    sold = [entry for entry in entries if entry.price]
+    prices = dict[tuple[Body, ...], float]()
+    for entry in sold:  # whatever the lens: the dearest, as nobody gives an unknown lens away
+        bare = tuple(sorted(map(_body, entry.parts)))
+        prices[bare] = max(entry.price, prices.get(bare, 0.0))
+    return prices | {tuple(sorted(map(_lit, entry.parts))): entry.price for entry in sold}
+
+
+def _price(prices: Prices, parts: Sequence[Fixture]) -> float | None:
+    """The price of what is sold together with the same light, or else with another lens."""
+    return prices.get(tuple(sorted(map(_lit, parts)))) or prices.get(tuple(sorted(map(_body, parts))))
+
+
+def _body(fixture: Fixture) -> Body:
+    """What is bought, whatever it is called: of LEDs whatever lens is put on, of lamps with their reflector."""
+    *body, front = _lit(fixture)
+    return (*body, 0.0 if fixture.emitter.made_by.lensed else front)  # type: ignore[return-value]
+
+
+def _lit(fixture: Fixture) -> Body:
+    """The same with the width of its light."""
+    e = fixture.emitter
+    return e.technology, round(fixture.watts, 1), round(e.length, 3), round(e.width, 3), round(e.fwhm, 2)

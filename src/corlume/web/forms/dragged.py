@@ -1,0 +1,35 @@
+"""What a hand does to things drawn as spots: one let go somewhere, and a place that was tapped."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, Field
+
+Metres = Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]
+
+
+class Dropped(BaseModel):
+    """Where one was let go [m], or that it was dropped."""
+
+    x: Metres | None = None
+    y: Metres | None = None
+    depth: Metres | None = None
+    dropped: bool = False
+
+    @property
+    def given(self) -> dict[str, Any]:
+        """The measures that were changed."""
+        return {name: value for name, value in self.model_dump().items() if name != "dropped" and value is not None}
+
+
+class Tapped(BaseModel):
+    """A place that was tapped on a view, from its upper left corner [m].
+
+    ``third`` is what the view does not show of it, as typed: a depth, or a distance from the front.
+    """
+
+    view: Literal["plan", "front"]
+    u: Metres
+    v: Metres
+    third: Annotated[str, Field(max_length=40)]

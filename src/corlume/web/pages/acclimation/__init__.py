@@ -1,0 +1,1 @@
+"""The daily check and each coral's log."""

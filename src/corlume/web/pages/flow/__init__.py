@@ -1,0 +1,1 @@
+"""Pumps and flow."""

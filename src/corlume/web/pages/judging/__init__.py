@@ -1,0 +1,1 @@
+"""Setups side by side, and target zones."""

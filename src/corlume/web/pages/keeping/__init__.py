@@ -1,0 +1,1 @@
+"""Tanks, the fixture library, backups, phones and the list of terms."""

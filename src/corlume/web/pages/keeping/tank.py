@@ -1,0 +1,328 @@
+"""A tank's own data: its form, its rock and its braces."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from pydantic import BaseModel, Field, RootModel
+
+from corlume.core.judging.targets import SCHOOLS, LightTargets
+from corlume.core.keeping.rock_outline import strips_of
+from corlume.core.keeping.rockscapes import SCAPES, ScapeKey, scape
+from corlume.core.keeping.scene import Running, Scene, Setup
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.geometry import Brace, Rock, Tank
+from corlume.core.light.water import Water
+from corlume.formats.measure import Measure
+from corlume.formats.round_steps import STEPS
+from corlume.reference.catalogue import CatalogueEntry
+from corlume.services.keeping import fixture_library, tanks
+from corlume.services.search.starting_points import starting_points
+from corlume.store.database import Database
+from corlume.store.tanks import StoredTank, unstored
+from corlume.web.drawing.drag_handles import draw_area, draw_drag_handles
+from corlume.web.drawing.sheet import lay_out_pair
+from corlume.web.drawing.tank import draw_frame, draw_rock
+from corlume.web.drawing.tank_card import draw_scape
+from corlume.web.forms.form import Asked, Form, asked, shown_values
+from corlume.web.forms.tank import PANE_CHOICES, RIPPLES, read_name, read_tank, read_targets, tank_fields
+from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
+
+router = APIRouter()
+Metres = Annotated[float, Field(allow_inf_nan=False)]
+
+
+RockShape = RootModel[dict[Literal["x", "y", "base", "length", "width", "height"], Metres]]
+"""Changed measures of a rock [m]."""
+
+
+NEW_TANK = Tank(length=1.2, width=0.55, water_depth=0.5, water=Water(ripple=0.1))
+
+
+@router.get("/tanks/new")
+def new_tank(request: Request, db: Db, measure: Unit) -> HTMLResponse:
+    """The form for a new tank."""
+    values = tank_fields("", NEW_TANK, LightTargets(), Running(), measure) | {"back_pane": "dark", "scape": "islands"}
+    return _tank_form(request, None, values, {}, entries=fixture_library.entries(db))
+
+
+@router.post("/tanks/new")
+def create_tank(request: Request, db: Db, measure: Unit, data: FormData) -> Response:
+    """Store a new tank."""
+    form = Form(data, measure)
+    tank, targets, running = read_tank(form, None), read_targets(form, None), form.read(Running)
+    name, key = read_name(form), _scape(form)
+    entry = next((one for one in fixture_library.entries(db) if one.key == form.text("hung")), None)
+    if form.text("hung") and entry is None:
+        form.errors.setdefault("hung", "is not on the shelf")
+    if tank and targets and running and form.ok:
+        tank_id = form.attempt(lambda: _create(db, name, tank, targets, running, key, entry, measure))
+        if tank_id is not None:
+            return go(f"/tanks/{tank_id}/chart")
+    return _tank_form(request, None, form.data, form.errors, entries=fixture_library.entries(db), status=422)
+
+
+def _create(
+    db: Database,
+    name: str,
+    tank: Tank,
+    targets: LightTargets,
+    running: Running,
+    key: ScapeKey,
+    entry: CatalogueEntry | None,
+    measure: Measure,
+) -> int:
+    """Store a tank with its scape, and what hangs by the rule of cover, moved a little outwards where it is several."""
+    whole, fixtures = replace(tank, rocks=scape(key, tank)), tuple[Fixture, ...]()
+    if entry:
+        begun = unstored(Scene(name, whole, targets, running, setups=(Setup("As it hangs", in_use=True),)))
+        starts = starting_points(begun, entry, steps=STEPS[measure.unit])
+        fixtures = next((one for one in starts if "wider" in one.rule), starts[0]).fixtures
+    return tanks.create_tank(db, name, whole, targets, running, fixtures)
+
+
+def _scape(form: Form) -> ScapeKey:
+    """The scape that was chosen; none is bare."""
+    chosen = form.text("scape") or "open"
+    key: ScapeKey = next((one for one in SCAPES if one == chosen), "open")
+    if key != chosen:
+        form.errors.setdefault("scape", "is not one of those offered")
+    return key
+
+
+@router.post("/tanks/{tank_id}/copy")
+def copy_tank(db: Db, tank_id: RowId) -> RedirectResponse:
+    """A second tank like this one."""
+    return go(f"/tanks/{tanks.copy_tank(db, tank_id)}")
+
+
+@router.post("/tanks/{tank_id}/scape")
+def lay_scape(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None
+) -> Response:
+    """Lay the rock of a scape, to be dragged from there."""
+    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
+    key = _scape(form)
+    if form.ok:
+        form.attempt(lambda: tanks.lay_scape(db, tank_id, key))
+    return _part_answer(request, stored, form, "rock", None, setup)
+
+
+class DrawnRock(BaseModel):
+    """A corner of a view drawn over: from one place to another, from its upper left corner [m]."""
+
+    view: Literal["plan", "front"]
+    start: tuple[Metres, Metres]
+    end: tuple[Metres, Metres]
+
+    def rock(self, tank: Tank, number: int) -> Rock:
+        """A block of that outline; where the plan was drawn on as high as a third of the water, else as deep as a third
+        of the tank.
+        """
+        (u0, u1), (v0, v1) = (sorted((self.start[k], self.end[k])) for k in (0, 1))
+        name, plan = f"Rock {number}", self.view == "plan"
+        y, width = (tank.width - v1, v1 - v0) if plan else (tank.width / 3, tank.width / 3)
+        base, height = (0.0, tank.water_depth / 3) if plan else (max(0.0, tank.water_depth - v1), v1 - v0)
+        x, length = u0, u1 - u0
+        x, y, base, length, width, height = (round(value, 3) for value in (x, y, base, length, width, height))
+        return Rock(x, y, base, length, width, height, name)
+
+
+@router.post("/tanks/{tank_id}/rocks/draw")
+def draw_rock_by_hand(db: Db, tank_id: RowId, body: DrawnRock) -> JSONResponse:
+    """Add a rock as it was drawn."""
+    stored = tanks.open_tank(db, tank_id)
+    return JSONResponse({"saved": tanks.save_rock(db, tank_id, None, body.rock(stored.tank, len(stored.rocks) + 1))})
+
+
+class DrawnOutline(BaseModel):
+    """A view drawn on freehand: places along an outline, from the view's upper left corner [m]."""
+
+    view: Literal["plan", "front"]
+    points: list[tuple[Metres, Metres]] = Field(min_length=3, max_length=4000)
+
+    def rocks(self, tank: Tank, number: int) -> list[Rock]:
+        """Blocks that fill the outline, as deep or as high as ``DrawnRock`` makes them; what comes near the bottom in
+        the front view stands on it.
+        """
+        found = []
+        for k, (u0, u1, v0, v1) in enumerate(strips_of(self.points), 1):
+            drawn = DrawnRock(view=self.view, start=(u0, v0), end=(u1, v1)).rock(tank, number)
+            if self.view == "front" and drawn.base < tank.sand + STANDS:
+                drawn = replace(drawn, base=0.0, height=round(drawn.height + drawn.base, 3))
+            found.append(replace(drawn, name=f"Drawn {number}.{k}"))
+        return found
+
+
+STANDS = 0.02
+"""What was drawn so near to the sand is meant to stand on the bottom [m]."""
+
+
+@router.post("/tanks/{tank_id}/rocks/outline")
+def draw_outline_by_hand(db: Db, tank_id: RowId, body: DrawnOutline) -> JSONResponse:
+    """Add the rock of an outline, in one step of undo."""
+    stored = tanks.open_tank(db, tank_id)
+    rocks = body.rocks(stored.tank, len(stored.rocks) + 1)
+    return JSONResponse({"saved": tanks.add_rocks(db, tank_id, rocks)})
+
+
+@router.get("/tanks/{tank_id}")
+def edit_tank(request: Request, db: Db, measure: Unit, tank_id: RowId, setup: Looked = None) -> HTMLResponse:
+    """A tank's own data, its rock and its braces."""
+    stored = tanks.open_tank(db, tank_id)
+    return _tank_form(request, stored, _fields(stored, measure), {}, setup=setup)
+
+
+@router.post("/tanks/{tank_id}")
+def save_tank(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None
+) -> Response:
+    """Change a tank."""
+    stored = tanks.open_tank(db, tank_id)
+    form = Form(data, measure)
+    tank, targets, running = (
+        read_tank(form, stored.tank),
+        read_targets(form, stored.targets),
+        form.read(Running, stored.running),
+    )
+    name = read_name(form)
+    if tank and targets and running and form.ok:
+        values: dict[str, Any] = {"name": name, "tank": tank, "targets": targets, "running": running}
+        form.attempt(lambda: tanks.save_tank(db, tank_id, **values))
+        if not form.errors:
+            return go(f"/tanks/{tank_id}", setup)
+    return _tank_form(request, stored, form.data, form.errors, setup=setup, status=422)
+
+
+@router.post("/tanks/{tank_id}/rocks")
+@router.post("/tanks/{tank_id}/rocks/{rock_id}")
+def save_rock(
+    request: Request,
+    db: Db,
+    measure: Unit,
+    tank_id: RowId,
+    data: FormData,
+    rock_id: RowId | None = None,
+    setup: Looked = None,
+) -> Response:
+    """Add a rock or change one."""
+    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
+    rock = form.read(Rock, stored.rock(rock_id).value if rock_id else None)
+    if rock and form.ok:
+        form.attempt(lambda: tanks.save_rock(db, tank_id, rock_id, rock))
+    return _part_answer(request, stored, form, "rock", rock_id, setup)
+
+
+@router.post("/tanks/{tank_id}/rocks/{rock_id}/shape")
+def shape_rock(db: Db, tank_id: RowId, rock_id: RowId, body: RockShape) -> JSONResponse:
+    """Move or resize a rock by hand."""
+    rock = tanks.open_tank(db, tank_id).rock(rock_id).value
+    moved: dict[str, Any] = {str(name): value for name, value in body.root.items()}
+    tanks.save_rock(db, tank_id, rock_id, replace(rock, **moved))
+    return JSONResponse({"saved": rock_id})
+
+
+@router.post("/tanks/{tank_id}/rocks/{rock_id}/remove")
+def remove_rock(db: Db, tank_id: RowId, rock_id: RowId, setup: Looked = None) -> RedirectResponse:
+    """Take a rock out."""
+    tanks.delete_rock(db, tank_id, rock_id)
+    return go(f"/tanks/{tank_id}#rock", setup)
+
+
+@router.post("/tanks/{tank_id}/braces")
+def add_brace(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None
+) -> Response:
+    """Add a brace."""
+    form = Form(data, measure)
+    brace = form.read(Brace)
+    if brace and form.ok:
+        form.attempt(lambda: tanks.add_brace(db, tank_id, brace))
+    return _part_answer(request, tanks.open_tank(db, tank_id), form, "brace", None, setup)
+
+
+@router.post("/tanks/{tank_id}/braces/{brace_id}/remove")
+def remove_brace(db: Db, tank_id: RowId, brace_id: RowId, setup: Looked = None) -> RedirectResponse:
+    """Take a brace away."""
+    tanks.delete_brace(db, tank_id, brace_id)
+    return go(f"/tanks/{tank_id}#brace", setup)
+
+
+def _part_answer(
+    request: Request, stored: StoredTank, form: Form, part: str, part_id: int | None, setup: int | None
+) -> Response:
+    """Back to the page, or the page again with the part's form as it was typed."""
+    if not form.errors:
+        return go(f"/tanks/{stored.id}#{part}", setup)
+    bad = {"part": part, "id": part_id, "values": form.data, "errors": form.errors}
+    return _tank_form(request, stored, _fields(stored, form.measure), {}, setup=setup, bad=bad, status=422)
+
+
+ASKED = {"scene": Scene, "tank": Tank, "water": Water, "targets": LightTargets, "running": Running}
+
+
+def _row(
+    cls: type, part: str, part_id: int | None, thing: object, bad: dict[str, Any] | None, measure: Measure
+) -> tuple[int | None, dict[str, Asked], dict[str, str]]:
+    """The form of a rock or a brace: its id, its fields, and what is wrong with what was typed there."""
+    typed = bad if bad and (bad["part"], bad["id"]) == (part, part_id) else None
+    errors = typed["errors"] if typed else {}
+    return part_id, asked(cls, typed["values"] if typed else shown_values(thing, measure), errors, measure), errors
+
+
+def _fields(stored: StoredTank, measure: Measure) -> dict[str, str]:
+    return tank_fields(stored.name, stored.tank, stored.targets, stored.running, measure)
+
+
+def _tank_form(
+    request: Request,
+    stored: StoredTank | None,
+    values: dict[str, str],
+    errors: dict[str, str],
+    *,
+    setup: int | None = None,
+    bad: dict[str, Any] | None = None,
+    entries: Sequence[CatalogueEntry] = (),
+    status: int = 200,
+) -> HTMLResponse:
+    measure = measure_of(request)
+    shown = {*tank_fields("", NEW_TANK, LightTargets(), Running(), measure), "scape", "hung"}
+    context: dict[str, Any] = {
+        "stored": stored,
+        "values": values,
+        "errors": errors,
+        "entries": entries,
+        "scapes": {key: (*words, draw_scape(key)) for key, words in SCAPES.items()},
+        "others": {key: text for key, text in errors.items() if key not in shown},
+        "asks": {key: asked(cls, values, errors, measure) for key, cls in ASKED.items()},
+        "panes": PANE_CHOICES,
+        "schools": SCHOOLS,
+        "ripples": [(key, text) for key, (text, _) in RIPPLES.items()],
+    }
+    if stored:
+        rocks: list[tuple[int | None, Rock]] = [(kept.id, kept.value) for kept in stored.rocks]
+        blank = Rock(0.1, 0.1, 0.0, 0.3, 0.2, min(0.25, 0.5 * stored.tank.water_depth), "")
+        context["rocks"] = [
+            _row(Rock, "rock", rock_id, rock, bad, measure) for rock_id, rock in [*rocks, (None, blank)]
+        ]
+        middle = stored.tank.length / 2
+        strip = Brace(middle - 0.04, 0.0, 0.08, stored.tank.width)
+        context["brace"] = _row(Brace, "brace", None, strip, bad, measure)
+        sheet = lay_out_pair(stored.tank, width=430, height=440, narrow=narrow_of(request))
+        context["sheet"] = sheet
+        tank = stored.tank
+        slices = (tank.water_depth, tank.width / 2)
+        context["drawing"] = draw_frame(sheet, tank, measure)
+        for view, at in zip(sheet.views(), slices, strict=True):
+            context["drawing"] += draw_rock(view, tank, at)
+        for view in sheet.views():
+            context["drawing"] += draw_area(view)
+            context["drawing"] += draw_drag_handles(view, tank, stored.rocks)
+        context["snap"] = STEPS[measure.unit].snap
+    return page(
+        request, "keeping/tank.html", context, tank=stored, setup=stored.setup(setup) if stored else None, status=status
+    )

@@ -1,0 +1,113 @@
+"""All tanks: the list, files in and out, undo, and what the keeper prefers on this device."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+
+from corlume.core.mounting.tape_measure import tape_of
+from corlume.formats.file_faults import BadFile
+from corlume.services.keeping import photos, tanks
+from corlume.store.database import Database
+from corlume.store.tanks import Unreadable
+from corlume.web.coral_light_log import light_recorded
+from corlume.web.drawing.tank_card import draw_card
+from corlume.web.page import Db, Files, FormData, RowId, go, measure_of, page, templates, told
+
+router = APIRouter()
+
+
+@router.get("/tanks")
+def list_tanks(request: Request, db: Db) -> HTMLResponse:
+    """All tanks."""
+    return show_tanks(request, db)
+
+
+@router.post("/tanks/import")
+def import_tank(request: Request, db: Db, sent: Files) -> Response:
+    """Store the tank of an uploaded scene file."""
+    data = sent.files.get("file", b"")
+    faults = ["No file was chosen, or it is empty."]
+    if data:
+        try:
+            return go(f"/tanks/{tanks.import_tank(db, data)}/chart")
+        except BadFile as error:
+            faults = [str(fault) for fault in error.faults]
+    return show_tanks(request, db, faults=faults)
+
+
+@router.get("/tanks/{tank_id}/export")
+def export_tank(db: Db, tank_id: RowId) -> Response:
+    """The tank as a scene file, or in a zip with its photos when it has some."""
+    stored, packed = tanks.open_tank(db, tank_id), bool(photos.all_photos(db, tank_id))
+    name = re.sub(r"[^a-z0-9]+", "-", stored.name.lower()).strip("-") or "tank"
+    headers = {"Content-Disposition": f'attachment; filename="{name}.{"zip" if packed else "json"}"'}
+    if packed:
+        return Response(tanks.export_zip(db, tank_id), media_type="application/zip", headers=headers)
+    return Response(tanks.export_tank(db, tank_id), media_type="application/json", headers=headers)
+
+
+@router.post("/tanks/{tank_id}/remove")
+def remove_tank(db: Db, tank_id: RowId) -> RedirectResponse:
+    """Remove a tank; the tanks page can undo it."""
+    tanks.delete_tank(db, tank_id)
+    return go("/tanks")
+
+
+@router.post("/tanks/{tank_id}/mend")
+def mend(db: Db, tank_id: RowId) -> RedirectResponse:
+    """Take out rock and braces for which a tank does not read; it can be undone."""
+    tanks.take_out_misfits(db, tank_id)
+    return go(f"/tanks/{tank_id}")
+
+
+@router.post("/undo")
+@router.post("/redo")
+@router.post("/tanks/{tank_id}/undo", dependencies=[Depends(light_recorded)])
+@router.post("/tanks/{tank_id}/redo", dependencies=[Depends(light_recorded)])
+def step(request: Request, db: Db, data: FormData, tank_id: RowId | None = None) -> RedirectResponse:
+    """Undo or redo, then back to where the keeper was, or to what is left of it when that is gone."""
+    (tanks.undo if request.url.path.endswith("/undo") else tanks.redo)(db, tank_id)
+    back = data.get("back", "/tanks")
+    shown = re.search(r"[?&]setup=(\d{1,9})", back)
+    if tank_id and shown and not tanks.has_setup(db, tank_id, int(shown[1])):
+        back = back.partition("?")[0]
+    return go(back)
+
+
+@router.post("/preferences")
+def preferences(data: FormData) -> RedirectResponse:
+    """Remember the unit, the theme and how places are read on this device."""
+    answer = go(data.get("back", "/tanks"))
+    for name, allowed in (("unit", ("cm", "in")), ("theme", ("day", "night"))):
+        if data.get(name) in allowed:
+            _remember(answer, name, data[name])
+    if "along" in data:
+        tape = tape_of(".".join(data.get(name, "") for name in ("along", "across", "to")))
+        _remember(answer, "tape", f"{tape.along}.{tape.across}.{tape.to}")
+    return answer
+
+
+def _remember(answer: Response, name: str, value: str) -> None:
+    answer.set_cookie(name, value, max_age=10 * 365 * 86400, httponly=True, samesite="strict")
+
+
+def show_tanks(request: Request, db: Database, *, faults: Sequence[str] = ()) -> HTMLResponse:
+    """The list of tanks, with what is wrong with a file that was brought; pictures come as they are scrolled to."""
+    context = {"tanks": tanks.tank_list(db), "faults": faults}
+    return page(request, "keeping/tanks.html", context, status=422 if faults else 200)
+
+
+@router.get("/tanks/{tank_id}/card")
+def tank_card(request: Request, db: Db, tank_id: RowId) -> JSONResponse:
+    """The picture of a tank for the list, or what is wrong with one that cannot be opened."""
+    try:
+        return JSONResponse({"html": draw_card(tanks.open_tank(db, tank_id))})
+    except Unreadable as error:
+        context = {"faulty": error, "faults": told(error, measure_of(request))}
+        return JSONResponse(
+            {"html": templates.get_template("keeping/import_errors.html").render(**context), "faulty": True}
+        )

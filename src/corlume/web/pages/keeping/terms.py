@@ -1,0 +1,17 @@
+"""Words of the trade, each explained plainly, with a small drawing where one helps."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse
+
+from corlume.reference.catalogue import plain_words
+from corlume.web.page import page
+
+router = APIRouter()
+
+
+@router.get("/words")
+def show_words(request: Request) -> HTMLResponse:
+    """All of them on one page."""
+    return page(request, "keeping/terms.html", {"words": plain_words()})

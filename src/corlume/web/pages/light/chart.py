@@ -1,0 +1,317 @@
+"""The light chart: its page, and the answers to what is done on it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from pydantic import BaseModel, Field
+
+from corlume.core.errors import Rules
+from corlume.core.judging.intent import SHIMMER_WORDS, Intent, in_words
+from corlume.core.light.beam_optics import LED_POWER
+from corlume.core.light.geometry import Tank
+from corlume.core.light.lamp_set import LAMP_WISHES, MOST_SOCKETS, LampWish
+from corlume.core.light.technology import TECHNOLOGIES
+from corlume.core.mounting.alignment import Arranging
+from corlume.core.mounting.tape_measure import Tape
+from corlume.formats.measure import Measure
+from corlume.formats.round_steps import STEPS
+from corlume.reference.catalogue import CatalogueEntry, lamps_for
+from corlume.services.judging.lens_change import lens_change_effect
+from corlume.services.keeping import fixture_library, hung_fixtures, setups, tanks
+from corlume.services.keeping.hung_units import arrange_units, place_as_read
+from corlume.services.light.fields import first_look
+from corlume.services.light.layers import LAYERS, OF_SURVEY, Layer
+from corlume.services.light.points import WaterPoint
+from corlume.services.placement.zone_placement import coral_change
+from corlume.services.search.light_types import BETWEEN, first_frame
+from corlume.store.database import Database
+from corlume.store.tables import NotFound
+from corlume.store.tanks import StoredSetup, StoredTank
+from corlume.web.forms.fixture import FixtureChange, read_fixture_changes
+from corlume.web.forms.form import Form, asked, shown_values
+from corlume.web.page import (
+    Db,
+    FormData,
+    Narrow,
+    RowId,
+    TapeRead,
+    Unit,
+    go,
+    measure_of,
+    narrow_of,
+    page,
+    tape_of_device,
+    templates,
+)
+from corlume.web.pages.light import chart_view
+
+router = APIRouter(prefix="/tanks/{tank_id}")
+SCRIPTS = tuple(f"chart/{name}.js" for name in ("ask", "show", "pointer", "keys", "fields", "together", "chart"))
+Metres = Annotated[float, Field(allow_inf_nan=False)]
+
+
+class ProbeAt(BaseModel):
+    """The probe [m]."""
+
+    x: Metres
+    y: Metres
+    depth: Metres
+
+
+class ChartRequest(BaseModel):
+    """Where the probe is, which fixture is selected, what is changed, and whether a hand is still at it."""
+
+    probe: ProbeAt
+    selected: int | None = None
+    layer: Layer = "par"
+    dragging: bool = False
+    changes: dict[int, FixtureChange] = Field(default={}, max_length=200)
+    picked: list[int] = Field(default=[], max_length=200)
+
+
+class ArrangeRequest(ChartRequest):
+    """What is done with all that is picked."""
+
+    how: Arranging
+
+
+def _changes(
+    stored: StoredTank, setup: StoredSetup, request: ChartRequest, measure: Measure, tape: Tape
+) -> dict[int, dict[str, Any]]:
+    """Changes by fixture, in SI; a place that was typed is where the tape reads it."""
+    found = {}
+    for fixture_id, change in request.changes.items():
+        values = read_fixture_changes(change.model_dump(exclude_none=True), measure)
+        for axis in AXES:
+            reading = values.pop(f"at_{axis}", None)
+            if reading is not None:
+                values[axis] = place_as_read(stored.tank, setup, fixture_id, tape, axis, reading)
+        found[fixture_id] = values
+    return found
+
+
+AXES: tuple[Literal["x", "y"], ...] = ("x", "y")
+
+
+def _probe(stored: StoredTank, at: ProbeAt) -> WaterPoint:
+    rules = Rules()
+    tank = stored.tank
+    for name, value, limit in (
+        ("x", at.x, tank.length),
+        ("y", at.y, tank.width),
+        ("depth", at.depth, tank.water_depth),
+    ):
+        rules.between(name, value, -1e-6, limit + 1e-6, "length")
+    rules.finish()
+    return WaterPoint(*(max(0.0, v) for v in (at.x, at.y, at.depth)))
+
+
+@router.get("/chart")
+def chart(
+    request: Request, db: Db, tank_id: RowId, setup: RowId | None = None, fixture: RowId | None = None
+) -> HTMLResponse:
+    """The light chart of a setup."""
+    stored = tanks.open_tank(db, tank_id)
+    return _page(request, db, stored, stored.setup(setup), fixture)
+
+
+def _page(
+    request: Request,
+    db: Database,
+    stored: StoredTank,
+    shown: StoredSetup,
+    fixture: int | None = None,
+    bad: Form | None = None,
+    frame: Form | None = None,
+) -> HTMLResponse:
+    """The chart, with what was typed and is wrong of what a setup is meant for, or of a frame to be hung."""
+    measure = measure_of(request)
+    selected = fixture if any(f.id == fixture for f in shown.fixtures) else None
+    if selected is None and shown.fixtures:
+        selected = shown.fixtures[0].id
+    sheet = chart_view.sheet_of(stored, shown, narrow=narrow_of(request))
+    probe = chart_view.default_probe(stored)
+    coarse = first_look(stored.lit_tank()) if shown.fixtures else None
+    if coarse:
+        parts = chart_view.first_parts(stored, coarse, sheet, shown, probe, selected, measure)
+    else:
+        parts = chart_view.moving_parts(stored, sheet, shown, probe, selected, measure)
+    values = bad.data if bad else shown_values(shown.intent, measure)
+    context = {
+        "stored": stored,
+        "setup": shown,
+        "coarse": coarse is not None,
+        "selected": selected,
+        "probe": probe,
+        "sheet": sheet,
+        "parts": parts,
+        "frame": chart_view.frame(stored, sheet, measure),
+        "panel": chart_view.panel(stored, shown, selected, measure, tape_of_device(request)),
+        "layers": {key: name for key, name in LAYERS.items() if stored.survey or key not in OF_SURVEY},
+        "entries": fixture_library.entries(db),
+        "snap": STEPS[measure.unit].snap,
+        "meant": in_words(shown.intent.meant(stored.targets.stocking)),
+        "shimmer": SHIMMER_WORDS[shown.intent.shimmer],
+        "intent": asked(Intent, values, bad.errors if bad else {}, measure),
+        "wrong": bad,
+        "framed": frame.data if frame else _frame_to_begin_with(stored.tank, fixture_library.entries(db), measure),
+        "sockets": _sockets(shown),
+        "lamp_wishes": LAMP_WISHES,
+        "frame_errors": frame.errors if frame else {},
+        "change": None if coarse or shown.in_use else coral_change(stored, shown.hung),
+    }
+    return page(request, "light/chart.html", context, tank=stored, setup=shown, status=422 if bad or frame else 200)
+
+
+def _frame_to_begin_with(tank: Tank, entries: Sequence[CatalogueEntry], measure: Measure) -> dict[str, str]:
+    """What the form for a frame begins with: parts that fit the tank."""
+    count, each_side, long = first_frame(tank, entries)
+    return {"count": str(count), "each_side": str(each_side), "gap": measure.number(BETWEEN), "middle": "cluster",
+            "long": long}  # fmt: skip
+
+
+def _sockets(setup: StoredSetup) -> list[tuple[str, str, int]]:
+    """Technologies of a setup whose lamps can be chosen together: key, name, and how many sockets."""
+    keys = [kept.value.emitter.technology for kept in setup.fixtures]
+    return [(key, TECHNOLOGIES[key].name, keys.count(key)) for key in dict.fromkeys(keys)
+            if lamps_for(key) and 1 < keys.count(key) <= MOST_SOCKETS]  # fmt: skip
+
+
+@router.post("/setups/{setup_id}/intent")
+def intend(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, data: FormData) -> Response:
+    """Say what a setup is meant for."""
+    stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
+    intent = form.read(Intent, stored.setup(setup_id).intent)
+    if intent and form.ok:
+        form.attempt(lambda: setups.save_intent(db, tank_id, setup_id, intent))
+    if form.errors:
+        return _page(request, db, stored, stored.setup(setup_id), bad=form)
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
+
+
+@router.post("/setups/{setup_id}/light")
+def light(
+    db: Db, measure: Unit, tape: TapeRead, narrow: Narrow, tank_id: RowId, setup_id: RowId, body: ChartRequest
+) -> JSONResponse:
+    """The chart as it would be with some changes; nothing is stored."""
+    stored = tanks.open_tank(db, tank_id)
+    setup = stored.setup(setup_id)
+    drafted = hung_fixtures.draft(stored.tank, setup, _changes(stored, setup, body, measure, tape))
+    sheet = chart_view.sheet_of(stored, setup, narrow=narrow)
+    probe = _probe(stored, body.probe)
+    parts = chart_view.moving_parts(
+        stored,
+        sheet,
+        drafted,
+        probe,
+        body.selected,
+        measure,
+        body.layer,
+        picked=body.picked,
+        coarse=body.dragging and bool(body.changes),
+    )
+    if not body.changes:
+        parts["panel"] = chart_view.panel(stored, setup, body.selected, measure, tape, body.picked)
+    return JSONResponse(chart_view.as_json(parts))
+
+
+@router.post("/setups/{setup_id}/fixtures")
+def change_fixtures(
+    db: Db, measure: Unit, tape: TapeRead, narrow: Narrow, tank_id: RowId, setup_id: RowId, body: ChartRequest
+) -> JSONResponse:
+    """Change fixtures for good, and answer with the chart as it is then."""
+    stored = tanks.open_tank(db, tank_id)
+    changes = _changes(stored, stored.setup(setup_id), body, measure, tape)
+    hung_fixtures.change_fixtures(db, tank_id, setup_id, changes)
+    return _kept(db, measure, tape, tank_id, setup_id, body, narrow=narrow)
+
+
+@router.post("/setups/{setup_id}/arrange")
+def arrange(
+    db: Db, measure: Unit, tape: TapeRead, narrow: Narrow, tank_id: RowId, setup_id: RowId, body: ArrangeRequest
+) -> JSONResponse:
+    """Set several fixtures against each other, and answer with the chart as it is then."""
+    arrange_units(db, tank_id, setup_id, body.picked, body.how)
+    return _kept(db, measure, tape, tank_id, setup_id, body, narrow=narrow)
+
+
+def _kept(
+    db: Database, measure: Measure, tape: Tape, tank_id: int, setup_id: int, body: ChartRequest, *, narrow: bool
+) -> JSONResponse:
+    """The chart as it is kept, with the panel and what can be undone."""
+    stored = tanks.open_tank(db, tank_id)
+    setup = stored.setup(setup_id)
+    sheet = chart_view.sheet_of(stored, setup, narrow=narrow)
+    steps = tanks.steps(db, tank_id)
+    probe = _probe(stored, body.probe)
+    parts = chart_view.moving_parts(stored, sheet, setup, probe, body.selected, measure, body.layer, picked=body.picked)
+    parts |= chart_view.frame(stored, sheet, measure)
+    parts |= {"panel": chart_view.panel(stored, setup, body.selected, measure, tape, body.picked)}
+    parts |= {"undo": steps.undo or "", "redo": steps.redo or ""}
+    return JSONResponse(chart_view.as_json(parts))
+
+
+@router.get("/setups/{setup_id}/fixtures/{fixture_id}/front/{key}")
+def look_at_front(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId, key: str) -> JSONResponse:
+    """What another lens or reflector would do, before it is put on."""
+    stored = tanks.open_tank(db, tank_id)
+    found = lens_change_effect(stored, stored.setup(setup_id), fixture_id, key)
+    put = {"lens": key}
+    context = {"c": found, "all": dict.fromkeys(found.ids, put), "one": {fixture_id: put}, "led_watts": LED_POWER}
+    return JSONResponse({"html": templates.get_template("light/lens_change.html").render(**context)})
+
+
+@router.post("/setups/{setup_id}/add")
+def add_fixture(db: Db, tank_id: RowId, setup_id: RowId, form: FormData) -> RedirectResponse:
+    """Hang another fixture."""
+    fixture_id = hung_fixtures.add_fixture(db, tank_id, setup_id, form.get("entry", ""))
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={fixture_id}")
+
+
+@router.post("/setups/{setup_id}/frame")
+def add_frame(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, data: FormData) -> Response:
+    """Hang a frame of the keeper's own: modules in the middle, tubes or bars beside them."""
+    stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
+    counts = [form.number(name) for name in ("count", "each_side")]
+    gap = form.length("gap")
+    for name, value in zip(("count", "each_side"), counts, strict=True):
+        if value == value and value != int(value):
+            form.errors.setdefault(name, "must be a whole number")
+    middle, long = form.text("middle"), form.text("long")
+    if form.ok:
+        count, each = map(int, counts)
+        fixture_id = form.attempt(
+            lambda: hung_fixtures.add_frame(db, tank_id, setup_id, middle, count, long, each, gap)
+        )
+        if fixture_id is not None:
+            return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={fixture_id}")
+    return _page(request, db, stored, stored.setup(setup_id), frame=form)
+
+
+@router.post("/setups/{setup_id}/lamps")
+def fill_sockets(db: Db, tank_id: RowId, setup_id: RowId, form: FormData) -> RedirectResponse:
+    """Choose a set of lamps for all tubes or halides of a setup."""
+    wish: LampWish | None = next((key for key in LAMP_WISHES if key == form.get("wish")), None)
+    technology = form.get("technology", "")
+    if wish is None or technology not in TECHNOLOGIES:
+        raise NotFound("no such set of lamps")
+    hung_fixtures.fill_sockets(db, tank_id, setup_id, technology, wish)
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
+
+
+@router.post("/setups/{setup_id}/fixtures/{fixture_id}/copy")
+def copy_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId) -> RedirectResponse:
+    """Hang a second fixture like this one."""
+    copy_id = hung_fixtures.copy_fixture(db, tank_id, setup_id, fixture_id)
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={copy_id}")
+
+
+@router.post("/setups/{setup_id}/fixtures/{fixture_id}/remove")
+def remove_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId, whole: bool = False) -> RedirectResponse:
+    """Take a fixture down, or the whole frame that it is part of."""
+    hung_fixtures.remove_fixture(db, tank_id, setup_id, fixture_id, whole=whole)
+    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")

@@ -1,0 +1,196 @@
+"""The mounting sheet: checks, drawing and lists, on the page and as files."""
+
+from __future__ import annotations
+
+import re
+from typing import Literal
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, Response
+
+from corlume.core.message_text import letter
+from corlume.core.mounting.mounting_checks import ANSWERS
+from corlume.core.mounting.surroundings import Surroundings
+from corlume.formats.measure import Measure
+from corlume.formats.mount_drawing import (
+    PAGES,
+    TRUE,
+    draw_mount,
+    fitted_scale,
+    tiles,
+    to_pdf,
+    to_svg,
+    to_tiles,
+    with_notes,
+)
+from corlume.services.keeping import tanks
+from corlume.services.keeping.mounting_sheet import MountSheet, mount_sheet, save_surroundings
+from corlume.store.tanks import StoredSetup, StoredTank
+from corlume.web.forms.form import Form, asked, shown_values
+from corlume.web.page import Db, FormData, RowId, Unit, go, page
+
+router = APIRouter(prefix="/tanks/{tank_id}/setups/{setup_id}/mount")
+
+
+@router.get("")
+def show_sheet(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowId) -> HTMLResponse:
+    """The sheet with its checks."""
+    stored = tanks.open_tank(db, tank_id)
+    setup = stored.setup(setup_id)
+    return _page(request, stored, setup, _shown(stored.surroundings, setup, measure), {}, measure)
+
+
+@router.post("")
+def save(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, data: FormData) -> Response:
+    """Keep what the keeper knows of the place and of the weights."""
+    stored = tanks.open_tank(db, tank_id)
+    setup = stored.setup(setup_id)
+    form = Form(data, measure)
+    surroundings = form.read(Surroundings, stored.surroundings)
+    names = {kept.id: f"weight-{kept.id}" for kept in setup.fixtures}
+    weights = {i: form.number(name) if form.text(name) else 0.0 for i, name in names.items() if name in form.data}
+    if surroundings and form.ok:
+        form.attempt(lambda: save_surroundings(db, tank_id, setup_id, surroundings, weights))
+    if form.errors:
+        return _page(request, stored, setup, form.data, form.errors, measure, form)
+    return go(f"/tanks/{tank_id}/setups/{setup_id}/mount#holds")
+
+
+@router.get("/sheet.svg")
+def svg(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId) -> Response:
+    """The drawing at true scale, with what has to be set on each fixture under it."""
+    stored, setup, sheet = _sheet(db, tank_id, setup_id)
+    drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, TRUE)
+    text = to_svg(with_notes(drawing, _notes(sheet)))
+    return _file(text.replace("currentColor", "black").encode(), "image/svg+xml", setup.name, "svg")
+
+
+@router.get("/sheet.pdf")
+def pdf(
+    db: Db,
+    measure: Unit,
+    tank_id: RowId,
+    setup_id: RowId,
+    paper: Literal["a4", "letter"] = "a4",
+    scale: Literal["fit", "true"] = "fit",
+) -> Response:
+    """The sheet fitted to a page, or at true scale over as many pages as it takes, to be joined."""
+    stored, setup, sheet = _sheet(db, tank_id, setup_id)
+    ratio = TRUE if scale == "true" else fitted_scale(stored.tank, sheet.marks, PAGES[paper])
+    drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, ratio)
+    shown = "true scale" if scale == "true" else f"1 : {TRUE / ratio:.1f}"
+    title = f"{stored.name}: {setup.name}, {shown}, {measure.unit}"
+    write = to_tiles if scale == "true" else to_pdf
+    return _file(write(drawing, PAGES[paper], title, _tables(sheet, measure)), "application/pdf", setup.name, "pdf")
+
+
+def _page(
+    request: Request,
+    stored: StoredTank,
+    setup: StoredSetup,
+    values: dict[str, str],
+    errors: dict[str, str],
+    measure: Measure,
+    wrong: Form | None = None,
+) -> HTMLResponse:
+    sheet = mount_sheet(stored, setup)
+    scale = fitted_scale(stored.tank, sheet.marks, PAGES["a4"])
+    true = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, TRUE)
+    context = {
+        "stored": stored,
+        "setup": setup,
+        "sheet": sheet,
+        "pages": {paper: len(tiles(true, size)) for paper, size in PAGES.items()},
+        "marks": list(zip(sheet.marks, [kept.id for kept in setup.fixtures], strict=True)),
+        "drawing": to_svg(draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, scale)),
+        "letter": letter,
+        "hung": _hung(sheet, measure),
+        "settings": (SETTINGS, _settings(sheet)),
+        "words": ANSWERS,
+        "surroundings": asked(Surroundings, values, errors, measure),
+        "values": values,
+        "errors": errors,
+        "wrong": wrong,
+        "scale": TRUE / scale,
+    }
+    return page(
+        request, "mounting/mounting_sheet.html", context, tank=stored, setup=setup, status=422 if errors else 200
+    )
+
+
+def _sheet(db: Db, tank_id: RowId, setup_id: RowId) -> tuple[StoredTank, StoredSetup, MountSheet]:
+    stored = tanks.open_tank(db, tank_id)
+    setup = stored.setup(setup_id)
+    return stored, setup, mount_sheet(stored, setup)
+
+
+def _hung(sheet: MountSheet, measure: Measure) -> list[list[str]]:
+    """For each hanger what hangs from it, its drill points, its weight, and what each support must be rated for."""
+    rows = []
+    for hanger in sheet.hangers:
+        names = ", ".join(letter(number) for number in hanger.numbers)
+        points = [measure.number(value) for point in hanger.points for value in point]
+        known = [f"{hanger.weight:.1f}", str(hanger.rating)] if hanger.weight else ["not known"] * 2
+        rows.append([f"{hanger.frame}: {names}" if hanger.frame else names, *points, *known])
+    return rows
+
+
+SETTINGS = ["", "Fixture", "Output, %", "Channels, %", "Lens or reflector", "Tilt"]
+
+
+def _settings(sheet: MountSheet) -> list[list[str]]:
+    """What has to be set on each fixture, as rows."""
+    return [
+        [
+            letter(one.number), one.name, str(one.output) if one.dims else "on" if one.output else "off",
+            ", ".join(f"{name} {level}" for name, level in one.channels) or "one channel",
+            f"{one.front}; computed with a beam angle of {one.fwhm} degrees", one.tilt or "level",
+        ]
+        for one in sheet.settings
+    ]  # fmt: skip
+
+
+def _notes(sheet: MountSheet) -> list[str]:
+    """Settings of each fixture and lenses to change, a line each."""
+    lines = [
+        f"{row[0]}  {row[1]}; "
+        + "; ".join(f"{name.lower()}: {value}" for name, value in zip(SETTINGS[2:], row[2:], strict=True))
+        for row in _settings(sheet)
+    ]
+    return [*lines, *(f"To change: {change.words}" for change in sheet.lenses)]
+
+
+def _tables(sheet: MountSheet, measure: Measure) -> list[tuple[str, list[list[str]]]]:
+    u = measure.unit
+    head = ["", "Fixture", *(f"{where}, {u}" for where in ("From left", "From back", "Above water", "Above rim"))]
+    rows = [
+        [letter(m.number), m.fixture.name, *(measure.number(v) for v in (m.left, m.back, m.above_water, m.above_rim))]
+        for m in sheet.marks
+    ]
+    drill = [
+        "Hangs", *(f"{n}: from {side}, {u}" for n in ("First", "Second") for side in ("left", "back")), "kg",
+        "Each rated, kg",
+    ]  # fmt: skip
+    checks = [[c.title, ANSWERS[c.answer],
+               measure.fill(c.found, c.lengths), measure.fill(c.rule, c.lengths)] for c in sheet.checks]  # fmt: skip
+    return [
+        ("Centres and heights", [head, *rows]),
+        ("Settings of each fixture, in per cent of full", [SETTINGS, *_settings(sheet)]),
+        *([("Lenses and reflectors to change", [[change.words] for change in sheet.lenses])] if sheet.lenses else []),
+        ("Drill points, two supports each; where the fixture's own hanging points differ, use those instead",
+         [drill, *_hung(sheet, measure)]),
+        ("Parts", [["Part", "Count"], *([name, str(count)] for name, count in sheet.parts)]),
+        ("Looked at (common practice, no source; local code and licensed work go before it)",
+         [["What", "Result", "Found", "Rule"], *checks]),
+        ("In this order", [[f"{k}. {step}"] for k, step in enumerate(sheet.order, 1)]),
+    ]  # fmt: skip
+
+
+def _shown(surroundings: Surroundings, setup: StoredSetup, measure: Measure) -> dict[str, str]:
+    weights = {f"weight-{k.id}": shown_values(k.value, measure)["weight"] for k in setup.fixtures}
+    return shown_values(surroundings, measure) | weights
+
+
+def _file(data: bytes, kind: str, name: str, ending: str) -> Response:
+    plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "setup"
+    return Response(data, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{plain}.{ending}"'})

@@ -1,0 +1,1 @@
+"""Corals, their spots and the coral library."""

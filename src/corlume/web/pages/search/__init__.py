@@ -1,0 +1,1 @@
+"""Layout search and light types."""

@@ -1,0 +1,179 @@
+"""The answers on the page Hang as rows of one table: by search and by rule, each ranked by the same sum."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from corlume.core.errors import InvalidInput
+from corlume.core.judging.figures import Figures
+from corlume.core.judging.intent import Intent
+from corlume.core.judging.verdicts import Verdict, VerdictCase
+from corlume.core.light.fixture import Fixture
+from corlume.formats.measure import Measure
+from corlume.reference.catalogue import CatalogueEntry
+from corlume.services.judging.judge import verdicts_of_case
+from corlume.services.judging.suggested_changes import ProblemReport
+from corlume.services.keeping import fixture_library
+from corlume.services.keeping.fixture_settings import SettingWords, settings_in_words
+from corlume.services.search.candidate import Found
+from corlume.services.search.costs import YEARS
+from corlume.services.search.layout_ranking import LayoutRanking, ahead_for
+from corlume.services.search.proposal import Proposal, Proposer, suggested
+from corlume.services.search.search_jobs import Search
+from corlume.services.search.search_request import SearchRequest, intent_of
+from corlume.services.search.search_results import in_order
+from corlume.services.search.starting_points import StartingPoint
+from corlume.store.database import Database
+from corlume.store.tables import Kept
+from corlume.store.tanks import StoredSetup, StoredTank
+from corlume.web.drawing.tank_card import draw_card, draw_card_front
+from corlume.web.page import templates
+
+
+@dataclass(slots=True)
+class Row:
+    """An answer in the table: what it is, whose rule it is, what it does, and how a setup is made of it."""
+
+    title: str
+    about: str
+    does: Proposal
+    grades: dict[str, Verdict]
+    post: str
+    hidden: dict[str, str] = field(default_factory=dict)
+    first_for: str = ""
+
+    @property
+    def settings(self) -> list[SettingWords]:
+        """What has to be set on its fixtures."""
+        return settings_in_words(self.does.fixtures)
+
+
+def start_rows(
+    stored: StoredTank, setup: StoredSetup, entry: CatalogueEntry, starts: Sequence[StartingPoint],
+    entries: Sequence[CatalogueEntry], wish: SearchRequest,
+) -> list[Row]:  # fmt: skip
+    """What the trade's rules come to, the best by its rank first."""
+    hidden = {"entry": entry.key, "setup": str(setup.id)}
+    proposer = Proposer(stored, LayoutRanking.of(stored, wish), entries)
+    rows = [
+        Row(
+            title=start.rule,
+            about=start.why,
+            does=proposer.of(start.fixtures, start.figures),
+            grades=graded(stored, start.figures, setup.intent),
+            post=f"/tanks/{stored.id}/hang/start/{k}",
+            hidden=hidden,
+        )
+        for k, start in enumerate(starts)
+    ]
+    return sorted(rows, key=lambda row: row.does.rank.points)
+
+
+def found_rows(
+    stored: StoredTank, setup: StoredSetup, found: Search, entries: Sequence[CatalogueEntry], starts: Sequence[Row],
+    measure: Measure,
+) -> list[Row]:  # fmt: skip
+    """What a search has found, the best by its rank first; and why it stands before a rule that beats it in most."""
+    intent = intent_of(stored, found.wish)
+    try:
+        answers = in_order(stored, found.wish, found.found, entries, setup.hung)
+    except InvalidInput:
+        return []
+    rows = [
+        Row(
+            title="",
+            about=_made_of(one.found, measure),
+            does=one.proposal,
+            grades=graded(stored, one.found.figures, intent),
+            post=f"/tanks/{stored.id}/hang/{found.id}/adopt/{one.number}",
+        )
+        for one in answers
+    ]
+    for row, title in zip(rows, _titles(rows, starts, cheapest=found.wish.means == "cheapest"), strict=True):
+        row.title = title
+    if rows:
+        rows[0].first_for = _first_for(rows[0], starts)
+    return rows
+
+
+def _first_for(first: Row, starts: Sequence[Row]) -> str:
+    """Why an answer stands before a rule that beats it in most columns, in a line; or that the rule ranks before it."""
+    for rule in starts:
+        pairs = [
+            (first.does.figures.coverage, rule.does.figures.coverage),
+            (first.does.figures.plane.tenth_share, rule.does.figures.plane.tenth_share),
+            (-abs(1 - first.does.figures.ends.share), -abs(1 - rule.does.figures.ends.share)),
+            (-first.does.figures.plane.spread, -rule.does.figures.plane.spread),
+            (-first.does.figures.watts, -rule.does.figures.watts),
+            (-first.does.money.total, -rule.does.money.total),
+        ]
+        better = sum(theirs > mine for mine, theirs in pairs)
+        if rule.does.rank.points < first.does.rank.points:
+            return f"By rule, {rule.title} ranks before it."
+        if better > len(pairs) / 2:
+            gain = ahead_for(first.does.figures, rule.does.figures)
+            off = f"off target {100 * rule.does.rank.off:.0f} to {100 * first.does.rank.off:.0f} %"
+            return f"{rule.title} by rule is better in most columns; this comes first for {gain or off}."
+    return ""
+
+
+def _made_of(one: Found, measure: Measure) -> str:
+    count = "" if one.layout.outer else f"{len(one.layout.places) * len(one.layout.rows)} "
+    return f"{count}{one.name} at {measure.length(one.layout.height)}"
+
+
+def _titles(rows: Sequence[Row], starts: Sequence[Row], *, cheapest: bool) -> list[str]:
+    """Best where nothing by rule ranks before it, best with fewer, best for your corals; the others by their place."""
+    count = [len(row.does.fixtures) for row in rows]
+    leaving = [len(row.does.corals.leave) for row in rows]
+    titles = [f"No. {k + 1}" for k in range(len(rows))]
+    if rows and (cheapest or all(rows[0].does.rank.points <= rule.does.rank.points for rule in starts)):
+        titles[0] = "Cheapest" if cheapest else "Best"
+    if count and min(count) < count[0]:
+        titles[count.index(min(count))] = "Best with fewer"
+    if leaving and min(leaving) < leaving[0]:
+        at = leaving.index(min(leaving))
+        titles[at] += ", best for your corals" if titles[at] == "Best with fewer" else ""
+        titles[at] = titles[at] if "corals" in titles[at] else "Best for your corals"
+    return titles
+
+
+def render_rows(stored: StoredTank, rows: Sequence[Row], measure: Measure) -> str:
+    try:
+        pictures = [
+            (picture_of(stored, row.does.fixtures, small=True), draw_card_front(stored, row.does.fixtures))
+            for row in rows
+        ]
+    except InvalidInput:
+        pictures = []
+    return templates.get_template("search/rows.html").render(
+        rows=rows, pictures=pictures, stored=stored, measure=measure, years=YEARS
+    )
+
+
+def picture_of(stored: StoredTank, fixtures: Any, *, zones: bool = False, small: bool = False) -> Any:
+    setup = StoredSetup(0, "", True, tuple(Kept(k, f) for k, f in enumerate(fixtures)))
+    return draw_card(replace(stored, setups=(setup,)), zones=zones, small=small)
+
+
+def graded(stored: StoredTank, figured: Figures, intent: Intent) -> dict[str, Verdict]:
+    """The verdicts of figures that were worked out already, as the chart would give them."""
+    return {verdict.key: verdict for verdict in verdicts_of_case(stored, VerdictCase(figured, stored.targets, intent))}
+
+
+def faults_context(
+    db: Database, stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent, found: ProblemReport
+) -> dict[str, Any]:
+    """What the template of faults and suggested changes shows of a diagnosis."""
+    now, changes = suggested(stored, fixtures, intent, found, fixture_library.entries(db))
+    return {
+        "stored": stored,
+        "found": found,
+        "titles": {finding.fault.key: finding.fault.title for finding in found.findings},
+        "now": now,
+        "changes": changes,
+        "low": now is not None and any(part.key == "low" for part in now.figures.parts),
+        "years": YEARS,
+    }

@@ -1,0 +1,1 @@
+"""Surveys, photos and balancing by meter."""

@@ -1,0 +1,175 @@
+"""At the tank: spot by spot with a big pad of numbers, by meter, or on paper."""
+
+from __future__ import annotations
+
+import datetime
+import json
+from collections.abc import AsyncIterator, Sequence
+from dataclasses import replace
+from typing import Any, Literal
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, JSONResponse, StreamingResponse
+from pydantic import BaseModel, Field
+
+from corlume.core.survey.outliers import LUX_BY_PAR
+from corlume.core.survey.photo_geometry import Photo
+from corlume.core.survey.reading_settler import ReadingSettler
+from corlume.core.survey.survey_record import MOST_LUX, MOST_PAR, OVERFLOW, PUMPS, MeasuringPoint
+from corlume.services.keeping import photos, surveys, tanks
+from corlume.services.keeping.meter_stream import MeterLost, meter_readings
+from corlume.services.keeping.surveys import StoredSurvey
+from corlume.services.survey.survey_results import predicted
+from corlume.store.tables import Kept
+from corlume.store.tanks import StoredTank
+from corlume.web.drawing.survey_points import draw_survey, marks_of
+from corlume.web.page import Db, Looked, RowId, measure_of, narrow_of, page
+
+router = APIRouter(prefix="/tanks/{tank_id}/survey")
+
+
+@router.get("/{survey_id}/take")
+def take(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Looked = None) -> HTMLResponse:
+    """The page for the tank: spot by spot, with a big pad of numbers."""
+    stored, kept = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id)
+    measure = measure_of(request)
+    marks = marks_of(kept, predicted(stored, kept))
+    sheet, drawing = draw_survey(stored.tank, marks, measure, width=360, height=300, numbers=True)
+    fixed = [photo for photo in photos.all_photos(db, tank_id) if photo.value.corners]
+    spots = [
+        {
+            "id": one.id,
+            "name": one.value.name,
+            "where": f"{measure.length(one.value.x)} from left, {measure.length(one.value.y)} from front, "
+            f"{measure.length(one.value.depth)} down",
+            "predicted": round(mark.predicted),
+            "at": _on_photos(stored, fixed, one.value),
+            **_state(one),
+        }
+        for one, mark in zip(kept.spots, marks, strict=True)
+    ]
+    context = {
+        "stored": stored,
+        "survey": kept,
+        "sheet": sheet,
+        "drawing": drawing,
+        "spots": spots,
+        "photos": fixed,
+        "pumps": {"": f"as the survey ({PUMPS[kept.value.pumps]})", "on": "on", "off": "off"},
+    }
+    return page(request, "survey/take.html", context, tank=stored, setup=stored.setup(setup))
+
+
+def _on_photos(
+    stored: StoredTank, fixed: Sequence[Kept[Photo]], spot: MeasuringPoint
+) -> dict[int, tuple[float, float]]:
+    """Where a spot is in each fixed photo, as shares of its width and height, by the photo's id."""
+    return {photo.id: photo.value.point(stored.tank, spot.place) for photo in fixed}
+
+
+def _state(one: Kept[MeasuringPoint]) -> dict[str, Any]:
+    """What the page at the tank knows of a spot."""
+    spot = one.value
+    return {"readings": list(spot.readings), "skipped": spot.skipped, "note": spot.note, "upright": spot.upright,
+            "pumps": spot.pumps, "level": spot.level, "reason": spot.reason}  # fmt: skip
+
+
+class Act(BaseModel):
+    """Something done at the tank: ``at`` is how many readings the spot had by then, so that none is sent twice."""
+
+    act: Literal["read", "redo", "skip", "note", "lux"]
+    spot: RowId
+    par: float = 0.0
+    at: int = Field(0, ge=0, le=1000)
+    note: str = Field("", max_length=400)
+    pumps: Literal["", "on", "off"] = ""
+    upright: bool = True
+    level: float = Field(1.0, ge=0.05, le=1.5)
+    time: datetime.time | None = None
+
+
+@router.post("/{survey_id}/act")
+def act(db: Db, tank_id: RowId, survey_id: RowId, body: Act) -> JSONResponse:
+    """Write down at once what was done at the tank; answers with the spot as it is now, and a word where one is due."""
+    stored = tanks.open_tank(db, tank_id)
+    kept = surveys.open_survey(db, tank_id, survey_id)
+    was = kept.spot(body.spot).value
+    match body.act:
+        case "read" if MOST_PAR < body.par <= MOST_LUX and body.par not in OVERFLOW:
+            meant = body.par / LUX_BY_PAR
+            word = f"{body.par:.0f} is more than any PAR over a tank: is the meter set to lux? Divided by "
+            word += f"{LUX_BY_PAR:.0f}, as of sunlight, it would be {meant:.0f}. It is not written down yet."
+            return JSONResponse({**_state(kept.spot(body.spot)), "word": word, "lux": body.par})
+        case "read":
+            surveys.enter(db, tank_id, survey_id, body.spot, body.par, at=body.at, pumps=body.pumps,
+                          upright=body.upright, level=body.level, time=body.time)  # fmt: skip
+        case "redo":
+            surveys.take_back(db, tank_id, survey_id, body.spot)
+        case "skip":
+            surveys.skip(db, tank_id, survey_id, body.spot)
+        case "note":
+            noted = replace(was, note=body.note)
+            surveys.save_point(db, tank_id, survey_id, body.spot, noted, label=f"note at {was.name}")
+        case "lux":
+            surveys.from_lux(db, tank_id, survey_id, body.spot, body.par, LUX_BY_PAR)
+    kept = surveys.open_survey(db, tank_id, survey_id)
+    now = kept.spot(body.spot)
+    return JSONResponse({**_state(now), **_word(stored, kept, now)})
+
+
+def _word(stored: StoredTank, kept: StoredSurvey, now: Kept[MeasuringPoint]) -> dict[str, Any]:
+    """A word about a reading that is far from what is predicted, or from the one before it."""
+    par = kept.value.par(now.value)
+    if par is None:
+        return {}
+    told = predicted(stored, replace(kept, spots=(now,)))[now.id]
+    last = now.value.readings[-1]
+    if last > 25 * max(told, 1.0):
+        times, meant = last / max(told, 1.0), last / LUX_BY_PAR
+        word = f"{last:.0f} is {times:.0f} times what is predicted: is the meter set to lux? "
+        return {"word": f"{word}Divided by {LUX_BY_PAR:.0f}, as of sunlight, it would be {meant:.0f}.", "lux": last}
+    if len(now.value.readings) > 1 and max(now.value.readings) > 2 * min(now.value.readings):
+        return {"word": "Two readings here differ by a factor of two. Clear readings deletes both."}
+    if not told / 3 < par < told * 3:
+        word = f"Predicted are {told:.0f}: is it the right spot, and the probe the right way up?"
+        return {"word": f"{word} It is kept all the same."}
+    return {}
+
+
+@router.get("/{survey_id}/meter")
+def meter(request: Request, db: Db, tank_id: RowId, survey_id: RowId, spot: RowId) -> StreamingResponse:
+    """Readings of the meter at a spot as they come (server-sent events), until they have settled; no thread waits."""
+    place = surveys.open_survey(db, tank_id, survey_id).spot(spot).value.place
+    return StreamingResponse(_events(request.app.state.meter, place), media_type="text/event-stream")
+
+
+async def _events(address: str, place: tuple[float, float, float]) -> AsyncIterator[str]:
+    """One event a reading: the needle, its middle, how sure that is, whether it has settled; words when it is lost."""
+    needle = ReadingSettler()
+    try:
+        async for par in meter_readings(address, place):
+            needle.add(par)
+            now = {
+                "par": par,
+                "middle": round(needle.middle, 1 if needle.middle < 20 else None),
+                "settled": needle.settled,
+            }
+            yield f"data: {json.dumps(now | {'sure': min(99.0, round(100 * needle.sure, 1))})}\n\n"
+            if needle.settled:
+                return
+        lost = "The needle does not settle: is something moving over the probe? Type what you take it for."
+    except MeterLost as error:
+        lost = f"{error} What was read so far is kept; type the rest, or try again."
+    yield f"data: {json.dumps({'lost': lost})}\n\n"
+
+
+@router.get("/{survey_id}/sheet")
+def sheet(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Looked = None) -> HTMLResponse:
+    """The spots on paper, to be written on."""
+    stored, kept = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id)
+    marks = marks_of(kept, predicted(stored, kept))
+    laid, drawing = draw_survey(
+        stored.tank, marks, measure_of(request), width=640, height=520, numbers=True, narrow=narrow_of(request)
+    )
+    context = {"stored": stored, "survey": kept, "sheet": laid, "drawing": drawing, "marks": marks}
+    return page(request, "survey/sheet.html", context, tank=stored, setup=stored.setup(setup))
