@@ -35,7 +35,7 @@ from corlume.services.keeping import fixture_library, hung_fixtures, tanks
 from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.web.app import create_app
-from corlume.web.request_guard import MAX_BODY
+from corlume.web.request.request_guard import MAX_BODY
 from tests import loops
 from tests.light.test_photometry import GOOD
 
@@ -232,7 +232,7 @@ def _answered(app: object, messages: list[dict[str, object]], headers: dict[str,
 def test_bodies_are_counted_as_they_come_and_half_sent_ones_are_given_up(
     db: Database, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("corlume.web.request_guard.PATIENCE", 0.1)
+    monkeypatch.setattr("corlume.web.request.request_guard.PATIENCE", 0.1)
     piece = {"type": "http.request", "body": b"x" * 100_000, "more_body": True}
     lying = {"content-length": "10", "transfer-encoding": "chunked", "content-type": "text/plain"}
     app = create_app(db, Settings())

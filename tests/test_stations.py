@@ -24,7 +24,7 @@ from corlume.store.tables import Table
 from corlume.web.app import create_app
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.forms.tank import tank_fields
-from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, page, templates
+from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, page, templates
 from corlume.web.stations import STATIONS, Station
 
 FOODS = {"flake": "Flake", "frozen": "Frozen"}

@@ -65,14 +65,40 @@ def test_there_are_no_import_circles() -> None:
     list(graphlib.TopologicalSorter(graph).static_order())
 
 
-SERVICES = ("light", "keeping", "flow", "placement", "judging", "survey", "acclimation", "search")
+SUBJECTS = {
+    "core": ("light", "acclimation", "flow", "judging", "search", "placement", "mounting", "survey", "keeping"),
+    "services": ("light", "keeping", "flow", "placement", "judging", "survey", "acclimation", "search"),
+    "web": ("forms", "request", "drawing", "pages"),
+}
+"""Rooms that are folders, each after those that it may import."""
 
 
-def test_services_use_only_those_before_them() -> None:
-    for path in (SOURCE / "services").rglob("*.py"):
-        if path.parent.name in SERVICES:
-            used = {name.split(".")[2] for name in imports(path) if name.startswith("corlume.services.")}
-            assert used <= set(SERVICES[: SERVICES.index(path.parent.name) + 1]), path
+@pytest.mark.parametrize("floor", SUBJECTS)
+def test_rooms_of_a_floor_use_only_those_before_them(floor: str) -> None:
+    """So that no two rooms import each other; what stands beside the rooms is for all, or ties them together."""
+    order = SUBJECTS[floor]
+    assert {p.parent.name for p in (SOURCE / floor).glob("*/__init__.py")} == set(order)
+    for path in FILES:
+        place = path.relative_to(SOURCE / floor).parts if path.is_relative_to(SOURCE / floor) else ()
+        if len(place) > 1:
+            used = {name.split(".")[2] for name in imports(path) if name.startswith(f"corlume.{floor}.")} & set(order)
+            assert used <= set(order[: order.index(place[0]) + 1]), path
+
+
+def test_a_subject_has_one_word_on_every_floor() -> None:
+    named = {
+        folder.name
+        for floor in (
+            SOURCE / "core",
+            SOURCE / "services",
+            SOURCE / "web/pages",
+            SOURCE / "web/templates",
+            ROOT / "tests",
+        )
+        for folder in floor.iterdir()
+        if folder.is_dir() and folder.name not in ("__pycache__", "parts", "browser", "js", "scenes")
+    }
+    assert named == set(SUBJECTS["core"]) | set(SUBJECTS["services"])
 
 
 RETIRED = {

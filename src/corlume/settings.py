@@ -19,6 +19,7 @@ class Settings(BaseSettings):
         "localhost,127.0.0.1,[::1]", description="Host names that requests may be addressed to, with commas between."
     )
     meter: str = Field(
-        "127.0.0.1:8424", description="Where a PAR meter, or the bridge of one, listens on this machine."
+        "127.0.0.1:8424",
+        description="Where a PAR meter, or the bridge of one, listens on this machine.",
     )
     data: Path = Field(Path.home() / ".local" / "share" / "corlume", description="Folder that holds the database.")

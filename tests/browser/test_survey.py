@@ -11,7 +11,7 @@ from threading import Thread
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from corlume.devices.meter_server import MeterServer
+from corlume.devices.line_meter import LineMeterServer
 from corlume.devices.simulated_meter import SimulatedMeter, hidden_truth
 from corlume.services.keeping import surveys, tanks
 from corlume.services.light.fields import medium_of
@@ -29,7 +29,7 @@ def meter(db: Database, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     def made() -> SimulatedMeter:
         return SimulatedMeter(medium, fixtures, seed=next(seeds), clock=lambda: 900.0, wait=lambda _: time.sleep(0.006))
 
-    server = MeterServer(0, made)
+    server = LineMeterServer(0, made)
     Thread(target=server.serve_forever, daemon=True).start()
     monkeypatch.setenv("CORLUME_METER", f"127.0.0.1:{server.server_address[1]}")
     yield

@@ -17,8 +17,8 @@ import pytest
 from starlette.testclient import TestClient
 
 from corlume.core.survey.reading_settler import ReadingSettler
+from corlume.devices.line_meter import LineMeterServer
 from corlume.devices.meter import MeterLost
-from corlume.devices.meter_server import MeterServer
 from corlume.devices.simulated_meter import SimulatedMeter, hidden_truth
 from corlume.services.keeping import tanks
 from corlume.services.keeping.meter_stream import meter_readings
@@ -37,7 +37,7 @@ def speaking_meter(db: Database, kind: type[SimulatedMeter] = SimulatedMeter) ->
     def made() -> SimulatedMeter:
         return kind(medium, fixtures, seed=next(seeds), clock=lambda: next(clock), wait=lambda _: time.sleep(0.002))
 
-    server = MeterServer(0, made)
+    server = LineMeterServer(0, made)
     Thread(target=server.serve_forever, daemon=True).start()
     try:
         yield server.server_address[1], made()
@@ -105,8 +105,8 @@ def test_what_is_no_reading_is_told_and_ends_the_stream(client: TestClient, line
 
 def test_a_byte_a_second_runs_out_of_patience_and_listeners_hold_no_thread(monkeypatch: pytest.MonkeyPatch) -> None:
     """Twenty listen at once to a meter that never ends a line: no thread more, and every one is told."""
-    monkeypatch.setattr("corlume.devices.meter.PATIENCE", 1.0)
-    monkeypatch.setattr("corlume.devices.meter.FIRST_PATIENCE", 1.0)
+    monkeypatch.setattr("corlume.devices.line_meter.PATIENCE", 1.0)
+    monkeypatch.setattr("corlume.devices.line_meter.FIRST_PATIENCE", 1.0)
 
     def slow(connection: socket.socket) -> None:
         for _ in range(40):

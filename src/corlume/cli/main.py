@@ -19,6 +19,7 @@ from corlume.cli.database import opened, settings
 from corlume.cli.layout import layout
 from corlume.cli.meter import meter
 from corlume.cli.par import par
+from corlume.devices.register import meter_at
 from corlume.formats.file_faults import BadFile
 from corlume.formats.scene_file import scene_schema
 from corlume.services.keeping import demo as demo_data
@@ -76,9 +77,9 @@ def _clear_demo(path: Path) -> None:
 def _meter(chosen: Settings) -> Iterator[None]:
     """The simulated meter as a process of its own, which ends with this one; when it ends by itself, that is said."""
     command = "from corlume.cli.main import main; main()"
-    port = chosen.meter.rpartition(":")[2]
+    kind, _, port = meter_at(chosen.meter)
     process = subprocess.Popen(
-        [sys.executable, "-c", command, "meter", "--demo", "--port", port],
+        [sys.executable, "-c", command, "meter", "--demo", "--kind", kind.key, "--port", str(port)],
         stdout=subprocess.DEVNULL,
         stderr=subprocess.PIPE,
         text=True,

@@ -9,8 +9,8 @@ import time
 import click
 
 from corlume.cli.database import opened
-from corlume.devices.meter import PORT
-from corlume.devices.meter_server import MeterServer
+from corlume.devices.meter import HOST
+from corlume.devices.register import METERS
 from corlume.devices.simulated_meter import SimulatedMeter, hidden_truth
 from corlume.services.keeping import tanks
 from corlume.services.light.fields import medium_of
@@ -18,10 +18,13 @@ from corlume.services.light.fields import medium_of
 
 @click.command()
 @click.option("--tank", "tank_id", type=int, default=1, show_default=True, help="Tank that the probe stands in.")
-@click.option("--port", type=int, default=PORT, show_default=True, help="Port on loopback to speak at.")
+@click.option(
+    "--kind", type=click.Choice(list(METERS)), default=next(iter(METERS)), show_default=True, help="How it speaks."
+)
+@click.option("--port", type=int, help="Port on loopback to speak at; by default the usual one of its kind.")
 @click.option("--seed", type=int, default=4, show_default=True, help="Of the hidden truth and of all chances.")
 @click.option("--demo", is_flag=True, help="Stand in the demo's tank, and end with the demo.")
-def meter(tank_id: int, port: int, seed: int, demo: bool) -> None:
+def meter(tank_id: int, kind: str, port: int | None, seed: int, demo: bool) -> None:
     """Run a simulated PAR meter in the setup in use, in a tank whose truth differs from what was told."""
     stored = tanks.open_tank(opened(demo=demo), tank_id).under(None)
     tank, fixtures = hidden_truth(stored.lit_tank(), stored.setup().hung, seed)
@@ -33,13 +36,14 @@ def meter(tank_id: int, port: int, seed: int, demo: bool) -> None:
             medium_of(tank), fixtures, seed=next(count), clock=lambda: time.monotonic() - begun, wait=time.sleep
         )
 
+    port = METERS[kind].port if port is None else port
     try:
-        server = MeterServer(port, new_meter)
+        server = METERS[kind].serve(port, new_meter)
     except OSError as error:
         raise click.ClickException(f"Port {port} cannot be used: {error.strerror}.") from error
     if demo:
         threading.Thread(target=_end_with_parent, args=(os.getppid(),), daemon=True).start()
-    click.echo(f"The simulated meter speaks at 127.0.0.1:{server.server_address[1]} (stop it with Ctrl C)")
+    click.echo(f"The simulated meter speaks at {HOST}:{server.socket.getsockname()[1]} (stop it with Ctrl C)")
     try:
         server.serve_forever()
     except KeyboardInterrupt:

@@ -20,12 +20,12 @@ from corlume.settings import Settings
 from corlume.store.database import Database, Unusable
 from corlume.store.tables import NotFound
 from corlume.store.tanks import Unreadable
-from corlume.web.assets import STATIC, SqueezePages
-from corlume.web.coral_light_log import light_recorded
-from corlume.web.device_auth import DeviceAuth
-from corlume.web.page import error_page, measure_of, page, told
-from corlume.web.plain_page import plain_page
-from corlume.web.request_guard import RequestGuard
+from corlume.web.request.assets import STATIC, SqueezePages
+from corlume.web.request.coral_light_log import light_recorded
+from corlume.web.request.device_auth import DeviceAuth
+from corlume.web.request.page import error_page, measure_of, page, told
+from corlume.web.request.plain_page import plain_page
+from corlume.web.request.request_guard import RequestGuard
 from corlume.web.stations import BESIDE, STATIONS, Station
 
 LOGGED = "What happened stands in corlume.log, beside the database."

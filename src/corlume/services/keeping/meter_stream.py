@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import AsyncIterator
 from contextlib import aclosing
 
-from corlume.devices.meter import HOST, PORT, MeterLost, Place, listen
+from corlume.devices.meter import MeterLost, Place
+from corlume.devices.register import METERS, meter_at
 
 __all__ = ["MeterLost", "meter_readings"]
 MOST_READINGS = 300
@@ -15,11 +16,14 @@ PASSED_OVER = 2
 
 
 async def meter_readings(address: str, place: Place) -> AsyncIterator[float]:
-    """Readings of the meter that listens at an address, host and port, with its probe at a place [m]; ``MeterLost``
-    when it is not there or goes away.
+    """Readings of the meter at an address, with its probe at a place [m]; ``MeterLost`` when it is not there or goes
+    away.
     """
-    host, _, port = address.rpartition(":")
-    async with aclosing(listen(host or HOST, int(port) if port.isdigit() else PORT, place)) as readings:  # type: ignore[type-var]
+    try:
+        kind, host, port = meter_at(address)
+    except LookupError as error:
+        raise MeterLost(f"No meter speaks as {address} says: its kind is {' or '.join(METERS)}.") from error
+    async with aclosing(kind.listen(host, port, place)) as readings:  # type: ignore[type-var]
         count = 0
         async for par in readings:
             count += 1

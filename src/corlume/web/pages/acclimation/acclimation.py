@@ -18,7 +18,7 @@ from corlume.services.keeping import acclimation_log, tanks
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.light_line import draw_light_line
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, page
+from corlume.web.request.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals")
 CoralId = Annotated[RowId, Path()]

@@ -17,7 +17,7 @@ from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.light import draw_light
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el
-from corlume.web.page import Db, FormData, RowId, go, page
+from corlume.web.request.page import Db, FormData, RowId, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/setups")
 WIDTH = 336.0

@@ -12,8 +12,8 @@ from fastapi.responses import HTMLResponse, Response, StreamingResponse
 
 from corlume.services.keeping import backup
 from corlume.store.database import Unusable
-from corlume.web.page import Db, Files, page
 from corlume.web.pages.keeping.tanks import show_tanks
+from corlume.web.request.page import Db, Files, page
 
 router = APIRouter()
 PIECE = 1_000_000

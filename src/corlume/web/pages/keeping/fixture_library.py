@@ -29,7 +29,7 @@ from corlume.store.tables import NotFound
 from corlume.web.drawing.polar import draw_polar
 from corlume.web.drawing.spectrum import draw_spectrum
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, Files, FormData, Unit, go, measure_of, page
+from corlume.web.request.page import Db, Files, FormData, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/shelf")
 KIND_NAMES = {key: technology.name for key, technology in TECHNOLOGIES.items()}

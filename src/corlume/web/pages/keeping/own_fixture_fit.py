@@ -33,8 +33,8 @@ from corlume.services.keeping.own_fixture_fit import (
 from corlume.web.drawing.beam_optics import draw_front
 from corlume.web.drawing.spectrum import draw_colours
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, FormData, Unit, measure_of, page
 from corlume.web.pages.keeping.fixture_library import sheet_of
+from corlume.web.request.page import Db, FormData, Unit, measure_of, page
 
 router = APIRouter(prefix="/shelf/fit")
 MODES = {"watts": "Watts and kind alone", "points": "A few readings", "grid": "A grid of PAR"}

@@ -13,9 +13,9 @@ from markupsafe import Markup
 
 from corlume.core.errors import InvalidInput
 from corlume.services.keeping import phone_pairing
-from corlume.web.assets import STATIC
-from corlume.web.device_auth import COOKIE, LATE, PAIR, is_loopback
-from corlume.web.page import Db, FormData, RowId, Unit, error_page, go, page, templates
+from corlume.web.request.assets import STATIC
+from corlume.web.request.device_auth import COOKIE, LATE, PAIR, is_loopback
+from corlume.web.request.page import Db, FormData, RowId, Unit, error_page, go, page, templates
 
 router = APIRouter()
 YEAR = 365 * 24 * 3600

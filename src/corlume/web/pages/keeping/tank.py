@@ -30,7 +30,7 @@ from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.drawing.tank_card import draw_scape
 from corlume.web.forms.form import Asked, Form, asked, shown_values
 from corlume.web.forms.tank import PANE_CHOICES, RIPPLES, read_name, read_tank, read_targets, tank_fields
-from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
+from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
 
 router = APIRouter()
 Metres = Annotated[float, Field(allow_inf_nan=False)]

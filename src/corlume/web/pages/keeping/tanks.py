@@ -13,9 +13,9 @@ from corlume.formats.file_faults import BadFile
 from corlume.services.keeping import photos, tanks
 from corlume.store.database import Database
 from corlume.store.tanks import Unreadable
-from corlume.web.coral_light_log import light_recorded
 from corlume.web.drawing.tank_card import draw_card
-from corlume.web.page import Db, Files, FormData, RowId, go, measure_of, page, templates, told
+from corlume.web.request.coral_light_log import light_recorded
+from corlume.web.request.page import Db, Files, FormData, RowId, go, measure_of, page, templates, told
 
 router = APIRouter()
 

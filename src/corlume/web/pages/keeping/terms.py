@@ -6,7 +6,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 
 from corlume.reference.catalogue import plain_words
-from corlume.web.page import page
+from corlume.web.request.page import page
 
 router = APIRouter()
 

@@ -33,7 +33,8 @@ from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.forms.fixture import FixtureChange, read_fixture_changes
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import (
+from corlume.web.pages.light import chart_view
+from corlume.web.request.page import (
     Db,
     FormData,
     Narrow,
@@ -47,7 +48,6 @@ from corlume.web.page import (
     tape_of_device,
     templates,
 )
-from corlume.web.pages.light import chart_view
 
 router = APIRouter(prefix="/tanks/{tank_id}")
 SCRIPTS = tuple(f"chart/{name}.js" for name in ("ask", "show", "pointer", "keys", "fields", "together", "chart"))

@@ -51,7 +51,7 @@ from corlume.web.drawing.light import draw_light
 from corlume.web.drawing.sheet import Sheet, View, lay_out
 from corlume.web.drawing.survey_points import PointMark, draw_points, reading_on
 from corlume.web.drawing.tank import draw_caption, draw_frame, draw_rock
-from corlume.web.page import templates
+from corlume.web.request.page import templates
 
 
 def default_probe(stored: StoredTank) -> WaterPoint:

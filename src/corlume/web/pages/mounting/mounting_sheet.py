@@ -27,7 +27,7 @@ from corlume.services.keeping import tanks
 from corlume.services.keeping.mounting_sheet import MountSheet, mount_sheet, save_surroundings
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, FormData, RowId, Unit, go, page
+from corlume.web.request.page import Db, FormData, RowId, Unit, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/setups/{setup_id}/mount")
 

@@ -20,7 +20,7 @@ from corlume.services.keeping import coral_types, tanks
 from corlume.services.placement.spots import spots_of
 from corlume.store.tables import NotFound
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, page
+from corlume.web.request.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals/library")
 Typed = Annotated[str, Query(max_length=80)]

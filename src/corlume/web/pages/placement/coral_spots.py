@@ -33,7 +33,7 @@ from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms.dragged import Dropped, Tapped
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
+from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals/seats")
 Typed = Annotated[str, Query(max_length=40)]

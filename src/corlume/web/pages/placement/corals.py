@@ -39,7 +39,7 @@ from corlume.web.drawing.sheet import Sheet, lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms.dragged import Metres
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, along, go, measure_of, narrow_of, page
+from corlume.web.request.page import Db, Files, FormData, Looked, RowId, Unit, along, go, measure_of, narrow_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals")
 

@@ -22,7 +22,7 @@ from corlume.store.tanks import StoredTank
 from corlume.web.drawing.corals import draw_corals
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
-from corlume.web.page import Db, FormData, Looked, RowId, go, measure_of, narrow_of, page, templates
+from corlume.web.request.page import Db, FormData, Looked, RowId, go, measure_of, narrow_of, page, templates
 
 router = APIRouter(prefix="/tanks/{tank_id}/corals/all")
 SECONDS = 6.0

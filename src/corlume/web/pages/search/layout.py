@@ -48,8 +48,8 @@ from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.trade_off import draw_trade_off
 from corlume.web.forms.form import Form
-from corlume.web.page import Db, FormData, RowId, Unit, go, measure_of, page, templates
 from corlume.web.pages.search.layout_rows import faults_context, found_rows, graded, picture_of, render_rows, start_rows
+from corlume.web.request.page import Db, FormData, RowId, Unit, go, measure_of, page, templates
 
 router = APIRouter(prefix="/tanks/{tank_id}/hang")
 

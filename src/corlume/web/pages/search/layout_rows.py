@@ -29,7 +29,7 @@ from corlume.store.database import Database
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.tank_card import draw_card, draw_card_front
-from corlume.web.page import templates
+from corlume.web.request.page import templates
 
 
 @dataclass(slots=True)

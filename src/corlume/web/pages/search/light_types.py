@@ -32,7 +32,7 @@ from corlume.store.tables import Kept, NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.tank_card import draw_card
-from corlume.web.page import Db, Looked, RowId, Unit, go, page, templates
+from corlume.web.request.page import Db, Looked, RowId, Unit, go, page, templates
 
 router = APIRouter(prefix="/tanks/{tank_id}/kinds")
 WEIGHTS = "weights"

@@ -14,7 +14,7 @@ from corlume.services.survey import balance_rounds
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredTank
-from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, page
+from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/survey/balance")
 

@@ -17,7 +17,7 @@ from corlume.services.keeping.surveys import StoredSurvey
 from corlume.services.survey.survey_results import predicted, survey_results_of
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
-from corlume.web.page import Db, Files, Looked, RowId, Unit, go, measure_of, page
+from corlume.web.request.page import Db, Files, Looked, RowId, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/survey/photos")
 Part = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]

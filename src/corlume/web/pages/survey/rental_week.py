@@ -12,7 +12,7 @@ from corlume.services.keeping import surveys, tanks
 from corlume.services.survey import rental_week
 from corlume.services.survey.rental_week import OFF_LEVEL, PARTS, WITHIN
 from corlume.store.tables import NotFound
-from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, page
+from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/survey/week")
 

@@ -35,8 +35,20 @@ from corlume.store.tanks import StoredTank
 from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.survey_points import draw_left_out, draw_survey, marks_of
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page, templates
 from corlume.web.pages.search.layout_rows import faults_context
+from corlume.web.request.page import (
+    Db,
+    Files,
+    FormData,
+    Looked,
+    RowId,
+    Unit,
+    go,
+    measure_of,
+    narrow_of,
+    page,
+    templates,
+)
 
 router = APIRouter(prefix="/tanks/{tank_id}/survey")
 ASKED = ("name", "day", "pumps", "meter", "immersion")

@@ -23,7 +23,7 @@ from corlume.services.survey.survey_results import predicted
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.survey_points import draw_survey, marks_of
-from corlume.web.page import Db, Looked, RowId, measure_of, narrow_of, page
+from corlume.web.request.page import Db, Looked, RowId, measure_of, narrow_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/survey")
 

@@ -16,7 +16,7 @@ from corlume.services.survey.seen_light import heights, results_of, spill_survey
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
 from corlume.web.forms.form import Form
-from corlume.web.page import Db, FormData, Looked, RowId, Unit, go, measure_of, page
+from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/survey/without")
 

@@ -27,11 +27,11 @@ from corlume.services.flow.tank_flow import solved_flow
 from corlume.services.keeping import tanks
 from corlume.store.database import Database
 from corlume.store.tanks import StoredSetup, StoredTank, Unreadable
-from corlume.web.assets import asset
 from corlume.web.forms.form import Sent
-from corlume.web.request_guard import MAX_BODY
+from corlume.web.request.assets import asset
+from corlume.web.request.request_guard import MAX_BODY
 
-HERE = Path(__file__).parent
+HERE = Path(__file__).parent.parent
 templates = Jinja2Templates(directory=HERE / "templates")
 templates.env.globals |= {"version": __version__, "asset": asset, "plain_words": plain_words}
 templates.env.globals["flow_is_solved"] = lambda stored: solved_flow(stored) is not None

@@ -18,7 +18,7 @@ from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from corlume.store.database import COMMITS
-from corlume.web.device_auth import DeviceAuth
+from corlume.web.request.device_auth import DeviceAuth
 
 MAX_BODY = 3_000_000
 LARGE_BODIES = {"/tanks/import": 60_000_000, "/shelf/own": 17_000_000, "/restore": 2_000_000_000}

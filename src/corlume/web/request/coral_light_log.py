@@ -11,7 +11,7 @@ from corlume.services.acclimation.acclimation import log_light
 from corlume.store.database import Unusable
 from corlume.store.tables import NotFound
 from corlume.store.tanks import Unreadable
-from corlume.web.page import database
+from corlume.web.request.page import database
 
 
 def light_recorded(request: Request) -> Iterator[None]:

@@ -9,7 +9,7 @@ from pathlib import Path
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.types import Receive, Scope, Send
 
-STATIC = Path(__file__).parent / "static"
+STATIC = Path(__file__).parent.parent / "static"
 
 
 @cache

@@ -15,8 +15,8 @@ from starlette.types import Scope
 
 from corlume.services.keeping import phone_pairing
 from corlume.store.database import Database
-from corlume.web.phone_rights import LIMITED, phone_may
-from corlume.web.plain_page import plain_page
+from corlume.web.request.phone_rights import LIMITED, phone_may
+from corlume.web.request.plain_page import plain_page
 
 COOKIE = "corlume_device"
 PAIR = "/pair/"

@@ -6,7 +6,7 @@ from html import escape
 
 from fastapi.responses import HTMLResponse
 
-from corlume.web.assets import asset
+from corlume.web.request.assets import asset
 
 
 def plain_page(title: str, text: str, status: int) -> HTMLResponse:
