@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import datetime
 import json
 import re
+import sqlite3
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from typing import Any
@@ -23,13 +25,14 @@ from corlume.formats.file_faults import BadFile
 from corlume.formats.round_steps import STEPS
 from corlume.formats.survey_table import read_survey, write_survey
 from corlume.services.judging.judge import verdicts_in_doubt
-from corlume.services.keeping import hung_fixtures, setups, surveys, tanks
+from corlume.services.keeping import hung_fixtures, phone_pairing, setups, surveys, tanks
 from corlume.services.light.fields import par_at
 from corlume.services.light.points import PlaneSpec, WaterPoint
 from corlume.services.light.uncertainty import uncertainty_at
 from corlume.services.survey import balance_rounds
 from corlume.services.survey.survey_results import survey_results_of
 from corlume.store.database import Database
+from tests.keeping.test_phone import from_the_network
 
 HOME = "/tanks/1/survey"
 NEW = {"name": "Evening", "day": "2026-11-20", "pumps": "on", "meter": "", "immersion": "1", "count": "8"}
@@ -44,6 +47,32 @@ def planned(client: TestClient, **typed: str) -> str:
 
 def act(client: TestClient, home: str, **what: Any) -> Any:
     return client.post(f"{home}/act", content=json.dumps(what), headers=JSON)
+
+
+def test_a_reading_by_phone_reads_the_tank_once_in_under_fifteen_statements(
+    db: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """From the request of a paired phone on the network to what is done after its answer."""
+    survey = surveys.all_surveys(db, 1)[0]
+    said, connect = list[str](), sqlite3.connect
+
+    def listened(*given: Any, **more: Any) -> sqlite3.Connection:
+        connection = connect(*given, **more)
+        connection.set_trace_callback(said.append)
+        return connection
+
+    token = phone_pairing.new_link(db, datetime.datetime.now(datetime.UTC))[0]
+    with from_the_network(db) as phone:
+        phone.post(f"/pair/{token}", data={"name": "Tank phone"})
+        phone.get(f"/tanks/1/survey/{survey.id}/take")
+        act = {"act": "read", "spot": survey.spots[0].id, "par": 150, "at": 9, "time": "20:15"}
+        for par in (150, 160):
+            monkeypatch.setattr("corlume.store.database.sqlite3.connect", listened)
+            said.clear()
+            answer = phone.post(f"/tanks/1/survey/{survey.id}/act", json=act | {"par": par})
+            assert answer.json()["readings"][-1] == par
+        assert len(said) < 15, said
+        assert sum("FROM tanks" in one for one in said) == 1
 
 
 def test_a_survey_is_planned_read_judged_used_and_undone(client: TestClient, db: Database) -> None:

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import os
 import sqlite3
+from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager, suppress
 from contextvars import ContextVar
+from functools import cache
 from pathlib import Path
 from threading import Lock
 from typing import Any, TypeVar, cast
@@ -19,8 +21,9 @@ PATIENCE = 10.0
 """How long a write waits for another program's to end [s]."""
 KEPT = 16
 """Things that are kept as they were read while nothing is written."""
-COMMITS: ContextVar[list[Path] | None] = ContextVar("commits", default=None)
-"""The databases that were written to while a face worked that wants to know; None when nobody asks."""
+COMMITS: ContextVar[list[frozenset[str]] | None] = ContextVar("commits", default=None)
+"""The tables that were written to by each commit while a face worked that wants to know; None when nobody asks."""
+_WRITES = (sqlite3.SQLITE_INSERT, sqlite3.SQLITE_UPDATE, sqlite3.SQLITE_DELETE)
 
 
 class Unusable(Exception):
@@ -54,7 +57,7 @@ class Database:
         self.path = path
         self._watching, self._watcher = Lock(), cast(sqlite3.Connection | None, None)
         self._kept: dict[object, tuple[int, Any]] = {}
-        self._owner = 0
+        self._owner, self._writes = 0, Counter[str]()
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             with suppress(FileExistsError):
@@ -95,8 +98,16 @@ class Database:
 
         ``Unusable`` when another program still writes after ``patience`` [s].
         """
+        written = set[str]()
+
+        def note(action: int, table: str | None, *_: object) -> int:
+            if action in _WRITES and table:
+                written.add(table)
+            return sqlite3.SQLITE_OK
+
         try:
             with self._connection(patience) as connection:
+                connection.set_authorizer(note)
                 connection.execute("BEGIN IMMEDIATE")
                 try:
                     yield connection
@@ -107,9 +118,11 @@ class Database:
                     raise
         except sqlite3.Error as error:
             raise _told(error, "Not kept") from error
+        with self._watching:
+            self._writes.update(written)
         commits = COMMITS.get()
         if commits is not None:
-            commits.append(self.path)
+            commits.append(frozenset(written))
 
     def unchanged(self, key: object, read: Callable[[sqlite3.Connection], T]) -> T:
         """What was read under a key before, while nobody has written to the database since; else it is read anew."""
@@ -125,6 +138,10 @@ class Database:
                     self._kept.clear()
                 self._kept[key] = kept
         return cast(T, kept[1])
+
+    def times_written(self, table: str) -> int:
+        """How often this program has written to a table."""
+        return self._writes[table]
 
     def _version(self) -> int:
         """A number that changes whenever anyone has written to the database, this program or another."""
@@ -146,8 +163,8 @@ class Database:
         connection = sqlite3.connect(self.path, timeout=patience, isolation_level=None)
         try:
             connection.row_factory = sqlite3.Row
-            connection.execute("PRAGMA synchronous = FULL")
-            connection.execute("PRAGMA foreign_keys = ON")
+            for pragma in _pragmas():
+                connection.execute(pragma)
             yield connection
         finally:
             connection.close()
@@ -158,6 +175,16 @@ class Database:
             waiting = pending(connection)
         if waiting:
             copy_file(self.path, self.path.with_name(f"{self.path.name}.before-{waiting[0]:04d}"))
+
+
+@cache
+def _pragmas() -> tuple[str, ...]:
+    """What each connection is told: rows keep to what they refer to, and a commit is on the disk when it ends, which
+    most builds of SQLite do by themselves.
+    """
+    with closing(sqlite3.connect(":memory:")) as connection:
+        full = connection.execute("PRAGMA synchronous").fetchone()[0] == 2
+    return ("PRAGMA foreign_keys = ON", *["PRAGMA synchronous = FULL"] * (not full))
 
 
 def _told(error: sqlite3.Error, prefix: str) -> Exception:

@@ -53,14 +53,16 @@ class Edit:
         self._record(table, row_id, None, read_row(self.connection, table, row_id))
         return row_id
 
-    def update(self, table: str, row_id: int, values: Row) -> None:
-        """Change columns of a row that exists; only those that are not so already are written down."""
-        before = read_row(self.connection, table, row_id)
+    def update(self, table: str, row_id: int, values: Row, before: Row | None = None) -> None:
+        """Change columns of a row that exists; only those that are not so already are written down.
+
+        ``before`` is the row, where it was read in the same transaction.
+        """
+        before = before or read_row(self.connection, table, row_id)
         changed = {column: value for column, value in values.items() if before[column] != value}
         if not changed:
             return
-        _set(self.connection, table, row_id, changed)
-        after = read_row(self.connection, table, row_id)
+        after = _set(self.connection, table, row_id, changed)
         self._record(table, row_id, {c: before[c] for c in changed}, {c: after[c] for c in changed})
 
     def delete(self, table: str, row_id: int) -> None:
@@ -80,10 +82,9 @@ class Edit:
     def _begun(self) -> int | None:
         """Write the edit down: what was undone can no longer be redone, and the oldest edit makes room."""
         scope = {"scope": self._scope, "label": self._label, "keep": KEEP - 1}
-        self.connection.execute("DELETE FROM edits WHERE scope = :scope AND undone = 1", scope)
         self.connection.execute(
-            "DELETE FROM edits WHERE scope = :scope AND id <= "
-            "(SELECT id FROM edits WHERE scope = :scope ORDER BY id DESC LIMIT 1 OFFSET :keep)",
+            "DELETE FROM edits WHERE scope = :scope AND (undone = 1 OR id <= "
+            "(SELECT id FROM edits WHERE scope = :scope AND undone = 0 ORDER BY id DESC LIMIT 1 OFFSET :keep))",
             scope,
         )
         return self.connection.execute("INSERT INTO edits (scope, label) VALUES (:scope, :label)", scope).lastrowid
@@ -141,15 +142,16 @@ def _restore(connection: sqlite3.Connection, table: str, row_id: int, was: Row |
         connection.execute(f"DELETE FROM {_known(table)} WHERE id = ?", (row_id,))
     elif was is None:
         insert_row(connection, table, wanted)
-    else:
-        _set(connection, table, row_id, {c: v for c, v in wanted.items() if c not in was or was[c] != v})
+    elif changed := {c: v for c, v in wanted.items() if c not in was or was[c] != v}:
+        _set(connection, table, row_id, changed)
 
 
-def _set(connection: sqlite3.Connection, table: str, row_id: int, values: Row) -> None:
-    """Set columns of a row."""
-    if values:
-        assignments = ", ".join(f"{column} = :{column}" for column in values)
-        connection.execute(f"UPDATE {_known(table)} SET {assignments} WHERE id = :row_id", {**values, "row_id": row_id})
+def _set(connection: sqlite3.Connection, table: str, row_id: int, values: Row) -> sqlite3.Row:
+    """Set columns of a row; returns the row as it is then."""
+    assignments = ", ".join(f"{column} = :{column}" for column in values)
+    sql = f"UPDATE {_known(table)} SET {assignments} WHERE id = :row_id RETURNING *"
+    row: sqlite3.Row = connection.execute(sql, {**values, "row_id": row_id}).fetchone()
+    return row
 
 
 def insert_row(connection: sqlite3.Connection, table: str, values: Row) -> int:

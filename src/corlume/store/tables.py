@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Generic, TypeVar, cast
 
@@ -22,7 +22,7 @@ from corlume.core.schema import Many, lists
 from corlume.core.survey.photo_geometry import Photo
 from corlume.core.survey.survey_record import MeasuringPoint, Survey
 from corlume.store.journal import Edit, insert_row, journaled
-from corlume.store.rows import columns, fixture_from, row_of, thing_of
+from corlume.store.rows import Row, columns, fixture_from, row_of, thing_of
 
 T = TypeVar("T")
 
@@ -73,11 +73,13 @@ class Table(Generic[T]):
         rows = connection.execute(f"SELECT * FROM {self.name} {where} ORDER BY id", {"owner": owner_id}).fetchall()
         return self._kept(connection, rows, whole=whole)
 
-    def get(self, connection: sqlite3.Connection, row_id: int, owner_id: int | None = None) -> Kept[T]:
-        """The row of that id and owner; ``NotFound`` otherwise."""
+    def get(
+        self, connection: sqlite3.Connection, row_id: int, owner_id: int | None = None, *, only: Collection[str] = ()
+    ) -> Kept[T]:
+        """The row of that id and owner, with all its lists or those named ``only``; ``NotFound`` otherwise."""
         where = f"id = :id AND {self.owner} = :owner" if self.owner else "id = :id"
         rows = connection.execute(f"SELECT * FROM {self.name} WHERE {where}", {"id": row_id, "owner": owner_id})
-        return found(self._kept(connection, rows.fetchall(), whole=True), row_id, self.one)
+        return found(self._kept(connection, rows.fetchall(), whole=True, only=only), row_id, self.one)
 
     def by_owner(
         self, connection: sqlite3.Connection, owners: Sequence[int], *, whole: bool = True
@@ -92,12 +94,14 @@ class Table(Generic[T]):
             found[row[self.owner]].append(kept)
         return {owner: tuple(kept) for owner, kept in found.items()}
 
-    def _kept(self, connection: sqlite3.Connection, rows: list[sqlite3.Row], *, whole: bool) -> Rows[T]:
+    def _kept(
+        self, connection: sqlite3.Connection, rows: list[sqlite3.Row], *, whole: bool, only: Collection[str] = ()
+    ) -> Rows[T]:
         ids = [row["id"] for row in rows]
         inner = {
             name: table.by_owner(connection, ids, whole=whole)
             for name, table in self.lists.items()
-            if ids and (whole or not table.apart)
+            if ids and (whole or not table.apart) and (not only or name in only)
         }
         return tuple(
             Kept(i, self.value_of(row, **{name: tuple(kept.value for kept in of[i]) for name, of in inner.items()}))
@@ -124,9 +128,9 @@ class Table(Generic[T]):
                 table.insert(edit, one, row_id)
         return row_id
 
-    def update(self, edit: Edit, row_id: int, value: T) -> None:
-        """Change a row, but not its lists."""
-        edit.update(self.name, row_id, row_of(value))
+    def update(self, edit: Edit, row_id: int, value: T, before: Row | None = None) -> None:
+        """Change a row, but not its lists; ``before`` is the row as it was read in the same transaction."""
+        edit.update(self.name, row_id, row_of(value), before)
 
     def delete(self, edit: Edit, row_id: int) -> None:
         """Delete a row, and first all rows of its lists."""

@@ -15,7 +15,7 @@ from corlume.core.flow.pump import Pump
 from corlume.core.judging.intent import BY_STOCKING, Intent
 from corlume.core.judging.target_zones import TargetZone
 from corlume.core.judging.targets import LightTargets
-from corlume.core.keeping.scene import Running, Scene, Setup, racked, shaded
+from corlume.core.keeping.scene import Running, Scene, Setup, racked, shaded, surveyed
 from corlume.core.light.fixture import Fixture, measured
 from corlume.core.light.geometry import Brace, Rock, Tank
 from corlume.core.light.survey_correction import Correction
@@ -173,8 +173,7 @@ class StoredTank:
 
     def surveyed(self, survey: Survey) -> Tank:
         """The tank as predicted, with the shade of the corals of the survey's day."""
-        told = self.under(None)
-        return racked(replace(told.tank, colonies=survey.colonies), [kept.value for kept in self.racks])
+        return surveyed(self.tank, [kept.value for kept in self.racks], survey)
 
     def under(self, survey: Survey | None) -> StoredTank:
         """The same with another survey in use, or as it is predicted without one."""
@@ -269,9 +268,7 @@ def list_tanks(connection: sqlite3.Connection) -> tuple[list[StoredTank], list[U
 
 def load_tank(connection: sqlite3.Connection, tank_id: int) -> StoredTank:
     """Read a tank; ``NotFound`` when it is not there or was removed, ``Unreadable`` when it breaks the rules."""
-    row = connection.execute("SELECT * FROM tanks WHERE id = ? AND removed = 0", (tank_id,)).fetchone()
-    if row is None:
-        raise NotFound(f"no tank {tank_id}")
+    row = _tank_row(connection, tank_id)
     try:
         return _tank_of(connection, row)
     except InvalidInput as error:
@@ -279,6 +276,23 @@ def load_tank(connection: sqlite3.Connection, tank_id: int) -> StoredTank:
     except (ValueError, KeyError, TypeError) as error:
         faults = (FieldError("tank", "holds something that this version does not know"),)
         raise Unreadable(tank_id, row["name"], faults) from error
+
+
+def load_surveyed(connection: sqlite3.Connection, tank_id: int, survey: Survey) -> Tank:
+    """Read a tank as predicted for one of its surveys, and nothing else of it; ``NotFound`` when it is not there."""
+    row = _tank_row(connection, tank_id)
+    lists = {name: tuple(k.value for k in table.load(connection, tank_id)) for name, table in OF_TANK.items()}
+    racks = [kept.value for kept in OF_SCENE["racks"].load(connection, tank_id)]
+    return surveyed(thing_of(Tank, row, **lists), racks, survey)
+
+
+def _tank_row(connection: sqlite3.Connection, tank_id: int) -> sqlite3.Row:
+    row: sqlite3.Row | None = connection.execute(
+        "SELECT * FROM tanks WHERE id = ? AND removed = 0", (tank_id,)
+    ).fetchone()
+    if row is None:
+        raise NotFound(f"no tank {tank_id}")
+    return row
 
 
 def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:

@@ -130,6 +130,11 @@ def racked(tank: Tank, racks: Iterable[FragRack]) -> Tank:
     return replace(tank, plates=plates) if plates else tank
 
 
+def surveyed(tank: Tank, racks: Iterable[FragRack], survey: Survey) -> Tank:
+    """A tank as predicted for a survey, with the shade of the corals of its day and the racks that hang in it."""
+    return racked(replace(tank, colonies=survey.colonies), racks)
+
+
 def place_errors(tank: Tank, corals: Sequence[Coral]) -> list[FieldError]:
     """Tell which corals lie outside the water."""
     rules = Rules()

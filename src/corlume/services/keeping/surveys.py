@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from corlume.core.errors import Rules
 from corlume.core.keeping.scene import Scene, shaded
+from corlume.core.light.geometry import Tank
 from corlume.core.light.survey_correction import Correction
 from corlume.core.schema import check_count, most_of
 from corlume.core.survey.survey_record import MOST_PAR, MeasuringPoint, Survey, point_errors, value_errors
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
-from corlume.store.tables import SPOTS, SURVEYS, Kept, found
-from corlume.store.tanks import load_tank
+from corlume.store.tables import SPOTS, SURVEYS, Kept, NotFound, found
+from corlume.store.tanks import load_surveyed, load_tank
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,49 +132,96 @@ def remove_point(db: Database, tank_id: int, survey_id: int, spot_id: int) -> No
         SPOTS.delete(Edit(connection, tank_scope(tank_id), f"drop spot {spot.name}"), spot_id)
 
 
-def enter(
-    db: Database, tank_id: int, survey_id: int, spot_id: int, par: float, *, at: int | None = None, **conditions: object
-) -> MeasuringPoint:
-    """Write a reading down at once, behind those that the spot has; ``InvalidInput`` names the field "par".
+@dataclass(frozen=True, slots=True)
+class PointTaken:
+    """A measuring point after something was done there, with its survey without the other points, and the tank as
+    predicted for it.
+    """
 
-    ``at`` is how many readings the spot had when it was taken: where it has more by now, the reading came through
+    point: Kept[MeasuringPoint]
+    survey: Survey
+    tank: Tank
+
+
+Change = Callable[[MeasuringPoint], tuple[MeasuringPoint, str]]
+"""What is done at a measuring point: the point as it is then, and the label of the edit; the same point for nothing."""
+
+
+def _at_point(db: Database, tank_id: int, survey_id: int, point_id: int, change: Change) -> PointTaken:
+    """Change a measuring point in one transaction that reads what its light follows from, and nothing else."""
+    with db.writing() as connection:
+        survey = SURVEYS.get(connection, survey_id, tank_id, only=("fixtures",)).value
+        tank = load_surveyed(connection, tank_id, survey)
+        row = connection.execute("SELECT * FROM spots WHERE id = ? AND survey_id = ?", (point_id, survey_id)).fetchone()
+        if row is None:
+            raise NotFound(f"no spot {point_id}")
+        was = SPOTS.value_of(row)
+        now, label = change(was)
+        if now != was:
+            SPOTS.update(Edit(connection, tank_scope(tank_id), label), point_id, now, dict(row))
+    return PointTaken(Kept(point_id, now), survey, tank)
+
+
+def enter(
+    db: Database, tank_id: int, survey_id: int, point_id: int, par: float, *, at: int | None = None,
+    **conditions: object,
+) -> PointTaken:  # fmt: skip
+    """Write a reading down at once, behind those that the point has; ``InvalidInput`` names the field "par".
+
+    ``at`` is how many readings the point had when it was taken: where it has more by now, the reading came through
     before, its answer was lost, and it is not kept twice.
     """
     rules = Rules()
     rules.errors += value_errors(par)
     rules.finish()
-    with db.writing() as connection:
-        spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
-        if at is not None and len(spot.readings) > at:
-            return spot
-        read = replace(spot, readings=(*spot.readings, par), skipped=False, **conditions)  # type: ignore[arg-type]
-        SPOTS.update(Edit(connection, tank_scope(tank_id), f"read {par:g} at {spot.name}"), spot_id, read)
-        return read
+
+    def read(point: MeasuringPoint) -> tuple[MeasuringPoint, str]:
+        label = f"read {par:g} at {point.name}"
+        if at is not None and len(point.readings) > at:
+            return point, label
+        return replace(point, readings=(*point.readings, par), skipped=False, **conditions), label  # type: ignore[arg-type]
+
+    return _at_point(db, tank_id, survey_id, point_id, read)
 
 
-def take_back(db: Database, tank_id: int, survey_id: int, spot_id: int) -> MeasuringPoint:
-    """Forget the readings of a spot, to take them again."""
-    with db.writing() as connection:
-        spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
-        edit = Edit(connection, tank_scope(tank_id), f"read {spot.name} again")
-        SPOTS.update(edit, spot_id, replace(spot, readings=(), skipped=False))
-        return spot
+def take_back(db: Database, tank_id: int, survey_id: int, point_id: int) -> PointTaken:
+    """Forget the readings of a point, to take them again."""
+    return _at_point(
+        db, tank_id, survey_id, point_id,
+        lambda point: (replace(point, readings=(), skipped=False), f"read {point.name} again"),
+    )  # fmt: skip
 
 
-def from_lux(db: Database, tank_id: int, survey_id: int, spot_id: int, lux: float, lux_by_par: float) -> None:
-    """Convert a number from lux to PAR and note it: the last reading of a spot, or one that was too much for PAR and is
-    not written down yet.
+def from_lux(db: Database, tank_id: int, survey_id: int, point_id: int, lux: float, lux_by_par: float) -> PointTaken:
+    """Convert a number from lux to PAR and note it: the last reading of a point, or one that was too much for PAR and
+    is not written down yet.
     """
-    with db.writing() as connection:
-        spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
-        kept = spot.readings
+
+    def converted(point: MeasuringPoint) -> tuple[MeasuringPoint, str]:
+        label, kept = f"read lux at {point.name}", point.readings
         if kept and kept[-1] == lux:
             kept = kept[:-1]
         elif lux <= MOST_PAR:
-            return
-        note = f"{spot.note} {lux:g} lux divided by {lux_by_par:g}.".strip()
-        changed = replace(spot, readings=(*kept, round(lux / lux_by_par, 1)), note=note[-400:], skipped=False)
-        SPOTS.update(Edit(connection, tank_scope(tank_id), f"read lux at {spot.name}"), spot_id, changed)
+            return point, label
+        note = f"{point.note} {lux:g} lux divided by {lux_by_par:g}.".strip()
+        readings = (*kept, round(lux / lux_by_par, 1))
+        return replace(point, readings=readings, note=note[-400:], skipped=False), label
+
+    return _at_point(db, tank_id, survey_id, point_id, converted)
+
+
+def skip(db: Database, tank_id: int, survey_id: int, point_id: int) -> PointTaken:
+    """Pass a point over."""
+    return _at_point(
+        db, tank_id, survey_id, point_id, lambda point: (replace(point, skipped=True), f"skip {point.name}")
+    )
+
+
+def note(db: Database, tank_id: int, survey_id: int, point_id: int, words: str) -> PointTaken:
+    """Note something at a point."""
+    return _at_point(
+        db, tank_id, survey_id, point_id, lambda point: (replace(point, note=words), f"note at {point.name}")
+    )
 
 
 def import_points(db: Database, tank_id: int, survey_id: int, spots: Sequence[MeasuringPoint]) -> None:
@@ -195,13 +243,6 @@ def import_points(db: Database, tank_id: int, survey_id: int, spots: Sequence[Me
             else:
                 readings = (*same.value.readings, *spot.readings)
                 SPOTS.update(edit, same.id, replace(same.value, readings=readings, skipped=False))
-
-
-def skip(db: Database, tank_id: int, survey_id: int, spot_id: int) -> None:
-    """Pass a spot over."""
-    with db.writing() as connection:
-        spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
-        SPOTS.update(Edit(connection, tank_scope(tank_id), f"skip {spot.name}"), spot_id, replace(spot, skipped=True))
 
 
 def use_survey(db: Database, tank_id: int, survey_id: int | None, correction: Correction | None = None) -> None:

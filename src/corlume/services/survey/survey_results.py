@@ -137,12 +137,15 @@ def _findings(tank: Tank, survey: Survey) -> SurveyResults | None:
 
 def predicted(stored: StoredTank, survey: StoredSurvey) -> dict[int, float]:
     """PAR that the model as told has at each spot, by its id, under the lights as they were [umol/m2/s]."""
-    fixtures = [f for f in survey.value.fixtures if f.output > 0]
-    places = np.array([kept.value.place for kept in survey.spots]).reshape(-1, 3)
-    if not len(places):
+    if not survey.spots:
         return {}
-    par = par_at(stored.surveyed(survey.value), fixtures, places)
+    par = predicted_at(stored.surveyed(survey.value), survey.value, [kept.value.place for kept in survey.spots])
     return {kept.id: float(value) for kept, value in zip(survey.spots, par, strict=True)}
+
+
+def predicted_at(tank: Tank, survey: Survey, places: Sequence[tuple[float, float, float]]) -> Array:
+    """PAR (n,) that the model as told has at places, in a tank as predicted for a survey [umol/m2/s]."""
+    return par_at(tank, [f for f in survey.fixtures if f.output > 0], np.array(places))
 
 
 def fluctuations(tank: Tank, fixtures: Sequence[Fixture], points: Array) -> Array:

@@ -8,7 +8,6 @@ import logging
 import re
 import tempfile
 from collections.abc import Awaitable, Callable, Sequence
-from pathlib import Path
 from typing import IO, cast
 
 from starlette.concurrency import run_in_threadpool
@@ -79,7 +78,7 @@ class RequestGuard:
                 headers["Cache-Control"] = _kept_for(scope)
             await send(message)
 
-        kept: list[Path] = []
+        kept: list[frozenset[str]] = []
         COMMITS.set(kept)
         try:
             answer = self._refusal(scope)

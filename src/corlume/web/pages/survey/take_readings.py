@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime
 import json
 from collections.abc import AsyncIterator, Sequence
-from dataclasses import replace
 from typing import Any, Literal
 
 from fastapi import APIRouter, Request
@@ -18,8 +17,7 @@ from corlume.core.survey.reading_settler import ReadingSettler
 from corlume.core.survey.survey_record import MOST_LUX, MOST_PAR, OVERFLOW, PUMPS, MeasuringPoint
 from corlume.services.keeping import photos, surveys, tanks
 from corlume.services.keeping.meter_stream import MeterLost, meter_readings
-from corlume.services.keeping.surveys import StoredSurvey
-from corlume.services.survey.survey_results import predicted
+from corlume.services.survey.survey_results import predicted, predicted_at
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.survey_points import draw_survey, marks_of
@@ -91,44 +89,41 @@ class Act(BaseModel):
 @router.post("/{survey_id}/act")
 def act(db: Db, tank_id: RowId, survey_id: RowId, body: Act) -> JSONResponse:
     """Write down at once what was done at the tank; answers with the spot as it is now, and a word where one is due."""
-    stored = tanks.open_tank(db, tank_id)
-    kept = surveys.open_survey(db, tank_id, survey_id)
-    was = kept.spot(body.spot).value
+    here = db, tank_id, survey_id, body.spot
     match body.act:
         case "read" if MOST_PAR < body.par <= MOST_LUX and body.par not in OVERFLOW:
             meant = body.par / LUX_BY_PAR
             word = f"{body.par:.0f} is more than any PAR over a tank: is the meter set to lux? Divided by "
             word += f"{LUX_BY_PAR:.0f}, as of sunlight, it would be {meant:.0f}. It is not written down yet."
-            return JSONResponse({**_state(kept.spot(body.spot)), "word": word, "lux": body.par})
+            now = surveys.open_survey(db, tank_id, survey_id).spot(body.spot)
+            return JSONResponse({**_state(now), "word": word, "lux": body.par})
         case "read":
-            surveys.enter(db, tank_id, survey_id, body.spot, body.par, at=body.at, pumps=body.pumps,
-                          upright=body.upright, level=body.level, time=body.time)  # fmt: skip
+            taken = surveys.enter(
+                *here, body.par, at=body.at, pumps=body.pumps, upright=body.upright, level=body.level, time=body.time
+            )
         case "redo":
-            surveys.take_back(db, tank_id, survey_id, body.spot)
+            taken = surveys.take_back(*here)
         case "skip":
-            surveys.skip(db, tank_id, survey_id, body.spot)
+            taken = surveys.skip(*here)
         case "note":
-            noted = replace(was, note=body.note)
-            surveys.save_point(db, tank_id, survey_id, body.spot, noted, label=f"note at {was.name}")
+            taken = surveys.note(*here, body.note)
         case "lux":
-            surveys.from_lux(db, tank_id, survey_id, body.spot, body.par, LUX_BY_PAR)
-    kept = surveys.open_survey(db, tank_id, survey_id)
-    now = kept.spot(body.spot)
-    return JSONResponse({**_state(now), **_word(stored, kept, now)})
+            taken = surveys.from_lux(*here, body.par, LUX_BY_PAR)
+    return JSONResponse({**_state(taken.point), **_word(taken)})
 
 
-def _word(stored: StoredTank, kept: StoredSurvey, now: Kept[MeasuringPoint]) -> dict[str, Any]:
+def _word(taken: surveys.PointTaken) -> dict[str, Any]:
     """A word about a reading that is far from what is predicted, or from the one before it."""
-    par = kept.value.par(now.value)
+    point = taken.point.value
+    par = taken.survey.par(point)
     if par is None:
         return {}
-    told = predicted(stored, replace(kept, spots=(now,)))[now.id]
-    last = now.value.readings[-1]
+    told, last = float(predicted_at(taken.tank, taken.survey, [point.place])[0]), point.readings[-1]
     if last > 25 * max(told, 1.0):
         times, meant = last / max(told, 1.0), last / LUX_BY_PAR
         word = f"{last:.0f} is {times:.0f} times what is predicted: is the meter set to lux? "
         return {"word": f"{word}Divided by {LUX_BY_PAR:.0f}, as of sunlight, it would be {meant:.0f}.", "lux": last}
-    if len(now.value.readings) > 1 and max(now.value.readings) > 2 * min(now.value.readings):
+    if len(point.readings) > 1 and max(point.readings) > 2 * min(point.readings):
         return {"word": "Two readings here differ by a factor of two. Clear readings deletes both."}
     if not told / 3 < par < told * 3:
         word = f"Predicted are {told:.0f}: is it the right spot, and the probe the right way up?"
