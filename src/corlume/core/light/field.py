@@ -23,6 +23,7 @@ from corlume.core.light.spectrum import Spectrum, mean_wavelength
 from corlume.core.light.survey_correction import Correction
 from corlume.core.light.water import Water, attenuation_table
 from corlume.core.light.water_surface import steepest_tangent
+from corlume.core.parallel import shared_out
 
 Array = NDArray[np.float64]
 Sensor = Literal["planar", "scalar"]
@@ -155,6 +156,8 @@ def _on_floor(medium: Medium, emitter: Emitter, step: float, bodies: tuple[Strip
 
 UPWARD = np.empty((1, 0))
 """No normals: the sensor looks up."""
+LEAST_PAIRS = 5000
+"""Pairs of a point and a source that are worth a thread of their own."""
 MOST_TABLE = 32_000_000
 """Path tables are worked out for so many depths at once that they take no more than this [bytes]."""
 
@@ -189,27 +192,32 @@ def _direct(
             tuple(heights.tolist()), scalar, ledge,
         )  # fmt: skip
         here = np.flatnonzero((layer >= first) & (layer < first + many)) if len(depths) > many else slice(None)
-        with field_kernel.ONE_AT_A_TIME:
-            found[:, here] = field_kernel.irradiance(
-                points[here],
-                layer[here] - first,
-                paths,
-                sources,
-                heights,
-                at_height,
-                emitter.axes(),
-                lobe[:0] if plain else lobe,
-                medium.size,
-                index,
-                medium.panes,
-                medium.opening,
-                medium.rim,
-                strips,
-                medium.rock,
-                medium.discs,
-                medium.plates,
-                normals[here] if normals.shape[1] else normals,
-            )
+        part = np.zeros((len(layer[here]), len(spectra)))
+        shared_out(
+            len(part),
+            field_kernel.irradiance,
+            part,
+            points[here],
+            layer[here] - first,
+            paths,
+            sources,
+            heights,
+            at_height,
+            emitter.axes(),
+            lobe[:0] if plain else lobe,
+            medium.size,
+            index,
+            medium.panes,
+            medium.opening,
+            medium.rim,
+            strips,
+            medium.rock,
+            medium.discs,
+            medium.plates,
+            normals[here] if normals.shape[1] else normals,
+            least=max(1, LEAST_PAIRS // len(sources)),
+        )
+        found[:, here] = part.T
     return found
 
 
@@ -239,11 +247,11 @@ def _paths(
     longest = max(depth, *depths) * (math.sqrt(1.0 + steepest * steepest) if index > 1.001 else 30.0)
     fades = np.stack([attenuation_table(water, spectrum, longest) for spectrum in spectra])
     round_lobe = lobe.table()[:, 0].copy() if lobe else np.empty(0)
-    with field_kernel.ONE_AT_A_TIME:
-        found: Array = field_kernel.path_tables(
-            np.array(depths), np.array(heights), round_lobe, index, fades, longest,
-            water.ripple / math.sqrt(2.0), scalar, ledge,
-        )  # fmt: skip
+    found = np.empty((len(depths), len(heights), field_kernel.TABLE_SIZE, field_kernel.GEOMETRY + len(fades)))
+    shared_out(
+        len(depths), field_kernel.path_tables, found, np.array(depths), np.array(heights), round_lobe, index, fades,
+        longest, water.ripple / math.sqrt(2.0), scalar, ledge,
+    )  # fmt: skip
     return found
 
 

@@ -11,15 +11,17 @@ A pane is unfolded by mirroring the tank: the image cell (i, j) of the tank lies
 right and j widths behind. Light from an image counts only where its ray enters the water inside
 that image's own opening. A ray in water never leans past the critical angle, so the cells within
 d tan(critical) of the point are all there are: no order is cut off.
+
+Kernels go element by element: for an assignment to a slice, ``max`` and the like numba compiles its checks of shapes
+and their texts as well, which takes longer than the kernel itself.
 """
 
 from __future__ import annotations
 
 import math
-import threading
 
 import numpy as np
-from numba import njit, prange
+from numba import njit
 from numpy.typing import NDArray
 
 from corlume.core.light.shadow import FAST, Rockwork, blocked
@@ -27,8 +29,6 @@ from corlume.core.light.water_surface import entry_tangent, fresnel_transmittanc
 
 Array = NDArray[np.float64]
 MAX_ORDER = 8
-ONE_AT_A_TIME = threading.Lock()
-"""Held around every parallel kernel: numba's fallback thread pool ends the process when two threads enter it."""
 TABLE_SIZE = 1024
 
 
@@ -158,9 +158,26 @@ def _past_plates(
 @njit(cache=True, error_model="numpy", fastmath=FAST)
 def _highest_order(low: Array, high: Array) -> int:
     """How often light can usefully cross between two facing panes: once or not at all when one is dead."""
-    if low.max() > 0.0 and high.max() > 0.0:
+    first, second = _any_above_zero(low), _any_above_zero(high)
+    if first and second:
         return MAX_ORDER
-    return 1 if low.max() > 0.0 or high.max() > 0.0 else 0
+    return 1 if first or second else 0
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
+def _any_above_zero(values: Array) -> bool:
+    most = 0.0
+    for k in range(values.shape[0]):
+        most = max(most, values[k])
+    return most > 0.0
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
+def _least(values: Array) -> float:
+    least = np.inf
+    for k in range(values.shape[0]):
+        least = min(least, values[k])
+    return least
 
 
 @njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
@@ -176,16 +193,16 @@ GEOMETRY = 4
 
 @njit(cache=True, error_model="numpy", fastmath=FAST)
 def _path_table(
-    h: float, d: float, lobe: Array, n: float, fades: Array, longest: float, ripple: float, scalar: bool, ledge: float
-) -> Array:
+    table: Array, h: float, d: float, lobe: Array, n: float, fades: Array, longest: float, ripple: float, scalar: bool,
+    ledge: float,
+) -> None:  # fmt: skip
     """Tabulate what one path from height h to depth d brings, over u = r / (r + h + d) in even steps.
 
-    Returns (TABLE_SIZE, GEOMETRY + channels): the share of r that lies in air [-], the sine of the angle in
+    Fills ``table`` (TABLE_SIZE, GEOMETRY + channels): the share of r that lies in air [-], the sine of the angle in
     water [-], how far the entry moves when the source does [-], the cosine of the angle in air [-]; then by
     channel irradiance per unit of flux [1/m2], or per unit of intensity when ``lobe`` has no rows.
     """
     channels = fades.shape[0]
-    table = np.empty((TABLE_SIZE, GEOMETRY + channels))
     steepest = steepest_tangent(n)
     t = 0.0
     for k in range(TABLE_SIZE):
@@ -214,7 +231,6 @@ def _path_table(
             table[k, GEOMETRY + c] = value * _lookup(fades[c], min(1.0, d / cos_w / longest))
     if ripple > 0.0 and d > 0.0:
         _blur(table, h + d, ripple * (1.0 - 1.0 / n) * d)
-    return table
 
 
 @njit(cache=True, error_model="numpy", fastmath=FAST)
@@ -236,11 +252,15 @@ def _blur(table: Array, scale: float, sigma: float) -> None:
                     m = min(int(at), TABLE_SIZE - 2)
                     total += weight * (sharp[m, c] + (at - m) * (sharp[m + 1, c] - sharp[m, c]))
             table[k, c] = total
-    table[TABLE_SIZE - 1] = table[TABLE_SIZE - 2]
+    for c in range(table.shape[1]):
+        table[TABLE_SIZE - 1, c] = table[TABLE_SIZE - 2, c]
 
 
-@njit(cache=True, parallel=True, nogil=True, error_model="numpy", fastmath=FAST)
+@njit(cache=True, nogil=True, error_model="numpy", fastmath=FAST)
 def path_tables(
+    first: int,
+    end: int,
+    paths: Array,
     depths: Array,
     heights: Array,
     lobe: Array,
@@ -250,19 +270,17 @@ def path_tables(
     ripple: float,
     scalar: bool,
     ledge: float,
-) -> Array:
-    """Path tables (l, g, TABLE_SIZE, GEOMETRY + c) for every pair of a depth (l,) and a height (g,) [m].
+) -> None:
+    """Fill ``paths`` (l, g, TABLE_SIZE, GEOMETRY + c), the path tables for every pair of a depth (l,) and a height (g,)
+    [m], for the depths from the first to before the end.
 
     ``fades`` (c, f) are what is left of each channel along paths up to ``longest`` [m]; ``ripple`` is the slope of
     the surface along one axis [-]; ``scalar`` asks for light from all sides alike; light within the tangent
     ``ledge`` of straight down is left out [-].
     """
-    channels = fades.shape[0]
-    paths = np.empty((depths.shape[0], heights.shape[0], TABLE_SIZE, GEOMETRY + channels))
-    for k in prange(depths.shape[0]):
+    for k in range(first, end):
         for g in range(heights.shape[0]):
-            paths[k, g] = _path_table(heights[g], depths[k], lobe, n, fades, longest, ripple, scalar, ledge)
-    return paths
+            _path_table(paths[k, g], heights[g], depths[k], lobe, n, fades, longest, ripple, scalar, ledge)
 
 
 @njit(cache=True, error_model="numpy", fastmath=FAST)
@@ -302,7 +320,7 @@ def _irradiance(
     j_high = max(0, min(order[1], math.floor((py + far) / width)))
     # A ray enters in an image's cell only when its source lies at least as far behind the cell's edge as that
     # of the ray in the plane across the edge does: one that runs aslant spends less of its way in water.
-    lowest = heights.min()
+    lowest = _least(heights)
     open_point = _inside(px, py, 0.0, 0.0, opening)
     in_the_way = strips.shape[0] + rock.boxes.shape[0] + discs.shape[0] + plates.shape[0] > 0
     for i in range(i_low, i_high + 1):
@@ -381,8 +399,11 @@ def _irradiance(
                     out[c] += weight * (v + f * (paths[g, k + 1, GEOMETRY + c] - v))
 
 
-@njit(cache=True, parallel=True, nogil=True, error_model="numpy", fastmath=FAST)
+@njit(cache=True, nogil=True, error_model="numpy", fastmath=FAST)
 def irradiance(
+    first: int,
+    end: int,
+    out: Array,
     points: Array,
     layer: NDArray[np.int64],
     paths: Array,
@@ -401,8 +422,9 @@ def irradiance(
     discs: Array,
     plates: Array,
     normals: Array,
-) -> Array:
-    """Downward irradiance at points (k, 3) per unit of flux, (channels, k) [1/m2]; on surfaces with ``normals`` (k, 3),
+) -> None:
+    """Add to ``out`` (k, channels) the downward irradiance per unit of flux at points (k, 3), from the first to before
+    the end [1/m2]; on surfaces with ``normals`` (k, 3),
     where these are given and not (1, 0).
 
     ``paths`` are the tables of ``path_tables``; ``layer`` (k,) says which of their depths each point has, ``heights``
@@ -413,9 +435,8 @@ def irradiance(
     """
     steepest = steepest_tangent(n)
     order = (_highest_order(panes[0], panes[1]), _highest_order(panes[2], panes[3]))
-    out = np.zeros((points.shape[0], paths.shape[3] - GEOMETRY))
     last = normals.shape[0] - 1
-    for k in prange(points.shape[0]):
+    for k in range(first, end):
         _irradiance(
             out[k],
             points[k, 0],
@@ -438,6 +459,5 @@ def irradiance(
             rock,
             discs,
             plates,
-            normals[min(np.int64(k), last)],
+            normals[min(k, last)],
         )
-    return out.T.copy()

@@ -14,14 +14,15 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit, prange
+from numba import njit
 from numpy.typing import NDArray
 
-from corlume.core.light.field_kernel import ONE_AT_A_TIME, crossings_return
+from corlume.core.light.field_kernel import crossings_return
 from corlume.core.light.geometry import Tank
 from corlume.core.light.shadow import Rockwork, blocked, mirror
 from corlume.core.light.water import Water
 from corlume.core.light.water_surface import fresnel_transmittance
+from corlume.core.parallel import shared_out
 
 Array = NDArray[np.float64]
 NODES = (12, 7, 7)
@@ -97,9 +98,11 @@ def find_interreflection(tank: Tank, panes: Array, rock: Rockwork) -> Interrefle
     nodes = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
     size = (tank.length, tank.width)
     loss = _mean_loss(tank.water)
-    with ONE_AT_A_TIME:
-        to_nodes, round_nodes = _exchange(nodes, floor, size, tank.index, loss, panes, rock, True)
-        to_floor, _ = _exchange(floor[:, :3].copy(), floor, size, tank.index, loss, panes, rock, False)
+    to_nodes, round_nodes = np.zeros((2, len(nodes), len(floor)))
+    to_floor, unused = np.zeros((2, len(floor), len(floor)))
+    given = (floor, size, tank.index, loss, panes, rock)
+    shared_out(len(nodes), _exchange, to_nodes, round_nodes, nodes, *given, True)
+    shared_out(len(floor), _exchange, to_floor, unused, floor[:, :3].copy(), *given, False)
     everything = np.linalg.inv(np.eye(len(floor)) - to_floor)
     # whole copies: the compiled kernels are made anew for arrays that lie otherwise in memory
     return Interreflection(tank, floor[:, :3].copy(), to_nodes @ everything, round_nodes @ everything)
@@ -147,8 +150,12 @@ def _patches(
     return np.column_stack((u, v, depth * same, steps[0] * steps[1] * same, albedo * same))
 
 
-@njit(cache=True, parallel=True, nogil=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _exchange(
+    first: int,
+    end: int,
+    down: Array,
+    around: Array,
     points: Array,
     floor: Array,
     size: tuple[float, float],
@@ -157,15 +164,14 @@ def _exchange(
     panes: Array,
     rock: Rockwork,
     sphere: bool,
-) -> tuple[Array, Array]:
-    """Irradiance at points (k, 3) per irradiance at floor patches (m, 5), twice (k, m) [-].
+) -> None:
+    """Add the irradiance at points (k, 3), from the first to before the end, per irradiance at floor patches (m, 5) to
+    ``down`` and ``around`` (k, m) [-].
 
     First downward, by way of the surface; then, if asked for, on a sphere, from the floor itself as well.
     """
     length, width = size
-    down = np.zeros((points.shape[0], floor.shape[0]))
-    around = np.zeros((points.shape[0], floor.shape[0]))
-    for k in prange(points.shape[0]):
+    for k in range(first, end):
         px, py, d = points[k, 0], points[k, 1], points[k, 2]
         for i in range(-ORDERS, ORDERS + 1):
             if i != 0 and crossings_return(panes[0], panes[1], i, 0.5) < LEAST:
@@ -200,7 +206,6 @@ def _exchange(
         for m in range(floor.shape[0]):
             down[k, m] *= floor[m, 3] * floor[m, 4]
             around[k, m] *= floor[m, 3] * floor[m, 4]
-    return down, around
 
 
 @njit(cache=True, inline="always", error_model="numpy")

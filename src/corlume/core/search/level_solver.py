@@ -113,28 +113,34 @@ def _judge(
     """
     count, n = picked.shape
     merits, levels = np.empty(count), np.empty((count, n))
-    lowered = hits - 0.5 * waste * whole
+    lowered, priced, tried = np.empty_like(hits), np.empty_like(hits), np.empty(n)
+    _lower(lowered, hits, waste, 0.5 * whole)
     for k in range(count):
         s = levels[k]
-        s[:] = 1.0
+        for a in range(n):
+            s[a] = 1.0
         _solve(products, lowered, picked[k], s, least)
         if _power(watts, picked[k], s) > budget:
             low, high = 0.0, 1e-6
             while _power(watts, picked[k], s) > budget and high < MOST_PRICE:
                 high *= 4.0
-                _solve(products, lowered - 0.5 * high * watts * whole, picked[k], s, least)
+                _lower(priced, lowered, watts, 0.5 * high * whole)
+                _solve(products, priced, picked[k], s, least)
             if _power(watts, picked[k], s) > budget:
                 merits[k] = np.inf
                 continue
-            tried = s.copy()
+            for a in range(n):
+                tried[a] = s[a]
             for _ in range(BISECTIONS):
                 price = 0.5 * (low + high)
-                _solve(products, lowered - 0.5 * price * watts * whole, picked[k], tried, least)
+                _lower(priced, lowered, watts, 0.5 * price * whole)
+                _solve(products, priced, picked[k], tried, least)
                 if _power(watts, picked[k], tried) > budget:
                     low = price
                 else:
                     high = price
-                    s[:] = tried
+                    for a in range(n):
+                        s[a] = tried[a]
         miss = whole
         for a in range(n):
             i = picked[k, a]
@@ -143,6 +149,12 @@ def _judge(
                 miss += s[a] * s[b] * products[i, picked[k, b]]
         merits[k] = miss / whole
     return merits, levels
+
+
+@njit(cache=True)
+def _lower(found: Array, hits: Array, by: Array, times: float) -> None:
+    for i in range(hits.shape[0]):
+        found[i] = hits[i] - times * by[i]
 
 
 @njit(cache=True)
