@@ -33,7 +33,8 @@ from corlume.core.units import DEGREE
 from corlume.reference.catalogue import catalogue
 from corlume.services.judging.judge import verdicts
 from corlume.services.keeping.demo import demo_scene
-from corlume.services.light.fields import first_look, medium_of, warm_up
+from corlume.services.light.fields import first_look, medium_of
+from corlume.services.light.kernels import compile_kernels
 from corlume.services.search.light_types import light_types_request, search_light_types
 from corlume.services.search.run_search import search
 from corlume.services.search.search_request import SearchRequest
@@ -261,7 +262,7 @@ def _asker(url: str) -> Callable[..., None]:
 
 
 if __name__ == "__main__":
-    warm_up()
+    compile_kernels()
     row("the reference by itself", clock(reference, 9))
     parts = (field, rock, survey, survey_trials, placing, served, layouts, memory, renderer)
     chosen = [name for name in sys.argv[1:] if name != "--smallest"]

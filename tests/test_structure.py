@@ -22,7 +22,7 @@ MAY_IMPORT = {
     "services": {"core", "reference", "formats", "store", "devices"},
     "web": {"core", "reference", "formats", "store", "services", "settings"},
     "cli": {"core", "reference", "formats", "store", "devices", "services", "settings", "serve"},
-    "serve": {"web", "store", "settings"},
+    "serve": {"web", "services", "store", "settings"},
     "settings": set(),
 }
 CORE_PACKAGES = {"numpy", "scipy", "numba"}

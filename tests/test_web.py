@@ -5,13 +5,17 @@ from __future__ import annotations
 import html
 import json
 import re
+import time
 from pathlib import Path
 
 import pytest
 from starlette.testclient import TestClient
 
 from corlume.services.keeping import fixture_library, tanks
+from corlume.services.light.kernels import Kernels
+from corlume.settings import Settings
 from corlume.store.database import Database
+from corlume.web.app import create_app
 from tests.light.test_photometry import GOOD
 
 SCENES = Path(__file__).parent / "scenes"
@@ -334,3 +338,20 @@ def test_every_kind_of_fixture_has_a_sheet(client: TestClient, key: str) -> None
     assert "Alone over open water" in text
     assert client.get(f"/shelf/{key}/lm63").status_code == 200
     assert client.get("/shelf/none-such").status_code == 404
+
+
+def test_pages_say_that_the_kernels_are_compiled_until_they_are(db: Database, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("corlume.web.request.until_ready.SOON", 0.1)
+    kernels = Kernels()
+    kernels.step = "2 of 3: levels of fixtures"
+    with TestClient(create_app(db, Settings(), kernels=kernels), base_url="http://127.0.0.1") as early:
+        page = early.get("/tanks/1/chart")
+        assert page.status_code == 503
+        assert page.headers["refresh"] == "2"
+        assert "Step 2 of 3: levels of fixtures." in page.text
+        assert "compiled once" in early.post("/tanks/1/chart/light", json={}).json()["message"]
+        assert early.get("/static/mark.svg").status_code == 200
+        kernels.begin(lambda _: None)
+        while not kernels.ready:
+            time.sleep(0.05)
+        assert early.get("/tanks").status_code == 200

@@ -12,6 +12,7 @@ from pathlib import Path
 
 import uvicorn
 
+from corlume.services.light.kernels import Kernels
 from corlume.settings import Settings
 from corlume.store.database import Database, Unusable
 from corlume.store.lock import alone
@@ -50,7 +51,9 @@ def serve(db: Database, settings: Settings, *, tell: Callable[[str], None], phon
             tell(f"A phone can be let in: open http://{host}:{listener.getsockname()[1]}/phone")
         elif settings.host not in LOOPBACK and not settings.host.startswith("127."):
             tell(OPEN_HOUSE.replace("{hosts}", settings.hosts))
-        app = create_app(db, settings, phone_address=address)
+        kernels = Kernels()
+        kernels.begin(tell)
+        app = create_app(db, settings, phone_address=address, kernels=kernels)
         config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=GRACE, proxy_headers=False)
         try:
             uvicorn.Server(config).run(sockets=listeners)

@@ -24,7 +24,7 @@ from corlume.formats.file_faults import BadFile
 from corlume.formats.scene_file import scene_schema
 from corlume.services.keeping import demo as demo_data
 from corlume.services.keeping import tanks
-from corlume.services.light.fields import warm_up
+from corlume.services.light.kernels import compile_kernels
 from corlume.settings import Settings
 from corlume.store.database import Database, Unusable
 from corlume.store.lock import alone
@@ -122,8 +122,8 @@ def _run(db: Database, chosen: Settings, *, phone: bool) -> None:
 
 @main.command()
 def warm() -> None:
-    """Compile the light kernel once, so that the first chart is quick."""
-    warm_up()
+    """Compile the light model once, so that the first page is quick."""
+    compile_kernels(lambda step: click.echo(f"Compiling the light model, {step} ..."))
 
 
 @main.command("import")

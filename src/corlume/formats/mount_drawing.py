@@ -7,13 +7,14 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from html import escape
-
-from fpdf import FPDF
-from fpdf.enums import XPos, YPos
+from typing import TYPE_CHECKING
 
 from corlume.core.light.geometry import Tank
 from corlume.core.mounting.mounting_checks import DrillMark, Hanger
 from corlume.formats.measure import Measure
+
+if TYPE_CHECKING:
+    from fpdf import FPDF
 
 PAGES = {"a4": (297.0, 210.0), "letter": (279.4, 215.9)}
 """Landscape pages, width and height [mm]."""
@@ -257,6 +258,8 @@ def _touches(drawing: Drawing, x: float, y: float, wide: float, tall: float) -> 
 
 
 def _begin(page: tuple[float, float], title: str) -> FPDF:
+    from fpdf import FPDF  # half a second, which no page waits for
+
     pdf = FPDF(orientation="landscape", unit="mm", format=(page[1], page[0]))
     pdf.set_creation_date(datetime(2000, 1, 1, tzinfo=UTC))  # the same sheet is the same file
     pdf.set_auto_page_break(True, margin=12)
@@ -285,6 +288,8 @@ def _draw(pdf: FPDF, drawing: Drawing, left: float, top: float, share: float = 1
 
 
 def _end(pdf: FPDF, tables: Tables) -> bytes:
+    from fpdf.enums import XPos, YPos
+
     pdf.add_page()
     for heading, rows in tables:
         pdf.set_font("helvetica", "B", 10)

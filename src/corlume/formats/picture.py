@@ -7,11 +7,12 @@ import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from threading import Lock
-
-import pillow_heif
-from PIL import Image, ImageDraw, ImageFont, ImageOps
+from typing import TYPE_CHECKING
 
 from corlume.formats.file_faults import BadFile, FileFault
+
+if TYPE_CHECKING:
+    from PIL import Image
 
 MAX_BYTES, MOST_PIXELS = 15_000_000, 40_000_000
 LARGEST, QUALITY = 1600, 82
@@ -19,7 +20,6 @@ LARGEST, QUALITY = 1600, 82
 UNREADABLE = "is not a PNG, JPEG or HEIC image that can be read; it may be damaged"
 _ONE_AT_A_TIME = Lock()
 """A picture in decoding takes some ten bytes a pixel, so that several at once could take all the memory there is."""
-pillow_heif.register_heif_opener()
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +51,10 @@ def read_picture(data: bytes) -> Picture:
 
 def _small(data: bytes) -> Image.Image:
     """The picture upright and small, made anew of its pixels alone: nothing of where and when goes along."""
+    import pillow_heif
+    from PIL import Image, ImageOps
+
+    pillow_heif.register_heif_opener()
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # what a decoder thinks of a file is not for the keeper
         with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "HEIF")) as opened:
@@ -107,6 +111,8 @@ def placed(labels: Sequence[Label], shape: float) -> list[Label]:
 
 def marked_png(data: bytes, labels: Sequence[Label]) -> bytes:
     """The photo with numbers on it as PNG: what was read dark on light, what is predicted light on dark."""
+    from PIL import Image, ImageDraw, ImageFont
+
     with Image.open(io.BytesIO(data)) as opened:
         picture = opened.convert("RGB")
     draw, size = ImageDraw.Draw(picture), max(14, round(TEXT * picture.width))

@@ -16,6 +16,7 @@ from starlette.exceptions import HTTPException
 from corlume.core.errors import InvalidInput
 from corlume.formats.file_faults import in_words
 from corlume.services import jobs
+from corlume.services.light.kernels import Kernels
 from corlume.settings import Settings
 from corlume.store.database import Database, Unusable
 from corlume.store.tables import NotFound
@@ -26,6 +27,7 @@ from corlume.web.request.device_auth import DeviceAuth
 from corlume.web.request.page import error_page, measure_of, page, told
 from corlume.web.request.plain_page import plain_page
 from corlume.web.request.request_guard import RequestGuard
+from corlume.web.request.until_ready import UntilReady
 from corlume.web.stations import BESIDE, STATIONS, Station
 
 LOGGED = "What happened stands in corlume.log, beside the database."
@@ -41,11 +43,17 @@ async def _lifespan(_: FastAPI) -> AsyncIterator[None]:
 
 
 def create_app(
-    database: Database, settings: Settings, stations: Sequence[Station] = STATIONS, *, phone_address: str = ""
+    database: Database,
+    settings: Settings,
+    stations: Sequence[Station] = STATIONS,
+    *,
+    phone_address: str = "",
+    kernels: Kernels | None = None,
 ) -> FastAPI:
     """Build the application over a database, with its stations.
 
     ``phone_address`` is where it listens on the home network, host and port: from there, paired devices alone come in.
+    Until ``kernels`` are ready its pages say how far they are.
     """
     app = FastAPI(title="Corlume", docs_url=None, redoc_url=None, openapi_url=None, lifespan=_lifespan)
     app.state.database = database
@@ -56,6 +64,8 @@ def create_app(
     app.add_middleware(SqueezePages, minimum_size=1000, compresslevel=5)
     hosts += [settings.host, *filter(None, [phone_address.rpartition(":")[0]])]
     door = DeviceAuth(database) if phone_address else None
+    if kernels:
+        app.add_middleware(UntilReady, kernels=kernels)
     app.add_middleware(RequestGuard, hosts=hosts, last_resort=_not_foreseen, door=door)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     for router in BESIDE:

@@ -15,7 +15,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtr
 
 Array = NDArray[np.float64]
 ROUND_SPREAD, PLANE_SPREAD = 0.098, 0.11
@@ -56,6 +55,8 @@ class Jet:
 
     def square(self, points: Array) -> Array:
         """Return the squared mean speed (n,) at points (n, 3) [m2/s2]; 0 behind the outlet."""
+        from scipy.special import ndtr
+
         steps = points - self.at
         along, sideways = steps @ self.ahead, steps @ self.side
         over = steps @ np.cross(self.ahead, self.side)

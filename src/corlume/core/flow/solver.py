@@ -16,8 +16,6 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
-from scipy.fft import dctn, idctn
-from scipy.ndimage import label
 
 from corlume.core.flow.jet import PLANE_SPREAD, ROUND_SPREAD, Jet
 from corlume.core.flow.rock_lee import as_rows, in_rock, is_sheltered
@@ -251,6 +249,8 @@ class _Grid:
     @classmethod
     def of(cls, tank: Tank, cell: float | None = None) -> _Grid:
         """The grid of a tank, with cells of a side [m] or as fine as the tank asks for."""
+        from scipy.ndimage import label
+
         sizes = np.array([tank.length, tank.width, tank.sand_depth])
         nx, ny, nz = np.maximum(3, np.round(sizes / (cell or cell_side(tank)))).astype(int).tolist()
         steps = sizes / (nx, ny, nz)
@@ -323,6 +323,8 @@ class _Grid:
         return velocity - self.gradient(pressure), pressure
 
     def _guess(self, left: Array) -> Array:
+        from scipy.fft import dctn, idctn
+
         waves = dctn(left, type=2, norm="ortho") / self.waves
         waves[0, 0, 0] = 0.0
         found: Array = np.where(self.water, idctn(waves, type=2, norm="ortho"), 0.0)

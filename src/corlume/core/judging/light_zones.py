@@ -11,7 +11,6 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from corlume.core.flow.local_flow import LocalFlow
 from corlume.core.judging.targets import Band, LightTargets
@@ -106,6 +105,8 @@ def find_zones(
     -------
     Zones from the highest surface down, left to right within it, named Z1, Z2 ...
     """
+    from scipy import ndimage
+
     bands = targets.bands()
     found: list[LightZone] = []
     for k_surface, (surface, par) in enumerate(lit):

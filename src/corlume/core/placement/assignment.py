@@ -12,8 +12,6 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import Bounds, LinearConstraint, linear_sum_assignment, milp
-from scipy.sparse import coo_matrix
 
 Array = NDArray[np.float64]
 Places = dict[int, int]
@@ -181,6 +179,8 @@ def solve(
 
 def bound(stock: UnplacedCorals, fixed: Mapping[int, int]) -> float:
     """Return what no assignment can be worth more than: every coral on a seat of its own, distances left aside."""
+    from scipy.optimize import linear_sum_assignment
+
     moving = [c for c in range(len(stock.worth)) if c not in fixed]
     if not moving:
         return stock.value(fixed)
@@ -234,6 +234,9 @@ def _programme(
     stock: UnplacedCorals, fixed: Mapping[int, int], pairs: Pairs, rows: Sequence[NDArray[np.int64]], seconds: float
 ) -> tuple[Places, float] | None:
     """Solve for the pairs that can be: the assignment with the fixed ones, and its gap [-]; None for no answer."""
+    from scipy.optimize import Bounds, LinearConstraint, milp
+    from scipy.sparse import coo_matrix
+
     corals, seats = pairs
     if not len(corals):
         return dict(fixed), 0.0

@@ -12,7 +12,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from corlume.core.light.field import Medium
 from corlume.core.light.fixture import Fixture, overlaps
@@ -102,6 +101,8 @@ def next_move(
     grain : shifts are whole multiples of this [m].
     now : what the spots read as they hang (n,), where that is known; the model says how it changes [umol/m2/s].
     """
+    from scipy.optimize import least_squares
+
     points = np.array([spot.place for spot in spots])
     moved = [i for i, f in enumerate(fixtures) if f.emitter.length < LONGEST_MOVED]
     columns = sorted({round(fixtures[i].emitter.x, 2) for i in moved})

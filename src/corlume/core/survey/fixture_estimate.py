@@ -13,7 +13,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares, nnls
 
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.light.efficacy import usual_efficacy
@@ -120,6 +119,8 @@ def estimate_fixture(tank: Tank, start: Emitter, points: Array, par: Array) -> F
 
     Raises ``InvalidInput`` by the field "readings" when none of its light reaches a reading.
     """
+    from scipy.optimize import least_squares
+
     medium = Medium.of(tank)
     noise = np.sqrt(NOISE**2 + (1 / par) ** 2)
     walls = any(pane.factor > 0 for pane in tank.panes())
@@ -221,6 +222,8 @@ def _walled(tank: Tank, medium: Medium, share: float) -> Medium:
 
 def _rings(tank: Tank, medium: Medium, one: Emitter, share: float, points: Array, par: Array) -> Try | None:
     """The best two beams, one in the other."""
+    from scipy.optimize import nnls
+
     if len(par) < RINGS_FROM:
         return None
     here = _walled(tank, medium, share)
@@ -247,6 +250,8 @@ def _rings(tank: Tank, medium: Medium, one: Emitter, share: float, points: Array
 
 def _table(tank: Tank, medium: Medium, one: Emitter, share: float, points: Array, par: Array) -> Try | None:
     """The lobe as a table over the angle, smooth where readings say nothing."""
+    from scipy.optimize import nnls
+
     if len(par) < TABLE_FROM:
         return None
     here = _walled(tank, medium, share)

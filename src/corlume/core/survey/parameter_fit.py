@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 Array = NDArray[np.float64]
 TAIL = 3.0
@@ -74,6 +73,8 @@ def fit_parameters(
     region method from several starts, each with the loss wide at first. A soft L1 loss from one start loses its way
     with two wild readings of twelve.
     """
+    from scipy.optimize import least_squares
+
     whiten = np.linalg.inv(np.linalg.cholesky(covariance))
     low, high = bounds
     n = len(logs)

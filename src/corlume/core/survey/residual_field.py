@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import cho_factor, cho_solve
 
 from corlume.core.light.survey_correction import Scale, likeness
 from corlume.core.survey.priors import MODEL
@@ -36,6 +35,8 @@ def fitting_scale(points: Array, explained: Array, noise: Array, found: Array) -
     noise : variance of each reading (n,).
     found : (n,) logarithm of readings over what was entered.
     """
+
+    from scipy.linalg import cho_factor, cho_solve
 
     def merit(scale: Scale) -> float:
         whole = explained + likeness(points, points, scale) + np.diag(noise)

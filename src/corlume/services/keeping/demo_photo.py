@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import io
 
-from PIL import Image, ImageDraw, ImageFilter
-
 from corlume.core.light.geometry import Tank
 from corlume.core.survey.photo_geometry import Photo, Quad
 
@@ -17,6 +15,8 @@ DEEPER = 0.055
 
 def draw_photo(tank: Tank) -> bytes:
     """The tank with its water, sand and rock, as PNG."""
+    from PIL import Image, ImageDraw, ImageFilter
+
     photo = Photo("-", "front", "-", *SIZE, CORNERS)
     picture = Image.new("RGB", SIZE, "#2a2c2e")
     draw = ImageDraw.Draw(picture)

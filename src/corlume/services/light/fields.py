@@ -15,15 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.cache import cached
-from corlume.core.flow.first_estimate import flow_at, jet_of
-from corlume.core.flow.pump import Pump
-from corlume.core.flow.solver import solve_flow
 from corlume.core.judging.intent import Places
 from corlume.core.light.emitter import Emitter
-from corlume.core.light.field import Medium, Sensor, Strip, channel_fields, grid, unit_field
+from corlume.core.light.field import Medium, Sensor, Strip, channel_fields
 from corlume.core.light.fixture import Fixture, bodies_below
-from corlume.core.light.geometry import Rock, Tank
-from corlume.core.search.level_solver import LevelTarget, best_levels
+from corlume.core.light.geometry import Tank
 from corlume.services.light.points import PlaneSpec, SliceKind, axes_of, points_of, rock_mask, surfaces_of
 
 Array = NDArray[np.float64]
@@ -183,16 +179,3 @@ def medium_of(tank: Tank) -> Medium:
         discs = np.array([(c.x, c.y, c.depth, c.radius) for c in tank.colonies]).reshape(-1, 4)
         return replace(bare, discs=discs, plates=np.array(tank.plates, dtype=np.float64).reshape(-1, 6))
     return Medium.of(tank)
-
-
-def warm_up() -> None:
-    """Compile every kernel, or load it from its cache, by solving one small tank."""
-    tank = Tank(length=0.5, width=0.4, water_depth=0.3)
-    emitter = Emitter("led_cluster", 10.0, 2.0, 0.1, 0.1, 0.25, 0.2, 0.2)
-    medium, points = Medium.of(tank), grid(tank, (4, 4, 2)).reshape(-1, 3)
-    field = unit_field(medium, emitter, points)
-    channel_fields(medium, emitter, points, sensor="scalar")
-    best_levels(field[None, :], LevelTarget(points, field, np.ones(len(points))))
-    rocky = replace(tank, rocks=(Rock(0.1, 0.1, 0.0, 0.1, 0.1, 0.1),))
-    flow_at(rocky, [Pump("Warm")], points)
-    solve_flow(rocky, [jet_of(Pump("Warm"))], settles=0.0, mean_of=0.01, cell=0.1)

@@ -12,7 +12,6 @@ import numpy as np
 from contourpy import ContourGenerator, FillType, LineType, contour_generator
 from markupsafe import Markup
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from corlume.core.judging.targets import Band
 from corlume.services.light.fields import Plane
@@ -75,6 +74,8 @@ def _bands(generator: ContourGenerator, bands: Sequence[Band]) -> Markup:
 
 def _fill_rock(par: Array) -> Array:
     """Continue the light into rock from its nearest neighbour, so that bands end at the rock's edge."""
+    from scipy import ndimage
+
     holes = ~np.isfinite(par)
     if not holes.any():
         return par
@@ -197,6 +198,8 @@ def _soundings(view: View, plane: Plane, labels: Spots, covered: Sequence[Patch]
 
 def _open_water(view: View, plane: Plane) -> NDArray[np.bool_]:
     """Nodes where a number of three figures would touch no rock."""
+    from scipy import ndimage
+
     water = np.isfinite(plane.par)
     if water.all():
         return water

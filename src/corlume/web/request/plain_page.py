@@ -9,13 +9,14 @@ from fastapi.responses import HTMLResponse
 from corlume.web.request.assets import asset
 
 
-def plain_page(title: str, text: str, status: int) -> HTMLResponse:
-    """A page of a title and a text, which are escaped."""
+def plain_page(title: str, text: str, status: int, *, way_out: bool = True) -> HTMLResponse:
+    """A page of a title and a text, which are escaped, and a way out to the tanks."""
+    link = '<p class="mt-5"><a class="button" href="/tanks">To the tanks</a></p>' if way_out else ""
     return HTMLResponse(
         '<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Corlume</title>'
         '<meta name="viewport" content="width=device-width, initial-scale=1">'
         f'<link rel="stylesheet" href="{asset("app.css")}"></head><body class="bg-paper text-ink min-h-screen">'
         f'<main class="grow"><section class="narrow"><h1>{escape(title)}</h1><p class="mt-3">{escape(text)}</p>'
-        '<p class="mt-5"><a class="button" href="/tanks">To the tanks</a></p></section></main></body></html>',
+        f"{link}</section></main></body></html>",
         status,
     )

@@ -6,7 +6,6 @@ import datetime
 import io
 import re
 
-import segno
 from fastapi import APIRouter, Request
 from fastapi.responses import FileResponse, HTMLResponse, PlainTextResponse, Response
 from markupsafe import Markup
@@ -104,6 +103,8 @@ def _at_home(request: Request) -> bool:
 
 
 def _page(request: Request, db: Db, *, link: str = "", until: datetime.datetime | None = None) -> HTMLResponse:
+    import segno
+
     code = io.BytesIO()
     if link:
         segno.make(link, error="m").save(code, kind="svg", xmldecl=False, svgns=True, scale=6, border=3)

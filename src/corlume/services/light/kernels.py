@@ -1,0 +1,92 @@
+"""The compiled kernels, made ready step by step as the application starts."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from corlume.core.flow.first_estimate import flow_at, jet_of
+from corlume.core.flow.pump import Pump
+from corlume.core.flow.solver import solve_flow
+from corlume.core.light.emitter import Emitter
+from corlume.core.light.field import Medium, channel_fields, grid, unit_field
+from corlume.core.light.geometry import Rock, Tank
+from corlume.core.search.level_solver import LevelTarget, best_levels
+
+SOON = 2.0
+"""Kernels that were compiled before are loaded in less [s]."""
+_log = logging.getLogger(__name__)
+_TANK = Tank(length=0.5, width=0.4, water_depth=0.3)
+_POINTS = grid(_TANK, (4, 4, 2)).reshape(-1, 3)
+_ROCKY = replace(_TANK, rocks=(Rock(0.1, 0.1, 0.0, 0.1, 0.1, 0.1),))
+
+
+def _light() -> None:
+    emitter = Emitter("led_cluster", 10.0, 2.0, 0.1, 0.1, 0.25, 0.2, 0.2)
+    medium = Medium.of(_TANK)
+    unit_field(medium, emitter, _POINTS)
+    channel_fields(medium, emitter, _POINTS, sensor="scalar")
+
+
+def _levels() -> None:
+    best_levels(np.ones((1, len(_POINTS))), LevelTarget(_POINTS, np.ones(len(_POINTS)), np.ones(len(_POINTS))))
+
+
+def _flow() -> None:
+    flow_at(_ROCKY, [Pump("Warm")], _POINTS)
+    solve_flow(_ROCKY, [jet_of(Pump("Warm"))], settles=0.0, mean_of=0.01, cell=0.1)
+
+
+STEPS: tuple[tuple[str, Callable[[], None]], ...] = (
+    ("light in the water", _light),
+    ("levels of fixtures", _levels),
+    ("flow", _flow),
+)
+"""What is made ready, in words, each by solving a small tank."""
+
+
+def compile_kernels(tell: Callable[[str], None] = lambda _: None) -> None:
+    """Compile every kernel, or load it from its cache; ``tell`` hears of each step before it begins."""
+    for number, (words, step) in enumerate(STEPS, start=1):
+        tell(f"{number} of {len(STEPS)}: {words}")
+        step()
+
+
+class Kernels:
+    """Kernels that are made ready in a thread, and how far that is."""
+
+    def __init__(self) -> None:
+        self.step = ""
+        self._ready = threading.Event()
+
+    def begin(self, tell: Callable[[str], None]) -> None:
+        """Begin; ``tell`` hears of it where it takes longer than ``SOON``, because they have to be compiled."""
+
+        def run() -> None:
+            try:
+                compile_kernels(self._at)
+            except Exception:
+                _log.exception("the kernels were not made ready beforehand")
+            finally:
+                self._ready.set()
+
+        def watch() -> None:
+            if not self._ready.wait(SOON):
+                tell("Compiling the light model, once: this takes about half a minute. Pages say how far it is.")
+                self._ready.wait()
+                tell("The light model is ready.")
+
+        for work in (run, watch):
+            threading.Thread(target=work, name="kernels", daemon=True).start()
+
+    def _at(self, step: str) -> None:
+        self.step = step
+
+    @property
+    def ready(self) -> bool:
+        """Whether they are ready, or could not be made so."""
+        return self._ready.is_set()
