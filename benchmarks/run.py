@@ -23,7 +23,7 @@ from benchmarks.survey import survey
 from benchmarks.survey_trials import survey_trials
 from corlume.core.keeping.scene import Scene
 from corlume.core.light.emitter import Emitter
-from corlume.core.light.field import Medium, channel_fields, combine, grid, unit_field
+from corlume.core.light.field import Medium, channel_fields, grid, unit_field
 from corlume.core.light.geometry import Pane, Rock, Tank
 from corlume.core.light.water import Water
 from corlume.core.search.layout import Module
@@ -71,7 +71,8 @@ def field() -> None:
     points = grid(tank, sized((48, 24, 12), (6, 4, 3)))
 
     def solve(medium: Medium, step: float = 0.35) -> np.ndarray:
-        return combine([unit_field(medium, e, points, step=step) for e in emitters], [1.0] * len(emitters))
+        total: np.ndarray = np.sum([unit_field(medium, e, points, step=step) for e in emitters], axis=0)
+        return total
 
     clear = Medium.of(tank)
     row("field 48 x 24 x 12, 2 clusters + 4 tubes", clock(lambda: solve(clear), 9), 0.25)

@@ -1,23 +1,19 @@
-// Classic scripts that share one scope, as the pages load them: what one file defines the others use.
-const shared = Object.fromEntries(
-  ["Alpine", "talk", "readPage", "places", "nudger", "holdTouch", "focusKey", "refresh", "chartAsks", "chartShows", "chartPointer", "chartKeys", "chartFields", "chartTogether"].map((name) => [name, "readonly"]),
-);
+// Modules of the pages; Alpine alone comes from a script of its own.
 const browser = Object.fromEntries(
-  ["document", "window", "fetch", "DOMParser", "DOMPoint", "FormData", "URLSearchParams", "CSS", "sessionStorage", "localStorage", "EventSource", "IntersectionObserver", "setTimeout", "clearTimeout"].map((name) => [name, "readonly"]),
+  ["Alpine", "document", "window", "fetch", "DOMParser", "DOMPoint", "FormData", "URLSearchParams", "CSS", "sessionStorage", "localStorage", "EventSource", "IntersectionObserver", "setTimeout", "clearTimeout"].map((name) => [name, "readonly"]),
 );
 
 export default [
   {
     files: ["**/*.js"],
-    languageOptions: { ecmaVersion: 2023, sourceType: "script", globals: { ...browser, ...shared } },
+    languageOptions: { ecmaVersion: 2023, sourceType: "module", globals: browser },
     rules: {
       "no-undef": "error",
-      "no-unused-vars": ["error", { varsIgnorePattern: `^(${Object.keys(shared).join("|")})$` }],
-      "no-redeclare": ["error", { builtinGlobals: false }],
+      "no-unused-vars": "error",
+      "no-redeclare": "error",
       "no-var": "error",
       "prefer-const": "error",
       eqeqeq: "error",
-      "no-implicit-globals": "off",
       "no-unreachable": "error",
       "no-dupe-keys": "error",
       "no-self-assign": "error",

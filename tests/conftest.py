@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import datetime
 import os
+import shutil
+import sqlite3
 
 if "PYTEST_XDIST_WORKER" in os.environ:
     # each of several workers on its own core: kernels on more threads would only be in each other's way
     os.environ.setdefault("NUMBA_NUM_THREADS", "1")
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from contextlib import closing
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -30,11 +35,28 @@ def pytest_sessionfinish() -> None:
     jobs.stop_all()
 
 
+@pytest.fixture(scope="session")
+def template(tmp_path_factory: pytest.TempPathFactory) -> Callable[[], Path]:
+    """The demo's database of the day as a file, made once."""
+
+    @cache
+    def made(day: datetime.date) -> Path:
+        path = tmp_path_factory.mktemp("template") / f"{day}.db"
+        demo.seed(Database(path))
+        with closing(sqlite3.connect(path)) as connection:
+            connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        return path
+
+    return lambda: made(datetime.date.today())
+
+
 @pytest.fixture
-def db(tmp_path: Path) -> Database:
+def db(tmp_path: Path, template: Callable[[], Path]) -> Database:
     """The demo's database."""
-    database = Database(tmp_path / "data" / "demo.db")
-    demo.seed(database)
+    path = tmp_path / "data" / "demo.db"
+    path.parent.mkdir()
+    shutil.copy(template(), path)
+    database = Database(path)
     # known from the start, as after a first look: pages come whole
     medium_of(tanks.open_tank(database, 1).lit_tank())
     return database

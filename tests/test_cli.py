@@ -20,6 +20,7 @@ from corlume.cli.main import main
 from corlume.serve import serve
 from corlume.settings import Settings
 from corlume.store.database import Database
+from tests.processes import answered
 
 SCENES = Path(__file__).parent / "scenes"
 CUBE = str(SCENES / "hand-measured-cube.json")
@@ -111,6 +112,7 @@ def test_demo_serves_on_loopback_and_prints_its_address(tmp_path: Path) -> None:
     assert process.stdout is not None
     address = re.search(r"http://127\.0\.0\.1:\d+/", process.stdout.readline())
     assert address
+    assert answered(address[0] + "tanks") == 200
     with urllib.request.urlopen(address[0] + "tanks") as answer:
         assert b"Tern Skerry" in answer.read()
     process.send_signal(signal.SIGINT)

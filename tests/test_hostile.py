@@ -110,14 +110,14 @@ def body_of(draw: random.Random, kind: str) -> bytes:
 
 # what a form that breaks off had in memory is closed by the collector of garbage, which says so
 @pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")
-def test_no_request_of_two_thousand_ends_in_an_answer_of_500(client: TestClient, db: Database) -> None:
+def test_no_request_of_a_thousand_ends_in_an_answer_of_500(client: TestClient, db: Database) -> None:
     draw, seen = random.Random(20261125), Counter[int]()
     tanks.import_tank(db, tanks.export_tank(db, 1).encode())
     routes = [(path, m.upper()) for path, ms in client.app.openapi()["paths"].items() for m in ms]  # type: ignore[attr-defined]
     assert len(routes) > 60
     slow = ("/kinds", "/faults", "/mount", "/restore", "/backup")
     routes = [(path, method) for path, method in routes for _ in range(1 if any(s in path for s in slow) else 4)]
-    for _ in range(2000):
+    for _ in range(1000):
         path, method = draw.choice(routes)
         while "{" in path:
             name = path.partition("{")[2].partition("}")[0]
@@ -137,7 +137,7 @@ def test_no_request_of_two_thousand_ends_in_an_answer_of_500(client: TestClient,
         assert answer.headers["Content-Security-Policy"]
         assert len(answer.content) < 3_000_000
     assert client.get("/tanks").status_code == 200
-    assert min(seen[200], seen[303], seen[404], seen[422]) > 20, seen  # it got everywhere
+    assert min(seen[200], seen[303], seen[404], seen[422]) > 10, seen  # it got everywhere
 
 
 def test_braces_in_names_are_braces_everywhere(client: TestClient, db: Database) -> None:
@@ -295,12 +295,12 @@ def test_a_field_that_comes_twice_with_two_texts_is_told_on_every_form(client: T
         for address, fields in Forms(client.get(page).text).found:
             if any(word in address for word in ("remove", "undo", "redo", "survey/1/spots/1")):
                 continue
-            for name in fields:
+            for name in [*fields][::3]:
                 body = urlencode([*fields.items(), (name, "this"), (name, "that")])
                 answer = client.post(address or page, content=body, headers=headers)
                 assert answer.status_code < 500, (address, name)
                 told += "came twice" in answer.text
-    assert told > 60
+    assert told > 25
 
 
 def test_names_of_a_host_that_are_none_are_refused(client: TestClient) -> None:

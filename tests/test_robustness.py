@@ -26,7 +26,6 @@ from corlume.core.placement.coral_card import PlacedCoral
 from corlume.core.units import DEGREE
 from corlume.formats.scene_file import read_scene, write_scene
 from corlume.reference.catalogue import catalogue
-from corlume.reference.coral_library import coral_cards
 from corlume.services.keeping import tanks
 from corlume.services.keeping.demo import demo_scene
 from corlume.services.light import fields
@@ -39,6 +38,7 @@ from corlume.store.tanks import unstored
 from corlume.web.app import create_app
 from corlume.web.drawing.corals import draw_corals, draw_surfaces, draw_zones
 from corlume.web.drawing.sheet import lay_out_pair
+from tests.cards import coral_cards
 
 FACE = Emitter("led_cluster", 200, 110 * DEGREE, 0.18, 0.14, 0.1, 0.1, 0.22)
 DARK = Pane("plain", 0.0)

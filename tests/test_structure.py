@@ -25,7 +25,7 @@ MAY_IMPORT = {
     "serve": {"web", "services", "store", "settings"},
     "settings": set(),
 }
-CORE_PACKAGES = {"numpy", "scipy", "numba"}
+CORE_PACKAGES = {"numpy", "scipy", "numba", "cachetools"}
 BARRED_FROM_CORE = {"os", "pathlib", "time", "logging", "sqlite3", "random", "socket", "json"}
 
 
@@ -139,6 +139,12 @@ def test_shipped_css_is_current() -> None:
     stamp = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(stamp)
     assert stamp.source_hash() in stamp.CSS.read_text(), "the CSS is stale: run make styles"
+
+
+def test_templates_are_readable() -> None:
+    for path in SOURCE.rglob("*.html"):
+        longest = max(path.read_text(encoding="utf-8").splitlines(), key=len)
+        assert len(longest) <= 140, f"{path.relative_to(SOURCE)}: {longest.strip()[:60]}"
 
 
 def test_pages_load_nothing_from_elsewhere() -> None:

@@ -8,11 +8,11 @@ import shutil
 import subprocess
 import sys
 import sysconfig
-import urllib.request
 import venv
 from pathlib import Path
 
 from corlume import __version__
+from tests.processes import answered
 
 ROOT = Path(__file__).parent.parent
 
@@ -44,7 +44,7 @@ def test_wheel_in_a_venv_of_its_own_tells_its_version_and_serves_the_demo(tmp_pa
         found = re.search(r"http://[\d.:]+", server.stdout.readline())
         assert found
         for path in ("/tanks", "/tanks/1/chart", "/static/app.css", "/tanks/1/corals"):
-            assert urllib.request.urlopen(f"{found[0]}{path}").status == 200
+            assert answered(f"{found[0]}{path}") == 200
     finally:
         server.kill()
         server.wait(10)

@@ -149,7 +149,7 @@ def test_light_is_written_down_when_levels_setups_or_places_change_it(client: Te
     for output in (0.9, 0.35):
         hung_fixtures.change_fixtures(db, 1, stored.setup().id, {lamp.id: {"output": output}})
         log_light(db, 1, TODAY)
-    noted = [kept.value for kept in acclimation_log.log_of(db, 1, coral.id) if kept.value.kind == "light"]
+    noted = [kept.value for kept in acclimation_log.logs(db, 1)[coral.id] if kept.value.kind == "light"]
     assert noted[-1].par == pytest.approx(
         coral_light(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup().hung)[coral.id]
     )
@@ -157,7 +157,7 @@ def test_light_is_written_down_when_levels_setups_or_places_change_it(client: Te
     assert sum(note.day == TODAY for note in noted) == 1  # once a day
     # a post through the pages writes it down by itself
     client.post(f"/tanks/1/corals/{coral.id}/place", json={"x": 0.75, "y": 0.2})
-    last = acclimation_log.log_of(db, 1, coral.id)[-1].value
+    last = acclimation_log.logs(db, 1)[coral.id][-1].value
     assert last.kind == "light"
     assert last.place is not None
     assert last.place[0] == pytest.approx(0.75)
@@ -186,7 +186,7 @@ def test_unhappy_coral_is_offered_a_better_seat_and_moved_in_one_step(client: Te
 
 def test_two_taps_are_a_look_and_one_alone_is_none(client: TestClient, db: Database) -> None:
     def looks() -> list[LogEntry]:
-        return [kept.value for kept in acclimation_log.log_of(db, 1, 14) if kept.value.kind == "watch"]
+        return [kept.value for kept in acclimation_log.logs(db, 1)[14] if kept.value.kind == "watch"]
 
     before = looks()
     answer = client.post("/tanks/1/corals/round/14", data={"seen": "fine"})
@@ -241,16 +241,16 @@ def test_photos_go_along_in_a_zip_and_come_back(client: TestClient, db: Database
     assert answer.status_code == 303
     wrong = client.post("/tanks/1/corals/3/course/notes", data=data, files={"photo": ("a.png", b"no picture")})
     assert wrong.status_code == 422
-    note = acclimation_log.log_of(db, 1, 3)[-1]
+    note = acclimation_log.logs(db, 1)[3][-1]
     assert client.get(f"/tanks/1/corals/3/course/notes/{note.id}/photo").headers["content-type"] == "image/jpeg"
     again = tanks.import_tank(db, tanks.export_zip(db, 1))
     copy = next(kept for kept in tanks.open_tank(db, again).corals if kept.value.card.name == "Stylophora")
-    notes = acclimation_log.log_of(db, again, copy.id)
-    assert [kept.value for kept in notes] == [kept.value for kept in acclimation_log.log_of(db, 1, 3)]
+    notes = acclimation_log.logs(db, again)[copy.id]
+    assert [kept.value for kept in notes] == [kept.value for kept in acclimation_log.logs(db, 1)[3]]
     assert acclimation_log.photo_of(db, again, copy.id, notes[-1].id) == acclimation_log.photo_of(db, 1, 3, note.id)
     corals.remove_coral(db, again, copy.id)
     tanks.undo(db, again)
-    assert acclimation_log.log_of(db, again, copy.id) == notes
+    assert acclimation_log.logs(db, again)[copy.id] == notes
 
 
 def test_the_log_shows_the_light_of_now_and_no_entry_is_laid_over_another(client: TestClient, db: Database) -> None:
@@ -263,7 +263,7 @@ def test_the_log_shows_the_light_of_now_and_no_entry_is_laid_over_another(client
     page = client.get("/tanks/1/corals/3/course").text
     par = coral_light(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup().hung)[3]
     assert f"<b>now</b> <span>{par:.0f} PAR" in page
-    last = next(kept.value for kept in reversed(acclimation_log.log_of(db, 1, 3)) if kept.value.kind == "light")
+    last = next(kept.value for kept in reversed(acclimation_log.logs(db, 1)[3]) if kept.value.kind == "light")
     assert last.par == pytest.approx(par, rel=0.03)
     used = {word for classes in re.findall(r'class="([^"]*)"', page) for word in classes.split()}
     assert not used & {"fixed", "absolute", "sticky", "static", "invisible", "collapse", "contents"}

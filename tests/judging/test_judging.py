@@ -31,7 +31,6 @@ from corlume.formats.measure import LengthUnit
 from corlume.formats.round_steps import STEPS
 from corlume.formats.scene_file import read_scene
 from corlume.reference.catalogue import catalogue
-from corlume.reference.coral_library import coral_cards
 from corlume.services.judging.judge import figures
 from corlume.services.keeping import hung_fixtures, setups, tanks
 from corlume.services.placement import zone_placement
@@ -41,6 +40,7 @@ from corlume.services.search.search_request import SearchRequest
 from corlume.services.search.starting_points import starting_points
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
+from tests.cards import coral_cards
 from tests.ruled import CLUSTER, last
 
 EVEN = np.full((36, 20), 300.0)

@@ -149,7 +149,7 @@ def test_search_for_drawn_zones_gives_each_its_light(stored: StoredTank) -> None
     for zone in (strong, weak):
         par = par_at(drawn.tank, best.fixtures, zone.points(drawn.tank))
         assert met[zone.name].mean == pytest.approx(par.mean(), rel=1e-6)
-    beyond = replace(drawn, wanted=(Kept(1, replace(strong, low=1500, high=1900)),))
+    beyond = drawn.having(wanted=(Kept(1, replace(strong, low=1500, high=1900)),))
     words = last(beyond, replace(wish, counts=(1, 1))).best[0].binds
     assert any(one.startswith("Strong: ") and "where 1500 to 1900 is wanted" in one for one in words)
     with pytest.raises(InvalidInput, match="draw one first"):

@@ -23,6 +23,7 @@ from starlette.testclient import TestClient
 from corlume.services.keeping import backup, fixture_library, phone_pairing, tanks
 from corlume.store.database import Database, Unusable, check_file
 from tests.keeping.test_record import exports, lengthened
+from tests.processes import answered
 
 
 def test_backup_under_use_is_whole_and_restores_to_the_same(db: Database, tmp_path: Path) -> None:
@@ -113,6 +114,7 @@ def served(command: str, env: dict[str, str]) -> Iterator[tuple[subprocess.Popen
     try:
         found = re.search(r"http://[\d.:]+", server.stdout.readline())
         assert found
+        assert answered(f"{found[0]}/tanks") == 200
         yield server, found[0]
     finally:
         server.kill()

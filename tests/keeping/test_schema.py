@@ -38,11 +38,11 @@ from corlume.formats.shapes import Build, from_data, shape_of, to_data
 from corlume.formats.table import columns as table_columns
 from corlume.formats.table import read_table, write_table
 from corlume.formats.typed_values import read_day, read_time
-from corlume.reference.coral_library import coral_cards
 from corlume.store import tables
 from corlume.store.database import Database
 from corlume.store.rows import columns, row_of, thing_of
 from corlume.web.forms.form import Form, asked, shown_values
+from tests.cards import coral_cards
 
 KEPT = (
     Coral, TargetZone, Surroundings, Intent, LightTargets, Running, Rock, Brace, Tank, Water, Pane, Fixture,

@@ -23,7 +23,6 @@ from corlume.core.placement.coral import Coral, Placement
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import catalogue
-from corlume.reference.coral_library import coral_cards
 from corlume.services.keeping import corals, hung_fixtures, setups, tanks
 from corlume.services.light import fields, layers
 from corlume.services.light.fields import par_at, slice_plane
@@ -32,6 +31,7 @@ from corlume.services.light.probe import read_probe
 from corlume.services.placement import zone_placement
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
+from tests.cards import coral_cards
 
 FACE = Emitter("led_cluster", 200, 110 * DEGREE, 0.18, 0.14, 0.4, 0.3, 0.22)
 TANK = Tank(1.0, 0.6, 0.5, rocks=(Rock(0.2, 0.2, 0.0, 0.2, 0.2, 0.3, "Pillar"), Rock(0.6, 0.2, 0.4, 0.2, 0.2, 0.12)))

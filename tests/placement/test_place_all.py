@@ -12,13 +12,14 @@ from starlette.testclient import TestClient
 
 from corlume.core.placement.growing_room import count_room
 from corlume.core.placement.placement_preferences import KeptFree, PlacementPreferences
-from corlume.reference.coral_library import coral_cards, coral_library, suiting
+from corlume.reference.coral_library import coral_library, suiting
 from corlume.services.keeping import corals, hung_fixtures, placement_choices, tanks
 from corlume.services.placement.place_all import first_plan, plans
 from corlume.services.placement.placement_problem import PlacementRequest, problem_of
 from corlume.services.placement.zone_placement import states
 from corlume.services.placement.zone_summary import summarise_zones
 from corlume.store.database import Database
+from tests.cards import coral_cards
 
 
 def test_plan_keeps_the_rules_and_ends_as_keepers_would(db: Database) -> None:

@@ -21,7 +21,6 @@ from corlume.core.light.water import Water
 from corlume.core.placement.custom_spots import CustomSpot, FragRack
 from corlume.core.placement.placement_preferences import KeptFree, PlacementPreferences, apply_preferences
 from corlume.core.placement.surface_orientation import HALFWAY, gaps_behind, orientations, reach_to, steep_spots
-from corlume.reference.coral_library import coral_cards
 from corlume.services.keeping import corals, placement_choices, tanks
 from corlume.services.light.fields import par_at
 from corlume.services.placement.growth import MONTHS, clashes, grown
@@ -31,6 +30,7 @@ from corlume.services.placement.placement_problem import PlacementRequest
 from corlume.services.placement.spots import spots_of
 from corlume.services.placement.zone_placement import coral_light, states
 from corlume.store.database import Database
+from tests.cards import coral_cards
 
 BLACK = Pane("plain", 0.0)
 AIR = Tank(

@@ -20,10 +20,10 @@ from corlume.core.placement.coral_card import PlacedCoral
 from corlume.core.placement.suitability import check_place, fit_zones
 from corlume.core.units import DEGREE
 from corlume.reference.catalogue import catalogue
-from corlume.reference.coral_library import coral_cards
 from corlume.services.judging.judge import figures, verdicts
 from corlume.services.light.fields import surface_par
 from corlume.store.tanks import StoredTank, unstored
+from tests.cards import coral_cards
 
 TANK = Tank(
     1.2,

@@ -152,7 +152,7 @@ def test_quick_search_comes_within_three_percent_of_the_full_one(db: Database, k
     kind = next(one for one in light_types_for(stored.tank) if one.key == key)
     entry = kind.entries[0]
     wish = light_types_request(stored, stored.setup())
-    _, fast = quick(stored, LightType(key, "", "", (entry,)), wish, kind)
+    _, fast = quick(stored, LightType(key, "", "", "", {}, (entry,)), wish, kind)
     assert fast
     counts = (len(fast.layout.places), len(fast.layout.places))
     steps = search(stored, entry, replace(wish, means="new", counts=counts))
@@ -171,7 +171,7 @@ def test_equal_usable_light_asks_more_par_of_what_is_of_less_use(db: Database) -
     white = replace(kinds["bars"].entries[0].parts[0])
     lamp = replace(white.emitter.channels[0], share=1.0, spectrum=lamp_spectra()["neutral-white"].spectrum)
     white = replace(white, emitter=replace(white.emitter, ppf=3 * white.emitter.ppf, channels=(lamp,)), levels=())
-    kind = LightType("white", "White bars", "led_bar", (replace(kinds["bars"].entries[0], parts=(white,)),))
+    kind = LightType("white", "White bars", "", "", {}, (replace(kinds["bars"].entries[0], parts=(white,)),))
     means = []
     for usable in (False, True):
         wish = light_types_request(stored, stored.setup(), usable=usable)

@@ -72,7 +72,7 @@ def test_refined_best_is_within_two_percent_of_an_exhaustive_scan() -> None:
     assert refined.off <= 1.02 * finest.off
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=6, deadline=None)
 @given(
     low=st.floats(0.15, 0.3), span=st.floats(0.0, 0.2), counts=st.tuples(st.integers(1, 3), st.integers(0, 1)),
     symmetric=st.booleans(),

@@ -35,7 +35,7 @@ from corlume.services.survey.survey_plan import offer
 from corlume.store.tanks import unstored
 
 Array = NDArray[np.float64]
-NOISE, TRIALS = 0.05, 30
+NOISE, TRIALS = 0.05, 20
 RETURNS = np.linspace(0.3, 0.7, 9)
 
 
@@ -151,7 +151,7 @@ def test_hidden_parameters_come_back_from_twelve_readings() -> None:
     """Goals of our own, for a tank that is as modelled: the readings do not know that it is, so that a part of what
     they say goes to places and beams; with none of these in doubt the map comes within 2.4 %, in 90 % of trials 3.7.
     """
-    found = list(trials(80))
+    found = list(trials(50))
     assert np.quantile([o.outputs for o in found], 0.9) < 0.12
     assert np.quantile([o.wall for o in found], 0.9) < 0.10
     assert np.median([o.rms for o in found]) < 0.035
@@ -163,7 +163,7 @@ def test_two_wild_readings_of_twelve_are_found_out() -> None:
     found = list(trials(wild=2))
     assert np.quantile([o.rms for o in found], 0.9) < 0.06
     flagged = missed = 0
-    for seed in range(20):
+    for seed in range(12):
         true = truth(seed, wild=2)
         clean = truth(seed).readings
         trust = calibrate(
@@ -177,8 +177,8 @@ def test_two_wild_readings_of_twelve_are_found_out() -> None:
         wild = np.abs(np.log(true.readings / clean)) > 0.3
         flagged += int((trust[wild] < 0.6).sum())
         missed += int((trust[~wild] < 0.6).sum())
-    assert flagged > 36
-    assert missed < 12
+    assert flagged > 0.9 * 24
+    assert missed < 7
 
 
 @pytest.mark.parametrize("kind", ["tilt", "shadow"])

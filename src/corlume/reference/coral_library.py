@@ -10,7 +10,6 @@ from collections.abc import Iterable
 from functools import cache
 from importlib.resources import files
 
-from corlume.core.placement.coral_card import CoralCard
 from corlume.core.placement.coral_type import CoralType
 from corlume.formats.shapes import Build, from_data, shape_of
 
@@ -27,11 +26,6 @@ def coral_library() -> dict[str, CoralType]:
     kinds = [from_data(build, f"corals.{i}", CoralType, row) for i, row in enumerate(rows)]
     build.finish()
     return {kind.card.name: kind for kind in kinds if kind}
-
-
-def coral_cards() -> dict[str, CoralCard]:
-    """Their cards by name."""
-    return {name: kind.card for name, kind in coral_library().items()}
 
 
 def suiting(kinds: Iterable[CoralType], par: float) -> list[CoralType]:

@@ -7,39 +7,27 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from filelock import FileLock, Timeout
+
 from corlume.store.database import Unusable
 
 
 @contextmanager
 def alone(path: Path) -> Iterator[None]:
     """Hold a database for one server; ``Unusable`` when another has it. It ends with the process at the latest."""
-    lock = path.with_name(f"{path.name}.lock")
+    place, holder = path.with_name(f"{path.name}.lock"), path.with_name(f"{path.name}.process")
+    lock = FileLock(place, blocking=False, mode=0o600)
     try:
-        file = os.open(lock, os.O_RDWR | os.O_CREAT, 0o600)
+        lock.acquire()
+        holder.write_text(str(os.getpid()), encoding="ascii")
+    except Timeout as error:
+        other = holder.read_text(encoding="ascii") if holder.exists() else "unknown"
+        raise Unusable(
+            f"Another Corlume (process {other}) serves {path} already: stop it, or set CORLUME_DATA to another folder."
+        ) from error
     except OSError as error:
-        raise Unusable(f"{lock} cannot be written: {error.strerror}.") from error
+        raise Unusable(f"{place} cannot be written: {error.strerror}.") from error
     try:
-        if not _held(file):
-            other = os.read(file, 20).decode(errors="replace").strip() or "unknown"
-            raise Unusable(
-                f"Another Corlume (process {other}) serves {path} already: stop it, or set CORLUME_DATA to another "
-                "folder."
-            )
-        os.ftruncate(file, 0)
-        os.pwrite(file, f"{os.getpid()}\n".encode(), 0)
         yield
     finally:
-        os.close(file)
-
-
-def _held(file: int) -> bool:
-    """Take hold of a lock file; True where the machine knows no such locks."""
-    try:
-        import fcntl
-    except ImportError:
-        return True
-    try:
-        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except BlockingIOError:
-        return False
-    return True
+        lock.release()

@@ -9,7 +9,6 @@ from contextlib import asynccontextmanager
 from fastapi import Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, RedirectResponse, Response
-from fastapi.staticfiles import StaticFiles
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
@@ -21,7 +20,7 @@ from corlume.settings import Settings
 from corlume.store.database import Database, Unusable
 from corlume.store.tables import NotFound
 from corlume.store.tanks import Unreadable
-from corlume.web.request.assets import STATIC, SqueezePages
+from corlume.web.request.assets import STATIC, Assets, SqueezePages
 from corlume.web.request.coral_light_log import light_recorded
 from corlume.web.request.device_auth import DeviceAuth
 from corlume.web.request.page import error_page, measure_of, page, told
@@ -30,7 +29,7 @@ from corlume.web.request.request_guard import RequestGuard
 from corlume.web.request.until_ready import UntilReady
 from corlume.web.stations import BESIDE, STATIONS, Station
 
-LOGGED = "What happened stands in corlume.log, beside the database."
+LOGGED = "What happened stands in corlume.log, beside the database, as request {}."
 _log = logging.getLogger("corlume")
 MISSING = ("Nothing here", "This page, or what it showed, is not there. It may have been removed; undo brings it back.")
 
@@ -67,7 +66,7 @@ def create_app(
     if kernels:
         app.add_middleware(UntilReady, kernels=kernels)
     app.add_middleware(RequestGuard, hosts=hosts, last_resort=_not_foreseen, door=door)
-    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    app.mount("/static", Assets(directory=STATIC), name="static")
     for router in BESIDE:
         app.include_router(router)
     for station in stations:
@@ -131,9 +130,9 @@ def create_app(
     return app
 
 
-def _not_foreseen(request: Request, kept: bool) -> Response:
+def _not_foreseen(request: Request, kept: bool, number: int) -> Response:
     """The last resort: it asks nothing of the database, of templates or of what was sent."""
-    words = f"Your last step was {'kept' if kept else 'not kept'}; everything before it is. {LOGGED}"
+    words = f"Your last step was {'kept' if kept else 'not kept'}; everything before it is. {LOGGED.format(number)}"
     if _wants_json(request):
         return JSONResponse({"errors": {}, "message": f"Something went wrong that nobody foresaw. {words}"}, 500)
     return plain_page("Something went wrong that nobody foresaw", words, 500)

@@ -37,13 +37,17 @@ SURVEY = (
 CORALS = (coral_library.router, place_all.router, flow.router, coral_spots.router, acclimation.router, corals.router)
 STATIONS = (
     Station("tank", "Tank", "", (tank.router,), ("boxes.js",)),
-    Station("kinds", "Kinds", "/kinds", (light_types.router,), ("kinds.js",)),
+    Station("kinds", "Kinds", "/kinds", (light_types.router,), ("light_types.js",)),
     Station(
-        "hang", "Hang", "/hang", (layout.router, mounting_sheet.router, target_zones.router), ("hang.js", "boxes.js")
+        "hang",
+        "Hang",
+        "/hang",
+        (layout.router, mounting_sheet.router, target_zones.router),
+        ("layout_search.js", "boxes.js"),
     ),
-    Station("chart", "Chart", "/chart", (chart.router, setups.router), chart.SCRIPTS),
-    Station("survey", "Survey", "/survey", SURVEY, ("survey.js", "spots.js")),
-    Station("corals", "Corals", "/corals", CORALS, ("corals.js", "spots.js")),
+    Station("chart", "Chart", "/chart", (chart.router, setups.router), ("chart/chart.js",)),
+    Station("survey", "Survey", "/survey", SURVEY, ("survey_buys.js", "photo.js", "take.js", "spots.js")),
+    Station("corals", "Corals", "/corals", CORALS, ("corals.js", "place_all.js", "spots.js")),
 )
 """A tank opens at its chart."""
 BESIDE = (tanks.router, own_fixture_fit.router, fixture_library.router, phone.router, backup.router, terms.router)

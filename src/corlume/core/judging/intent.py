@@ -43,8 +43,6 @@ SHIMMER_WORDS: dict[Shimmer, str] = {"liked": "shimmer liked", "any": "", "calm"
 """The same inside a sentence; empty where there is nothing to be said."""
 MUCH_SHIMMER, LITTLE_SHIMMER = 0.1, 0.05
 """Ripple fluctuation at the rock top from which light shimmers, and up to which it is calm [-]; ours."""
-TOP_OF_MIXED = (250.0, 350.0)
-"""What keepers of mixed tanks set on top whatever their school; common practice, no source [umol/m2/s]."""
 END_SHARE, MOST_STRONG = 1 / 3, 0.75
 """Length of a strong end where the keeper gives none, and at most, as a share of the tank's; ours [-]."""
 MOST_SEATS, WIDEST = 600, 20

@@ -255,14 +255,6 @@ def _paths(
     return found
 
 
-def combine(unit_fields: Sequence[Array], outputs: Sequence[float]) -> Array:
-    """Add unit fields, each times its fixture's output 0..1: PAR is linear in every output."""
-    total = np.zeros_like(unit_fields[0])
-    for field, output in zip(unit_fields, outputs, strict=True):
-        total += output * field
-    return total
-
-
 def grid(tank: Tank, counts: tuple[int, int, int], *, depths: tuple[float, float] | None = None) -> Array:
     """Points (nx, ny, nz, 3) spread evenly over the water, half a step in from every pane.
 

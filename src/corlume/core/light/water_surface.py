@@ -22,15 +22,6 @@ def fresnel_transmittance(cos_in: float, cos_out: float, n_in: float, n_out: flo
 
 
 @njit(cache=True)
-def transmittance(angle_in: float, n_in: float, n_out: float) -> float:
-    """Share of unpolarised light that passes a boundary at an angle to its normal [rad]; 0 past the critical one."""
-    sin_out = n_in * math.sin(angle_in) / n_out
-    if sin_out >= 1.0:
-        return 0.0
-    return fresnel_transmittance(math.cos(angle_in), math.sqrt(1.0 - sin_out * sin_out), n_in, n_out)
-
-
-@njit(cache=True)
 def steepest_tangent(n: float) -> float:
     """Tangent of the critical angle: how far sideways a ray can run per metre of depth in water of index n [-]."""
     return 1.0 / math.sqrt(n * n - 1.0) if n > 1.0 + 1e-9 else 1e9

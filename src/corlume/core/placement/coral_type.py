@@ -159,7 +159,3 @@ class CoralType:
     def daily_light(self, hours: float) -> tuple[float, float]:
         """Its band as daily light over some hours [mol/m2]."""
         return self.card.par_low * hours * 3600e-6, self.card.par_high * hours * 3600e-6
-
-    def size_after(self, months: float, now: float = 0.0) -> float:
-        """How far across it is after some months, from ``now`` [m] and never over its mature size [m]."""
-        return min(self.card.size, now + self.growth * months / 12)

@@ -41,14 +41,6 @@ def _time_lines(connection: sqlite3.Connection, tank_id: int) -> Notes:
     return {coral_id: tuple(notes) for coral_id, notes in of_coral.items()}
 
 
-def log_of(db: Database, tank_id: int, coral_id: int) -> tuple[Kept[LogEntry], ...]:
-    """The notes of one coral, oldest first; ``NotFound`` when there is none of that id."""
-    with db.reading() as connection:
-        load_tank(connection, tank_id).coral(coral_id)
-        notes = CORAL_NOTES.load(connection, coral_id)
-    return tuple(sorted(notes, key=lambda kept: (kept.value.day, str(kept.value.time or ""), kept.id)))
-
-
 def _last_light(db: Database, tank_id: int) -> dict[int, Kept[LogEntry]]:
     """The newest note of every coral that tells its light."""
     with db.reading() as connection:

@@ -35,12 +35,6 @@ class StoredSurvey:
         """How many spots have a reading."""
         return sum(bool(kept.value.readings) for kept in self.spots)
 
-    def next_after(self, spot_id: int | None) -> Kept[MeasuringPoint] | None:
-        """The next spot that is neither read nor skipped, beginning after one and going round; None when all are."""
-        at = next((i + 1 for i, kept in enumerate(self.spots) if kept.id == spot_id), 0)
-        round_about = (*self.spots[at:], *self.spots[:at])
-        return next((k for k in round_about if not k.value.readings and not k.value.skipped), None)
-
 
 def all_surveys(db: Database, tank_id: int) -> list[StoredSurvey]:
     """Every survey of a tank, the newest first."""

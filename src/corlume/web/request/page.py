@@ -28,12 +28,12 @@ from corlume.services.keeping import tanks
 from corlume.store.database import Database
 from corlume.store.tanks import StoredSetup, StoredTank, Unreadable
 from corlume.web.forms.form import Sent
-from corlume.web.request.assets import asset
+from corlume.web.request.assets import asset, script
 from corlume.web.request.request_guard import MAX_BODY
 
 HERE = Path(__file__).parent.parent
 templates = Jinja2Templates(directory=HERE / "templates")
-templates.env.globals |= {"version": __version__, "asset": asset, "plain_words": plain_words}
+templates.env.globals |= {"version": __version__, "asset": asset, "script": script, "plain_words": plain_words}
 templates.env.globals["flow_is_solved"] = lambda stored: solved_flow(stored) is not None
 templates.env.globals["today"] = lambda: date.today().isoformat()
 templates.env.trim_blocks = templates.env.lstrip_blocks = True

@@ -8,6 +8,7 @@ import logging
 import re
 import tempfile
 from collections.abc import Awaitable, Callable, Sequence
+from itertools import count
 from typing import IO, cast
 
 from starlette.concurrency import run_in_threadpool
@@ -17,6 +18,7 @@ from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from corlume.store.database import COMMITS
+from corlume.web.request.assets import VERSION
 from corlume.web.request.device_auth import DeviceAuth
 
 MAX_BODY = 3_000_000
@@ -41,15 +43,17 @@ HEADERS = {
 }
 SAFE = {"GET", "HEAD", "OPTIONS"}
 _log = logging.getLogger("corlume")
+_NUMBERS = count(1)
+"""Numbers of the requests since the start: an answer of 500 has its own, and the log."""
 
-LastResort = Callable[[Request, bool], Response]
+LastResort = Callable[[Request, bool, int], Response]
 """Makes the page for what nobody foresaw; told whether the step was kept."""
 
 
 class RequestGuard:
     """Refuse what should not come in, put the headers on everything, and answer when all else fails.
 
-    A browser says with Sec-Fetch-Surroundings, or with Origin in older ones, where a request comes from. A post
+    A browser says with Sec-Fetch-Site, or with Origin in older ones, where a request comes from. A post
     with neither header does not come from a page of another site, so scripts and tests may post. A body is taken in
     whole before anything is done with it, counted as it comes whatever it said of its length.
     """
@@ -66,13 +70,17 @@ class RequestGuard:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
-        begun = False
+        begun, number = False, next(_NUMBERS)
+        said = f"request {number}, {scope['method']} {scope['path']}"
 
         async def send_guarded(message: Message) -> None:
             nonlocal begun
             if message["type"] == "http.response.start":
                 begun = True
                 headers = MutableHeaders(scope=message)
+                if message["status"] >= 500:
+                    headers["X-Request-Number"] = str(number)
+                    _log.error("%s: answered %d", said, message["status"])
                 for name, value in HEADERS.items():
                     headers[name] = value
                 headers["Cache-Control"] = _kept_for(scope)
@@ -90,10 +98,13 @@ class RequestGuard:
                     receive = _given_out(cast(IO[bytes], body))
                 await (answer or self.app)(scope, receive, send_guarded)
         except Exception:
-            _log.exception("%s %s was not foreseen", scope["method"], scope["path"])
+            _log.exception("%s was not foreseen", said)
             if begun:
                 raise
-            await self.last_resort(Request(scope), bool(kept))(scope, receive, send_guarded)
+            await self.last_resort(Request(scope), bool(kept), number)(scope, receive, send_guarded)
+        except BaseException:  # the server is told to stop: whoever asked gets an answer of 500 from it
+            _log.warning("%s was cut off", said)
+            raise
 
     def _refusal(self, scope: Scope) -> Response | None:
         headers = Headers(scope=scope)
@@ -132,7 +143,7 @@ def _kept_for(scope: Scope) -> str:
     """How long a browser may keep an answer: a file that is addressed by its content for good, a page not at all."""
     if not scope["path"].startswith("/static/"):
         return "no-store"  # pages tell of the tank as it is now
-    by_content = scope["query_string"].startswith(b"v=")
+    by_content = scope["query_string"].startswith(b"v=") or scope["path"].startswith(f"/static/{VERSION}")
     return "public, max-age=31536000, immutable" if by_content else "no-cache"
 
 

@@ -1,189 +1,197 @@
 // Boxes on a drawing of the tank, rock or wanted zones: drag one to move it, its corner to resize it; arrow keys
 // nudge. Where the drawing has areas to draw on, a drag over open water draws a new one.
-document.addEventListener("alpine:init", () => {
-  Alpine.data("boxes", () => ({
-    fault: "",
-    // what a drag over open water draws: a box, or an outline that becomes rock of its shape
-    draws: "box",
+import { nudger } from "./nudge.js";
+import { places } from "./places.js";
+import { refresh } from "./refresh.js";
+import { talk } from "./talk.js";
+import { holdTouch } from "./touch.js";
 
-    init() {
-      const data = this.$el.dataset;
-      this.post = data.post;
-      this.snap = Number(data.snap);
-      this.svg = this.$el.querySelector("svg.sheet");
-      this.drag = null;
-      this.nudge = nudger({
-        kept: (id, field) => Number(this.drawn(id).dataset[field]),
-        show: (id, change) => this.shift(id, change),
-        save: (id, change) => this.save(this.drawn(id), change),
-      });
-      holdTouch(this.svg, "[data-box], [data-area]");
-      this.svg.addEventListener("pointerdown", (event) => this.down(event));
-      this.svg.addEventListener("pointermove", (event) => this.move(event));
-      this.svg.addEventListener("pointerup", () => this.up());
-      this.svg.addEventListener("pointercancel", () => this.cancel());
-      this.svg.addEventListener("keydown", (event) => this.key(event));
-    },
+export const boxes = () => ({
+  fault: "",
+  // what a drag over open water draws: a box, or an outline that becomes rock of its shape
+  draws: "box",
 
-    step(value) {
-      return places.snapped(value, this.snap);
-    },
+  init() {
+    const data = this.$el.dataset;
+    this.post = data.post;
+    this.snap = Number(data.snap);
+    this.svg = this.$el.querySelector("svg.sheet");
+    this.drag = null;
+    this.nudge = nudger({
+      kept: (id, field) => Number(this.drawn(id).dataset[field]),
+      show: (id, change) => this.shift(id, change),
+      save: (id, change) => this.save(this.drawn(id), change),
+    });
+    holdTouch(this.svg, "[data-box], [data-area]");
+    this.svg.addEventListener("pointerdown", (event) => this.down(event));
+    this.svg.addEventListener("pointermove", (event) => this.move(event));
+    this.svg.addEventListener("pointerup", () => this.up());
+    this.svg.addEventListener("pointercancel", () => this.cancel());
+    this.svg.addEventListener("keydown", (event) => this.key(event));
+  },
 
-    down(event) {
-      if (event.button !== 0) return;
-      this.fault = "";
-      const block = event.target.closest("[data-box]");
-      const area = event.target.closest("[data-area]");
-      if (!block && !area) return;
-      const { a } = this.svg.getScreenCTM();
-      const scale = Number((block || area).dataset.scale) * a;
-      this.drag = block
-        ? { block, scale, x: event.clientX, y: event.clientY, corner: event.target.matches(".corner-grip"), change: null }
-        : this.begin(area, event);
-      this.svg.setPointerCapture(event.pointerId);
-    },
+  step(value) {
+    return places.snapped(value, this.snap);
+  },
 
-    move(event) {
-      if (!this.drag) return;
-      if (this.drag.points) {
-        this.trace(event);
-        return;
-      }
-      if (this.drag.area) {
-        this.stretch(event);
-        return;
-      }
-      const { block, scale, corner } = this.drag;
-      const right = this.step((event.clientX - this.drag.x) / scale);
-      const up = this.step(-(event.clientY - this.drag.y) / scale);
-      const { view } = block.dataset;
-      const now = Object.fromEntries(["x", "y", "base", "length", "width", "height"].map((name) => [name, Number(block.dataset[name])]));
-      this.drag.change = places.boxed(view, corner, now, right, up);
-      const drawn = Number(block.dataset.scale);
-      if (corner) {
-        const outline = block.querySelector("rect");
-        const tall = this.drag.change[view === "plan" ? "width" : "height"];
-        outline.setAttribute("width", Math.max(2, this.drag.change.length * drawn));
-        outline.setAttribute("height", Math.max(2, tall * drawn));
-        outline.setAttribute("y", Number(outline.dataset.y) - up * drawn);
-      } else {
-        block.setAttribute("transform", `translate(${right * drawn} ${-up * drawn})`);
-      }
-    },
+  down(event) {
+    if (event.button !== 0) return;
+    this.fault = "";
+    const block = event.target.closest("[data-box]");
+    const area = event.target.closest("[data-area]");
+    if (!block && !area) return;
+    const { a } = this.svg.getScreenCTM();
+    const scale = Number((block || area).dataset.scale) * a;
+    this.drag = block
+      ? { block, scale, x: event.clientX, y: event.clientY, corner: event.target.matches(".corner-grip"), change: null }
+      : this.begin(area, event);
+    this.svg.setPointerCapture(event.pointerId);
+  },
 
-    // A place on a view in metres from its upper left corner.
-    place(area, event) {
-      const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
-      const scale = Number(area.dataset.scale);
-      return [(at.x - Number(area.getAttribute("x"))) / scale, (at.y - Number(area.getAttribute("y"))) / scale].map((v) => this.step(v));
-    },
-
-    begin(area, event) {
-      if (this.draws === "outline") return this.beginOutline(area, event);
-      const outline = document.createElementNS("http://www.w3.org/2000/svg", "rect");
-      outline.setAttribute("class", "zone-new");
-      area.parentNode.appendChild(outline);
-      const start = this.place(area, event);
-      return { area, outline, start, end: start };
-    },
-
-    beginOutline(area, event) {
-      const outline = document.createElementNS("http://www.w3.org/2000/svg", "polyline");
-      outline.setAttribute("class", "zone-new");
-      area.parentNode.appendChild(outline);
-      this.drag = { area, outline, points: [] };
+  move(event) {
+    if (!this.drag) return;
+    if (this.drag.points) {
       this.trace(event);
-      return this.drag;
-    },
+      return;
+    }
+    if (this.drag.area) {
+      this.stretch(event);
+      return;
+    }
+    const { block, scale, corner } = this.drag;
+    const right = this.step((event.clientX - this.drag.x) / scale);
+    const up = this.step(-(event.clientY - this.drag.y) / scale);
+    const { view } = block.dataset;
+    const now = Object.fromEntries(["x", "y", "base", "length", "width", "height"].map((name) => [name, Number(block.dataset[name])]));
+    this.drag.change = places.boxed(view, corner, now, right, up);
+    const drawn = Number(block.dataset.scale);
+    if (corner) {
+      const outline = block.querySelector("rect");
+      const tall = this.drag.change[view === "plan" ? "width" : "height"];
+      outline.setAttribute("width", Math.max(2, this.drag.change.length * drawn));
+      outline.setAttribute("height", Math.max(2, tall * drawn));
+      outline.setAttribute("y", Number(outline.dataset.y) - up * drawn);
+    } else {
+      block.setAttribute("transform", `translate(${right * drawn} ${-up * drawn})`);
+    }
+  },
 
-    // A hand that leaves the view goes along its edge.
-    trace(event) {
-      const { area, outline, points } = this.drag;
-      const scale = Number(area.dataset.scale);
-      const [left, top, width, height] = ["x", "y", "width", "height"].map((name) => Number(area.getAttribute(name)));
-      const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
-      const point = [places.clamped(at.x - left, width) / scale, places.clamped(at.y - top, height) / scale];
-      points.push(point.map((v) => Math.round(v * 1000) / 1000));
-      outline.setAttribute("points", points.map(([u, v]) => `${left + u * scale},${top + v * scale}`).join(" "));
-    },
+  // A place on a view in metres from its upper left corner.
+  place(area, event) {
+    const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
+    const scale = Number(area.dataset.scale);
+    return [(at.x - Number(area.getAttribute("x"))) / scale, (at.y - Number(area.getAttribute("y"))) / scale].map((v) => this.step(v));
+  },
 
-    stretch(event) {
-      const { area, outline, start } = this.drag;
-      this.drag.end = this.place(area, event);
-      const scale = Number(area.dataset.scale);
-      ["x", "y"].forEach((name, i) => {
-        const low = Math.min(start[i], this.drag.end[i]);
-        outline.setAttribute(name, Number(area.getAttribute(name)) + low * scale);
-        outline.setAttribute(i ? "height" : "width", Math.abs(this.drag.end[i] - start[i]) * scale);
-      });
-    },
+  begin(area, event) {
+    if (this.draws === "outline") return this.beginOutline(area, event);
+    const outline = document.createElementNS("http://www.w3.org/2000/svg", "rect");
+    outline.setAttribute("class", "zone-new");
+    area.parentNode.appendChild(outline);
+    const start = this.place(area, event);
+    return { area, outline, start, end: start };
+  },
 
-    up() {
-      const drag = this.drag;
-      this.drag = null;
-      if (drag?.points) {
-        drag.outline.remove();
-        if (drag.points.length > 3) this.keep(`${this.post}/outline`, { view: drag.area.dataset.view, points: drag.points });
-      } else if (drag?.area) {
-        const sizes = [0, 1].map((i) => Math.abs(drag.end[i] - drag.start[i]));
-        drag.outline.remove();
-        if (Math.min(...sizes) >= 0.02) this.draw(drag);
-      } else if (drag?.change) {
-        this.save(drag.block, drag.change);
-      }
-    },
+  beginOutline(area, event) {
+    const outline = document.createElementNS("http://www.w3.org/2000/svg", "polyline");
+    outline.setAttribute("class", "zone-new");
+    area.parentNode.appendChild(outline);
+    this.drag = { area, outline, points: [] };
+    this.trace(event);
+    return this.drag;
+  },
 
-    key(event) {
-      const block = event.target.closest("[data-box]");
-      const step = places.steps[event.key];
-      if (!block || !step) return;
-      const field = step[0] === "up" ? "base" : step[0];
-      event.preventDefault();
-      this.fault = "";
-      this.nudge.by(block.dataset.box, field, step[1] * this.snap);
-    },
+  // A hand that leaves the view goes along its edge.
+  trace(event) {
+    const { area, outline, points } = this.drag;
+    const scale = Number(area.dataset.scale);
+    const [left, top, width, height] = ["x", "y", "width", "height"].map((name) => Number(area.getAttribute(name)));
+    const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
+    const point = [places.clamped(at.x - left, width) / scale, places.clamped(at.y - top, height) / scale];
+    points.push(point.map((v) => Math.round(v * 1000) / 1000));
+    outline.setAttribute("points", points.map(([u, v]) => `${left + u * scale},${top + v * scale}`).join(" "));
+  },
 
-    drawn(id) {
-      return this.svg.querySelector(`[data-box="${id}"]`);
-    },
+  stretch(event) {
+    const { area, outline, start } = this.drag;
+    this.drag.end = this.place(area, event);
+    const scale = Number(area.dataset.scale);
+    ["x", "y"].forEach((name, i) => {
+      const low = Math.min(start[i], this.drag.end[i]);
+      outline.setAttribute(name, Number(area.getAttribute(name)) + low * scale);
+      outline.setAttribute(i ? "height" : "width", Math.abs(this.drag.end[i] - start[i]) * scale);
+    });
+  },
 
-    // Move what is drawn of a box in every view at once; the rest follows when the server has answered.
-    shift(id, change) {
-      for (const block of this.svg.querySelectorAll(`[data-box="${id}"]`)) {
-        const by = (name) => (name in change ? change[name] - Number(block.dataset[name]) : 0) * Number(block.dataset.scale);
-        block.setAttribute("transform", `translate(${by("x")} ${-by(block.dataset.view === "plan" ? "y" : "base")})`);
-      }
-    },
+  up() {
+    const drag = this.drag;
+    this.drag = null;
+    if (drag?.points) {
+      drag.outline.remove();
+      if (drag.points.length > 3) this.keep(`${this.post}/outline`, { view: drag.area.dataset.view, points: drag.points });
+    } else if (drag?.area) {
+      const sizes = [0, 1].map((i) => Math.abs(drag.end[i] - drag.start[i]));
+      drag.outline.remove();
+      if (Math.min(...sizes) >= 0.02) this.draw(drag);
+    } else if (drag?.change) {
+      this.save(drag.block, drag.change);
+    }
+  },
 
-    cancel() {
-      if (this.drag?.area) this.drag.outline.remove();
-      else if (this.drag) this.putBack(this.drag.block);
-      this.drag = null;
-    },
+  key(event) {
+    const block = event.target.closest("[data-box]");
+    const step = places.steps[event.key];
+    if (!block || !step) return;
+    const field = step[0] === "up" ? "base" : step[0];
+    event.preventDefault();
+    this.fault = "";
+    this.nudge.by(block.dataset.box, field, step[1] * this.snap);
+  },
 
-    async draw({ area, start, end }) {
-      const chosen = document.querySelector("[name=purpose]:checked");
-      const view = area.dataset.view;
-      await this.keep(`${this.post}/draw`, { view, start, end, ...(chosen ? { purpose: chosen.value } : {}) });
-    },
+  drawn(id) {
+    return this.svg.querySelector(`[data-box="${id}"]`);
+  },
 
-    async save(block, change) {
-      if (!(await this.keep(`${this.post}/${block.dataset.box}/shape`, change))) this.putBack(block);
-    },
+  // Move what is drawn of a box in every view at once; the rest follows when the server has answered.
+  shift(id, change) {
+    for (const block of this.svg.querySelectorAll(`[data-box="${id}"]`)) {
+      const by = (name) => (name in change ? change[name] - Number(block.dataset[name]) : 0) * Number(block.dataset.scale);
+      block.setAttribute("transform", `translate(${by("x")} ${-by(block.dataset.view === "plan" ? "y" : "base")})`);
+    }
+  },
 
-    putBack(block) {
-      for (const one of this.svg.querySelectorAll(`[data-box="${block.dataset.box}"]`)) {
-        one.removeAttribute("transform");
-        const outline = one.querySelector("rect");
-        for (const name of ["y", "width", "height"]) outline.setAttribute(name, outline.dataset[name]);
-      }
-    },
+  cancel() {
+    if (this.drag?.area) this.drag.outline.remove();
+    else if (this.drag) this.putBack(this.drag.block);
+    this.drag = null;
+  },
 
-    async keep(url, body) {
-      const { ok, answer } = await talk(url, body);
-      this.fault = ok ? "" : answer.message;
-      if (ok) await refresh();
-      return ok;
-    },
-  }));
+  async draw({ area, start, end }) {
+    const chosen = document.querySelector("[name=purpose]:checked");
+    const view = area.dataset.view;
+    await this.keep(`${this.post}/draw`, { view, start, end, ...(chosen ? { purpose: chosen.value } : {}) });
+  },
+
+  async save(block, change) {
+    if (!(await this.keep(`${this.post}/${block.dataset.box}/shape`, change))) this.putBack(block);
+  },
+
+  putBack(block) {
+    for (const one of this.svg.querySelectorAll(`[data-box="${block.dataset.box}"]`)) {
+      one.removeAttribute("transform");
+      const outline = one.querySelector("rect");
+      for (const name of ["y", "width", "height"]) outline.setAttribute(name, outline.dataset[name]);
+    }
+  },
+
+  async keep(url, body) {
+    const { ok, answer } = await talk(url, body);
+    this.fault = ok ? "" : answer.message;
+    if (ok) await refresh();
+    return ok;
+  },
+});
+
+document.addEventListener("alpine:init", () => {
+  Alpine.data("boxes", boxes);
 });

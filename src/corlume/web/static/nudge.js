@@ -3,7 +3,7 @@
 //
 // `kept(id, field)` is what stands in the drawing, `show(id, change)` draws a thing as changed, and `save(id, change)`
 // keeps it, and says when the drawing stands anew.
-function nudger({ kept, show, save, rest = 450 }) {
+export function nudger({ kept, show, save, rest = 450 }) {
   let gathered = null;
   const flying = {};
 

@@ -1,5 +1,5 @@
 // Where things are on a drawing: metres from pixels and back. Nothing here touches the page.
-const places = {
+export const places = {
   // What an arrow or page key moves, and which way.
   steps: {
     ArrowLeft: ["x", -1],

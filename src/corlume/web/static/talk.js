@@ -2,7 +2,7 @@
 
 // Send what a hand has done, or ask for data where there is nothing to send. The answer with whether it was taken; the
 // words of `silence` when none came, and then it is `silent`; `busy` when another program holds the record.
-async function talk(url, body, silence = "The application does not answer. Nothing was changed.") {
+export async function talk(url, body, silence = "The application does not answer. Nothing was changed.") {
   const sent = body === undefined ? {} : { method: "POST", body: JSON.stringify(body) };
   try {
     const response = await fetch(url, { ...sent, headers: { "Content-Type": "application/json" } });
@@ -13,7 +13,7 @@ async function talk(url, body, silence = "The application does not answer. Nothi
 }
 
 // The page at an address as a document, or null.
-async function readPage(url) {
+export async function readPage(url) {
   const response = await fetch(url);
   return response.ok ? new DOMParser().parseFromString(await response.text(), "text/html") : null;
 }

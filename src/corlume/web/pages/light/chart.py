@@ -50,7 +50,6 @@ from corlume.web.request.page import (
 )
 
 router = APIRouter(prefix="/tanks/{tank_id}")
-SCRIPTS = tuple(f"chart/{name}.js" for name in ("ask", "show", "pointer", "keys", "fields", "together", "chart"))
 Metres = Annotated[float, Field(allow_inf_nan=False)]
 
 

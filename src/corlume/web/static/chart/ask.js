@@ -1,5 +1,7 @@
 // The chart and the server: what is tried is shown as it would be, what is done is kept.
-const chartAsks = {
+import { talk } from "../talk.js";
+
+export const chartAsks = {
   // Answers come back numbered; one that is older than what is shown is dropped.
   async ask(path, changes, silence, more = {}) {
     const number = ++this.asked;

@@ -1,5 +1,7 @@
 // The panel beside the sheet: sliders are shown as they go and kept when let go, fields when they are left.
-const chartFields = {
+import { talk } from "../talk.js";
+
+export const chartFields = {
   input(event) {
     const { dim, level, depth } = event.target.dataset;
     if (dim) {

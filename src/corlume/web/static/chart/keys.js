@@ -1,5 +1,7 @@
 // Keys on the sheet: arrows nudge, plus and minus dim, Enter opens a dimension.
-const chartKeys = {
+import { places } from "../places.js";
+
+export const chartKeys = {
   key(event) {
     const dimension = event.target.closest(".dimension");
     if (dimension && (event.key === "Enter" || event.key === " ")) {

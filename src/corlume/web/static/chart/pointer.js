@@ -1,5 +1,7 @@
 // A hand on the sheet: fixtures and the probe are dragged, dimensions opened.
-const chartPointer = {
+import { places } from "../places.js";
+
+export const chartPointer = {
   fixtureAt(id) {
     const { x, y, height, unit } = document.querySelector(`.fixture[data-fixture="${id}"]`).dataset;
     return { x: Number(x), y: Number(y), height: Number(height), unit: Number(unit) };

@@ -1,10 +1,13 @@
 // Pieces that the server has drawn are put in their places; the focus stays where it was.
+import { focusKey } from "../focus.js";
+import { places } from "../places.js";
+
 const CHART_PIECES = [
   "light-plan", "light-front", "light-side", "rock-plan", "rock-front", "rock-side", "frame", "dimensions", "marks", "notes",
   "readout", "hung", "verdicts", "panel", "depth-out", "legend", "rings",
 ];
 
-const chartShows = {
+export const chartShows = {
   show(answer) {
     const focus = focusKey(this.home);
     const open = this.home.querySelector("details.verdict[open]")?.dataset.key;

@@ -1,5 +1,5 @@
 // Several fixtures held together: what is done to one is done to all. A frame counts as one.
-const chartTogether = {
+export const chartTogether = {
   // Hold a unit together with the others, or let it go.
   pick(unit) {
     this.picked = this.picked.includes(unit) ? this.picked.filter((one) => one !== unit) : [...this.picked, unit];
