@@ -59,6 +59,7 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
     page.on("pageerror", lambda error: faults.append(str(error)))
     page.on("console", lambda m: faults.append(m.text) if m.type == "error" and "422" not in m.text else None)
     page.set_default_timeout(10_000)
+    page.set_default_navigation_timeout(30_000)
     yield page
     context.close()
     assert not faults
@@ -71,6 +72,12 @@ def until(page: Page, true: Callable[[], bool]) -> None:
             return
         page.wait_for_timeout(100)
     raise AssertionError("it did not come true within 20 s")
+
+
+def whole(page: Page) -> None:
+    """Wait until a page has all its parts, those that come later among them."""
+    page.wait_for_load_state()
+    expect(page.locator("[x-data=later] [x-ref=here]")).to_have_count(0, timeout=60_000)
 
 
 def step_back(page: Page) -> None:

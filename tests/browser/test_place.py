@@ -145,7 +145,7 @@ def test_flow_is_an_estimate_until_it_is_solved_and_nothing_moves_under_a_hand(
     expect(state).to_have_count(0, timeout=60_000)
     assert not violations(page)
     pumps.remove_pump(db, 1, 3)
-    for path in ("/tanks/1/corals/all", "/tanks/1/corals"):
+    for path in ("/tanks/1/corals/seats", "/tanks/1/corals"):
         page.goto(path)
         expect(state).to_have_count(0, timeout=60_000)
         assert solved_flow(tanks.open_tank(db, 1))

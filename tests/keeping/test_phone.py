@@ -102,3 +102,26 @@ def test_a_paired_phone_does_what_is_done_at_the_tank_and_no_more_until_it_may(
     with closing(sqlite3.connect(db.path, isolation_level=None)) as other:
         other.execute("BEGIN IMMEDIATE")  # another program writes: who looks is not kept waiting
         assert phone_pairing.admitted(db, token or "", now + datetime.timedelta(hours=1))
+
+
+def test_devices_are_let_in_and_shut_out_from_this_machine_alone(db: Database) -> None:
+    """However far a phone is trusted; and from here all of it works."""
+    token, _ = phone_pairing.new_link(db, datetime.datetime.now(datetime.UTC))
+    posts = [("/phone/link", {}), ("/phone/1/trust", {"trusted": ""}), ("/phone/1/remove", {})]
+    with from_the_network(db) as phone:
+        assert phone.get(f"/pair/{token}/style.css").status_code == 200
+        assert phone.post(f"/pair/{token}", data={"name": "Tank phone"}).status_code == 303
+        assert phone.get(f"/pair/{token}/style.css").status_code == 410
+        phone_pairing.trust(db, 1, trusted=True)
+        for path, data in posts:
+            assert "Not from here" in phone.post(path, data=data).text
+        assert phone_pairing.paired(db)[0].trusted
+    app = create_app(db, Settings(), phone_address="192.168.7.2:8420")
+    with TestClient(app, base_url="http://127.0.0.1", client=("127.0.0.1", 4711), follow_redirects=False) as here:
+        assert "http://192.168.7.2:8420/pair/" in here.post("/phone/link").text
+        here.post("/phone/1/trust", data={"trusted": ""})
+        assert not phone_pairing.paired(db)[0].trusted
+        here.post("/phone/1/trust", data={"trusted": "on"})
+        assert phone_pairing.paired(db)[0].trusted
+        here.post("/phone/1/remove")
+        assert phone_pairing.paired(db) == []

@@ -12,7 +12,9 @@ from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
 from corlume.core.light.beam_optics import optic_on, optics_for, with_optic
+from corlume.core.light.emitter import Emitter
 from corlume.core.light.fixture import Fixture, overlaps
+from corlume.core.light.geometry import Tank
 from corlume.core.mounting.alignment import arrange, middle, move_clear, shifted
 from corlume.core.mounting.glare import seen_by
 from corlume.core.mounting.tape_measure import Tape, tape_of
@@ -23,6 +25,8 @@ from corlume.services.keeping import hung_fixtures, tanks
 from corlume.services.keeping.hung_units import collisions, units_of
 from corlume.services.light.fields import slice_plane
 from corlume.store.database import Database
+from corlume.store.tables import Kept
+from corlume.store.tanks import StoredSetup
 from tests.ruled import RULED
 
 MODULE = catalogue()["cluster"].parts[0]
@@ -175,3 +179,18 @@ def test_a_body_in_between_hides_a_lamp_from_the_eye() -> None:
     aside = replace(bar, emitter=replace(bar.emitter, x=2.0))
     assert seen_by(RULED, [lamp, aside], 0, eye, 0.1) == pytest.approx(alone)
     assert seen_by(RULED, [lamp], 0, (1.0, 0.5), 0.1) == 0
+
+
+@pytest.mark.parametrize(("dx", "dy"), [(0.0, 0.03), (0.0, -0.03), (0.04, 0.0), (-0.04, 0.0)])
+def test_the_place_that_is_proposed_for_a_body_in_anothers_room_is_free(dx: float, dy: float) -> None:
+    """A long bar goes to the front or the back, a short one to a side; the other way there would be less water."""
+    size = {"length": 0.9, "width": 0.04} if dy else {"length": 0.05, "width": 0.5}
+    tank, bar = Tank(1.5, 0.7, 0.5), Emitter("led_bar", 60.0, 2.0, x=0.7, y=0.35, height=0.2, **size)
+    other = replace(bar, x=bar.x + dx, y=bar.y + dy)
+    setup = StoredSetup(1, "Two", True, (Kept(1, Fixture(bar)), Kept(2, Fixture(other))))
+    [found] = collisions(tank, setup)
+    moved = replace(setup, fixtures=(setup.fixtures[0], Kept(2, Fixture(replace(other, **found.place)))))
+    assert not collisions(tank, moved)
+    assert found.place["height"] == bar.height
+    assert (found.place["y"] - bar.y) * dy >= 0
+    assert (found.place["x"] - bar.x) * dx >= 0

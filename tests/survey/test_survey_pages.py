@@ -14,6 +14,7 @@ import numpy as np
 import pytest
 from starlette.testclient import TestClient
 
+from corlume.core.errors import InvalidInput
 from corlume.core.judging.targets import LightTargets
 from corlume.core.keeping.scene import Running
 from corlume.core.light.field import Medium, channel_fields
@@ -348,3 +349,19 @@ def test_fixtures_come_back_from_a_grid_of_the_model(client: TestClient) -> None
     assert draft
     kept = client.post("/shelf/put", data={"draft": draft[1], "name": "Mine", "weight": "", "price": "", "mount": ""})
     assert "Guessed from 100 W" in client.get(kept.headers["location"]).text
+
+
+def test_more_surveys_and_points_than_a_tank_holds_are_refused(db: Database) -> None:
+    first = surveys.all_surveys(db, 1)[0]
+    with pytest.raises(InvalidInput, match="surveys would be 301"):
+        surveys.add_surveys(db, 1, [first.value] * 300, "too many")
+    point = first.spots[0].value
+    many = [replace(point, name=f"P{k}") for k in range(200 - len(first.spots))]
+    surveys.import_points(db, 1, first.id, many)
+    for add in (
+        lambda: surveys.add_point(db, 1, first.id, point),
+        lambda: surveys.import_points(db, 1, first.id, [point]),
+    ):
+        with pytest.raises(InvalidInput, match="200"):
+            add()
+    assert len(surveys.open_survey(db, 1, first.id).spots) == 200

@@ -164,6 +164,8 @@ def test_moves_on_the_corrected_map_are_tried_as_setups(client: TestClient, db: 
     assert "Spread at rock top" in html
     where = client.post(f"{HOME}/{survey.id}/try/raise").headers["location"]
     made = tanks.open_tank(db, 1).setup(int(where.rpartition("=")[2]))
+    assert made.name.startswith(survey.value.setup)
+    assert survey.value.setup != survey.value.name
     found = corrected(tanks.open_tank(db, 1), survey.value)
     assert found
     [remedy] = [r for r in found.diagnosis(STEPS["cm"]).remedies if r.key == "raise"]
