@@ -39,6 +39,7 @@ from corlume.web.app import create_app
 from corlume.web.drawing.corals import draw_corals, draw_surfaces, draw_zones
 from corlume.web.drawing.sheet import lay_out_pair
 from tests.cards import coral_cards
+from tests.conftest import Pages
 
 FACE = Emitter("led_cluster", 200, 110 * DEGREE, 0.18, 0.14, 0.1, 0.1, 0.22)
 DARK = Pane("plain", 0.0)
@@ -74,7 +75,7 @@ ODD = [
 
 @pytest.fixture
 def client(db: Database) -> Iterator[TestClient]:
-    with TestClient(create_app(db, Settings()), base_url="http://127.0.0.1", follow_redirects=False) as client:
+    with Pages(create_app(db, Settings()), base_url="http://127.0.0.1", follow_redirects=False) as client:
         yield client
 
 

@@ -26,6 +26,7 @@ from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.forms.tank import tank_fields
 from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, page, templates
 from corlume.web.stations import STATIONS, Station
+from tests.conftest import Pages
 
 FOODS = {"flake": "Flake", "frozen": "Frozen"}
 
@@ -95,7 +96,7 @@ def fed(db: Database) -> Iterator[TestClient]:
     loader = templates.env.loader
     templates.env.loader = ChoiceLoader([DictLoader({"feed.html": PAGE}), loader])  # type: ignore[list-item]
     app = create_app(db, Settings(), [*STATIONS, Station("feed", "Feed", "/feed", (router,))])
-    yield TestClient(app, base_url="http://127.0.0.1", follow_redirects=False)
+    yield Pages(app, base_url="http://127.0.0.1", follow_redirects=False)
     templates.env.loader = loader
 
 

@@ -46,6 +46,7 @@ from corlume.store.lock import alone
 from corlume.store.tables import ROCKS
 from corlume.store.tanks import Unreadable, add_tank
 from corlume.web.app import create_app
+from tests.conftest import Pages
 from tests.ruled import RULED
 
 OLD = sorted((Path(__file__).parent.parent / "scenes" / "old").glob("*.sql"))
@@ -332,7 +333,7 @@ def test_full_or_locked_disk_is_said_and_nothing_is_half_kept(
         connection.execute(f"PRAGMA {limit}")
         return connection
 
-    with TestClient(create_app(db, Settings()), base_url="http://127.0.0.1", follow_redirects=False) as client:
+    with Pages(create_app(db, Settings()), base_url="http://127.0.0.1", follow_redirects=False) as client:
         monkeypatch.setattr(sqlite3, "connect", small)
         for _ in range(40):
             answer = client.post("/tanks/1/setups/1/copy")

@@ -353,7 +353,7 @@ def test_fixtures_come_back_from_a_grid_of_the_model(client: TestClient) -> None
 
 def test_more_surveys_and_points_than_a_tank_holds_are_refused(db: Database) -> None:
     first = surveys.all_surveys(db, 1)[0]
-    with pytest.raises(InvalidInput, match="surveys would be 301"):
+    with pytest.raises(InvalidInput, match="would be 301"):
         surveys.add_surveys(db, 1, [first.value] * 300, "too many")
     point = first.spots[0].value
     many = [replace(point, name=f"P{k}") for k in range(200 - len(first.spots))]

@@ -129,7 +129,7 @@ NEAR_GLASS = 0.15
 
 
 def pump_errors(tank: Tank, pumps: Sequence[Pump]) -> list[FieldError]:
-    """Tell which pumps lie outside the water, as ``pumps.0.x`` and so on; see ``core.buried`` for those in rock."""
+    """Tell which pumps lie outside the water, as ``pumps.0.x`` and so on; for rock see ``inside_rock``."""
     rules = Rules()
     for i, pump in enumerate(pumps):
         where = ((pump.x, tank.length), (pump.y, tank.width), (pump.depth, tank.water_depth))

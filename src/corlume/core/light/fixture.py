@@ -46,7 +46,7 @@ class Fixture:
         that was typed.
     basis : where its photon flux comes from.
     measured : what a survey in use found it to give, as a share of all that was told [-]; not kept with it, see
-        ``core.survey.correction``.
+        ``core.light.survey_correction``.
     """
 
     emitter: Annotated[Emitter, Part()]

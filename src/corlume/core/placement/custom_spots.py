@@ -70,7 +70,7 @@ class FragRack:
 
 
 def custom_spot_errors(tank: Tank, perches: Sequence[CustomSpot]) -> list[FieldError]:
-    """Tell which seats lie outside the water, as ``perches.0.x`` and so on; see ``core.buried`` for those in rock."""
+    """Tell which seats lie outside the water, as ``perches.0.x`` and so on; for rock see ``inside_rock``."""
     rules = Rules()
     for i, perch in enumerate(perches):
         ends = ((perch.x, tank.length), (perch.y, tank.width), (perch.depth, tank.sand_depth))
