@@ -177,7 +177,7 @@ def plain(html: str) -> str:
 
 def table(html: str) -> dict[str, list[str]]:
     """Rows of the first table of a page: their heads to their cells."""
-    rows = re.findall(r'<tr[^>]*><th scope="row"[^>]*>(.*?)</th>(.*?)</tr>', html, flags=re.S)
+    rows = re.findall(r'<tr[^>]*>\s*<th scope="row"[^>]*>(.*?)</th>(.*?)</tr>', html, flags=re.S)
     return {plain(head): [plain(cell) for cell in re.findall(r"<td[^>]*>(.*?)</td>", cells, flags=re.S)]
             for head, cells in rows}  # fmt: skip
 

@@ -84,7 +84,7 @@ def test_money_is_one_sum_on_every_page(client: TestClient, db: Database) -> Non
     assert five_year_costs(stored, [*now, *CLUSTER.parts]).buy == CLUSTER.price
     page = client.get("/tanks/1/hang?entry=cluster").text
     row = page[page.index('<tbody class="rows starts">') :].partition("</tr>")[0]
-    told = re.search(r'data-label="5 years, [^"]*">([\d,]+)', row)
+    told = re.search(r'data-label="5 years, [^"]*">\s*([\d,]+)', row)
     post = re.search(r'<form method="post" action="([^"]+)"', row)
     assert told
     assert post
