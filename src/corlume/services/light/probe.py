@@ -46,7 +46,7 @@ def read_probe(
     """Read PAR at one point of the water."""
     spec = PlaneSpec("point", place)
     by_channel = [
-        np.asarray(f.strengths) * unit_of(tank, f.emitter, spec, bodies=bodies_below(fixtures, i))[:, 0]
+        np.asarray(f.strengths) * unit_of(tank, f.emitter, spec, "planar", 0.0, bodies_below(fixtures, i))[:, 0]
         for i, f in enumerate(fixtures)
     ]
     parts = tuple(float(p.sum()) for p in by_channel)

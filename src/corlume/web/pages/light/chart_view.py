@@ -11,7 +11,6 @@ from corlume.core.judging.ring_means import NAMES
 from corlume.core.judging.targets import Band
 from corlume.core.light.beam_optics import optic_on, optics_for
 from corlume.core.light.efficacy import measured_share_of_maker, usual_efficacy
-from corlume.core.light.emitter import Emitter
 from corlume.core.light.fixture import FLUX_BASES, Fixture, beside, beyond
 from corlume.core.light.geometry import Tank
 from corlume.core.light.light_loss import questions
@@ -28,7 +27,7 @@ from corlume.formats.round_steps import STEPS
 from corlume.reference.catalogue import lamps_for
 from corlume.services.judging.judge import rings, verdicts, verdicts_in_doubt
 from corlume.services.keeping.hung_units import collisions, inner_collisions, units_of
-from corlume.services.light.fields import Plane, slice_plane
+from corlume.services.light.fields import Plane, slice_plane, work_out_together
 from corlume.services.light.layers import (
     CHANGES,
     DOUBTS,
@@ -85,6 +84,9 @@ def moving_parts(
     fixtures = setup.hung
     chosen = next((i for i, kept in enumerate(setup.fixtures) if kept.id == selected), None)
     bands = BANDS.get(layer) or targets.bands()
+    slices = [PlaneSpec(view.kind, at, coarse) for view, at in zip(sheet.views(), _slices(probe), strict=True)]
+    if layer == "par":
+        work_out_together(tank, fixtures, [*slices, PlaneSpec("judged"), PlaneSpec("point", probe)])
     if layer in ("sure", *OF_SURVEY):
         told = same_tank(stored.under(None).lit_tank())
         planes = [
@@ -97,7 +99,8 @@ def moving_parts(
             for view, at in zip(sheet.views(), _slices(probe), strict=True)
         ]
     parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure, coarse=coarse)
-    parts |= _marked(sheet, setup, probe, selected, picked)
+    if not coarse or _moved(stored, setup):
+        parts |= _marked(sheet, setup, probe, selected, picked)
     if not coarse:
         parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=_title(layer, chosen))
     judge = verdicts if coarse else verdicts_in_doubt
@@ -185,8 +188,9 @@ def _drawn(
         if not coarse:
             parts[f"rock-{view.kind}"] = draw_rock(view, tank, at) + draw_caption(view, at, measure)
             parts[f"rock-{view.kind}"] += draw_points(view, near)
-    if not coarse or [kept.value.emitter for kept in setup.fixtures] != _hung(stored, setup.id):
+    if not coarse or _moved(stored, setup):
         parts["dimensions"] = draw_dimensions(sheet, setup.fixtures, measure)
+        parts["notes"] = _notes(stored, setup, measure)
     parts["depth-out"] = measure.length(probe.depth)
     reading = read_probe(tank, fixtures, stored.targets, stored.running.hours, probe)
     sure = None
@@ -195,7 +199,20 @@ def _drawn(
         sure = uncertainty_at(told, fixtures, PlaneSpec("point", probe), stored.survey)
     parts["readout"] = _readout(stored, fixtures, reading, sure, measure)
     parts["spoken"] = f"{reading.par:.0f} PAR at the probe, {reading.band.name}"
-    parts["notes"] = templates.get_template("light/notes.html").render(
+    return parts
+
+
+def _moved(stored: StoredTank, setup: StoredSetup) -> bool:
+    """Whether a fixture of a draft is elsewhere than it is kept; one that is only dimmed changes none of its marks."""
+    return [kept.value.emitter for kept in setup.fixtures] != [
+        kept.value.emitter for one in stored.setups if one.id == setup.id for kept in one.fixtures
+    ]
+
+
+def _notes(stored: StoredTank, setup: StoredSetup, measure: Measure) -> str:
+    """What collides, and what hangs beside the tank."""
+    fixtures = setup.hung
+    return templates.get_template("light/notes.html").render(
         collisions=collisions(stored.tank, setup),
         inner=inner_collisions(setup),
         beside=beside(stored.tank, fixtures),
@@ -205,12 +222,6 @@ def _drawn(
         letters=letters,
         measure=measure,
     )
-    return parts
-
-
-def _hung(stored: StoredTank, setup_id: int) -> list[Emitter]:
-    """The faces of a setup as they are kept."""
-    return [kept.value.emitter for setup in stored.setups if setup.id == setup_id for kept in setup.fixtures]
 
 
 def _marked(
