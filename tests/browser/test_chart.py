@@ -129,6 +129,7 @@ def test_empty_tank_teaches_the_next_step_up_to_a_placed_coral(page: Page, db: D
 
 def test_coral_is_sent_to_a_zone_where_it_fits_and_clicked_to_where_it_does_not(page: Page, db: Database) -> None:
     page.goto("/tanks/1/corals?coral=15")
+    page.wait_for_load_state("networkidle")
     fits = page.locator(".zone-list li.yes").first
     assert page.locator(".zone-list li.no .reasons .no").count() > 3
     fits.get_by_role("button", name="Place here").click()
@@ -146,6 +147,7 @@ def test_coral_is_sent_to_a_zone_where_it_fits_and_clicked_to_where_it_does_not(
 
 def test_coral_is_dragged_from_the_list_onto_the_plan(page: Page, db: Database) -> None:
     page.goto("/tanks/1/corals")
+    page.wait_for_load_state("networkidle")
     target = page.locator("#plan .rock.edge").first
     page.locator('.coral-item[data-coral="16"]').drag_to(target, force=True)
     expect(page.locator(".fit h2").first).to_have_text("Montipora (encrusting)")
@@ -155,6 +157,7 @@ def test_coral_is_dragged_from_the_list_onto_the_plan(page: Page, db: Database) 
 def test_phone_has_targets_of_44_pixels_and_no_sideways_scroll(page: Page) -> None:
     page.set_viewport_size({"width": 390, "height": 844})
     page.goto("/tanks/1/corals?coral=3")
+    page.wait_for_load_state("networkidle")
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
     small = page.evaluate(
         "[...document.querySelectorAll('main button, main select, .coral-item a, header a, header button')]"
@@ -347,6 +350,7 @@ def test_arrow_keys_on_rock_are_one_step_and_load_nothing_anew(page: Page, db: D
 
 def test_coral_is_reached_by_key_moved_and_its_place_typed(page: Page, db: Database) -> None:
     page.goto("/tanks/1/corals")
+    page.wait_for_load_state("networkidle")
     mark = page.locator(".coral[tabindex]").first
     coral = int(mark.get_attribute("data-coral") or 0)
     was = tanks.open_tank(db, 1).coral(coral).value.place

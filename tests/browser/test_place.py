@@ -27,6 +27,7 @@ def _this_day() -> None:
 
 def test_coral_is_dragged_with_a_verdict_and_snaps_to_a_seat(page: Page, db: Database) -> None:
     page.goto("/tanks/1/corals")
+    page.wait_for_load_state("networkidle")  # the state of the flow is said above the drawing, and moves it down
     before = tanks.open_tank(db, 1).coral(12).value.place
     box = page.locator('#plan ~ .corals .coral[data-coral="12"] .coral-dot').first.bounding_box()
     rock = page.locator("#plan .rock.edge").nth(2).bounding_box()
