@@ -1,4 +1,4 @@
-"""Results kept by the bytes that they take, not by how many there are."""
+"""Caches limited by the bytes of their results, not by their number."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ def cached(most_bytes: int) -> Callable[[Callable[P, R]], Callable[P, R]]:
 
 
 def _bytes(value: Any) -> int:
-    """Bytes of the arrays in a result, and a little for what is around them."""
+    """Bytes of the arrays in a result, plus a little overhead."""
     if isinstance(value, np.ndarray):
         return int(value.nbytes) + 500
     if isinstance(value, tuple | list):

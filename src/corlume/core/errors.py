@@ -1,4 +1,4 @@
-"""What the core says when an input breaks a rule. A leaf: imports nothing of ours."""
+"""Errors of the core for input that breaks a rule. A leaf: imports nothing of ours."""
 
 from __future__ import annotations
 

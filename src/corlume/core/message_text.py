@@ -1,4 +1,4 @@
-"""Sentences with slots that a face fills in its own units, texts of the keeper's inside them, and signed numbers."""
+"""Sentences with slots that a face fills in its own units, keepers' texts inside them, and signed numbers."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How the fields of a kept thing are declared: once, in the type of each field.
+"""Declared fields of kept things: each is declared once, in its type.
 
 A kept thing is a frozen dataclass, or a named tuple, whose fields say how they are kept::
 
@@ -125,7 +125,7 @@ def Time(label: str, **more: Any) -> Field:
 @dataclass(frozen=True, slots=True)
 class Part:
     """A kept thing inside another: its columns stand in the same row, and its fields in the same form, behind a prefix;
-    in files they stand beside the others, unless it has a name there; ``formerly`` is one that older files have.
+    files keep it flat, unless it has a name there; ``formerly`` is the name in older files.
     """
 
     file: str = ""
@@ -154,7 +154,7 @@ class Many:
 
 @dataclass(frozen=True, slots=True)
 class Own:
-    """A value that its faces write by a way of their own, which each names; no form has it."""
+    """A value with a way of writing of its own, named by each face; no form has it."""
 
     file: str = ""
 
@@ -164,7 +164,7 @@ R = TypeVar("R")
 
 
 def per_class(work: Callable[[type], R]) -> Callable[[type[Any]], R]:
-    """Work something out of a class once."""
+    """Cache a function of a class."""
     return cast(Callable[[type[Any]], R], lru_cache(maxsize=None)(work))
 
 
@@ -182,7 +182,7 @@ class Item(NamedTuple):
 
 @per_class
 def items(cls: type) -> tuple[Item, ...]:
-    """The declared fields of a kept thing in their order; those that are worked out of others have no declaration."""
+    """Declared fields of a kept thing in their order; derived fields have no declaration."""
     found = []
     defaults = _defaults(cls)
     for name, hint in typing.get_type_hints(cls, include_extras=True).items():
@@ -213,14 +213,14 @@ def lists(cls: type) -> dict[str, Item]:
 
 
 def check_count(cls: type, name: str, count: int, holder: str = "tank") -> None:
-    """Raise ``InvalidInput`` when a list of a class would have more entries than a keeper can add."""
+    """Raise ``InvalidInput`` when a list would get more entries than it can hold."""
     rules, most = Rules(), most_of(cls, name)
     rules.that(count <= most, name, f"would be {count}: a {holder} holds at most {most}, so take one out first")
     rules.finish()
 
 
 def most_of(cls: type, name: str) -> int:
-    """How many entries of a list a keeper can add."""
+    """Most entries that a list can hold."""
     many = lists(cls)[name].spec
     assert isinstance(many, Many)
     return many.most
@@ -228,7 +228,7 @@ def most_of(cls: type, name: str) -> int:
 
 @per_class
 def leaves(cls: type) -> dict[str, Item]:
-    """The plain values of a kept thing and of its parts, by the names that rows and forms have for them."""
+    """Plain values of a kept thing and of its parts, by their names in rows and forms."""
     return dict(_leaves(cls, ""))
 
 
@@ -242,13 +242,13 @@ def _leaves(cls: type, prefix: str) -> Iterator[tuple[str, Item]]:
 
 @per_class
 def _checks(cls: type) -> tuple[tuple[str, Field], ...]:
-    """Its own fields that have limits; a number without any is judged by the thing itself."""
+    """Fields of the class itself that have limits; a number without any is checked by the class."""
     found = [(item.name, item.spec) for item in items(cls) if isinstance(item.spec, Field)]
     return tuple((name, f) for name, f in found if f.sort not in ("number", "whole") or f.high < math.inf)
 
 
 def limits(thing: object) -> Rules:
-    """Hold a thing against the limits of its own fields; the rules go on from there."""
+    """Check a thing against the limits of its fields; the rules go on from there."""
     rules = Rules()
     for name, field in _checks(type(thing)):
         value = getattr(thing, name)
@@ -260,7 +260,7 @@ def limits(thing: object) -> Rules:
 
 
 def limits_of(cls: type, **values: Any) -> Rules:
-    """Hold some values against the limits of a thing's fields, before there is one."""
+    """Check some values against the limits of a class's fields, before there is an instance."""
     rules = Rules()
     for name, value in values.items():
         field = leaves(cls)[name].spec

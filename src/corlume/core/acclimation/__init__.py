@@ -1,1 +1,1 @@
-"""A coral's log, and the status of its acclimation."""
+"""The acclimation log of a coral, and the status that follows from it."""

@@ -1,4 +1,4 @@
-"""Acclimation of a coral by its log: how far it is, whether it is unhappy, and what to do next.
+"""Acclimation of a coral from its log: how far along it is, whether it is unhappy, and what to do next.
 
 Common practice, no source: placed loose, checked for a week, then secured; open polyps and full tissue mean settled.
 For three days after transport and dip a closed or pale coral says nothing. An unhappy coral is moved and then left for
@@ -48,7 +48,7 @@ APART = 0.01
 
 @dataclass(frozen=True, slots=True)
 class AcclimationStatus:
-    """Where a coral stands.
+    """Acclimation status of a coral on a day.
 
     Parameters
     ----------
@@ -68,13 +68,13 @@ class AcclimationStatus:
 
 @dataclass(frozen=True, slots=True)
 class LightsOn:
-    """When the light is on: until ``out``, for so many hours; nothing is known where it is None."""
+    """Hours of light: until ``out``, for ``hours``; None where not known."""
 
     out: datetime.time | None
     hours: float
 
     def ends(self, at: datetime.time | None) -> bool:
-        """Whether a time of day lies in the last hour of light, or in the dark: corals close then."""
+        """Whether a time of day lies in the last hour of light, or in the dark, when corals close."""
         if at is None or self.out is None:
             return False
         left = (_minutes(self.out) - _minutes(at)) % 1440
@@ -86,7 +86,7 @@ def _minutes(time: datetime.time) -> int:
 
 
 def is_unhappy(note: LogEntry, light: LightsOn) -> bool:
-    """Whether a look saw a coral unhappy: receding, paler, or closed at an hour at which it should be open."""
+    """Whether an entry shows an unhappy coral: receding, paler, or closed when it should be open."""
     if note.kind != "watch":
         return False
     closed = note.polyps == "closed" and not light.ends(note.time)
@@ -94,7 +94,7 @@ def is_unhappy(note: LogEntry, light: LightsOn) -> bool:
 
 
 def is_healthy(note: LogEntry) -> bool:
-    """Whether a look saw a coral well: open, and neither flat, receding nor paler."""
+    """Whether an entry shows a healthy coral: open, and neither flat, receding nor paler."""
     return (
         note.kind == "watch"
         and note.polyps == "open"
@@ -104,7 +104,7 @@ def is_healthy(note: LogEntry) -> bool:
 
 
 def placed_since(notes: Sequence[LogEntry], place: tuple[float, float, float] | None) -> datetime.date | None:
-    """The day since which a coral has sat where it sits, by its time line, oldest first; None where it is not known."""
+    """Day since which a coral has sat where it sits, from its log, oldest entry first; None where not known."""
     if place is None:
         return None
     since: datetime.date | None = None
@@ -133,7 +133,7 @@ def is_acclimating(notes: Sequence[LogEntry], course: Course, today: datetime.da
 
 @dataclass(frozen=True, slots=True)
 class PlacementPar:
-    """PAR that a coral has, and the range that it wants [umol/m2/s]."""
+    """PAR at a coral, and its target range [umol/m2/s]."""
 
     par: float
     low: float
@@ -141,7 +141,7 @@ class PlacementPar:
 
 
 def advice_on(look: LogEntry, reading: PlacementPar | None) -> str:
-    """Return in words what to check after a bad look; common practice, no source."""
+    """Return what to check after a bad entry, in words; common practice, no source."""
     if look.tissue == "receding":
         return "Check today for pests, for a neighbour's sweeper tentacles and for detritus on it."
     if look.colour == "paler" and reading is not None:
@@ -164,7 +164,7 @@ def status_on(
     light: LightsOn,
     reading: PlacementPar | None = None,
 ) -> AcclimationStatus:
-    """Return the acclimation status on ``today`` from notes, oldest first."""
+    """Return the acclimation status on ``today`` from log entries, oldest first."""
     if course.lost is not None:
         return AcclimationStatus(
             "lost", f"Lost on {course.lost.isoformat()}.", "Kept in the books for what its record shows."
@@ -235,7 +235,7 @@ def _for_bad_days(
 
 
 def _bad_days(looks: Sequence[LogEntry], light: LightsOn) -> int:
-    """Days running with an unhappy look, back from the last one."""
+    """Consecutive days with an unhappy entry, back from the last one."""
     days = sorted({note.day for note in looks}, reverse=True)
     count = 0
     for day in days:
@@ -246,7 +246,7 @@ def _bad_days(looks: Sequence[LogEntry], light: LightsOn) -> int:
 
 
 def many_unhappy(standings: Sequence[AcclimationStatus]) -> bool:
-    """Whether so many corals are unhappy at once that flow or light is looked at before any is moved."""
+    """Whether so many corals are unhappy at once that flow or light is checked before any coral is moved."""
     bad = sum(one.bad_days > 0 for one in standings)
     looked = sum(one.stage not in ("waits", "untold", "lost") for one in standings)
     return bad >= MANY and bad >= MANY_SHARE * looked

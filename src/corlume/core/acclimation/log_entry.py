@@ -1,4 +1,4 @@
-"""What stands in a coral's time line: what was done with it, and what was seen of it."""
+"""The acclimation log of a coral: what was done with it, and what was seen of it."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ COLOUR: dict[Colour, str] = {
 
 @dataclass(frozen=True, slots=True)
 class LogEntry:
-    """One entry of a coral's time line.
+    """One entry of an acclimation log.
 
     Parameters
     ----------
@@ -68,7 +68,7 @@ class LogEntry:
 
     @property
     def place(self) -> tuple[float, float, float] | None:
-        """Where it sat [m]."""
+        """Place of the coral when the entry was made [m]."""
         if self.x is None or self.y is None or self.depth is None:
             return None
         return self.x, self.y, self.depth
@@ -85,7 +85,7 @@ PATIENCES: dict[Patience, str] = {
 
 @dataclass(frozen=True, slots=True)
 class Course:
-    """Where a coral came from, and by which approach it is moved and secured.
+    """Origin of a coral, and the approach by which it is acclimated and secured.
 
     Parameters
     ----------

@@ -1,1 +1,1 @@
-"""How the water moves: pumps, the jets that they make, and what flow reaches a place. An estimate, and called one."""
+"""Flow in the tank: pumps, their jets, and the flow at each place. All of it is an estimate and is shown as one."""

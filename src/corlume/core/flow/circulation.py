@@ -1,4 +1,4 @@
-"""The flow of a tank's pumps, solved: what it depends on, what is kept of it, and how strong it is at places."""
+"""The solved flow of a tank's pumps: its inputs, its kept form, and its strength at places."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ FORM = 1
 def solve_pumps(
     tank: Tank, pumps: Sequence[Pump], *, coarser: float = 1.0, told: Callable[[float], object] = lambda _: None
 ) -> SolvedFlow:
-    """Solve the mean flow of a tank's pumps; what its returns bring goes out by the overflow. See ``solve_flow``.
+    """Solve the mean flow of a tank's pumps, with return water leaving by the overflow. See ``solve_flow``.
 
     ``coarser`` than 1, cells are so many times as wide and the flow has half the time to settle: enough to rank by.
     """
@@ -37,7 +37,7 @@ def solve_pumps(
 
 
 def overflow_of(tank: Tank) -> tuple[float, float, float]:
-    """Where the overflow is taken to be: at the water line in the middle of the back pane; ours [m]."""
+    """Assumed place of the overflow: at the water line in the middle of the back pane; our estimate [m]."""
     return 0.5 * tank.length, tank.width, 0.0
 
 
@@ -48,7 +48,7 @@ def _sources(tank: Tank, pumps: Sequence[Pump]) -> list[Source]:
 
 
 def flow_key(tank: Tank, pumps: Sequence[Pump]) -> str:
-    """A hash of all that the flow depends on: panes, sand, rock and pumps, and the solver's form."""
+    """Hash of everything that the flow depends on: panes, sand, rock, pumps, and the version of the solver."""
     sizes = np.array([FORM, tank.length, tank.width, tank.sand_depth])
     jets = [jet_of(pump) for pump in pumps]
     rows = [np.array([*jet.at, *jet.ahead, *jet.side, jet.speed, jet.area, jet.slot]) for jet in jets]
@@ -58,14 +58,14 @@ def flow_key(tank: Tank, pumps: Sequence[Pump]) -> str:
 
 
 def flow_in(solved: SolvedFlow, points: Array) -> Flowing:
-    """The flow at places (n, 3): the mean and what turbulence adds to it together, as corals feel both."""
+    """Flow at places (n, 3): mean and turbulence together, as corals feel both."""
     mean = solved.at(points)
     speed = np.sqrt((mean**2).sum(axis=1) + solved.fluctuation_at(points) ** 2)
     return Flowing(speed, mean / np.maximum(speed, 1e-9)[:, None])
 
 
 def to_bytes(solved: SolvedFlow) -> bytes:
-    """What is kept of a solved flow: its mean and its fluctuation, to a two-thousandth of each value."""
+    """Pack a solved flow, mean and fluctuation, to a two-thousandth of each value."""
     kept = io.BytesIO()
     np.savez_compressed(
         kept, velocity=solved.velocity.astype(np.float16), fluctuation=solved.fluctuation.astype(np.float16)
@@ -74,7 +74,7 @@ def to_bytes(solved: SolvedFlow) -> bytes:
 
 
 def from_bytes(tank: Tank, pumps: Sequence[Pump], data: bytes) -> SolvedFlow:
-    """A kept flow of just this tank and these pumps; ``ValueError`` when it does not read or fit."""
+    """Unpack a solved flow for this tank and these pumps; ``ValueError`` when it cannot be read or does not fit."""
     try:
         with np.load(io.BytesIO(data), allow_pickle=False) as kept:
             velocity, fluctuation = kept["velocity"].astype(np.float64), kept["fluctuation"].astype(np.float64)

@@ -1,4 +1,4 @@
-"""What flow reaches a place: the pumps' streams, what panes and surface send back, the lee of rock, intakes, return.
+"""First estimate of the flow at a place: jets, their images in panes and surface, the lee of rock, intakes, backflow.
 
 An estimate. It leaves out what bends and breaks streams: swirl and cages of outlets, rock that a stream runs up, corals
 as they grow, heat, and waves. A broadcast feeding shows the truth, and what the keeper paints over it counts.
@@ -39,9 +39,7 @@ NOOK = 0.07
 
 @dataclass(frozen=True)
 class Flowing:
-    """Flow at places: root of the mean square speed (n,) [m/s], and where it goes (n, 3), of length 1 or less: less
-    where streams meet.
-    """
+    """Flow at places: root mean square speed (n,) [m/s], and mean direction (n, 3), shorter than 1 where jets meet."""
 
     speed: Array
     way: Array
@@ -53,7 +51,7 @@ class Flowing:
 
 
 def jet_of(pump: Pump) -> Jet:
-    """A pump's stream at the root of its mean square speed."""
+    """Jet of a pump at its root mean square speed."""
     ahead = pump.direction
     side = np.array([-math.sin(pump.turn), math.cos(pump.turn), 0.0])
     slot = pump.outlet if pump.kind == "gyre" else 0.0
@@ -61,8 +59,8 @@ def jet_of(pump: Pump) -> Jet:
 
 
 def flow_at(tank: Tank, pumps: Sequence[Pump], points: Array) -> Flowing:
-    """Return the flow at points (n, 3) in the water: squares of the speeds of all streams, their images in panes, sand
-    and surface, of what flows back, and of what intakes draw.
+    """Return the flow at points (n, 3) in the water from all jets, their images in panes, sand and surface, the
+    backflow and the intakes.
     """
     rows = as_rows(tank.boxes())
     square, way = np.zeros(len(points)), np.zeros((len(points), 3))
@@ -88,7 +86,7 @@ def flow_at(tank: Tank, pumps: Sequence[Pump], points: Array) -> Flowing:
 
 
 def images(tank: Tank, jet: Jet) -> Iterator[Jet]:
-    """A stream with its images in the four panes, the sand and the surface, weaker for what each takes."""
+    """A jet with its images in the four panes, the sand and the surface, each weaker by what that surface absorbs."""
     sizes = (tank.length, tank.width, tank.sand_depth)
     for steps in product(range(-MOST_IMAGES, MOST_IMAGES + 1), repeat=3):
         if sum(map(abs, steps)) > MOST_IMAGES:
@@ -117,7 +115,7 @@ def _towards(points: Array, at: Array) -> Array:
 
 
 def _return(tank: Tank, pump: Pump, jet: Jet) -> float:
-    """Mean speed of the water that flows back to where a stream took it from [m/s]."""
+    """Mean speed of the water that flows back to where a jet entrained it [m/s]."""
     ends = (tank.length, tank.width, tank.sand_depth)
     along = sum(abs(step) * end for step, end in zip(jet.ahead, ends, strict=True))
     section = tank.length * tank.width * tank.sand_depth / along
@@ -125,8 +123,8 @@ def _return(tank: Tank, pump: Pump, jet: Jet) -> float:
 
 
 def openness(tank: Tank, points: Array) -> Array:
-    """Return how open places (n, 3) are: of eight ways around and straight up, the share that is free a hand's breadth
-    far [-].
+    """Return how open places (n, 3) are: of eight directions around and straight up, the share free for a hand's
+    breadth [-].
     """
     angles = np.arange(8) * math.pi / 4
     ways = np.stack([np.cos(angles), np.sin(angles), np.zeros(8)], axis=1)

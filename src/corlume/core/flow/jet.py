@@ -1,4 +1,4 @@
-"""The turbulent free jet, by momentum: how the stream of an outlet slows down and widens.
+"""The turbulent free jet by its momentum: how the jet of an outlet slows down and widens.
 
 Reichardt's rule (1942, from memory): the mean flux of momentum spreads like heat, as a bell curve whose width grows
 with the distance, so that momentum is kept, and that of several streams adds up. With the width of the published round
@@ -27,7 +27,7 @@ ENTRAINED = 0.32
 
 @dataclass(frozen=True, slots=True)
 class Jet:
-    """A stream from an outlet.
+    """Jet from an outlet.
 
     Parameters
     ----------
@@ -45,7 +45,7 @@ class Jet:
 
     @property
     def momentum(self) -> float:
-        """Flux of momentum over density [m4/s2]: it is the same across every plane ahead."""
+        """Momentum flux over density [m4/s2], the same across every plane ahead."""
         return self.speed**2 * self.area
 
     @property
@@ -77,6 +77,6 @@ class Jet:
         return found
 
     def carried(self, distance: float) -> float:
-        """Water that the stream moves at a distance, with what it has taken along [m3/s]; never less than its own."""
+        """Volume flux of the jet at a distance, entrained water included [m3/s]; never less than its own."""
         diameter = 2 * math.sqrt(self.area / math.pi)
         return self.speed * self.area * max(1.0, ENTRAINED * distance / diameter)

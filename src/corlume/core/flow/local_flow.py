@@ -1,4 +1,4 @@
-"""The flow that reaches a place, from who knows it best: painted by hand, noted on rock or sand, or estimated."""
+"""Flow at a place from the best source: painted by hand, noted on rock or sand, or estimated."""
 
 from __future__ import annotations
 
@@ -24,28 +24,26 @@ ON_TOP = 0.02
 
 @dataclass(frozen=True)
 class LocalFlow:
-    """Flow at places: its word (n,), empty where nobody knows it, and its speed (n,) where it is worked out, else NaN
-    [m/s].
-    """
+    """Flow at places: its word (n,), empty where unknown, and its speed (n,) where estimated, else NaN [m/s]."""
 
     words: NDArray[np.str_]
     speed: Array
 
     def at(self, index: int | NDArray[np.bool_]) -> LocalFlow:
-        """The same of some of the places, or of one."""
+        """Flow at some of the places, or at one."""
         return LocalFlow(np.atleast_1d(self.words[index]), np.atleast_1d(self.speed[index]))
 
     @classmethod
     def noted(cls, word: str, shape: tuple[int, ...]) -> LocalFlow:
-        """One word for places that were not estimated."""
+        """The word at every place that was not estimated."""
         return cls(np.full(shape, word, dtype="<U6"), np.full(shape, np.nan))
 
 
 def local_flow_at(
     tank: Tank, pumps: Sequence[Pump], marks: Sequence[FlowMark], points: Array, solved: SolvedFlow | None = None
 ) -> LocalFlow:
-    """Return the flow at feet of corals (n, 3): what was painted over them counts before what is noted of the rock or
-    sand under them, and that before what is solved for the pumps, or estimated where it is not.
+    """Return the flow at the feet of corals (n, 3): painted flow first, then what is noted on the rock or sand below,
+    then the solved or estimated flow.
     """
     found = LocalFlow.noted("", (len(points),))
     words, speed = found.words, found.speed

@@ -1,4 +1,6 @@
-"""Flow as the keeper saw it: places painted over by hand, after a broadcast feeding say, that win over any estimate."""
+"""Observed flow: places that the keeper painted over, after a broadcast feeding for example; it replaces any estimate
+there.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,7 @@ SEEN: dict[FlowClass, str] = {"dead": "dead spot", "low": "low", "medium": "medi
 
 @dataclass(frozen=True, slots=True)
 class FlowMark:
-    """A ball of water around (x, y, depth) [m] with the flow that was seen in it."""
+    """Ball of water around (x, y, depth) [m] with the flow observed in it."""
 
     x: Annotated[float, Length("From left", 0.0, 5.0)]
     y: Annotated[float, Length("From front", 0.0, 5.0)]
@@ -31,7 +33,7 @@ class FlowMark:
         limits(self).finish()
 
     def holds(self, points: NDArray[np.float64]) -> NDArray[np.bool_]:
-        """Which points (n, 3) lie in it."""
+        """Which of the points (n, 3) lie in the ball."""
         inside: NDArray[np.bool_] = np.linalg.norm(points - (self.x, self.y, self.depth), axis=1) <= self.radius
         return inside
 

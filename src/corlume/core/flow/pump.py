@@ -1,4 +1,4 @@
-"""Pumps as a keeper knows them: where the outlet is, where it points, how much it moves, and by what programme."""
+"""Pumps as a keeper knows them: place of the outlet, direction, flow rate and programme."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ SLOT = 1.5 * CM
 
 @dataclass(frozen=True, slots=True)
 class Pump:
-    """A pump's outlet.
+    """Outlet of a pump.
 
     Parameters
     ----------
@@ -68,12 +68,12 @@ class Pump:
 
     @property
     def place(self) -> tuple[float, float, float]:
-        """Where the middle of its outlet is: x, y, depth [m]."""
+        """Middle of the outlet: x, y, depth [m]."""
         return self.x, self.y, self.depth
 
     @property
     def direction(self) -> NDArray[np.float64]:
-        """Where it points: a unit vector along x, y and depth."""
+        """Direction of the outlet: a unit vector along x, y and depth."""
         flat = math.cos(self.tilt)
         return np.array([flat * math.cos(self.turn), flat * math.sin(self.turn), -math.sin(self.tilt)])
 
@@ -84,13 +84,13 @@ class Pump:
 
     @property
     def speed(self) -> float:
-        """Mean speed in the outlet at full speed [m/s]."""
+        """Mean speed in the outlet at full power [m/s]."""
         return self.rate / self.area
 
     @property
     def share(self) -> float:
-        """Root of the mean square of its speed over time, as a share of the full one [-]: of ``low`` and full by turns
-        for alternating, of all between for random.
+        """Root mean square speed over time as a share of full [-]: ``low`` and full in turn for alternating, everything
+        between for random.
         """
         match self.programme:
             case "alternating":
@@ -101,11 +101,11 @@ class Pump:
 
     @property
     def mean(self) -> float:
-        """Mean of its speed over time, as a share of the full one [-]."""
+        """Mean speed over time as a share of full [-]."""
         return 1.0 if self.programme == "constant" else 0.5 * (1.0 + self.low)
 
     def aimed(self, x: float, y: float, depth: float) -> Pump:
-        """The pump turned and tilted to point at a place [m]; as it is where that is its own."""
+        """The pump turned and tilted to point at a place [m]; unchanged when that is its own place."""
         right, back, down = x - self.x, y - self.y, depth - self.depth
         flat = math.hypot(right, back)
         if math.hypot(flat, down) < 1e-6:
@@ -114,7 +114,7 @@ class Pump:
         return replace(self, turn=turn, tilt=-math.atan2(down, flat))
 
     def throw(self, tank: Tank) -> float:
-        """How far it is to the pane, the sand or the surface that it points at [m]."""
+        """Distance to the pane, sand or surface that the outlet points at [m]."""
         ends = (tank.length, tank.width, tank.sand_depth)
         far = [
             ((end if step > 0 else 0.0) - at) / step
@@ -139,5 +139,5 @@ def pump_errors(tank: Tank, pumps: Sequence[Pump]) -> list[FieldError]:
 
 
 def turnover(tank: Tank, pumps: Sequence[Pump]) -> float:
-    """How often an hour the pumps move the tank's water, at their mean speeds [1/h]; rock is not taken off."""
+    """Turnover: how often an hour the pumps move the tank's volume, at their mean speeds [1/h]; rock is not subtracted."""
     return 3600 * sum(pump.rate * pump.mean for pump in pumps) / tank.volume

@@ -1,4 +1,4 @@
-"""Rock in the way of water: whether it hides a place from an outlet, and whether a place lies in it."""
+"""Rock in the flow: whether it shelters a place from an outlet, and whether a place lies in it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The mean flow in a tank, solved so that it closes: what goes through any section comes back.
+"""The mean flow in a tank, solved so that it closes: water through any section comes back.
 
 Incompressible flow on a staggered grid: each pump pushes with the momentum of its stream, a constant eddy viscosity
 spreads it as a free jet spreads (Schlichting 1933 [29], from memory), panes, sand and rock drag, and the pressure takes
@@ -94,14 +94,14 @@ class SolvedFlow:
         return found
 
     def fluctuation_at(self, points: Array) -> Array:
-        """What turbulence adds to the mean at places (n, 3), root mean square [m/s]."""
+        """Turbulent fluctuation at places (n, 3), root mean square [m/s]."""
         at = np.floor(points / np.array(self.cell)).astype(int)
         i, j, k = np.clip(at, 0, np.array(self.counts) - 1).T
         found: Array = self.fluctuation[i, j, k]
         return found
 
     def through(self, axis: int) -> tuple[Array, Array]:
-        """Water that goes through each section along an axis, ahead and back (n + 1,) each [m3/s]."""
+        """Volume flux through each section along an axis, forwards and back (n + 1,) each [m3/s]."""
         faces = np.moveaxis(self.velocity[axis], axis, 0)
         others = [a for a in range(3) if a != axis]
         inner = faces[:, : self.counts[others[0]], : self.counts[others[1]]]
@@ -109,7 +109,7 @@ class SolvedFlow:
         return np.maximum(inner, 0).sum(axis=(1, 2)) * area, np.maximum(-inner, 0).sum(axis=(1, 2)) * area
 
     def _nodes(self, points: Array, axis: int) -> Array:
-        """Places in steps of the nodes of one component."""
+        """Places in units of the nodes of one component."""
         found: Array = points / np.array(self.cell) - 0.5
         found[:, axis] += 0.5
         most = np.array(self.counts) - 1.0
@@ -132,7 +132,7 @@ def _between(values: Array, nodes: Array) -> Array:
 
 @dataclass(frozen=True)
 class Source:
-    """Water that comes in or goes out at a place (3,): so much [m3/s], out below 0."""
+    """Inflow at a place (3,) [m3/s]; negative for outflow."""
 
     at: tuple[float, float, float]
     rate: float
@@ -148,7 +148,7 @@ def solve_flow(
     cell: float | None = None,
     told: Callable[[float], object] = lambda _: None,
 ) -> SolvedFlow:
-    """Solve the mean flow of some streams in a tank.
+    """Solve the mean flow of some jets in a tank.
 
     Parameters
     ----------
@@ -186,7 +186,7 @@ def solve_flow(
 
 
 def solved_again(tank: Tank, jets: Sequence[Jet], velocity: Array, fluctuation: Array) -> SolvedFlow:
-    """A flow that was solved by ``solve_flow`` and kept, from its arrays; ``ValueError`` unless they fit the tank."""
+    """Rebuild a kept ``solve_flow`` result from its arrays; ``ValueError`` unless they fit the tank."""
     grid = _Grid.of(tank)
     if velocity.shape != grid.open.shape or fluctuation.shape != grid.counts:
         raise ValueError("the flow is of another grid")
@@ -207,8 +207,8 @@ def _solved(grid: _Grid, jets: Sequence[Jet], velocity: Array, fluctuation: Arra
 
 
 def circulation_time(tank: Tank, jets: Sequence[Jet], sources: Sequence[Source] = ()) -> float:
-    """How long the water takes to go round, by its volume and what pushes it [s]: flows of one shape and different
-    strength are the same in this time. 1 s where nothing moves.
+    """Circulation time of the water, from its volume and the momentum of the pumps [s]; flows of one shape and
+    different strength are equal in this time. 1 s where nothing moves.
     """
     volume = tank.length * tank.width * tank.sand_depth
     often = math.sqrt(sum(jet.momentum for jet in jets)) / volume ** (2 / 3)
@@ -217,25 +217,25 @@ def circulation_time(tank: Tank, jets: Sequence[Jet], sources: Sequence[Source] 
 
 
 def cell_side(tank: Tank) -> float:
-    """Side of the cells that a tank is solved over, as near as whole numbers of them go [m]."""
+    """Side of the solver's cells, as close as whole numbers of cells allow [m]."""
     sizes = np.array([tank.length, tank.width, tank.sand_depth])
     side = min(CELL, float(sizes.min()) / FEWEST_ACROSS)
     return max(side, math.cbrt(float(sizes.prod()) / MOST_CELLS))
 
 
 def _centres(counts: NDArray[np.int64], steps: Array) -> Array:
-    """Middles of all cells (n, 3) [m]."""
+    """Centres of all cells (n, 3) [m]."""
     axes = [(np.arange(n) + 0.5) * step for n, step in zip(counts, steps, strict=True)]
     return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
 
 
 def reach(jet: Jet, steps: Sequence[float] | Array) -> float:
-    """How far from its outlet a stream is as narrow as the cells [m]."""
+    """Distance from its outlet within which a jet is narrower than a cell [m]."""
     return GUIDED_CELLS * float(max(steps)) / (PLANE_SPREAD if jet.slot else ROUND_SPREAD)
 
 
 def _around(jet: Jet, points: Array, cell: float) -> NDArray[np.bool_]:
-    """Which places (n, 3) a stream reaches: beyond three of its half-widths it is less than a hundredth."""
+    """Which places (n, 3) a jet reaches: beyond three half-widths it is below a hundredth."""
     steps = points - jet.at
     along = steps @ jet.ahead
     across = np.sqrt(np.maximum((steps**2).sum(axis=1) - along**2, 0.0))
@@ -244,11 +244,11 @@ def _around(jet: Jet, points: Array, cell: float) -> NDArray[np.bool_]:
 
 
 class _Grid:
-    """Which faces water goes through, what pumps push there, and the pressure that closes a flow."""
+    """Open faces of the cells, momentum of the pumps on them, and the pressure that closes the flow."""
 
     @classmethod
     def of(cls, tank: Tank, cell: float | None = None) -> _Grid:
-        """The grid of a tank, with cells of a side [m] or as fine as the tank asks for."""
+        """Grid of a tank, with cells of a given side [m] or the default for the tank."""
         from scipy.ndimage import label
 
         sizes = np.array([tank.length, tank.width, tank.sand_depth])
@@ -276,7 +276,7 @@ class _Grid:
         self.waves[0, 0, 0] = 1.0
 
     def centred(self, velocity: Array) -> Array:
-        """Velocity (3, nx, ny, nz) in the middles of cells."""
+        """Velocity (3, nx, ny, nz) at the cell centres."""
         nx, ny, nz = self.counts
         u, v, w = velocity
         found: Array = 0.5 * np.stack([
@@ -285,7 +285,7 @@ class _Grid:
         return found
 
     def strain_rate(self, velocity: Array) -> Array:
-        """How strongly a flow is sheared in each cell: root of twice its rate of strain squared (nx, ny, nz) [1/s]."""
+        """Strain rate in each cell: root of twice the squared strain-rate tensor (nx, ny, nz) [1/s]."""
         middle = self.centred(velocity)
         slopes = np.array([np.gradient(one, *self.steps.tolist()) for one in middle])
         strain = 0.5 * (slopes + slopes.swapaxes(0, 1))
@@ -293,15 +293,17 @@ class _Grid:
         return np.where(self.water, found, 0.0)
 
     def divergence(self, velocity: Array) -> Array:
-        """How much more water leaves each cell than comes in, over its volume [1/s]."""
+        """Net outflow of each cell over its volume [1/s]."""
         return _divergence(velocity, self.steps)
 
     def gradient(self, pressure: Array) -> Array:
-        """Slope of a pressure through the open faces (3, ...)."""
+        """Pressure gradient through the open faces (3, ...)."""
         return _gradient(pressure, self.open, self.steps)
 
     def projected(self, velocity: Array, inflow: Array, first: Array, well: float) -> tuple[Array, Array]:
-        """A flow made to close but for what comes in, by a pressure, which is returned to begin the next one from."""
+        """Velocity made divergence-free except for the inflow, and the pressure that did it, which starts the next
+        solve.
+        """
         wanted = np.where(self.water, inflow - self.divergence(velocity), 0.0)
         enough = well * max(float(np.abs(wanted).max()), 1e-9)
         pressure = first.copy()
@@ -332,7 +334,7 @@ class _Grid:
         return np.where(self.water, found - found.sum() / count, 0.0)
 
     def free_jets(self, jets: Sequence[Jet]) -> Array:
-        """How fast each stream alone would be, as the mean over each face (k, 3, ...) [m/s]."""
+        """Speed of each jet alone, averaged over each face (k, 3, ...) [m/s]."""
         found = np.zeros((len(jets), *self.open.shape))
         for axis in range(3):
             others = [a for a in range(3) if a != axis]
@@ -347,14 +349,14 @@ class _Grid:
         return found * self.open
 
     def middles(self, axis: int) -> Array:
-        """Middles of the lower faces of all cells along an axis (n, 3) [m]."""
+        """Centres of the lower faces of all cells along an axis (n, 3) [m]."""
         found = _centres(np.array(self.open.shape[1:]), self.steps)
         found[:, axis] -= 0.5 * self.steps[axis]
         return found
 
     def inflow(self, sources: Sequence[Source]) -> Array:
-        """What comes into each cell over its volume [1/s], into the water that is nearest; together nothing, by what is
-        taken off all water alike.
+        """Inflow of each cell over its volume [1/s], in the nearest water; the sum is zero, as the rest is taken evenly
+        from all water.
         """
         found, volume = np.zeros(self.counts), float(self.steps.prod())
         cells = np.argwhere(self.water)
@@ -367,8 +369,8 @@ class _Grid:
 
 
 class _Outlet:
-    """A pump's push: it leads the water along the free stream where cells cannot carry that by themselves, near the
-    outlet and within the stream's width, with no more momentum than the pump has.
+    """Momentum of a pump on the grid: the water follows the free jet near the outlet, where cells are too coarse to
+    carry it, with no more momentum than the pump has.
 
     Where its stream alone would be ``own`` (3, ...) fast over the faces [m/s], it leads those of them that are ``free``
     (3, ...) and that no rock hides from it: where two pumps meet, each the water that it is the stronger one in.
@@ -390,7 +392,7 @@ class _Outlet:
         self.most = jet.momentum / float(grid.steps.prod())
 
     def push(self, velocity: Array, step: float, turn: float) -> None:
-        """Push a flow for one step, in place; times in a circulation time ``turn`` [s]."""
+        """Apply the pump's momentum for one step, in place; times in units of the circulation time ``turn`` [s]."""
         flat, follows = velocity.reshape(-1), turn * FOLLOWS
         short = self.wanted - flat[self.faces]
         self.force += step / (turn * LEARNS) ** 2 * short
@@ -457,7 +459,7 @@ def _gradient(pressure: Array, opened: Array, steps: Array) -> Array:
 
 @njit(cache=True, error_model="numpy")
 def _limited(behind: float, here: float, there: float, beyond: float, speed: float) -> float:
-    """The value between two nodes that a speed carries over, limited after van Leer."""
+    """Value carried between two nodes, limited after van Leer."""
     if speed >= 0.0:
         a, b, start, way = here - behind, there - here, here, 0.5
     else:
@@ -467,7 +469,7 @@ def _limited(behind: float, here: float, there: float, beyond: float, speed: flo
 
 @njit(cache=True, error_model="numpy", fastmath=True, nogil=True)
 def _advected(velocity: Array, opened: Array, steps: Array, viscosity: float, step: float, drag: float) -> Array:
-    """The flow a step later without pressure and pumps: carried along, spread, and dragged along walls."""
+    """Velocity one step later without pressure and pumps: advected, diffused, and slowed by walls."""
     found = velocity.copy()
     sizes = velocity.shape[1:]
     whole = sizes[0] * sizes[1] * sizes[2]

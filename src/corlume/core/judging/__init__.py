@@ -1,1 +1,1 @@
-"""What a setup is meant for, the figures and verdicts of its light, its zones and its problems."""
+"""The goal of a setup, the figures and verdicts of its light, its zones and its problems."""

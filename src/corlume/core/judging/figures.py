@@ -1,4 +1,4 @@
-"""The figures by which a setup is judged: how much light there is, how even it is, and how much is where it is wanted.
+"""The figures by which a setup is judged: how much light there is, how even it is, and how much of it is in range.
 
 Each figure runs over places that it names: the plane at the height of the rock top, seats on rock and sand, or water.
 """
@@ -17,7 +17,7 @@ AREA_SHARE = 1 / 6
 
 @dataclass(frozen=True, slots=True)
 class LightFigures:
-    """PAR over some places: mean, least, tenth and ninetieth percentile [umol/m2/s]; NaN where there are none."""
+    """PAR over some places: mean, minimum, P10 and P90 [umol/m2/s]; NaN where there are none."""
 
     mean: float
     least: float
@@ -26,7 +26,7 @@ class LightFigures:
 
     @classmethod
     def of(cls, par: Array) -> LightFigures:
-        """Read it off PAR in any shape; NaN readings (rock) do not count."""
+        """Figures of PAR in any shape; NaN readings (rock) do not count."""
         kept = par[np.isfinite(par)]
         if not kept.size:
             return cls(*(float("nan"),) * 4)
@@ -35,17 +35,17 @@ class LightFigures:
 
     @property
     def uniformity(self) -> float:
-        """Least to mean [-], the U0 of lighting practice (EN 12464-1 [13], from memory); NaN in the dark."""
+        """Minimum to mean [-], the U0 of lighting practice (EN 12464-1 [13], from memory); NaN in the dark."""
         return self.least / self.mean if self.mean > 0 else float("nan")
 
     @property
     def tenth_share(self) -> float:
-        """Tenth percentile to mean [-]: the same without the one darkest place; NaN in the dark."""
+        """P10 to mean [-], which one dark place cannot spoil; NaN in the dark."""
         return self.tenth / self.mean if self.mean > 0 else float("nan")
 
     @property
     def spread(self) -> float:
-        """Span of the middle eight tenths [umol/m2/s]: "most readings lie within this of each other"."""
+        """P90 less P10 [umol/m2/s]: most readings lie within this of each other."""
         return self.ninetieth - self.tenth
 
     @property
@@ -67,7 +67,7 @@ class EndFigures:
 
     @classmethod
     def of(cls, plane: Array) -> EndFigures:
-        """Read them off PAR (nx, ny) on one depth, x along the tank in even steps; NaN where rock stands."""
+        """Figures of PAR (nx, ny) at one depth, x along the tank in even steps; NaN where there is rock."""
         n = plane.shape[0]
         edge = max(1, round(n * AREA_SHARE))
         start = (n - edge) // 2
@@ -75,7 +75,7 @@ class EndFigures:
 
     @property
     def weaker(self) -> float:
-        """The weaker end [umol/m2/s]; that which reads, where the other is rock."""
+        """PAR of the weaker end [umol/m2/s]; of the other one where an end is all rock."""
         return min((end for end in (self.left, self.right) if end == end), default=float("nan"))
 
     @property
@@ -90,7 +90,7 @@ class EndFigures:
 
 @dataclass(frozen=True, slots=True)
 class Hottest:
-    """The strongest reading [umol/m2/s] and where it is [m]."""
+    """The strongest PAR [umol/m2/s] and its place [m]."""
 
     par: float
     x: float
@@ -100,8 +100,8 @@ class Hottest:
 
 @dataclass(frozen=True, slots=True)
 class FigurePart:
-    """Places with the light wanted there, and the light that is: ``name`` says which places, ``within`` how much of
-    them reads ``low`` to ``high`` [umol/m2/s].
+    """Places with a target range, and how well it is met: ``name`` says which places, ``within`` the share that reads
+    ``low`` to ``high`` [umol/m2/s].
     """
 
     key: str
@@ -114,7 +114,7 @@ class FigurePart:
 
 @dataclass(frozen=True, slots=True)
 class Figures:
-    """What was worked out about a setup.
+    """All figures of a setup.
 
     Parameters
     ----------
@@ -139,17 +139,17 @@ class Figures:
 
     @property
     def mean(self) -> float:
-        """Mean PAR over the plane at the rock top, 0 where all of it is rock [umol/m2/s]."""
+        """Mean PAR over the plane at the rock top, 0 where all of that is rock [umol/m2/s]."""
         return self.plane.mean if self.plane.mean == self.plane.mean else 0.0
 
     @property
     def low_places(self) -> float:
-        """Share of the low places that has the light wanted there [-]; NaN where none is asked for."""
+        """Share of the low places in range [-]; NaN where no range is set for them."""
         return next((part.within for part in self.parts if part.key == "low"), float("nan"))
 
     @property
     def coverage(self) -> float:
-        """Share of what the setup is meant for that has the light wanted there [-]; NaN where there is nothing.
+        """Share of the goal's places in range [-]; NaN where there are none.
 
         Zones and ends count alike. Of a mixed tank the top counts alone: low places follow from rock and height.
         """
@@ -158,7 +158,7 @@ class Figures:
 
 
 def finite_mean(par: Array) -> float:
-    """Mean of what reads, NaN where nothing does [umol/m2/s]."""
+    """Mean of the finite readings, NaN where there are none [umol/m2/s]."""
     kept = par[np.isfinite(par)]
     return float(kept.mean()) if kept.size else float("nan")
 

@@ -1,4 +1,4 @@
-"""What a setup is meant for, and the places by which it is judged.
+"""The goal of a setup, and the places by which it is judged.
 
 A strong end that was made on purpose is no fault, and a tank of LPS corals needs no blanket: figures are graded
 against what the keeper means. All of it common practice, no source.
@@ -51,14 +51,14 @@ means by a per cent or two, and shares of a broken light by up to five points.""
 
 
 def in_words(purpose: Purpose) -> str:
-    """A purpose as it stands inside a sentence."""
+    """A purpose as a phrase inside a sentence."""
     name = PURPOSES[purpose][0]
     return name if name[1].isupper() else name[0].lower() + name[1:]
 
 
 @dataclass(frozen=True, slots=True)
 class Intent:
-    """What a setup is meant for.
+    """The goal of a setup.
 
     ``low`` to ``high`` is the PAR wanted on top, 0 and 0 for the band of the keeper's targets; ``end`` the length of a
     strong end from its pane [m], 0 for a third of the tank; ``shimmer`` whether glitter lines are liked.
@@ -108,13 +108,13 @@ class Intent:
         rules.finish()
 
     def meant(self, stocking: Stocking) -> Purpose:
-        """The purpose, with that of the tank's stocking put in where the keeper left it to that."""
+        """The purpose; the one of the tank's stocking where the keeper chose none."""
         if self.purpose != "stocking":
             return self.purpose
         return {"lps": "lps", "sps": "even", "mixed": "mixed"}[stocking]  # type: ignore[return-value]
 
     def top(self, targets: LightTargets) -> Band:
-        """The band wanted on top: the keeper's own for this setup, or that of the targets."""
+        """Target range at the rock top: the setup's own, or that of the tank's targets."""
         if self.high:
             return Band("own", "Wanted on top", self.low, self.high)
         _, lps, _, sps, _ = targets.bands()
@@ -126,12 +126,12 @@ class Intent:
         return sps
 
     def strong(self, tank: Tank) -> float:
-        """Length of the strong end, which leaves a weak one [m]."""
+        """Length of the strong end [m]; the rest is the weak one."""
         return min(self.end or END_SHARE * tank.length, MOST_STRONG * tank.length)
 
 
 def shimmer_off(wanted: Shimmer, fluctuation: float) -> float:
-    """By how much light shimmers more or less than is wanted: ripple fluctuation past its limit [-]."""
+    """How far shimmer is past its limit: ripple fluctuation above or below what is liked [-]."""
     match wanted:
         case "calm":
             return max(0.0, fluctuation - LITTLE_SHIMMER)
@@ -148,7 +148,7 @@ STRONG_ENDS: tuple[Purpose, ...] = ("strong_left", "strong_right")
 
 
 def intent_errors(tank: Tank, intent: Intent, faces: Sequence[float], zones: Sequence[TargetZone]) -> list[FieldError]:
-    """Tell what a tank cannot hold of an intent: ``faces`` are how far the fixtures reach along it [m]."""
+    """Check a goal against the tank: ``faces`` are how far the fixtures reach along it [m]."""
     rules = Rules()
     if intent.purpose in STRONG_ENDS:
         least, length = max([0.05, *([min(faces)] if faces else [])]), intent.strong(tank)
@@ -170,8 +170,8 @@ def intent_errors(tank: Tank, intent: Intent, faces: Sequence[float], zones: Seq
 
 @dataclass(frozen=True, eq=False)
 class Places:
-    """Places that a setup is judged by: ``name`` says which, ``points`` (n, 3) are where [m], ``zone`` one drawn;
-    ``normals`` (n, 3) how surfaces face there, where they do not all face up.
+    """Places that a setup is judged by: their ``name``, ``points`` (n, 3) [m], the ``zone`` if drawn, and ``normals``
+    (n, 3) of surfaces that do not all face up.
     """
 
     key: str
@@ -184,7 +184,7 @@ class Places:
 def places_of(
     tank: Tank, purpose: Purpose, strong: float, seats: Sequence[Surface], plane: Array, zones: Sequence[TargetZone]
 ) -> tuple[Places, ...]:
-    """The places that a purpose speaks of, none of them empty.
+    """The places of a purpose, none of them empty.
 
     Parameters
     ----------
@@ -219,14 +219,14 @@ def places_of(
 
 
 def _within(points: Array, length: float, side: str, far: float) -> Array:
-    """Those that lie no further than ``far`` from the pane of that side [m]."""
+    """Points no further than ``far`` from the pane of a side [m]."""
     away = points[:, 0] if side == "left" else length - points[:, 0]
     found: Array = points[away <= far]
     return found
 
 
 def _cells(surfaces: Sequence[Surface]) -> Array:
-    """Free cells of surfaces (n, 3): all of them, or every so many along and across, the same everywhere."""
+    """Free cells of surfaces (n, 3), all of them or every n-th along and across."""
     stride = 1
     while stride < WIDEST and sum(int(_strided(s.free, stride).sum()) for s in surfaces) > MOST_SEATS:
         stride += 1
@@ -235,13 +235,13 @@ def _cells(surfaces: Sequence[Surface]) -> Array:
 
 
 def _strided(cells: NDArray[Any], stride: int) -> NDArray[Any]:
-    """Every so many cells of a surface both ways, about its middle; at least one."""
+    """Every n-th cell of a surface both ways, about its middle; at least one."""
     first = [min(stride // 2, (n - 1) // 2) for n in cells.shape[:2]]
     return cells[first[0] :: stride, first[1] :: stride]
 
 
 def wanted_in(places: Places, intent: Intent, targets: LightTargets) -> tuple[float, float]:
-    """The PAR wanted in some places [umol/m2/s]."""
+    """Target PAR in some places [umol/m2/s]."""
     if places.zone:
         return places.zone.low, places.zone.high
     if places.key in ("weak", "low"):

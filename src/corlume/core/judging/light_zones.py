@@ -62,7 +62,7 @@ class LightZone:
 
     @property
     def par_range(self) -> tuple[float, float]:
-        """Weakest and strongest reading in the zone [umol/m2/s]."""
+        """Minimum and maximum PAR in the zone [umol/m2/s]."""
         return float(self.par.min()), float(self.par.max())
 
 
@@ -138,7 +138,7 @@ def find_zones(
 
 
 def _part(surface: Surface, points: Array) -> str:
-    """Say in words which part of its surface a zone takes up."""
+    """Say which part of its surface a zone takes up."""
     words = []
     for axis, names in ((0, ("left", "right")), (1, ("front", "back"))):
         low, high = surface.points[..., axis].min(), surface.points[..., axis].max()

@@ -1,4 +1,4 @@
-"""Faults of a light map as keepers name them, each with where it is, how bad, and which moves are known to help.
+"""Problems of a PAR map as keepers name them, each with its place, its severity and the changes known to help.
 
 Limits follow common practice in the trade, no source, unless the fault says otherwise. What a setup is not meant for is
 no fault of it.
@@ -47,7 +47,7 @@ BARE = 0.05
 
 @dataclass(frozen=True, slots=True)
 class Problem:
-    """One fault: its name, how bad it is, why that matters, and the moves that help, the best known first.
+    """One problem: its name, severity and reason, and the changes that help, the best known first.
 
     ``severity`` says in the fault's own measure how bad it is, more being worse; ``place`` is x, y [m] where it
     shows; ``lengths`` go into the sentences by name [m]; ``moves`` are keys of ``MOVES`` of the services that can
@@ -66,7 +66,7 @@ class Problem:
 
 @dataclass(frozen=True, slots=True)
 class LightMap:
-    """What the diagnosis looks at: PAR (nx, ny) at the rock top and just under the surface, over x and y [m].
+    """What problems are found from: PAR (nx, ny) at the rock top and just under the surface, over x and y [m].
 
     Rock is NaN. ``front`` is the share of all light that falls on the front pane or goes out over it [-], ``taken`` the
     share of each fixture's light that braces and edges over the water take [-].
@@ -82,7 +82,7 @@ class LightMap:
 
 @dataclass(frozen=True, slots=True)
 class JudgedPart:
-    """All that a fault is looked for in: the tank, what is lit over it, its map, and what it is judged by."""
+    """Everything that problems are looked for in: the tank, its fixtures, its PAR map and its goal."""
 
     tank: Tank
     fixtures: tuple[Fixture, ...]
@@ -103,7 +103,7 @@ class JudgedPart:
 
 
 def find_problems(scope: JudgedPart) -> list[Problem]:
-    """Name the faults of a map, the worst kind first; nothing when there is none, or no light."""
+    """Find the problems of a PAR map, the worst first; none when there is no light."""
     seen = scope.seen
     if not scope.lit or not np.isfinite(seen.top).any() or np.nanmax(seen.top) <= 0:
         return []

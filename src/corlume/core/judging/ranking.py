@@ -1,4 +1,4 @@
-"""Choose among kinds of light by what the keeper gives weight to: an order, why it is so, and what would turn it.
+"""Rank light types by the keeper's weights: the order, the reasons, and the weight that would change it.
 
 Every criterion puts the options between 0 and 1: the best of those that are compared has 1, the worst 0. The order is
 by the weighted mean; nothing more is in it, so that it can be checked on paper. Which criteria there are is ours.
@@ -17,7 +17,7 @@ MOST_WEIGHT = 5
 
 @dataclass(frozen=True, slots=True)
 class Criterion:
-    """What can be given weight: its title, and what stands behind it in words."""
+    """A criterion that can be given weight: its title, and what it measures in words."""
 
     title: str
     about: str
@@ -60,7 +60,7 @@ class Candidate:
 
 @dataclass(frozen=True, slots=True)
 class RankedPlace:
-    """An option in the order: its weighted mean of scores, and the scores [-]."""
+    """An option in the ranking: its weighted mean score, and its scores [-]."""
 
     candidate: Candidate
     total: float
@@ -69,7 +69,7 @@ class RankedPlace:
 
 @dataclass(frozen=True, slots=True)
 class Turn:
-    """A weight that, set so, would bring the second first; None where no single weight between 0 and 5 does."""
+    """The weight that would bring the second option first; None where no single weight from 0 to 5 does."""
 
     criterion: str
     weight: float
@@ -77,7 +77,9 @@ class Turn:
 
 @dataclass(frozen=True, slots=True)
 class Ranking:
-    """Options in their order, the best first, with what set the first ahead of the second and what held it back."""
+    """Options in order, the best first, with the criteria that put the first ahead of the second and those that held it
+    back.
+    """
 
     places: tuple[RankedPlace, ...]
     ahead: tuple[str, ...]
@@ -86,7 +88,7 @@ class Ranking:
 
     @property
     def margin(self) -> float:
-        """How far the first is ahead of the second [-]."""
+        """Score of the first option less that of the second [-]."""
         return self.places[0].total - self.places[1].total if len(self.places) > 1 else 0.0
 
 
@@ -124,7 +126,7 @@ def rank(candidates: Sequence[Candidate], weights: Mapping[str, float]) -> Ranki
 
 
 def _scores(candidates: Sequence[Candidate]) -> list[dict[str, float]]:
-    """Every value as a share of the way from the worst to the best of all; 1 for all where they are alike [-]."""
+    """Every value as a share of the way from the worst to the best of all; 1 for all where they are equal [-]."""
     found: list[dict[str, float]] = [{} for _ in candidates]
     for key in CRITERIA:
         values = [one.values.get(key, float("nan")) for one in candidates]
@@ -136,7 +138,7 @@ def _scores(candidates: Sequence[Candidate]) -> list[dict[str, float]]:
 
 
 def _turn(first: RankedPlace, second: RankedPlace, weights: Mapping[str, float], lead: float) -> Turn | None:
-    """The smallest change of one weight after which the second is first."""
+    """The smallest change of one weight that puts the second option first."""
     best: tuple[float, Turn] | None = None
     for key in CRITERIA:
         gap = first.scores[key] - second.scores[key]

@@ -1,4 +1,4 @@
-"""The trade's own table: mean PAR of the centre, the middle ring and the outer ring of a tank, depth by depth."""
+"""Ring means: mean PAR of the centre, the middle ring and the outer ring of a tank, depth by depth."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ class RingRow:
 
 
 def ring_row(plane: Array, depth: float) -> RingRow:
-    """Mean over each ring of PAR (nx, ny) on one depth, in even steps; NaN where rock stands.
+    """Mean of PAR (nx, ny) at one depth over each ring, in even steps; NaN where there is rock.
 
     Rings run in thirds of the way from the middle to the panes, after the shape of the tank. Where keepers let them run
     is not told; common practice, no source.

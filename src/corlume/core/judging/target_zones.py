@@ -1,4 +1,4 @@
-"""Light that the keeper wants in a part of the tank: zones drawn by hand, and how a setup meets them."""
+"""Target zones: boxes drawn by the keeper with a target range, and how well a setup meets them."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ OPEN_GRID = (8, 6, 3)
 
 @dataclass(frozen=True, slots=True)
 class TargetZone:
-    """A box of water with the light wanted in it.
+    """Box of water with a target range.
 
     Parameters
     ----------
@@ -53,11 +53,11 @@ class TargetZone:
 
     @property
     def middle(self) -> float:
-        """The PAR aimed at [umol/m2/s]."""
+        """Middle of the target range [umol/m2/s]."""
         return 0.5 * (self.low + self.high)
 
     def points(self, tank: Tank) -> Array:
-        """Places (n, 3) in it where corals can sit; where there is no rock or sand in it, places in its water [m].
+        """Points (n, 3) in the zone where corals can sit, or points in its water where it holds no rock or sand [m].
 
         None at all when it holds nothing but rock.
         """
@@ -75,7 +75,7 @@ class TargetZone:
 
 @dataclass(frozen=True, slots=True)
 class ZoneLight:
-    """How the light meets a wanted zone: mean, weakest and strongest PAR there, and the share of it within [-]."""
+    """Light in a target zone: mean, minimum and maximum PAR, and the share in range [-]."""
 
     zone: TargetZone
     mean: float
@@ -92,7 +92,7 @@ def zone_light(zone: TargetZone, par: Array) -> ZoneLight:
 
 
 def zone_errors(tank: Tank, zones: Sequence[TargetZone]) -> list[FieldError]:
-    """Tell which zones reach out of the water, as ``wanted.0.length`` and so on."""
+    """Find zones that reach out of the water, as ``wanted.0.length`` and so on."""
     rules = Rules()
     for i, zone in enumerate(zones):
         for name, end, limit, pane in (

@@ -1,4 +1,4 @@
-"""What the keeper aims for: light bands, and the schools that set them.
+"""Target ranges of PAR, and the approaches that set them.
 
 All limits are common practice in the trade, no source; every one can be edited by the keeper.
 """
@@ -64,18 +64,18 @@ class LightTargets:
         )
 
     def goal_band(self) -> Band:
-        """The band wanted at the rock top: LPS for an LPS tank, SPS for SPS and for the top of a mixed tank."""
+        """Target range at the rock top: LPS for an LPS tank, SPS for SPS and for the top of a mixed tank."""
         return self.bands()[1 if self.stocking == "lps" else 3]
 
     def volume_band(self) -> tuple[float, float]:
-        """The range wanted through the water as a whole: in a mixed tank every band in which corals live."""
+        """Target range of the water as a whole: in a mixed tank every band in which corals live."""
         if self.stocking == "mixed":
             return self.lps_low, self.sps_high
         band = self.goal_band()
         return band.low, band.high
 
     def band_index(self, par: NDArray[np.float64]) -> NDArray[np.int64]:
-        """Index of the band that each reading falls in; a reading on a limit belongs to the band above it."""
+        """Index of the band of each reading; a reading on a limit belongs to the band above it."""
         return np.searchsorted(np.array([b.low for b in self.bands()[1:]]), par, side="right")
 
     def band_at(self, par: float) -> Band:
@@ -85,7 +85,7 @@ class LightTargets:
 
 @dataclass(frozen=True, slots=True)
 class School:
-    """A school of keepers: its name, its limits, and why it holds them."""
+    """An approach of keepers: its name, its limits, and the reason for them."""
 
     name: str
     limits: dict[str, float]
@@ -117,6 +117,6 @@ SCHOOL_NAMES = {
 
 
 def school_of(targets: LightTargets) -> str:
-    """Name the school whose limits these are, or "own" when the keeper has changed one."""
+    """Name of the approach whose limits these are, or "own" when the keeper changed one."""
     mine = {f.name: getattr(targets, f.name) for f in fields(targets) if f.name in LIMITS}
     return next((key for key, school in SCHOOLS.items() if school.limits == mine), "own")

@@ -1,4 +1,4 @@
-"""Verdicts in words: each figure with its grade, its reason, the school it follows and what would improve it.
+"""Verdicts in words: each figure with its grade, reason and approach, and what would improve it.
 
 Grades follow common practice in the trade, no source, unless the verdict says otherwise. What a setup is not meant for
 is not graded. Lengths inside a sentence stand as {name} and come along in ``lengths`` [m], so that a face can print
@@ -38,8 +38,8 @@ SHIMMER_FAIR = 0.05
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """One judgement. ``value`` is ready to print with its unit; ``reason`` says why, ``school`` whose rule it is;
-    ``may`` are the grades that it could have as well, as far as the light is sure.
+    """One verdict. ``value`` is ready to print with its unit; ``reason`` says why, ``school`` whose rule it is; ``may``
+    are other grades that the uncertainty of the light allows.
     """
 
     key: str
@@ -54,20 +54,20 @@ class Verdict:
 
     @property
     def graded(self) -> str:
-        """Its grade in words, with what it may be as well."""
+        """The grade in words, with other grades that it may have."""
         if len(self.may) == 1:
             return f"{self.grade}, may be {self.may[0]}"
         return f"{self.grade}, unsure" if self.may else self.grade
 
     def in_doubt(self, others: Iterable[Verdict]) -> Verdict:
-        """The same, saying which other grades it has when the light is what it could be as well."""
+        """The verdict with the other grades that the uncertainty of the light allows."""
         found = {one.grade for one in others if one.key == self.key} - {self.grade, "plain"}
         return replace(self, may=tuple(grade for grade in WORSE if grade in found))
 
 
 @dataclass(frozen=True, slots=True)
 class VerdictCase:
-    """What a setup is judged by: its figures, the keeper's targets, and what it is meant for."""
+    """Everything a setup is judged by: its figures, the keeper's targets, and its goal."""
 
     figures: Figures
     targets: LightTargets
@@ -75,16 +75,16 @@ class VerdictCase:
 
     @property
     def purpose(self) -> Purpose:
-        """What it is meant for, with the tank's stocking put in."""
+        """The purpose, or the one of the tank's stocking."""
         return self.intent.meant(self.targets.stocking)
 
     @property
     def blanket(self) -> bool:
-        """Whether even light at the height of the rock top is wanted."""
+        """Whether the goal is even light at the height of the rock top."""
         return self.purpose in BLANKETS
 
     def graded(self, verdict: Verdict) -> Verdict:
-        """A verdict about evenness, without its grade where none is wanted."""
+        """A verdict on evenness, ungraded where the goal is not even light."""
         if self.blanket or verdict.grade == "plain":
             return verdict
         why = f"Not graded: this setup is meant for {in_words(self.purpose)}, which asks for no blanket."
@@ -95,7 +95,7 @@ NOT_ASKED = "Nothing is asked of it here; what the setup is meant for is said on
 
 
 def judge(case: VerdictCase, *, money: str, hours: float) -> list[Verdict]:
-    """Judge the figures of a setup; one verdict about darkness when no light gets in."""
+    """Judge the figures of a setup; a single verdict when it is dark."""
     f = case.figures
     power = Verdict(
         "power",
@@ -132,7 +132,7 @@ def judge(case: VerdictCase, *, money: str, hours: float) -> list[Verdict]:
 
 
 def coral_verdict(placed: int, out: Sequence[tuple[str, float, float]]) -> Verdict:
-    """How many placed corals sit in their light.
+    """How many placed corals are in range.
 
     ``out`` are those that do not, with their PAR and by how much it misses their band, above 0 too strong [umol/m2/s].
     """
@@ -210,7 +210,7 @@ def _uniformity(f: Figures) -> Verdict:
 
 
 def _covered(case: VerdictCase) -> Iterator[Verdict]:
-    """Of the places that the setup is meant for, how many have the light wanted there."""
+    """Share of the goal's places that are in range."""
     f, purpose = case.figures, case.purpose
     if purpose == "zones" and not f.parts:
         yield Verdict(
@@ -257,7 +257,7 @@ def _grade(share: float) -> Grade:
 
 
 def _by(share: float, good: float, fair: float) -> Grade:
-    """The grade of a share by its limits, as it is printed: in whole percent."""
+    """Grade of a share by its limits, compared as printed, in whole percent."""
     printed = round(share, 2)
     return "good" if printed >= good else "fair" if printed >= fair else "poor"
 
@@ -328,7 +328,7 @@ def _hottest(case: VerdictCase) -> Verdict:
 
 
 def _shimmer(case: VerdictCase) -> Iterator[Verdict]:
-    """Ripple fluctuation against what the keeper likes; nothing where it does not matter."""
+    """Ripple fluctuation against what the keeper likes; None where it does not matter."""
     fluctuation, wanted = case.figures.shimmer, case.intent.shimmer
     if fluctuation is None or wanted == "any":
         return

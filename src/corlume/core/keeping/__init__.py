@@ -1,1 +1,1 @@
-"""A whole tank as it is kept: its scene, rock to begin with, and own fixtures."""
+"""A tank as a file keeps it: the scene, rockscapes to begin with, and own fixtures."""

@@ -1,4 +1,4 @@
-"""A fixture of the keeper's own, as it lies on the shelf."""
+"""A fixture of the keeper's own, in the fixture library."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from corlume.core.schema import Number, Part, Text, limits
 
 @dataclass(frozen=True, slots=True)
 class OwnFixture:
-    """A fixture with where its figures come from, its price [currency], 0 when not known, and how it is hung."""
+    """A fixture with the source of its figures, its price [currency], 0 when not known, and its suspension."""
 
     fixture: Annotated[Fixture, Part(file="fixture")]
     source: Annotated[str, Text("Source", 400)] = ""

@@ -1,4 +1,4 @@
-"""Rock from an outline drawn by hand: cut into strips, each a block as long as the outline is there."""
+"""Rock from an outline drawn by hand, cut into upright strips that become blocks."""
 
 from __future__ import annotations
 
@@ -50,9 +50,7 @@ def strips_of(outline: Sequence[tuple[float, float]]) -> list[Strip]:
 
 
 def _spans(points: Array, a: float, b: float) -> list[tuple[float, float]]:
-    """From where to where an outline goes in a strip: the mean over some lines across it that have the most usual
-    number of spans.
-    """
+    """Where an outline covers a strip: mean over the lines across that have the most usual number of spans."""
     lines = [_crossings(points, a + (k + 0.5) / SAMPLES * (b - a)) for k in range(SAMPLES)]
     counts = [len(line) for line in lines]
     usual = max(set(counts), key=counts.count)
@@ -73,7 +71,7 @@ def _crossings(points: Array, u: float) -> list[float]:
 
 
 def _join(found: list[Strip], strip: Strip) -> None:
-    """Add a strip, or make the one to its left longer when both are alike."""
+    """Add a strip, or widen the one to its left when both are alike."""
     a, b, low, high = strip
     for k, (u0, u1, v0, v1) in enumerate(found):
         if abs(u1 - a) < 1e-9 and abs(v0 - low) < ALIKE and abs(v1 - high) < ALIKE:

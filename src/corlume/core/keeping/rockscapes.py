@@ -1,4 +1,4 @@
-"""Rockscapes to begin with: a few of our own, made to fit a tank, to be dragged from there."""
+"""Rockscapes to begin with: a few of our own, scaled to a tank."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ GRAIN = 0.005
 
 
 def scape(key: ScapeKey, tank: Tank) -> tuple[Rock, ...]:
-    """The rock of a scape over a tank's bottom, standing on the bottom pane; shares are of the depth of the water."""
+    """Rock of a rockscape on the bottom pane of a tank; heights are shares of the water's depth."""
     across, deep, high = tank.length, tank.width, tank.water_depth
     return tuple(
         Rock(_even(x * across), _even(y * deep), _even(base * high), _even(length * across), _even(width * deep),

@@ -1,4 +1,4 @@
-"""A whole tank as the keeper knows it: water, lights in one or more setups, targets, corals, running costs."""
+"""The scene of a tank: water, setups, targets, corals and running costs."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ from corlume.core.survey.survey_record import Survey
 
 @dataclass(frozen=True, slots=True)
 class Setup:
-    """One variant of the lights over a tank, and what it is meant for; exactly one of a tank is the one in use."""
+    """One variant of the lights over a tank with its goal; exactly one setup of a tank is in use."""
 
     name: Annotated[str, Text("Name", least=1)]
     fixtures: Annotated[tuple[Fixture, ...], Many(100)] = ()
@@ -37,7 +37,7 @@ class Setup:
 
 @dataclass(frozen=True, slots=True)
 class Running:
-    """What it costs to run: hours a day at full schedule [h], price of electricity [currency/kWh]."""
+    """Running costs: hours a day at full output [h], price of electricity [currency/kWh]."""
 
     hours: Annotated[float, Number("Full light", 0.0, 24.0, unit="hours a day", file="hours_per_day")] = 9.0
     price: Annotated[float, Number("Electricity", 0.0, 1000.0, unit="per kWh", file="price_per_kwh")] = 0.30
@@ -50,13 +50,13 @@ class Running:
         limits(self).finish()
 
     def yearly(self, watts: float) -> float:
-        """Price of a year at a mean power [currency]."""
+        """Cost of a year at a mean power [currency]."""
         return watts / 1000 * self.hours * 365 * self.price
 
 
 @dataclass(frozen=True, slots=True)
 class Scene:
-    """All that one file holds: a tank with its setups, its corals, the light wanted, and the place where it stands."""
+    """Everything that a scene file holds: a tank with its setups, corals, target zones and surroundings."""
 
     name: Annotated[str, Text("Name", least=1, file="tank.name")]
     tank: Annotated[Tank, Part(file="tank")]
@@ -78,12 +78,12 @@ class Scene:
 
     @property
     def correction(self) -> Correction | None:
-        """That of the survey in use."""
+        """Correction by the survey in use."""
         return next((survey.correction for survey in self.surveys if survey.in_use), None)
 
     def lit_tank(self) -> Tank:
-        """The tank as the light meets it: with the shade of its corals where the keeper asks for that, and as the
-        survey in use found it.
+        """The tank for the light model: shaded by its corals where the keeper asks for that, and corrected by the
+        survey in use.
         """
         return racked(shaded(self.tank, self.corals), self.racks).corrected(self.correction)
 
@@ -103,13 +103,13 @@ class Scene:
         rules.finish()
 
     def pictures(self) -> set[str]:
-        """The keys of all pictures that its photos and time lines speak of."""
+        """Keys of all pictures in photos and logs."""
         noted = {note.picture for coral in self.corals for note in coral.notes if note.picture}
         return noted | {photo.picture for photo in self.photos}
 
     def setup(self, name: str | None = None) -> Setup:
-        """The setup of that name, or the one in use, with what a survey found of its fixtures; ``KeyError`` when there
-        is none.
+        """The setup of a name, or the one in use, with its fixtures corrected by the survey in use; ``KeyError`` when
+        there is none.
         """
         for setup in self.setups:
             if setup.name == name or (name is None and setup.in_use):
@@ -118,7 +118,7 @@ class Scene:
 
 
 def shaded(tank: Tank, corals: Iterable[Coral]) -> Tank:
-    """A tank with its placed corals as discs of their mature size, when it is set to have them."""
+    """A tank with its placed corals as discs of their mature size, where the keeper asks for that."""
     if not tank.colony_shade:
         return tank
     return replace(tank, colonies=tuple(Colony(*c.place, 0.5 * c.card.size) for c in corals if c.place is not None))

@@ -1,1 +1,1 @@
-"""How light goes: lamps and lenses, surface, panes, water, rock, and the field of PAR that follows."""
+"""The light model: fixtures, beams, the water surface, panes, water, rock, and the resulting PAR field."""

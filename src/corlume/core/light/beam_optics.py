@@ -1,4 +1,4 @@
-"""What the light goes out by: lenses over LEDs, reflectors over tubes and arcs, and what another one changes.
+"""Lenses over LEDs, and reflectors over tubes and arcs: their beam angle, and what a change of them does.
 
 Widths of reflectors and what they send down are round figures of our own; a bare lamp sends half of its light up.
 """
@@ -31,14 +31,14 @@ SPARES = 0.05
 
 
 def optics_for(emitter: Emitter) -> Mapping[str, Lens]:
-    """Return what can be put on a fixture, by key: lenses for LEDs, reflectors for tubes and arcs."""
+    """Return the lenses or reflectors that fit an emitter, by key."""
     if emitter.made_by.lensed:
         return {str(key): lens for key, lens in LENSES.items()}
     return ARC_REFLECTORS if emitter.made_by.arc else TUBE_REFLECTORS
 
 
 def optic_on(emitter: Emitter) -> str:
-    """Return the key of the lens or reflector that an emitter is taken to have now: the nearest in width."""
+    """Return the key of the lens or reflector on an emitter, taken to be the one nearest in beam angle."""
     offered = optics_for(emitter)
     if emitter.made_by.lensed:
         now = lens_on(emitter)
@@ -48,8 +48,8 @@ def optic_on(emitter: Emitter) -> str:
 
 
 def with_optic(emitter: Emitter, key: str) -> Emitter:
-    """Return an emitter with another lens or reflector: as wide as that is, and with what it passes of the light in
-    place of what the present one does. ``KeyError`` for one that cannot be put on it.
+    """Return an emitter with another lens or reflector, its beam angle and its transmittance. ``KeyError`` for one that
+    does not fit.
     """
     offered = optics_for(emitter)
     front, now = offered[key], offered[optic_on(emitter)]
@@ -57,7 +57,7 @@ def with_optic(emitter: Emitter, key: str) -> Emitter:
 
 
 def pieces(emitter: Emitter, key: str, watts: float) -> tuple[int, int]:
-    """Count what another front takes for one fixture: pieces, and spares for one fixture alone.
+    """Count the pieces that a change of lens or reflector takes for one fixture, with spares when it is the only one.
 
     Lenses are one over each LED of ``LED_POWER``; a diffuser or a reflector is one. Taking off needs none.
     """

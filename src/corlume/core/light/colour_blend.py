@@ -1,4 +1,4 @@
-"""How well colours blend: how far the mix of the light differs from place to place."""
+"""Colour blend: how far the light's mix of colours varies from place to place."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ def broad_mix(spectrum: Spectrum | None) -> Array:
 
 
 def mix_variation(light: Array, mixes: Array) -> float:
-    """How far the mix of colours differs over some places, as a share of the photons [-].
+    """Variation of the mix of colours over some places, as a share of the photons [-].
 
     Parameters
     ----------

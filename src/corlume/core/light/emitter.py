@@ -1,4 +1,4 @@
-"""What gives light: finite faces and lines with a cos^m lobe of a given photon flux."""
+"""Emitters: finite faces and lines with a cos^m lobe and a given photon flux."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ ONE_CHANNEL = (Channel("all"),)
 
 @dataclass(frozen=True, slots=True)
 class Emitter:
-    """A light-giving face.
+    """An emitting area with its lobe, flux and place.
 
     Parameters
     ----------
@@ -119,11 +119,11 @@ class Emitter:
 
     @property
     def made_by(self) -> Technology:
-        """What makes its light, with its properties."""
+        """Technology of the emitter, with its properties."""
         return TECHNOLOGIES[self.technology]
 
     def axes(self) -> NDArray[np.float64]:
-        """The long axis, the short axis and the normal that light follows, rows of x, y, upwards [-]."""
+        """Long axis, short axis and normal of the lobe, as rows of x, y, upwards [-]."""
         c, s = math.cos(self.turn), math.sin(self.turn)
         if self.roll == 0 and self.pitch == 0:
             return np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, -1.0]])
@@ -136,23 +136,23 @@ class Emitter:
         return axes
 
     def drop(self) -> float:
-        """How far the lowest edge of the tilted face hangs below its centre [m]."""
+        """How far the lowest edge of the tilted area hangs below its centre [m]."""
         if self.roll == 0 and self.pitch == 0:
             return 0.0
         up = self.axes()[:2, 2]
         return float(0.5 * (self.length * abs(up[0]) + self.width * abs(up[1])))
 
     def shape(self) -> Beam:
-        """The lobe that the light follows."""
+        """Lobe of the emitter."""
         lobe = self.lobe or round_lobe(self.fwhm)
         return lobe if self.bend == (0.0, 0.0) else BentLobe(lobe, *self.bend)
 
     def bent(self, middle: float, sides: float) -> Emitter:
-        """The same with the shape modes of its beam set [-]; its flux stays."""
+        """The emitter with the shape modes of its beam set [-]; the flux stays."""
         return self if (middle, sides) == self.bend else replace(self, bend=(middle, sides))
 
     def widened(self, factor: float) -> Emitter:
-        """The same with a lobe so many times as wide at half its maximum [-]; its flux stays."""
+        """The emitter with a lobe ``factor`` times as wide at half maximum [-]; the flux stays."""
         if factor == 1.0:
             return self
         fwhm = widened(self.fwhm, factor)
@@ -165,13 +165,13 @@ class Emitter:
         return replace(self, fwhm=fwhm)
 
     def half_extent(self) -> tuple[float, float]:
-        """Half of the room that the face takes along x and y, turned and tilted [m]."""
+        """Half of the area's extent along x and y, turned and tilted [m]."""
         (long_x, long_y, _), (short_x, short_y, _), _ = np.abs(self.axes()).tolist()
         half_x, half_y = (0.5 * (self.length * a + self.width * b) for a, b in ((long_x, short_x), (long_y, short_y)))
         return half_x, half_y
 
     def sources(self, *, step: float = 0.35) -> NDArray[np.float64]:
-        """Spread the face over point sources by Gauss-Legendre quadrature.
+        """Approximate the area by point sources, by Gauss-Legendre quadrature.
 
         Parameters
         ----------
@@ -193,7 +193,7 @@ class Emitter:
         return self._placed(u, v, du, dv, np.outer(weights_u, weights_v).ravel())
 
     def _zigzag(self, nodes_u: NDArray[np.float64], weights_u: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Cover a long narrow face by one source for each node along it, by turns on either side of the middle.
+        """Cover a long narrow area by one source per node along it, alternately on either side of the middle.
 
         The two sides of a tube differ so little that their difference cancels from node to node.
         """
@@ -212,7 +212,7 @@ class Emitter:
         return np.column_stack((places, weights, extent))
 
     def power_shares(self) -> tuple[float, ...]:
-        """Share of the power that each channel takes [-], all taken to be alike in radiant efficiency."""
+        """Share of the power of each channel [-], all of the same radiant efficiency."""
         energy = [c.share / (photon_yield(c.spectrum) if c.spectrum else MEAN_YIELD) for c in self.channels]
         return tuple(e / sum(energy) for e in energy)
 

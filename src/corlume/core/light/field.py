@@ -1,4 +1,4 @@
-"""The field: PAR at points in the water, one unit field a fixture and channel, combined linearly."""
+"""The PAR field at points in the water: one unit field for each fixture and channel, combined linearly."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ Strip = tuple[float, float, float, float, float]
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Medium:
-    """The tank in the shape that the kernel reads; build once, use for every fixture. Each is equal to itself alone."""
+    """The tank in the form that the kernel reads; built once for all fixtures. Compares by identity."""
 
     size: tuple[float, float]
     depth: float
@@ -50,7 +50,7 @@ class Medium:
 
     @classmethod
     def of(cls, tank: Tank) -> Medium:
-        """Lay out a tank."""
+        """Build the medium of a tank."""
         inset = tank.rim_inset
         panes = np.array([return_table(pane, tank.index) for pane in tank.panes()])
         rock = rockwork(tank.boxes(), tank.length, tank.width)
@@ -223,7 +223,7 @@ def _direct(
 
 @lru_cache(maxsize=128)
 def _laid_out(emitter: Emitter, step: float) -> tuple[Array, Array, NDArray[np.int64], float]:
-    """The sources of a face, their heights [m], which of these each has; mean wavelength of its photons [nm]."""
+    """Sources of an area, their heights [m], the sources at each height, and the mean wavelength of the photons [nm]."""
     sources = emitter.sources(step=step)
     heights, at_height = np.unique(sources[:, 2].round(5), return_inverse=True)
     mean = sum(channel.share * mean_wavelength(channel.spectrum) for channel in emitter.channels)
@@ -242,7 +242,7 @@ def _paths(
     scalar: bool,
     ledge: float,
 ) -> Array:
-    """Path tables, remembered: they do not change while a fixture moves at its height."""
+    """Path tables from the cache: they stay the same while a fixture moves at its height."""
     steepest = steepest_tangent(index)
     longest = max(depth, *depths) * (math.sqrt(1.0 + steepest * steepest) if index > 1.001 else 30.0)
     fades = np.stack([attenuation_table(water, spectrum, longest) for spectrum in spectra])

@@ -62,7 +62,7 @@ def _aimed(axes: Array, lobe: Array, x: float, y: float, z: float) -> float:
 
 @njit(cache=True, error_model="numpy", fastmath=FAST)
 def crossings_return(low: Array, high: Array, cell: int, cosine: float) -> float:
-    """Multiply the returns of the panes that a ray from image cell ``cell`` met along one axis."""
+    """Multiply the reflectances of the panes that a ray from image cell ``cell`` met along one axis."""
     first, second = (high, low) if cell > 0 else (low, high)
     value = _lookup(first, cosine)
     for crossing in range(1, abs(cell)):
@@ -72,7 +72,7 @@ def crossings_return(low: Array, high: Array, cell: int, cosine: float) -> float
 
 @njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
 def _inside(x: float, y: float, half_x: float, half_y: float, opening: Array) -> bool:
-    """Whether a patch lies wholly over the opening; a ray between two such places stays inside it."""
+    """Whether a patch lies wholly over the opening; a ray between two points there stays inside it."""
     return bool(
         opening[0] <= x - half_x and x + half_x <= opening[1] and opening[2] <= y - half_y and y + half_y <= opening[3]
     )
@@ -140,7 +140,7 @@ def _under_disc(
 def _past_plates(
     px: float, py: float, d: float, qx: float, qy: float, length: float, width: float, plates: Array
 ) -> float:
-    """What level plates (x0, x1, y0, y1, depth, share passed) leave of a ray from its entry q to the point p [-]."""
+    """Share of a ray left by level plates (x0, x1, y0, y1, depth, share passed) from its entry q to the point p [-]."""
     passed = 1.0
     for k in range(plates.shape[0]):
         if plates[k, 4] >= d - 1e-4:
@@ -157,7 +157,7 @@ def _past_plates(
 
 @njit(cache=True, error_model="numpy", fastmath=FAST)
 def _highest_order(low: Array, high: Array) -> int:
-    """How often light can usefully cross between two facing panes: once or not at all when one is dead."""
+    """Highest useful order of reflections between two facing panes: 0 or 1 when one of them absorbs all."""
     first, second = _any_above_zero(low), _any_above_zero(high)
     if first and second:
         return MAX_ORDER
@@ -182,7 +182,7 @@ def _least(values: Array) -> float:
 
 @njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
 def _air_tangent(tan_w: float, n: float) -> float:
-    """Tangent in air of a ray whose tangent in water is given [-]; past every ray, a very large number."""
+    """Tangent in air of a ray with a given tangent in water [-]; a very large number past the critical angle."""
     sin2 = n * n * tan_w * tan_w / (1.0 + tan_w * tan_w)
     return math.sqrt(sin2 / (1.0 - sin2)) if sin2 < 1.0 else 1e9
 

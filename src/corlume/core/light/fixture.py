@@ -1,4 +1,4 @@
-"""A fixture as it hangs, and how fixtures stand to each other and to the room."""
+"""A fixture as it hangs, and fixtures in relation to each other and to the tank."""
 
 from __future__ import annotations
 
@@ -76,13 +76,13 @@ class Fixture:
 
     @property
     def strengths(self) -> tuple[float, ...]:
-        """What leaves the fixture by channel, as a share of that channel's full light when new and clean [-]."""
+        """Output of each channel, as a share of that channel's full output when new and clean [-]."""
         whole = self.output * self.light_loss_factor * self.measured
         return tuple(whole * level for level in self.mix)
 
     @property
     def strength(self) -> float:
-        """What leaves the fixture as a share of its full light when new and clean [-]."""
+        """Output of the fixture, as a share of its full output when new and clean [-]."""
         return sum(s * c.share for s, c in zip(self.strengths, self.emitter.channels, strict=True))
 
     @property
@@ -117,14 +117,14 @@ class Fixture:
 
 
 def measured(fixtures: Iterable[Fixture], correction: Correction | None) -> tuple[Fixture, ...]:
-    """Fixtures with what a survey in use found them to give."""
+    """Fixtures corrected by the survey in use."""
     if correction is None:
         return tuple(fixtures)
     return tuple(replace(f, measured=correction.output(f.name, f.emitter)) for f in fixtures)
 
 
 def fixture_errors(tank: Tank, fixture: Fixture, was: Fixture | None = None) -> list[FieldError]:
-    """Tell where a fixture leaves the room: over the ceiling or too far to the side.
+    """Find fixtures out of bounds: above the ceiling or too far to the side.
 
     What hung higher than the ceiling before, ``was``, may stay or come down.
     """
@@ -141,7 +141,7 @@ def fixture_errors(tank: Tank, fixture: Fixture, was: Fixture | None = None) -> 
 
 
 def aside_errors(tank: Tank, fixture: Fixture) -> list[FieldError]:
-    """Tell where a fixture hangs too far beside the tank."""
+    """Find fixtures too far beside the tank."""
     rules, e = Rules(), fixture.emitter
     for axis, at, size in (("x", e.x, tank.length), ("y", e.y, tank.width)):
         rules.that(
@@ -157,7 +157,7 @@ def aside_errors(tank: Tank, fixture: Fixture) -> list[FieldError]:
 
 
 def extent(parts: Iterable[Fixture]) -> tuple[tuple[float, float], tuple[float, float]]:
-    """Return the least and the greatest x and y of the faces of some fixtures [m]."""
+    """Return the lowest and highest x and y of the areas of some fixtures [m]."""
     spans = [(p.emitter.x, p.emitter.y, *p.emitter.half_extent()) for p in parts]
     return (
         (min(x - a for x, _, a, _ in spans), min(y - b for _, y, _, b in spans)),
@@ -166,7 +166,7 @@ def extent(parts: Iterable[Fixture]) -> tuple[tuple[float, float], tuple[float, 
 
 
 def bodies_below(fixtures: Sequence[Fixture], index: int) -> tuple[tuple[float, float, float, float, float], ...]:
-    """Faces of other fixtures that hang lower than one and shade it: x0, x1, y0, y1, height [m]."""
+    """Areas of other fixtures that hang lower than a given one and shade it: x0, x1, y0, y1, height [m]."""
     found = []
     for k, other in enumerate(fixtures):
         e = other.emitter
@@ -183,7 +183,7 @@ BODY = 0.04
 
 
 def overlaps(fixtures: Sequence[Fixture]) -> list[tuple[int, int]]:
-    """Pairs of fixtures, by index, whose faces would need the same room."""
+    """Pairs of fixtures, by index, whose areas overlap."""
     found = []
     for i, one in enumerate(fixtures):
         a, (ax, ay) = one.emitter, one.emitter.half_extent()
@@ -196,7 +196,7 @@ def overlaps(fixtures: Sequence[Fixture]) -> list[tuple[int, int]]:
 
 
 def beside(tank: Tank, fixtures: Sequence[Fixture]) -> list[int]:
-    """Fixtures, by index, whose faces hang wholly beside the tank's opening."""
+    """Fixtures, by index, whose areas hang wholly beside the tank's opening."""
     found = []
     for k, fixture in enumerate(fixtures):
         e, (half_x, half_y) = fixture.emitter, fixture.emitter.half_extent()
@@ -206,7 +206,7 @@ def beside(tank: Tank, fixtures: Sequence[Fixture]) -> list[int]:
 
 
 def beyond(tank: Tank, fixtures: Sequence[Fixture]) -> list[tuple[int, float]]:
-    """Fixtures, by index, whose faces reach out over two panes that face each other, with how far over both [m]."""
+    """Fixtures, by index, whose areas reach past two facing panes, with how far past both [m]."""
     found = []
     for k, fixture in enumerate(fixtures):
         e = fixture.emitter
@@ -225,5 +225,5 @@ OVER = 0.02
 
 
 def face_lengths(fixtures: Iterable[Fixture]) -> list[float]:
-    """How long each face is along the tank, as it is turned [m]."""
+    """Length of each area along the tank, as turned [m]."""
     return [2 * f.emitter.half_extent()[0] for f in fixtures]

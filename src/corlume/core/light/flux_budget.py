@@ -1,4 +1,4 @@
-"""Where a fixture's photons go: into the water, back off the surface, or past the tank as spill."""
+"""Flux budget: where a fixture's photons go, into the water, back off the surface, or past the tank as spill."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from corlume.core.light.geometry import Tank
 
 @dataclass(frozen=True, slots=True)
 class FluxBudget:
-    """Photon flux of one fixture at full output, split by where it goes [umol/s]; the parts add up to ``ppf``."""
+    """Photon flux of one fixture at full output, split by destination [umol/s]; the parts add up to ``ppf``."""
 
     ppf: float
     entered: float
@@ -74,7 +74,7 @@ def flux_budget(tank: Tank, emitter: Emitter, *, directions: int = 64) -> FluxBu
 
 
 def _directions(lobe: NDArray[np.float64], count: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Unit vectors (n, 3) in the lamp's frame and the flux of each (n,), adding up to 1."""
+    """Unit vectors (n, 3) in the emitter's frame and the flux of each (n,), adding up to 1."""
     around = lobe[:, :-1].mean(axis=1) if lobe.shape[1] > 1 else lobe[:, 0]
     cosines = np.linspace(0.0, 1.0, len(around))
     cumulated = np.concatenate(([0.0], np.cumsum(0.5 * (around[1:] + around[:-1]))))

@@ -1,4 +1,4 @@
-"""The tank as the light sees it: water, panes, opening, braces and rock.
+"""Geometry of the tank for the light model: water, panes, opening, braces and rock.
 
 Axes: x from the inside of the left pane, y from the inside of the front pane towards the back,
 depth d downwards from the water line. All in metres.
@@ -29,7 +29,7 @@ SIDES = ("left", "right", "front", "back")
 
 @dataclass(frozen=True, slots=True)
 class Pane:
-    """One vertical pane and what it sends back into the water.
+    """One vertical pane and its reflectance.
 
     Parameters
     ----------
@@ -68,12 +68,12 @@ class Brace:
 
     @property
     def x1(self) -> float:
-        """Its right end [m]."""
+        """Right end of the brace [m]."""
         return self.x + self.length
 
     @property
     def y1(self) -> float:
-        """Its back edge [m]."""
+        """Back edge of the brace [m]."""
         return self.y + self.width
 
     def __post_init__(self) -> None:
@@ -125,11 +125,11 @@ class Rock:
         limits(self).finish()
 
     def top_depth(self, water_depth: float) -> float:
-        """Depth of its highest face below the water line [m]; negative when it stands out of the water."""
+        """Depth of the rock's highest face below the water line [m]; negative when it stands out of the water."""
         return water_depth - self.base - self.height
 
     def boxes(self, water_depth: float) -> Iterator[Box]:
-        """The boxes that it is made of, the highest first."""
+        """Boxes of the rock, the highest first."""
         for i, (u0, u1, v0, v1, low, high) in enumerate(self._pieces()):
             yield Box(
                 self.x + u0 * self.length,
@@ -164,7 +164,7 @@ class Rock:
 
 @dataclass(frozen=True, slots=True)
 class Colony:
-    """A grown coral as a disc that shades what lies under it: its middle (x, y, depth) and its radius [m]."""
+    """A grown coral as a disc that shades the places below: its middle (x, y, depth) and its radius [m]."""
 
     x: float
     y: float
@@ -303,13 +303,13 @@ class Tank:
         return self.left, self.right, self.front, self.back
 
     def corrected(self, correction: Correction | None) -> Tank:
-        """The tank with its panes and its water as a survey found them, and the field under its correction."""
+        """The tank with the panes and water that a survey fitted, and its correction of the field."""
         if correction is None:
             return self
         return replace(self.with_optics(correction.returns, correction.water), correction=correction)
 
     def with_optics(self, returns: Sequence[float], loss: float) -> Tank:
-        """The tank with other returns of its left, right, front and back pane, and with another loss in its water."""
+        """The tank with other reflectances of its left, right, front and back pane, and other losses in its water."""
         left, right, front, back = (replace(p, factor=share) for p, share in zip(self.panes(), returns, strict=True))
         return replace(self, left=left, right=right, front=front, back=back, water=self.water.losing(loss))
 

@@ -1,4 +1,4 @@
-"""Light that sand and pale rock send up, and the underside of the surface sends down again.
+"""Interreflection: light that sand and pale rock send up, and the underside of the surface reflects down again.
 
 A floor patch with irradiance E gives off E times its albedo by Lambert's law. Seen from an upward-looking
 sensor it stands mirrored above the surface, dimmed by the surface's inner reflection (total past the
@@ -37,7 +37,7 @@ LEAST = 0.01
 
 @dataclass(frozen=True)
 class Interreflection:
-    """How irradiance on the floor comes back down.
+    """Light from the floor, per irradiance on it.
 
     ``patches`` (k, 3) are the floor's points [m]; ``back`` (nodes, k) gives the irradiance at the nodes per
     irradiance at the patches, all orders of the exchange between them included [-]; ``round`` the same for a
@@ -50,7 +50,9 @@ class Interreflection:
     round: Array
 
     def at(self, points: Array, floor: Array, sensor: str = "planar") -> Array:
-        """Returned irradiance (c, n) at points (n, 3) for direct irradiance (c, k) of channels on the patches."""
+        """Interreflected irradiance (c, n) at points (n, 3) for direct irradiance (c, k) of the channels on the
+        patches.
+        """
         nodes = floor @ (self.back if sensor == "planar" else self.round).T
         size = np.array([self.tank.length, self.tank.width, self.tank.water_depth])
         read: Array = _between(nodes.reshape(-1, *NODES), points, (np.array(NODES) - 1) / size)
@@ -59,7 +61,7 @@ class Interreflection:
 
 @njit(cache=True, error_model="numpy")
 def _between(nodes: Array, points: Array, scale: Array) -> Array:
-    """Read grids of nodes (c, x, y, z) at points (n, 3), straight between them; the outermost nodes hold outside."""
+    """Interpolate grids of nodes (c, x, y, z) linearly at points (n, 3); the outermost nodes hold outside."""
     out = np.zeros((nodes.shape[0], points.shape[0]))
     at, part = np.empty(3, np.int64), np.empty(3)
     for k in range(points.shape[0]):
@@ -77,7 +79,7 @@ def _between(nodes: Array, points: Array, scale: Array) -> Array:
 
 
 def find_interreflection(tank: Tank, panes: Array, rock: Rockwork) -> Interreflection | None:
-    """Lay out a tank's floor; None when neither sand nor rock sends anything back.
+    """Build the interreflection of a tank's floor; None when neither sand nor rock reflects.
 
     ``panes`` are return tables and ``rock`` the columns of its rock as the kernel reads them.
     """
@@ -109,12 +111,12 @@ def find_interreflection(tank: Tank, panes: Array, rock: Rockwork) -> Interrefle
 
 
 def _open(tank: Tank, patches: Array) -> Array:
-    """Patches that are not under rock: what a rock stands on sends nothing back."""
+    """Patches that are not under rock, which reflect."""
     return patches[~tank.in_rock(patches[:, :3] - np.array([0.0, 0.0, 0.002]))]
 
 
 def _gathered(tank: Tank, patches: Array) -> Array:
-    """One patch for each part of the tank, so that rock of any number of pieces costs no more than two dozen.
+    """One patch for each part of the tank, so that any number of rocks costs no more than two dozen.
 
     It stands where the patch nearest to the middle of its own does, and has the area of all of them. In scapes
     of 60 and 200 random blocks this moved PAR by 0.09 and 0.12 % of its mean (rms), and by 0.5 % of it at worst.
@@ -135,7 +137,7 @@ def _gathered(tank: Tank, patches: Array) -> Array:
 
 
 def _mean_loss(water: Water, *, path: float = 0.6) -> float:
-    """Loss of even light over a path that is typical of light sent back [1/m]."""
+    """Mean attenuation of even light over a typical path of interreflected light [1/m]."""
     return -math.log(water.kept(None, path)) / path
 
 
@@ -210,7 +212,7 @@ def _exchange(
 
 @njit(cache=True, inline="always", error_model="numpy")
 def _crossed(panes: Array, i: int, j: int, cosine_x: float, cosine_y: float) -> float:
-    """What the panes on the way to the image cell (i, j) leave of light [-]."""
+    """Reflectance of the panes on the way to the image cell (i, j) [-]."""
     left = 1.0
     if i != 0:
         left = crossings_return(panes[0], panes[1], i, cosine_x)

@@ -1,4 +1,4 @@
-"""A set of lamps for several sockets, chosen for a wish: every set of so many is tried, a few hundred at most."""
+"""A set of lamps for several sockets: every possible set is tried, a few hundred at most."""
 
 from __future__ import annotations
 
@@ -18,8 +18,8 @@ LampWish = Literal["growth", "pop", "crisp"]
 
 @dataclass(frozen=True, slots=True)
 class ColourWish:
-    """What a wish for colour means: shares of the photons in violet, blue, green and red [-], and how much a tenth more
-    PAR counts against a tenth of the photons of another colour [-].
+    """A colour preference: shares of the photons in violet, blue, green and red [-], and the weight of a tenth more PAR
+    against a tenth of the photons of another colour [-].
     """
 
     words: str
@@ -37,7 +37,7 @@ MOST_SOCKETS = 12
 
 
 def choose_lamps(lamps: Sequence[Lamp], sockets: int, wish: LampWish) -> tuple[Lamp, ...]:
-    """The set of lamps, one for each socket, that comes nearest to a wish; alike ones apart from each other.
+    """The set of lamps, one for each socket, that comes nearest to a preference; equal lamps stand apart.
 
     Notes
     -----

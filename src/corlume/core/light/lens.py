@@ -1,4 +1,4 @@
-"""Lenses over LEDs: how wide they throw the light, and how much of it they cost.
+"""Lenses over LEDs: their beam angle and their transmittance.
 
 Widths are those that keepers see, not those on the box: what is sold as 120 degrees is hardly wider than 90, and none
 at all is clearly the widest (common practice, no source). What a lens lets through is our own round figure.
@@ -18,9 +18,7 @@ LensKey = Literal["60", "80", "90", "120", "none", "diffuser"]
 
 @dataclass(frozen=True, slots=True)
 class Lens:
-    """A lens by its words, its full width at half maximum in effect [rad], and the share of the light that it passes
-    [-].
-    """
+    """A lens: its words, its effective full width at half maximum [rad], and its transmittance [-]."""
 
     words: str
     fwhm: float
@@ -40,7 +38,7 @@ BARE = 115 * DEGREE
 
 
 def lens_on(emitter: Emitter) -> Lens:
-    """The lens that an emitter is taken to have now: the one nearest in width."""
+    """The lens on an emitter, taken to be the one nearest in beam angle."""
     width = width_at_half(emitter.shape())
     if width >= BARE:
         return min((LENSES["none"], LENSES["diffuser"]), key=lambda lens: abs(lens.fwhm - width))

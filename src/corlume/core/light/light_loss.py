@@ -1,4 +1,4 @@
-"""What age, cooling, reflectors and cover glass leave of a lamp's light.
+"""Light loss: what age, cooling, reflectors and cover glass leave of a lamp's light.
 
 Factors are our own estimates after common practice, no source: a T5 tube is changed after a year, a halide lamp
 after about 3,650 hours, both because they fade; an uncooled tube runs hot and gives less; glass with salt on it
@@ -16,7 +16,7 @@ from corlume.core.light.technology import TECHNOLOGIES, TechnologyKey, Wears
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """One thing that wears: the technologies it concerns, and its answers as key, words and factor [-]."""
+    """One cause of loss: the technologies it concerns, and its answers as key, words and factor [-]."""
 
     key: str
     label: str
@@ -40,12 +40,13 @@ QUESTIONS = (
 
 
 def questions(technology: TechnologyKey) -> list[Question]:
-    """What wears in a technology."""
+    """Causes of loss for a technology."""
     return [question for question in QUESTIONS if TECHNOLOGIES[technology].wears in question.of]
 
 
 def light_loss_factor(technology: TechnologyKey, answers: Mapping[str, str]) -> float:
-    """Share of the light that is left [-]: the product of all factors; what is not answered counts as new.
+    """Light loss factor (LLF): share of the light that remains [-], the product of all factors; unanswered questions
+    count as new.
 
     Raises ``InvalidInput`` for an answer that is not offered.
     """
@@ -59,7 +60,7 @@ def light_loss_factor(technology: TechnologyKey, answers: Mapping[str, str]) -> 
 
 
 def wear_errors(technology: TechnologyKey, answers: Mapping[str, str]) -> list[FieldError]:
-    """Tell which answers are none, by the field ``wear``."""
+    """Find unknown answers, by the field ``wear``."""
     rules = Rules()
     offered = {question.key: question for question in questions(technology)}
     for key, answer in answers.items():

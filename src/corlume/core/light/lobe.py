@@ -1,4 +1,4 @@
-"""Lobes: how a lamp's light is spread over directions, tabulated per unit of photon flux.
+"""Lobes: relative intensity of a lamp over directions, tabulated per unit of photon flux.
 
 Directions are given in the lamp's own frame: theta from the face's normal, phi from its long axis.
 """
@@ -26,7 +26,7 @@ def lobe_exponent(fwhm: float) -> float:
 
 
 def widened(fwhm: float, factor: float) -> float:
-    """A full width at half maximum so many times as wide, as far as lobes go [rad]."""
+    """A full width at half maximum scaled by a factor, up to the widest lobe [rad]."""
     return min(170 * DEGREE, max(10 * DEGREE, fwhm * factor))
 
 
@@ -62,7 +62,7 @@ class RingLobe:
         return self.intensity(np.linspace(0.0, 1.0, COS_STEPS))[:, None]
 
     def widened(self, factor: float) -> RingLobe:
-        """The same with every ring so many times as wide."""
+        """The lobe with every ring scaled in width."""
         return RingLobe(tuple((share, widened(fwhm, factor)) for share, fwhm in self.parts))
 
 
@@ -96,7 +96,7 @@ class TableLobe:
         rules.finish()
 
     def powered(self, power: float) -> TableLobe:
-        """The same with its intensity over its peak raised to a power: below 1 it is wider; cos^m stays cos^m."""
+        """The lobe with its relative intensity raised to a power: below 1 it is wider; cos^m stays cos^m."""
         peak = max(map(max, self.values))
         values = tuple(tuple((value / peak) ** power for value in row) for row in self.values)
         return TableLobe(self.theta, self.phi, values)
@@ -105,7 +105,7 @@ class TableLobe:
         return hash(self.digest())
 
     def digest(self) -> str:
-        """A short name for the table, the same for the same numbers."""
+        """Hash of the table, equal for equal numbers."""
         return _digest(self.theta, self.phi, self.values)
 
     def table(self) -> Array:
@@ -135,7 +135,7 @@ def _table(lobe: TableLobe) -> Array:
 
 @dataclass(frozen=True, slots=True)
 class BentLobe:
-    """A lobe whose shape readings have bent, its flux unchanged: never entered, only found by a survey.
+    """A lobe whose shape a survey has corrected, with the same flux; never entered by hand.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""What a vertical pane sends back into the water, tabulated over the angle of incidence."""
+"""Reflectance of a vertical pane, tabulated over the angle of incidence."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ TABLE_SIZE = 2048
 def slab_return(
     cos_in: NDArray[np.float64], water_index: float, *, glass_index: float = GLASS_INDEX
 ) -> NDArray[np.float64]:
-    """Return of a clean pane between water and air [-], incoherent sum of its inner reflections.
+    """Reflectance of a clean pane between water and air [-], incoherent sum of its inner reflections.
 
     Parameters
     ----------
@@ -47,7 +47,7 @@ def _boundary(
 
 
 def return_table(pane: Pane, water_index: float) -> NDArray[np.float64]:
-    """Tabulate a pane's return over the cosine of incidence from 0 to 1 in ``TABLE_SIZE`` even steps [-]."""
+    """Tabulate a pane's reflectance over the cosine of incidence from 0 to 1 in ``TABLE_SIZE`` even steps [-]."""
     if pane.kind == "plain":
         return np.full(TABLE_SIZE, pane.factor)
     return pane.factor * slab_return(np.linspace(0.0, 1.0, TABLE_SIZE), water_index)

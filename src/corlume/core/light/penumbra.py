@@ -1,4 +1,4 @@
-"""How soft the shade is: how wide the edge of a shadow gets under each lamp.
+"""Penumbra: the width of a shadow's edge under each lamp.
 
 A small lamp throws shadows with a hard edge however many of them there are; long tubes and wide reflectors
 light a place from many sides at once, and the edge of a shadow widens as it falls.
@@ -19,7 +19,7 @@ from corlume.core.light.water_surface import entry_tangent, fresnel_transmittanc
 def shadow_edge_width(
     tank: Tank, lamps: Sequence[tuple[Emitter, float]], place: tuple[float, float, float], *, drop: float = 0.1
 ) -> float:
-    """Width of the edge of a shadow [m], ``drop`` below what throws it [m].
+    """Width of a shadow's edge [m], ``drop`` below the edge that casts it [m].
 
     Parameters
     ----------
@@ -41,7 +41,7 @@ def shadow_edge_width(
 
 
 def _one_lamp(tank: Tank, emitter: Emitter, place: tuple[float, float, float]) -> tuple[float, float]:
-    """Light that a lamp at full output brings to a place, relative, and the spread of its slopes in water [-]."""
+    """Relative light of a lamp at full output at a place, and the spread of its slopes in water [-]."""
     n, (px, py, depth) = tank.index, place
     steepest = steepest_tangent(n)
     lobe = emitter.shape().table().mean(axis=1)

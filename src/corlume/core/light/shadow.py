@@ -1,4 +1,4 @@
-"""Whether rock stands in a ray's way, for rock of any number of boxes.
+"""Shadows of rock: whether any of a number of boxes stands in the way of a ray.
 
 The footprint of the tank is cut into columns, and each knows the boxes that reach into it, the highest first. A ray
 is followed upwards from the point that it lights, column by column, until it is above all rock, so that what it
@@ -151,6 +151,6 @@ def blocked(
 
 @njit(cache=True, inline="always", error_model="numpy")
 def _folded(at: int, count: int, cell: int, onward: bool) -> tuple[int, int]:
-    """The column of the real tank in an image cell, and the step to the next along a ray that goes onward or back."""
+    """Column of the real tank in an image cell, and the step to the next column along a ray."""
     step = 1 if onward else -1
     return (at, step) if cell % 2 == 0 else (count - 1 - at, -step)

@@ -1,4 +1,4 @@
-"""Ripples: how much the light at a place flickers, by the size of what gives it.
+"""Shimmer: fluctuation of the light at a place under a rippled surface, by the size of the source.
 
 A rippled surface works as a field of weak lenses. A small lamp throws sharp moving lines through them; a long
 tube throws so many, one beside the other, that they wash out.

@@ -1,4 +1,4 @@
-"""Lamps in their sockets: a tube or a halide takes another lamp, and gives another colour and another flux."""
+"""Lamps in sockets: a tube or halide fixture with another lamp has another colour and another flux."""
 
 from __future__ import annotations
 
@@ -28,14 +28,14 @@ class Lamp:
 
 
 def lamp_in(emitter: Emitter, lamps: Sequence[Lamp]) -> Lamp | None:
-    """Which of some lamps an emitter has in its socket, by its spectrum; None for one that is not among them."""
+    """Which of some lamps an emitter has in its socket, by spectrum; None for an unknown one."""
     if len(emitter.channels) != 1:
         return None
     return next((lamp for lamp in lamps if lamp.spectrum == emitter.channels[0].spectrum), None)
 
 
 def with_lamp(emitter: Emitter, lamp: Lamp, lamps: Sequence[Lamp]) -> Emitter:
-    """An emitter with another lamp: of its colour, and with its flux in place of that of the one that is in now.
+    """An emitter with another lamp: its colour, and its flux in place of the present lamp's.
 
     A lamp that is not among ``lamps`` is taken to have the usual flux.
     """

@@ -1,4 +1,4 @@
-"""Spectra: radiant power over wavelength, and what it comes to in photons, lumens and usable light.
+"""Spectra: radiant power over wavelength, and the photons, lumens and usable light of it.
 
 Wavelengths are in nanometres throughout, as in every table of the trade: the one departure from SI in the core.
 """
@@ -27,7 +27,7 @@ _SIGMA = 1.0 / (2.0 * math.sqrt(2.0 * math.log(2.0)))
 
 @dataclass(frozen=True, slots=True)
 class BandSpectrum:
-    """A spectrum of one or several bell-shaped bands.
+    """A spectrum of one or more bell-shaped bands.
 
     ``parts`` holds for each band its share of the radiant power [-], its peak [nm] and its full width at half
     maximum [nm]; shares need not add up to 1.

@@ -1,4 +1,4 @@
-"""What a survey in use corrects of the predicted field: outputs, returns, water, lobes, and a smooth factor over it."""
+"""Correction of the predicted field by a survey in use: outputs, reflectances, water, lobes, and the residual field."""
 
 from __future__ import annotations
 
@@ -21,19 +21,19 @@ MOST_POINTS = 500
 
 
 def fixture_sort(emitter: Emitter) -> Sort:
-    """What fixtures of one sort have alike: technology, flux, and the size of their face."""
+    """Sort of a fixture: technology, flux, and size of its emitting area."""
     return emitter.technology, emitter.ppf, emitter.length, emitter.width
 
 
 class Scale(NamedTuple):
-    """Of a smooth factor: standard deviation of its logarithm [-], and how far a reading tells of others [m]."""
+    """Scale of the residual field: standard deviation of its logarithm [-], and its correlation length [m]."""
 
     spread: float
     length_scale: float
 
 
 def likeness(a: Array, b: Array, scale: Scale) -> Array:
-    """Covariance (n, m) of the smooth factor's logarithm between points (n, 3) and (m, 3) [-]."""
+    """Covariance (n, m) of the residual field's logarithm between points (n, 3) and (m, 3) [-]."""
     square = np.zeros((len(a), len(b)))
     for axis in range(3):
         square += np.square(a[:, axis, None] - b[None, :, axis])
@@ -44,7 +44,7 @@ def likeness(a: Array, b: Array, scale: Scale) -> Array:
 
 
 class FixtureFactor(NamedTuple):
-    """What a fixture was found to give.
+    """Fitted output of a fixture.
 
     Parameters
     ----------
@@ -74,11 +74,11 @@ class FixtureFactor(NamedTuple):
 
     @property
     def sort(self) -> Sort:
-        """Its sort."""
+        """Sort of the fixture."""
         return self.technology, self.ppf, self.length, self.width
 
     def hangs_at(self, emitter: Emitter) -> bool:
-        """Whether an emitter of its sort hangs where it hung when it was read."""
+        """Whether an emitter of the sort still hangs where it hung during the survey."""
         near = abs(self.x - emitter.x) < SAME_PLACE and abs(self.y - emitter.y) < SAME_PLACE
         return near and self.sort == fixture_sort(emitter)
 
@@ -89,7 +89,7 @@ SAME_PLACE = 5e-4
 
 @dataclass(frozen=True, slots=True)
 class Correction:
-    """A corrected model.
+    """Correction of the model by a survey.
 
     Parameters
     ----------
@@ -142,49 +142,47 @@ class Correction:
         return hash((self.water, self.left[0], len(self.left)))
 
     def factor(self, points: Array) -> Array:
-        """By what PAR of the model is multiplied at points (n, 3) [-]."""
+        """Factor on predicted PAR at points (n, 3) [-]."""
         # every fixture over a slice asks for the same points
         return _factor(self, np.ascontiguousarray(points, dtype=np.float64).tobytes())
 
     def beam(self, emitter: Emitter) -> tuple[float, float, float]:
-        """How the beam of an emitter's sort was found to differ: times as wide, and its two shape modes [-]."""
+        """Fitted change of the beam of an emitter's sort: factor on its width, and its two shape modes [-]."""
         same = next((one for one in self.given if one.sort == fixture_sort(emitter)), None)
         return (same.wider, same.middle, same.sides) if same else (1.0, 0.0, 0.0)
 
     def shift(self, emitter: Emitter) -> tuple[float, float]:
-        """How far right and back of its place the light of an emitter was found to come from [m]; nothing once it was
-        moved or its place was put right.
-        """
+        """Fitted offset of an emitter to the right and back [m]; zero once it was moved or its place corrected."""
         return next(((one.right, one.back) for one in self.given if one.hangs_at(emitter)), (0.0, 0.0))
 
     def on_emitter(self, emitter: Emitter) -> Emitter:
-        """An emitter with its beam and its place as they were found to be, where its sort was surveyed."""
+        """An emitter with its fitted beam and place, where its sort was surveyed."""
         wider, *modes = self.beam(emitter)
         right, back = self.shift(emitter)
         found = emitter.widened(wider).bent(*modes)
         return replace(found, x=found.x + right, y=found.y + back) if right or back else found
 
     def output(self, name: str, emitter: Emitter) -> float:
-        """What a fixture gives as a share of its figure [-]: that of its name and sort, else the mean of its sort
-        without lamps that fail, else 1.
+        """Fitted output of a fixture relative to its figure [-]: that of its name and sort, else the mean of its sort
+        without failing lamps, else 1.
         """
         same = [one for one in self.given if one.sort == fixture_sort(emitter)]
         alike = [one.factor for one in same if one.name == name] or [one.factor for one in same if not one.weak]
         return float(np.exp(np.log(alike).mean())) if alike else 1.0
 
     def weak(self, name: str, emitter: Emitter) -> bool:
-        """Whether the fixture of that name and sort was taken for a lamp that fails."""
+        """Whether the fixture of that name and sort was found to be failing."""
         return any(one.weak and one.name == name and one.sort == fixture_sort(emitter) for one in self.given)
 
     def plain(self) -> dict[str, Any]:
-        """As plain data, for a file or a row."""
+        """The correction as plain data, for a file or a row."""
         data = {f.name: getattr(self, f.name) for f in fields(self)}
         given = [{k: None if v != v else v for k, v in one._asdict().items()} for one in self.given]
         return data | {"given": given, "points": [list(p) for p in self.points]}
 
     @classmethod
     def of_plain(cls, data: Mapping[str, Any]) -> Correction:
-        """Of plain data; ``InvalidInput``, ``ValueError``, ``TypeError`` or ``KeyError`` when that is none.
+        """Correction from plain data; ``InvalidInput``, ``ValueError``, ``TypeError`` or ``KeyError`` otherwise.
 
         Older corrections have one beam width for all fixtures.
         """
@@ -207,14 +205,14 @@ class Correction:
 
 
 def _given(data: Mapping[str, Any]) -> FixtureFactor:
-    """Of plain data; NaN for what older ones do not have."""
+    """Correction from plain data; NaN for values that older data do not have."""
     numbers = {k: float(data[k]) for k in FixtureFactor._fields[2:] if k != "weak" and data.get(k) is not None}
     return FixtureFactor(str(data["name"]), str(data["technology"]), weak=bool(data.get("weak", False)), **numbers)
 
 
 @cached(8_000_000)
 def _factor(correction: Correction, points: bytes) -> Array:
-    """The factor (n,) at points that lie one after the other as numbers."""
+    """Factor (n,) at points given as a flat sequence of numbers."""
     near = likeness(
         np.frombuffer(points).reshape(-1, 3), np.array(correction.points),
         Scale(correction.spread, correction.length_scale),
@@ -225,7 +223,7 @@ def _factor(correction: Correction, points: bytes) -> Array:
 
 @lru_cache(maxsize=16)
 def _pull(correction: Correction) -> Array:
-    """What each reading pulls (n,)."""
+    """Weight of each reading in the residual field (n,)."""
     points = np.array(correction.points)
     own = likeness(points, points, Scale(correction.spread, correction.length_scale)) + np.diag(correction.noise)
     found: Array = np.linalg.solve(own, np.array(correction.left))

@@ -1,4 +1,4 @@
-"""What makes the light: one table of the technologies, with all that the rest asks of them."""
+"""Technologies of lighting: one table with everything that the rest of the code asks of them."""
 
 from __future__ import annotations
 
@@ -30,8 +30,8 @@ class WarmUp:
 
 @dataclass(frozen=True, slots=True)
 class ChainStep:
-    """One step of a chain: what it is, the share of the energy that it leaves [-], where that comes from, and whether
-    a maker's figure counts it.
+    """One step of a chain of losses: its name, the share of energy left, the source, and whether a maker's figure
+    counts it.
     """
 
     words: str
@@ -42,7 +42,7 @@ class ChainStep:
 
 @dataclass(frozen=True, slots=True)
 class Chain:
-    """From the socket to the water.
+    """Losses from the socket to the water.
 
     Parameters
     ----------
@@ -57,18 +57,18 @@ class Chain:
 
     @property
     def usual(self) -> float:
-        """Photons in the water by the joule at the socket, as usually measured [umol/J]."""
+        """Typical photons in the water per joule at the socket [umol/J]."""
         return self.photons * math.prod(step.share for step in self.steps)
 
     @property
     def by_maker(self) -> float:
-        """The same as makers say [umol/J]."""
+        """Photons per joule at the socket by the maker's figure [umol/J]."""
         return self.photons * math.prod(step.share for step in self.steps if step.by_maker)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Technology:
-    """One way of making light.
+    """One technology of lighting.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""Water: its refractive index, what it absorbs by wavelength, and how its surface ripples."""
+"""Water: refractive index, absorption by wavelength, and ripples of the surface."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ FADE_STEPS = 256
 
 @dataclass(frozen=True, slots=True)
 class Water:
-    """What fills the tank.
+    """Water of a tank.
 
     Parameters
     ----------
@@ -78,11 +78,11 @@ class Water:
 
     @property
     def loss(self) -> float:
-        """The number that says how much it takes: absorption by CDOM at 440 nm, or plain attenuation [1/m]."""
+        """The adjustable loss: absorption by CDOM at 440 nm, or plain attenuation [1/m]."""
         return self.attenuation if self.kind == "plain" else self.cdom_absorption
 
     def losing(self, loss: float) -> Water:
-        """The same with another ``loss``."""
+        """The water with another ``loss``."""
         return replace(self, attenuation=loss) if self.kind == "plain" else replace(self, cdom_absorption=loss)
 
     def index_at(self, wavelength: float = 550.0) -> float:

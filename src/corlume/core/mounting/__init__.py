@@ -1,1 +1,1 @@
-"""How fixtures hang: frames, alignment, collisions, glare, and whether it all can be mounted."""
+"""Mounting of fixtures: frames, alignment, collisions, glare, and checks of a layout."""

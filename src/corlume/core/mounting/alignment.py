@@ -1,4 +1,4 @@
-"""Several fixtures set against each other: levelled, spaced evenly, mirrored, moved clear of what they collide with.
+"""Several fixtures aligned: levelled, equally spaced, mirrored, or moved clear of a collision.
 
 A unit is what moves as one piece: a fixture, or all parts of a frame.
 """
@@ -33,7 +33,7 @@ CLEARANCE = 0.005
 
 
 def middle(unit: Unit) -> tuple[float, float]:
-    """Return where the middle of a unit hangs, from the left and the front pane [m]."""
+    """Return the middle of a unit, from the left and the front pane [m]."""
     low, high = extent(unit)
     return 0.5 * (low[0] + high[0]), 0.5 * (low[1] + high[1])
 
@@ -48,7 +48,7 @@ def _moved(e: Emitter, dx: float, dy: float, up: float) -> Emitter:
 
 
 def arrange(tank: Tank, units: Sequence[Unit], how: Arranging) -> list[Unit]:
-    """Set units against each other, in their own order.
+    """Align units, in their own order.
 
     Heights are those of each unit's lowest face. ``InvalidInput`` by the field "arrange" when there are too few, and by
     a fixture's own field when it would leave the room.
@@ -77,7 +77,7 @@ def arrange(tank: Tank, units: Sequence[Unit], how: Arranging) -> list[Unit]:
 
 
 def _places(tank: Tank, units: Sequence[Unit], how: Arranging) -> Sequence[float]:
-    """Where the middles of units go along the tank, from left to right [m]."""
+    """Middles of units along the tank, from left to right [m]."""
     if how == "balanced":
         return balanced(len(units), tank.length)
     along = sorted(middle(unit)[0] for unit in units)
@@ -86,7 +86,7 @@ def _places(tank: Tank, units: Sequence[Unit], how: Arranging) -> Sequence[float
 
 
 def _along(units: Sequence[Unit], places: Sequence[float]) -> list[Unit]:
-    """Units at places along the tank, the leftmost at the first."""
+    """Units moved to places along the tank, the leftmost unit to the first."""
     order = sorted(range(len(units)), key=lambda i: middle(units[i]))
     found = list(units)
     for i, x in zip(order, places, strict=True):
@@ -103,7 +103,7 @@ def _swapped(tank: Tank, e: Emitter) -> Emitter:
 
 
 def units_of(fixtures: Sequence[Fixture]) -> list[list[int]]:
-    """Fixtures, by index, by the frame that they hang in; those without a frame alone."""
+    """Fixtures, by index, grouped by frame; those without a frame alone."""
     units: dict[str, list[int]] = {}
     for i, f in enumerate(fixtures):
         units.setdefault(f"frame {f.frame}" if f.frame else f"alone {i}", []).append(i)
@@ -111,8 +111,8 @@ def units_of(fixtures: Sequence[Fixture]) -> list[list[int]]:
 
 
 def in_one_place(tank: Tank, fixtures: Sequence[Fixture]) -> list[tuple[int, int, tuple[float, float, float] | None]]:
-    """Return the pairs of units, by number in ``units_of``, that want the same room, each with the move that takes the
-    second clear, see ``move_clear``. Parts of one frame are no pair.
+    """Return pairs of units, by number in ``units_of``, that collide, each with the move that clears the second, see
+    ``move_clear``. Parts of one frame are no pair.
     """
     units = units_of(fixtures)
     of = {i: k for k, unit in enumerate(units) for i in unit}
@@ -150,7 +150,7 @@ def move_clear(tank: Tank, units: Sequence[Unit], one: int) -> tuple[float, floa
 
 
 def _over(tank: Tank, unit: Unit) -> bool:
-    """Whether the middle of a unit hangs over the tank."""
+    """Whether the middle of a unit lies over the tank."""
     x, y = middle(unit)
     return 0.0 <= x <= tank.length and 0.0 <= y <= tank.width
 

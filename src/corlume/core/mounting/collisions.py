@@ -1,4 +1,4 @@
-"""Bodies that would be in one place: two fixtures, or one with canopy or ceiling, a pane, a brace or the wall behind.
+"""Collisions of bodies: two fixtures, or one with the canopy or ceiling, a pane, a brace or the wall behind.
 
 Each with the smallest move that mends it. Bodies are taken as wide as their faces and as high as ``BODY_HEIGHT``.
 """
@@ -22,7 +22,7 @@ LEAST = 0.002
 
 @dataclass(frozen=True, slots=True)
 class Overlap:
-    """Bodies in one place: the fixtures, by index, what is wrong and the smallest move, with lengths by name [m]."""
+    """A collision: the fixtures by index, the problem and the smallest move that solves it, with lengths by name [m]."""
 
     indices: tuple[int, ...]
     words: str
@@ -31,7 +31,7 @@ class Overlap:
 
 
 def find_overlaps(tank: Tank, fixtures: Sequence[Fixture], around: Surroundings) -> list[Overlap]:
-    """Return all that would be in one place, fixtures with each other first."""
+    """Return all collisions, those between fixtures first."""
     found = list(_with_each_other(tank, fixtures))
     for i, fixture in enumerate(fixtures):
         found += [c for c in _with_room(tank, i, fixture, around) if c.lengths["by"] > LEAST]
@@ -39,7 +39,7 @@ def find_overlaps(tank: Tank, fixtures: Sequence[Fixture], around: Surroundings)
 
 
 def _with_each_other(tank: Tank, fixtures: Sequence[Fixture]) -> Iterator[Overlap]:
-    """Units that want the same room, the later one to be moved; what is within a frame no move of the frame mends."""
+    """Collisions between units, the later unit to be moved; parts of one frame are left out."""
     units = units_of(fixtures)
     named = [fixtures[unit[0]].frame or letter(unit[0]) for unit in units]
     for a, b, move in in_one_place(tank, fixtures):

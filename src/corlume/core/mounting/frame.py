@@ -52,7 +52,7 @@ def carry(before: Emitter, after: Emitter, others: Sequence[Emitter]) -> list[Em
 def build_frame(
     middle: Fixture, count: int, long: Fixture, each_side: int, *, gap: float, ends: int = 1
 ) -> tuple[Fixture, ...]:
-    """Put a frame together: modules or pendants in a row, long fixtures before and behind them, all on one height.
+    """Build a frame: modules or pendants in a row, long fixtures before and behind them, all at one height.
 
     Parameters
     ----------
@@ -89,5 +89,5 @@ def _at(fixture: Fixture, x: float, y: float, height: float) -> Fixture:
 
 
 def _along(k: int, count: int, length: float) -> float:
-    """The place of one of so many over a length, from its middle [m]."""
+    """Place of the i-th of several parts over a length, from its middle [m]."""
     return ((k + 0.5) / count - 0.5) * length if count > 1 else 0.0

@@ -19,7 +19,7 @@ BRACE = 0.01
 
 
 def seen_by(tank: Tank, fixtures: Sequence[Fixture], index: int, eye: tuple[float, float], body: float) -> float:
-    """Return how strong a face looks from an eye, as a share of its own strongest light at full output [-].
+    """Return how bright a face looks from an eye, as a share of its own peak at full output [-].
 
     Parameters
     ----------
@@ -48,7 +48,7 @@ def seen_by(tank: Tank, fixtures: Sequence[Fixture], index: int, eye: tuple[floa
 
 
 def _patches(e: Emitter) -> Array:
-    """Middles (n, 3) of the patches of a face, with its height over the water last [m]."""
+    """Centres (n, 3) of the patches of a face, with height above the water last [m]."""
     u, v = (((np.arange(n) + 0.5) / n - 0.5) * size for n, size in zip(PATCHES, (e.length, e.width), strict=True))
     along, across = np.meshgrid(u, v, indexing="ij")
     axes = e.axes()
@@ -69,7 +69,7 @@ def _brace(tank: Tank, index: int) -> tuple[Array, Array]:
 
 
 def _crosses(points: Array, ways: Array, low: Array, high: Array) -> NDArray[np.bool_]:
-    """Which ways from points (n, 3) go through a box."""
+    """Which rays from points (n, 3) cross a box."""
     with np.errstate(divide="ignore", invalid="ignore"):
         a, b = (low - points) / ways, (high - points) / ways
     first, last = np.minimum(a, b), np.maximum(a, b)

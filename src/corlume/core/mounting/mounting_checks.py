@@ -1,4 +1,4 @@
-"""Whether a layout can be hung: weight, canopy, splash, heat, leads, circuit and glare.
+"""Checks of a mounted layout: weight, canopy, splash, heat, cables, circuit and glare.
 
 Rules follow common practice in the trade, no source; the factor of five on weight and the four fifths of a
 breaker are what careful keepers use. They defer to local code and licensed practice.
@@ -68,7 +68,7 @@ class DrillMark:
 
 @dataclass(frozen=True, slots=True)
 class Hanger:
-    """What hangs from two supports of its own: a fixture, or a frame with its parts, by their numbers.
+    """A fixture, or a frame with its parts by number, that hangs from two supports of its own.
 
     ``points`` to drill at, from the left and the back pane [m]; ``weight`` of it all and ``rating`` of each support,
     0 when a weight is not known [kg].
@@ -82,7 +82,7 @@ class Hanger:
 
 
 def support_load(weight: float) -> int:
-    """What each of two supports must be rated for, by a factor of five on its half of the weight [kg].
+    """Rated load of each of two supports: five times half of the weight [kg].
 
     In whole kilograms, always rounded up: what is printed must never be less than what is needed.
     """
@@ -90,7 +90,7 @@ def support_load(weight: float) -> int:
 
 
 def draw_marks(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[DrillMark, ...]:
-    """Where everything hangs, measured as one who drills does."""
+    """Places of all fixtures, measured as for drilling."""
     return tuple(
         DrillMark(i, f, f.emitter.x, tank.width - f.emitter.y, f.emitter.height, f.emitter.height - tank.rim_height)
         for i, f in enumerate(fixtures)
@@ -98,7 +98,7 @@ def draw_marks(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[DrillMark, ...]
 
 
 def find_hangers(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[Hanger, ...]:
-    """What hangs from supports of its own, in the order of the fixtures."""
+    """Fixtures and frames with supports of their own, in the order of the fixtures."""
     units: dict[str, list[int]] = {}
     for i, f in enumerate(fixtures):
         units.setdefault(f.frame or f"alone {i}", []).append(i)
@@ -126,7 +126,7 @@ def _support_points(parts: Sequence[Fixture]) -> list[tuple[float, float]]:
 
 
 def check_mounting(tank: Tank, fixtures: Sequence[Fixture], around: Surroundings) -> list[MountingCheck]:
-    """Look at everything that hangs."""
+    """Check everything that hangs."""
     if not fixtures:
         return []
     return [
@@ -202,7 +202,7 @@ def _heat(tank: Tank, fixtures: Sequence[Fixture]) -> list[MountingCheck]:
 
 
 def splashed(emitter: Emitter) -> bool:
-    """Whether a face hangs so low that it collects salt; what hangs at the limit, to the millimetre, does not."""
+    """Whether a face hangs so low that it collects salt; not at the limit itself, to the millimetre."""
     return emitter.height < SPLASH - 1e-3
 
 
@@ -251,7 +251,7 @@ def _leads(fixtures: Sequence[Fixture], around: Surroundings) -> list[MountingCh
 
 
 def _chain(faces: Sequence[Emitter]) -> list[Emitter]:
-    """Faces in the order in which leads would go: from the leftmost on, always to the nearest that is left."""
+    """Faces in the order of their cables: from the leftmost, always to the nearest that is left."""
     left = sorted(faces, key=lambda face: (face.x, face.y))
     chain = [left.pop(0)]
     while left:
@@ -261,7 +261,7 @@ def _chain(faces: Sequence[Emitter]) -> list[Emitter]:
 
 
 def _between(one: Emitter, other: Emitter) -> float:
-    """From body to body [m]."""
+    """Distance between two bodies [m]."""
     (ax, ay), (bx, by) = one.half_extent(), other.half_extent()
     aside = (max(0.0, abs(one.x - other.x) - ax - bx), max(0.0, abs(one.y - other.y) - ay - by))
     return math.hypot(*aside, one.height - other.height)

@@ -1,4 +1,4 @@
-"""The place where the tank stands: mains, leads, room behind, and the eye that looks at it."""
+"""The place of the tank: mains, cables, clearance behind, and the viewer's eye."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from corlume.core.schema import Length, Number, limits
 
 @dataclass(frozen=True, slots=True)
 class Surroundings:
-    """What the keeper knows of the place.
+    """What the keeper knows of the tank's place.
 
     ``volts`` [V] and ``breaker`` [A] of the circuit, with ``others`` on it [W]; ``lead`` between two fixtures that
     are chained, 0 when each has its own [m]; ``stand`` water line above the floor, ``eye`` height of a seated eye

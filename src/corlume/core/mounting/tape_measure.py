@@ -1,4 +1,4 @@
-"""Places as a tape is read: from either pane, to the middle of a body or to its near edge."""
+"""Places as a tape reads them: from either pane, to the middle of a body or to its near edge."""
 
 from __future__ import annotations
 
@@ -22,16 +22,16 @@ class Tape:
 
     @property
     def words(self) -> str:
-        """How it is read, in words."""
+        """The setting in words."""
         to = "middles" if self.to == "middle" else "near edges"
         return f"from the {self.along} and the {self.across} pane to {to}"
 
     def pane(self, axis: Literal["x", "y"]) -> str:
-        """Return the pane that an axis is read from."""
+        """Return the pane from which an axis is measured."""
         return self.along if axis == "x" else self.across
 
     def read(self, axis: Literal["x", "y"], middle: float, half: float, size: float) -> float:
-        """Return what the tape reads [m] of a body.
+        """Return the tape's reading for a body [m].
 
         Parameters
         ----------
@@ -43,13 +43,13 @@ class Tape:
         return away - half if self.to == "edge" else away
 
     def place(self, axis: Literal["x", "y"], reading: float, half: float, size: float) -> float:
-        """Return where a body's middle is, from the left or the front pane [m]; the other way round of ``read``."""
+        """Return the middle of a body from the left or front pane [m]; the inverse of ``read``."""
         away = reading + half if self.to == "edge" else reading
         return size - away if self.pane(axis) in ("right", "back") else away
 
 
 def tape_of(text: str) -> Tape:
-    """Read a tape from its three words with dots between; what is none of them is taken as usual."""
+    """Parse a tape setting of three words with dots between; the default for anything else."""
     options = {f.name: get_args(kind) for f, kind in zip(fields(Tape), (Along, Across, To), strict=True)}
     read = dict(zip(options, text.split("."), strict=False))
     known: dict[str, Any] = {name: read[name] for name in options if read.get(name) in options[name]}

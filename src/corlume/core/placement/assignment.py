@@ -1,4 +1,4 @@
-"""The best places for many corals at once: an integer programme, with a greedy answer before it.
+"""The best spots for many corals at once: an integer programme, started from a greedy assignment.
 
 A coral takes one seat at most, a seat one coral, and two corals keep the distance that their sweepers and their grown
 bodies ask for. What is made large is the sum of what the seats are worth to the corals that get them.
@@ -28,7 +28,7 @@ MOST_TURNS = 4
 
 @dataclass(frozen=True)
 class UnplacedCorals:
-    """Corals that want seats.
+    """Corals to place, and the spots they can have.
 
     Parameters
     ----------
@@ -47,26 +47,26 @@ class UnplacedCorals:
 
     @cached_property
     def distances(self) -> Array:
-        """Distance of every seat from every other (s, s) [m]."""
+        """Distances between spots (s, s) [m]."""
         return _distances(self.seats)
 
     @cached_property
     def from_above(self) -> Array:
-        """The same as seen from above (s, s) [m]."""
+        """Distances between spots as seen from above (s, s) [m]."""
         return _distances(self.seats[:, :2])
 
     def needs(self, coral: int, other: int) -> tuple[float, float]:
-        """How far two corals keep apart, and how far as seen from above [m]."""
+        """Distance that two corals keep, and that as seen from above [m]."""
         return float(self.apart[coral, other]), 0.0 if self.over is None else float(self.over[coral, other])
 
     def crowded(self, seat: int, needs: tuple[float, float]) -> NDArray[np.bool_]:
-        """Seats (s,) that are too near to one of them, itself among them."""
+        """Which spots (s,) are too near to a given one, itself among them."""
         near = np.asarray((self.distances[seat] < needs[0] - 1e-9) | (self.from_above[seat] < needs[1] - 1e-9))
         near[seat] = True
         return near
 
     def value(self, places: Mapping[int, int]) -> float:
-        """Return what an assignment is worth."""
+        """Return the worth of an assignment."""
         return float(sum(self.worth[c, s] for c, s in places.items()))
 
     def holds(self, places: Mapping[int, int]) -> bool:
@@ -77,7 +77,7 @@ class UnplacedCorals:
         return all(self.clear(a, {b: t})[s] for k, (a, s) in enumerate(taken) for b, t in taken[k + 1 :])
 
     def clear(self, coral: int, places: Mapping[int, int]) -> NDArray[np.bool_]:
-        """Seats (s,) that are far enough from others where they are, whatever they are worth."""
+        """Which spots (s,) are far enough from the other corals."""
         able = np.ones(len(self.seats), dtype=bool)
         for other, seat in places.items():
             if other != coral:
@@ -87,7 +87,7 @@ class UnplacedCorals:
 
     @cached_property
     def _barred(self) -> dict[tuple[int, int], dict[int, list[int]]]:
-        """For a coral on a seat, the seats that others cannot have then, by coral."""
+        """Spots that other corals cannot have when a coral is on a spot, by coral."""
         found: dict[tuple[int, int], dict[int, list[int]]] = {}
         for one, two in self.never:
             for (a, s), (b, t) in ((one, two), (two, one)):
@@ -95,15 +95,13 @@ class UnplacedCorals:
         return found
 
     def free(self, coral: int, places: Mapping[int, int]) -> NDArray[np.bool_]:
-        """Seats (s,) that a coral can have when others are where they are."""
+        """Which spots (s,) a coral can have while the others stay."""
         return np.asarray(self.worth[coral] > 0) & self.clear(coral, places)
 
 
 @dataclass(frozen=True)
 class Assignment:
-    """An assignment with how good it is: ``gap`` is by how much more any other could be worth, as a share of this one,
-    None where that was not looked at [-].
-    """
+    """An assignment and its quality: no other is worth more by more than the share ``gap``; None where not known [-]."""
 
     places: Places
     value: float
@@ -111,7 +109,7 @@ class Assignment:
 
 
 def greedy(stock: UnplacedCorals, fixed: Mapping[int, int] | None = None) -> Places:
-    """Give seats away one by one: next the coral that would lose most by waiting.
+    """Assign spots one by one, next always the coral that would lose most by waiting.
 
     ``fixed`` corals keep their seats.
     """
@@ -153,7 +151,7 @@ NEAR = 0.08
 def solve(
     stock: UnplacedCorals, *, seconds: float, fixed: Mapping[int, int] | None = None, seed: int = 7
 ) -> Iterator[Assignment]:
-    """Yield better and better assignments: the greedy one, then what programmes find.
+    """Yield better and better assignments: the greedy one, then those of the integer programme.
 
     A stock whose distances make a small programme is solved as one, within some seconds. Of a larger one, windows of
     ``WINDOW`` corals are placed anew in turn, the others held: each is so small that it ends by itself, as the solver
@@ -178,7 +176,7 @@ def solve(
 
 
 def bound(stock: UnplacedCorals, fixed: Mapping[int, int]) -> float:
-    """Return what no assignment can be worth more than: every coral on a seat of its own, distances left aside."""
+    """Return an upper bound on the worth of any assignment: every coral on its best spot, distances ignored."""
     from scipy.optimize import linear_sum_assignment
 
     moving = [c for c in range(len(stock.worth)) if c not in fixed]
@@ -197,7 +195,7 @@ def _placing(stock: UnplacedCorals, places: Places, limit: float) -> Assignment:
 def _windows(
     stock: UnplacedCorals, best: Places, moving: Sequence[int], limit: float, seed: int
 ) -> Iterator[Assignment]:
-    """Place some corals anew at a time, around each in turn, until a whole turn brings nothing more."""
+    """Improve an assignment some corals at a time, around each coral in turn, until a whole turn brings nothing."""
     random, idle = np.random.default_rng(seed), 0
     for k in range(MOST_TURNS * len(moving)):
         if k % len(moving) == 0:
@@ -221,7 +219,7 @@ Pairs = tuple[NDArray[np.int64], NDArray[np.int64]]
 
 
 def _pairs(stock: UnplacedCorals, fixed: Mapping[int, int], moving: Sequence[int], most: int) -> Pairs:
-    """Corals and the seats that each can have, at most so many of its best, when others are fixed."""
+    """Pairs of a coral and a spot it can have, at most so many of its best, while other corals are fixed."""
     found = []
     for c in moving:
         able = np.flatnonzero(stock.free(c, fixed))
@@ -233,7 +231,9 @@ def _pairs(stock: UnplacedCorals, fixed: Mapping[int, int], moving: Sequence[int
 def _programme(
     stock: UnplacedCorals, fixed: Mapping[int, int], pairs: Pairs, rows: Sequence[NDArray[np.int64]], seconds: float
 ) -> tuple[Places, float] | None:
-    """Solve for the pairs that can be: the assignment with the fixed ones, and its gap [-]; None for no answer."""
+    """Solve the integer programme over some pairs: the assignment with the fixed corals, and its gap [-]; None for no
+    answer.
+    """
     from scipy.optimize import Bounds, LinearConstraint, milp
     from scipy.sparse import coo_matrix
 
@@ -257,8 +257,8 @@ def _programme(
 
 
 def _rows(stock: UnplacedCorals, corals: NDArray[np.int64], seats: NDArray[np.int64]) -> Iterator[NDArray[np.int64]]:
-    """Sets of pairs of which one at most can be: of each coral, of each seat, and of each seat with one other coral and
-    the seats around that would be too near.
+    """Sets of pairs of which at most one can be chosen: those of a coral, of a spot, and of a spot with the too-near
+    spots of another coral.
     """
     of_coral = {c: np.flatnonzero(corals == c) for c in np.unique(corals).tolist()}
     of_seat = {s: np.flatnonzero(seats == s) for s in np.unique(seats).tolist()}
@@ -286,9 +286,7 @@ def second_best(
     aside: float = 0.15,
     among: NDArray[np.bool_] | None = None,
 ) -> int | None:
-    """Return the seat that a coral would have next, when the others stay: at least ``aside`` [m] from its own, and
-    among the first so many seats only those that are marked.
-    """
+    """Return the next best spot of a coral while the others stay, at least ``aside`` [m] from its own."""
     able = stock.free(coral, places)
     if among is not None:
         able = able & np.concatenate([among, np.zeros(len(able) - len(among), dtype=bool)])

@@ -12,7 +12,7 @@ from corlume.core.schema import Length, Many, Part
 
 
 class Placement(NamedTuple):
-    """Where a coral sits: its foot from the left pane, from the front pane, and under the water line [m]."""
+    """Place of a coral: its foot from the left pane, from the front pane, and below the water line [m]."""
 
     x: Annotated[float, Length("From left")]
     y: Annotated[float, Length("From front")]
@@ -21,8 +21,8 @@ class Placement(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Coral:
-    """A coral that the keeper owns: its card, where it sits, or None while it waits, what is wished of its place, where
-    it came from, and its time line, where that is loaded.
+    """A coral that the keeper owns: its care card, its placement, None while unplaced, its preferences, its origin, and
+    its acclimation log where loaded.
     """
 
     card: Annotated[CoralCard, Part()]

@@ -1,4 +1,4 @@
-"""The coral card: what a coral wants and how much room it takes."""
+"""The care card: what a coral needs and how much room it takes."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ AGGRESSIONS: dict[Aggression, str] = {"peaceful": "peaceful", "moderate": "moder
 
 @dataclass(frozen=True, slots=True)
 class CoralCard:
-    """What a coral wants.
+    """Needs of a coral.
 
     Parameters
     ----------
@@ -56,7 +56,7 @@ class CoralCard:
 
 @dataclass(frozen=True, slots=True)
 class PlacedCoral:
-    """A coral where it sits: x, y and depth of its foot [m]."""
+    """A coral at its place: x, y and depth of its foot [m]."""
 
     key: int
     card: CoralCard

@@ -1,4 +1,4 @@
-"""A kind of coral as a library has it: what it wants, how it grows, sits and is fixed, and on what that rests."""
+"""A coral type in the library: what it needs, how it grows, where it sits, how it is secured, and the sources."""
 
 from __future__ import annotations
 
@@ -65,7 +65,7 @@ ALLELOPATHY = (
 
 @dataclass(frozen=True, slots=True)
 class CoralType:
-    """A kind of coral.
+    """A coral type.
 
     Parameters
     ----------
@@ -114,22 +114,22 @@ class CoralType:
 
     @property
     def seats(self) -> list[str]:
-        """Where it sits, in words."""
+        """Where corals of the type sit, in words."""
         return [words for name, words in SEATS.items() if getattr(self, name)]
 
     @property
     def level(self) -> str:
-        """A seller's word for its light; the numbers stand beside it."""
+        """Light level as sellers say it; the numbers stand beside it."""
         middle = 0.5 * (self.card.par_low + self.card.par_high)
         return next(word for limit, word in LEVELS if middle < limit)
 
     @property
     def only_sand(self) -> bool:
-        """Whether it lies on the sand and nowhere else."""
+        """Whether the type lives on the sand bed only."""
         return self.on_sand and not (self.on_top or self.on_face or self.under or self.on_pane)
 
     def sits(self) -> dict[Sat, float]:
-        """What each sort of seat is worth to it, 0 where it does not sit [-]; the shares are ours."""
+        """Worth of each sort of spot to the type, 0 where it cannot sit [-]; the shares are our estimates."""
         if self.only_sand:
             return {"sand": 1.0}
         top = LIT_TOP if self.food else ON_TOP_TOO
@@ -145,17 +145,17 @@ class CoralType:
 
     @property
     def how_fixed(self) -> str:
-        """How it is fixed."""
+        """How corals of the type are secured."""
         if self.fixing or self.form in ("free", "mat"):
             return self.fixing or FIXING[self.form]
         return FIXING["leather" if self.card.group == "soft" else "stony"]
 
     def bands(self) -> dict[str, tuple[float, float]]:
-        """Its light by each school [umol/m2/s]: the moderate one is that of its card."""
+        """Target range by approach [umol/m2/s]; the moderate one is that of the care card."""
         low, high = self.card.par_low, self.card.par_high
         floor = STRICT_FLOOR if self.card.group == "sps" and low < STRICT_FLOOR < high else low
         return {"moderate": (low, high), "strict": (floor, high), "bright white": (WHITE * low, WHITE * high)}
 
     def daily_light(self, hours: float) -> tuple[float, float]:
-        """Its band as daily light over some hours [mol/m2]."""
+        """Target range as daily light over some hours [mol/m2]."""
         return self.card.par_low * hours * 3600e-6, self.card.par_high * hours * 3600e-6

@@ -1,4 +1,4 @@
-"""Seats that the keeper adds to those found on the rock, or takes away from them; and racks for frags."""
+"""Custom spots, which the keeper adds or marks unusable, and frag racks."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ HOLDS: dict[Holds, str] = {
 
 @dataclass(frozen=True, slots=True)
 class CustomSpot:
-    """A seat of the keeper's: its name, where it is [m], how it faces, which way sideways, and how a coral holds there.
+    """A custom spot: its name and place [m], the way it faces, and how a coral is secured there.
 
     ``holds`` "none" takes away the seats that were found within a hand's breadth of it.
     """
@@ -49,13 +49,13 @@ class CustomSpot:
 
     @property
     def place(self) -> tuple[float, float, float]:
-        """Where it is [m]."""
+        """Place of the spot [m]."""
         return self.x, self.y, self.depth
 
 
 @dataclass(frozen=True, slots=True)
 class FragRack:
-    """A frag rack: a plate from its left front corner, level, at a depth [m], that lets a share of light pass [-]."""
+    """A frag rack: a level plate from its left front corner at a depth [m], with the share of light that it passes [-]."""
 
     name: Annotated[str, Text("Name", 40, least=1)]
     x: Annotated[float, Length("Left end", 0.0, 5.0)]
@@ -70,7 +70,7 @@ class FragRack:
 
 
 def custom_spot_errors(tank: Tank, perches: Sequence[CustomSpot]) -> list[FieldError]:
-    """Tell which seats lie outside the water, as ``perches.0.x`` and so on; for rock see ``inside_rock``."""
+    """Find custom spots outside the water, as ``perches.0.x`` and so on; for rock see ``inside_rock``."""
     rules = Rules()
     for i, perch in enumerate(perches):
         ends = ((perch.x, tank.length), (perch.y, tank.width), (perch.depth, tank.sand_depth))
@@ -80,7 +80,7 @@ def custom_spot_errors(tank: Tank, perches: Sequence[CustomSpot]) -> list[FieldE
 
 
 def rack_errors(tank: Tank, racks: Sequence[FragRack]) -> list[FieldError]:
-    """Tell which racks reach out of the water, as ``racks.0.length`` and so on."""
+    """Find racks that reach out of the water, as ``racks.0.length`` and so on."""
     rules = Rules()
     for i, rack in enumerate(racks):
         for name, end, limit in (

@@ -1,4 +1,4 @@
-"""How many corals a number of seats has room for."""
+"""How many corals a set of spots has growing room for."""
 
 from __future__ import annotations
 
@@ -9,8 +9,8 @@ Array = NDArray[np.float64]
 
 
 def count_room(points: Array, apart: float) -> int:
-    """Count how many of some seats (n, 3) can be taken at once so far apart [m]: seat by seat, next the one with the
-    fewest others in its way, which on even ground packs them close.
+    """Count how many of the spots (n, 3) can be taken at once at a given distance [m], always taking next the one with
+    the fewest others in its way.
     """
     if not len(points):
         return 0

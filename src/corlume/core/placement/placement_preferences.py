@@ -1,4 +1,4 @@
-"""What the keeper wishes of places: corals pinned, in front, near or far from another, and water that stays free."""
+"""Placement preferences: corals pinned, in front, near or far from another, and keep-clear areas."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from corlume.core.schema import Flag, Length, Text, limits
 
 @dataclass(frozen=True, slots=True)
 class PlacementPreferences:
-    """What is wished of one coral's place.
+    """Preferences for the placement of one coral.
 
     Parameters
     ----------
@@ -50,7 +50,7 @@ def apply_preferences(
     width: float,
     placed: Sequence[tuple[str, tuple[float, float, float]]],
 ) -> NDArray[np.float64]:
-    """Return what seats (s,) at points (s, 3) are worth when a wish is heard: less where it is not met.
+    """Return the worth of spots (s,) at points (s, 3) under a preference: less where it is not met.
 
     ``placed`` are corals by name where they sit [m]; ``width`` that of the tank, front to back [m]. A show piece has no
     seat in the back half.
@@ -70,7 +70,7 @@ def apply_preferences(
 
 @dataclass(frozen=True, slots=True)
 class KeptFree:
-    """A part of the tank, seen from above, in which nothing is to be placed [m]."""
+    """A keep-clear area, seen from above [m]."""
 
     name: Annotated[str, Text("Name", 40, least=1)]
     x: Annotated[float, Length("Left end", 0.0, 5.0)]
@@ -82,13 +82,13 @@ class KeptFree:
         limits(self).finish()
 
     def holds(self, points: NDArray[np.float64]) -> NDArray[np.bool_]:
-        """Which points (n, 3) lie in it."""
+        """Which points (n, 3) lie in the area."""
         x, y = points[:, 0], points[:, 1]
         return (x >= self.x) & (x <= self.x + self.length) & (y >= self.y) & (y <= self.y + self.width)
 
 
 def free_errors(tank: Tank, parts: Sequence[KeptFree]) -> list[FieldError]:
-    """Tell which parts reach over a pane, as ``kept_free.0.length`` and so on."""
+    """Find keep-clear areas that reach over a pane, as ``kept_free.0.length`` and so on."""
     rules = Rules()
     for i, part in enumerate(parts):
         for name, end, limit in (

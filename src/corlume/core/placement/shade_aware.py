@@ -1,4 +1,4 @@
-"""Places for many corals that leave every one of them its light: what the programme finds, mended for the shade.
+"""Assignments in which every coral keeps its light: those of the integer programme, repaired for shade.
 
 Who shades whom depends on the whole plan, so that it stands outside of the programme: a pair of places of which one
 darkens the other is forbidden from then on, and corals that are left out are put back wherever all keep their light.
@@ -19,16 +19,16 @@ ROUNDS = 8
 
 
 class Shading(Protocol):
-    """What plans do to the light of their corals."""
+    """Effect of an assignment on the light of its corals."""
 
     def dark(self, places: Mapping[int, int]) -> Sequence[tuple[int, int]]:
-        """Pairs of a coral that a plan leaves without its light and the one that shades it; twice the same coral where
-        no single other one does.
+        """Pairs of a coral left out of range and the one that shades it; the coral twice where no single other one
+        does.
         """
         ...
 
     def first_lit(self, coral: int, places: Mapping[int, int], seats: Sequence[int]) -> int | None:
-        """The first of some seats where a coral has its light and takes none of another's; None for none."""
+        """The first of some spots where a coral is in range and takes no other coral out of it; None for none."""
         ...
 
 
@@ -39,7 +39,7 @@ def solve_lit(
     left: Callable[[], float],
     fixed: Mapping[int, int] | None = None,
 ) -> Iterator[Assignment]:
-    """Yield better and better plans in which every coral has its light, as long as there is time ``left`` [s]; see
+    """Yield better and better assignments in which every coral is in range, while there is time ``left`` [s]; see
     ``solve``.
 
     The last is the best; its gap is None where shade made a difference.
@@ -62,14 +62,14 @@ def solve_lit(
 
 
 def lit_greedy(stock: UnplacedCorals, shading: Shading, fixed: Mapping[int, int]) -> Assignment:
-    """The greedy plan, with every coral in its light."""
+    """The greedy assignment with every coral in range."""
     places = greedy(stock, fixed)
     return all_lit(stock, shading, Assignment(places, stock.value(places)), fixed)
 
 
 def all_lit(stock: UnplacedCorals, shading: Shading, found: Assignment, fixed: Mapping[int, int]) -> Assignment:
-    """A plan in which all have their light: of two that shade each other the one that is worth less is taken out, and
-    whatever is left out is put back where all keep their light.
+    """Repair an assignment until every coral is in range: of two that shade each other the one worth less is unplaced,
+    and unplaced corals are put back where all stay in range.
     """
     places = dict(found.places)
     while pairs := shading.dark(places):
@@ -83,7 +83,7 @@ def all_lit(stock: UnplacedCorals, shading: Shading, found: Assignment, fixed: M
 
 
 def _put_back(stock: UnplacedCorals, shading: Shading, places: Places) -> None:
-    """Give each coral that is left out the best seat where all keep their light, those that have most to gain first."""
+    """Give each unplaced coral the best spot where all stay in range, those with most to gain first."""
     left = {c: stock.worth[c].max(initial=0.0) for c in range(len(stock.worth)) if c not in places}
     for coral in sorted(left, key=lambda c: -left[c]):
         seat = free_and_lit(stock, shading, places, coral)
@@ -92,7 +92,7 @@ def _put_back(stock: UnplacedCorals, shading: Shading, places: Places) -> None:
 
 
 def free_and_lit(stock: UnplacedCorals, shading: Shading, places: Mapping[int, int], coral: int) -> int | None:
-    """The best seat that a coral can have while all keep their light; None when every one was tried in vain."""
+    """The best spot for a coral where all stay in range; None when there is none."""
     able = np.flatnonzero(stock.free(coral, places))
     order = able[np.argsort(-stock.worth[coral, able], kind="stable")].tolist()
     return shading.first_lit(coral, places, order) if order else None
@@ -101,7 +101,7 @@ def free_and_lit(stock: UnplacedCorals, shading: Shading, places: Mapping[int, i
 def _forbidding(
     stock: UnplacedCorals, places: Mapping[int, int], pairs: Sequence[tuple[int, int]], fixed: Mapping[int, int]
 ) -> UnplacedCorals:
-    """The stock with such pairs of places forbidden together, or one alone where the other is fixed or is not told."""
+    """The problem with such pairs of spots forbidden together, or one alone where the other is fixed or not known."""
     worth, never = stock.worth.copy(), set(stock.never)
     for coral, other in pairs:
         moving = [c for c in dict.fromkeys((coral, other)) if c not in fixed]

@@ -1,4 +1,4 @@
-"""What a seat is worth to a coral, smooth inside its band and a little outside of it, and how far corals keep apart.
+"""The worth of a spot to a coral, smooth inside its target range and a little beyond, and the distance between corals.
 
 All common practice, no source, in numbers of our own: corals do best around the middle of their band and adapt to light
 slightly outside of it; a step of flow off is taken by most, two by none; sweepers must not reach a neighbour's foot.
@@ -35,7 +35,7 @@ PLACED = 1.0
 
 @dataclass(frozen=True)
 class SpotTable:
-    """Places where corals can sit.
+    """Spots where corals can sit.
 
     Parameters
     ----------
@@ -62,8 +62,8 @@ ANYWHERE: SitsOn = {"top": 1.0, "sand": 1.0}
 
 
 def light_score(card: CoralCard, par: Array, *, food: bool = False) -> Array:
-    """Return what light is worth to a coral [-]: 1 in the middle of its band, 0.6 at its ends, less in the tenth
-    outside where it adapts, and 0 beyond. What lives off ``food`` is worth most in the dim, and takes no lit place.
+    """Return the worth of light to a coral [-]: 1 in the middle of its target range, 0.6 at its ends, less within a
+    tenth outside, 0 beyond. Non-photosynthetic corals (``food``) do best in the dim.
     """
     if food:
         dim: Array = np.clip((NPS_MOST - par) / (NPS_MOST - NPS_DIM), 0.0, 1.0)
@@ -75,7 +75,7 @@ def light_score(card: CoralCard, par: Array, *, food: bool = False) -> Array:
 
 
 def flow_score(card: CoralCard, flow: str) -> float:
-    """Return what flow is worth to a coral [-]."""
+    """Return the worth of flow to a coral [-]."""
     if not flow:
         return FLOW_UNKNOWN
     steps = abs(FLOW_STEP[flow] - FLOW_STEP[card.flow])
@@ -83,14 +83,14 @@ def flow_score(card: CoralCard, flow: str) -> float:
 
 
 def body_after(card: CoralCard, months: float, growth: float = USUAL_GROWTH) -> float:
-    """Return how far across a coral is so many months after it was bought, at a growth a year [m]; never more than its
+    """Return the diameter of a coral so many months after it was bought, at its growth a year [m]; never more than its
     mature size.
     """
     return min(card.size, AS_BOUGHT * card.size + growth * months / 12)
 
 
 def spot_score(card: CoralCard, seats: SpotTable, body: float, sits: SitsOn = ANYWHERE, *, food: bool = False) -> Array:
-    """Return what seats (s,) are worth to a coral: 0 where it must not sit, else ``PLACED`` and up to 1 more.
+    """Return the worth of spots (s,) to a coral: 0 where it cannot sit, else ``PLACED`` and up to 1 more.
 
     There must be room for the ``body`` that it has by then [m]; what wants the sand sits nowhere else, and what wants
     rock sits on the sand when there is nothing better.
@@ -106,7 +106,7 @@ def spot_score(card: CoralCard, seats: SpotTable, body: float, sits: SitsOn = AN
 
 
 def keep_apart(card: CoralCard, other: CoralCard, body: float, other_body: float) -> float:
-    """Return how far apart the feet of two corals stay [m]: the grown edge of one out of reach of the sweepers of the
-    other, room for bodies so far across [m], and never so near that both grow over each other, kin or not.
+    """Return the distance between the feet of two corals [m] at which sweeper tentacles reach neither and neither grows
+    over the other.
     """
     return max(sting(card, other), 0.5 * (body + other_body), 0.5 * CROWDED * (card.size + other.size))

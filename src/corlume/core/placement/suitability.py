@@ -45,7 +45,7 @@ CROWDED = 0.5
 
 @dataclass(frozen=True, slots=True)
 class FitReason:
-    """One rule's answer with its words; lengths stand as {name} and come along in ``lengths`` [m], see ``words``."""
+    """Result of one rule in words; lengths stand as {name} and come along in ``lengths`` [m], see ``words``."""
 
     rule: Rule
     answer: Answer
@@ -55,7 +55,7 @@ class FitReason:
 
 @dataclass(frozen=True, slots=True)
 class ZoneFit:
-    """How a coral fits a zone.
+    """Suitability of a zone for a coral.
 
     ``sites`` (n,) marks the zone's cells where every rule holds; ``best`` is the index of the one
     nearest to the middle of its band with most room, or None.
@@ -68,7 +68,7 @@ class ZoneFit:
 
     @property
     def fits(self) -> bool:
-        """Whether there is at least one site."""
+        """Whether at least one site is suitable."""
         return self.best is not None
 
 
@@ -102,18 +102,20 @@ def check_place(
 def fit_zones(
     tank: Tank, card: CoralCard, zones: Sequence[LightZone], others: Sequence[PlacedCoral], *, food: bool = False
 ) -> list[ZoneFit]:
-    """Hold a coral against every zone: those that fit first, most sites first, then the rest from the top down."""
+    """Test a coral against every zone: suitable zones first, most sites first, then the others from the top down."""
     fits = [_fit(tank, card, zone, others, food) for zone in zones]
     return sorted(fits, key=lambda fit: -int(fit.sites.sum()))
 
 
 def light_miss(card: CoralCard, par: float) -> float:
-    """By how much a reading misses a coral's band [umol/m2/s]: above 0 too strong, below too weak, 0 within."""
+    """How far a reading is out of a coral's target range [umol/m2/s]: positive too strong, negative too weak, 0 in
+    range.
+    """
     return max(0.0, par - card.par_high) - max(0.0, card.par_low - par)
 
 
 def nearest_miss(card: CoralCard, fits: Sequence[ZoneFit]) -> tuple[ZoneFit, FitReason] | None:
-    """Where a coral that fits nowhere comes nearest to it, and the rule that stands in the way; None when it fits.
+    """The zone that comes nearest for a coral that fits nowhere, and the rule it breaks; None when it fits somewhere.
 
     Fewest broken rules first, then the light that is least far from its band.
     """
@@ -129,7 +131,7 @@ def nearest_miss(card: CoralCard, fits: Sequence[ZoneFit]) -> tuple[ZoneFit, Fit
 
 
 def stung(card: CoralCard, place: tuple[float, float, float], others: Sequence[PlacedCoral]) -> list[PlacedCoral]:
-    """Those of the others that a coral at a place would reach with its sweepers when grown, or that would reach it."""
+    """Corals that a coral at a place would reach with its sweeper tentacles when grown, or that would reach it."""
     point = np.array([place])
     return [other for other in others if _gaps(card, point, [other])[0][0] < -HAIR]
 
@@ -163,7 +165,7 @@ def _fit(tank: Tank, card: CoralCard, zone: LightZone, others: Sequence[PlacedCo
 
 
 def placement_score(card: CoralCard, par: Array, gap: Array, room: Array) -> Array:
-    """How far each site is from the best there could be [-], less being better.
+    """Distance of each site from the ideal [-]; less is better.
 
     Light counts by its distance from the middle of the band, 1 at an end of it. Room to the nearest neighbour's
     sweepers and to pane or surface count in diameters of the grown coral, a diameter being enough: half of what light
@@ -176,7 +178,9 @@ def placement_score(card: CoralCard, par: Array, gap: Array, room: Array) -> Arr
 
 
 def room_at(tank: Tank, points: Array) -> Array:
-    """Distance from each point to the nearest pane or to the surface [m]; a coral on the back pane has it behind."""
+    """Distance from each point to the nearest pane or the surface [m]; a coral on the back pane has that pane behind
+    it.
+    """
     x, y, depth = points[:, 0], points[:, 1], points[:, 2]
     back = np.where(orientations(tank, points)[0] == "pane", np.inf, tank.width - y)
     room: Array = np.minimum.reduce([x, tank.length - x, y, back, depth])
@@ -184,7 +188,7 @@ def room_at(tank: Tank, points: Array) -> Array:
 
 
 def _gaps(card: CoralCard, points: Array, others: Sequence[PlacedCoral]) -> tuple[Array, NDArray[np.int64]]:
-    """Distance from each point to the nearest foot, less how far sweepers go there [m], and whose it is.
+    """Distance from each point to the nearest foot less the sweepers' reach [m], and the index of that coral.
 
     Below zero the sweepers of one reach the edge of the other when both are grown, from one side or the other. Corals
     of one card may touch: kin rarely sting each other (common practice, no source).
@@ -198,16 +202,14 @@ def _gaps(card: CoralCard, points: Array, others: Sequence[PlacedCoral]) -> tupl
 
 
 def sting(card: CoralCard, other: CoralCard) -> float:
-    """How far apart the feet of two corals stay, so that neither's sweepers reach the other's edge when both are grown
-    [m]; 0 for kin, and for none.
+    """Distance between the feet of two corals at which neither's sweeper tentacles reach the other's edge, both grown
+    [m]; 0 for kin, and where neither stings.
     """
     return _sting(card, other)[0]
 
 
 def _sting(card: CoralCard, other: CoralCard) -> tuple[float, CoralCard | None]:
-    """How far apart their feet stay, from the edge of one with its sweepers to that of the other, both grown [m], and
-    whose sweepers go further; 0 for none.
-    """
+    """Distance between their feet, from edge to sweeper tentacles, both grown [m], and whose reach further; 0 for none."""
     if card.name == other.name:
         return 0.0, None
     owner = max((card, other), key=lambda c: c.sweepers)

@@ -1,4 +1,4 @@
-"""How a place faces, by the rock, sand or pane that it is on: up, sideways off a face or a pane, or down."""
+"""Orientation of a place by the rock, sand or pane that it is on: up, sideways off a face or a pane, or down."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ FACES = (("x0", (-1.0, 0.0)), ("x1", (1.0, 0.0)), ("y0", (0.0, -1.0)), ("y1", (0
 
 
 def face_normal(aside: tuple[float, float]) -> tuple[float, float, float]:
-    """The way that a coral turns on a face which looks ``aside``."""
+    """Direction in which a coral grows on a face that looks ``aside``."""
     return HALFWAY * aside[0], HALFWAY * aside[1], HALFWAY
 
 
@@ -71,7 +71,7 @@ def _note(
 
 
 def custom_normal(facing: Facing, turn: float) -> tuple[float, float, float]:
-    """The way that a coral turns on a seat of the keeper's."""
+    """Direction in which a coral grows on a custom spot."""
     match facing:
         case "face":
             return face_normal((math.cos(turn), math.sin(turn)))
@@ -112,13 +112,13 @@ def steep_spots(tank: Tank, spacing: float) -> list[tuple[str, Sat, Array]]:
 
 
 def _steps(low: float, high: float, spacing: float) -> Array:
-    """Middles of even steps between two ends [m]."""
+    """Centres of even steps between two ends [m]."""
     count = max(1, round((high - low) / spacing)) if high > low else 0
     return low + (np.arange(count) + 0.5) * (high - low) / max(1, count)
 
 
 def _open(tank: Tank, found: list[tuple[str, Sat, Array]]) -> list[tuple[str, Sat, Array]]:
-    """Those that lie in open water, clear of panes, and on what they are meant to be on; all looked at in one go."""
+    """Places that lie in open water, clear of panes, and on the surface they are meant to be on."""
     points = np.concatenate([some for _, _, some in found])
     meant = np.repeat([sat for _, sat, _ in found], [len(some) for _, _, some in found])
     x, y, _ = points.T
@@ -133,7 +133,7 @@ def _open(tank: Tank, found: list[tuple[str, Sat, Array]]) -> list[tuple[str, Sa
 
 
 def gaps_behind(tank: Tank, least: float) -> list[tuple[str, float]]:
-    """Pieces of rock that leave less than ``least`` of water before the back pane, each with what it leaves [m]."""
+    """Rocks with less than ``least`` of water between them and the back pane, each with that gap [m]."""
     return [
         (rock.name or f"Rock {number}", tank.width - rock.y - rock.width)
         for number, rock in enumerate(tank.rocks, 1)
@@ -142,7 +142,7 @@ def gaps_behind(tank: Tank, least: float) -> list[tuple[str, float]]:
 
 
 def reach_to(tank: Tank, points: Array) -> Array:
-    """How far a hand goes to each place (n, 3), from the nearest rim of the front and the sides [m]."""
+    """Reach of a hand to each place (n, 3), from the nearest rim of the front and the sides [m]."""
     x, y, depth = points.T
     aside = np.minimum.reduce([y, x, tank.length - x])
     found: Array = np.hypot(aside, depth + tank.rim_height)

@@ -1,1 +1,1 @@
-"""What a layout search is made of: layouts, rules of thumb, the levels that fit best, and the search."""
+"""The parts of a layout search: layouts, rules of thumb, the level solver, and the search."""

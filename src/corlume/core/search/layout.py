@@ -1,4 +1,4 @@
-"""What is hung again and again over a tank, and a layout of such: columns along one side, rows along the other."""
+"""A module that is hung repeatedly over a tank, and a layout of modules in columns and rows."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ class Module:
 
     @classmethod
     def of(cls, parts: Sequence[Fixture]) -> Module:
-        """Take fixtures as they hang; at full output, level when there is one alone."""
+        """Make a module of fixtures as they hang; at full output, level when there is one alone."""
         if len(parts) == 1:
             parts = [replace(parts[0], emitter=replace(parts[0].emitter, roll=0.0, pitch=0.0))]
         (x0, y0), (x1, y1) = extent(parts)
@@ -57,18 +57,18 @@ class Module:
 
     @property
     def dims(self) -> bool:
-        """Whether any part of it dims."""
+        """Whether any part of the module dims."""
         return any(p.dimmable for p in self.parts)
 
     def half_extent(self) -> tuple[float, float]:
-        """Half of the room that it takes along x and y [m]."""
+        """Half of the module's extent along x and y [m]."""
         spans = [extent(parts) for parts in (self.parts, self.second) if parts]
         return max(0.5 * (high[0] - low[0]) for low, high in spans), max(
             0.5 * (high[1] - low[1]) for low, high in spans
         )
 
     def at(self, x: float, y: float, height: float) -> list[Fixture]:
-        """Its parts where it hangs; ``InvalidInput`` when a tilted part would reach into the water."""
+        """Parts of the module at a place; ``InvalidInput`` when a tilted part would reach into the water."""
         return [
             replace(
                 p,
@@ -80,7 +80,9 @@ class Module:
         ]
 
     def groups(self) -> list[tuple[bool, float]]:
-        """Whether what has a level of its own dims, and its power at full [W]: what dims first, then what does not."""
+        """For each group with a level of its own, whether it dims and its power at full [W]; groups that dim come
+        first.
+        """
         return [
             (dims, sum(p.power for p in self.parts if p.dimmable == dims))
             for dims in (True, False)
@@ -93,7 +95,7 @@ class Module:
         return np.array([sum(field for dims, field in hung if dims == group) for group, _ in self.groups()])
 
     def lensed(self, lens: LensKey) -> Module:
-        """The same with other lenses on its LEDs."""
+        """The module with other lenses on its LEDs."""
         return Module(
             tuple(
                 replace(p, emitter=with_optic(p.emitter, lens)) if p.emitter.made_by.lensed else p for p in self.parts
@@ -101,7 +103,7 @@ class Module:
         )
 
     def leaned(self, angle: float, along: Axis) -> Module:
-        """The same leaned so that light goes on along an axis, for a module of one part [rad]."""
+        """A module of one part, tilted so that its light goes on along an axis [rad]."""
         [part] = self.parts
         pitch, roll = (angle, 0.0) if along == "x" else (0.0, angle)
         return Module((replace(part, emitter=replace(part.emitter, pitch=pitch, roll=roll)),))
@@ -151,7 +153,7 @@ class Layout:
         return self.rows if self.along == "x" else self.places
 
     def dressed(self, module: Module, place: float) -> Module:
-        """The module as it is in a column: of its size, with its lenses and its lean."""
+        """The module of a column with its size, lenses and tilt."""
         aside = place - self.middle
         if self.outer and abs(aside) > self.outer:
             module = Module(module.second)
@@ -162,7 +164,7 @@ class Layout:
         return module
 
     def column(self, module: Module, place: float) -> list[Fixture]:
-        """What hangs in a column, at full output."""
+        """Fixtures of a column, at full output."""
         dressed = self.dressed(module, place)
         return [part for x, y in self._spots(place) for part in dressed.at(x, y, self.height)]
 
@@ -178,7 +180,7 @@ class Layout:
         return [(place, row) if self.along == "x" else (row, place) for row in self.rows]
 
     def fixtures(self, module: Module) -> list[Fixture]:
-        """Everything where it hangs, at the level of its column where it dims, column by column."""
+        """All fixtures at their places, each column at its level where it dims."""
         return [
             replace(part, output=level if part.dimmable else 1.0)
             for place, level in zip(self.places, self.levels, strict=True)

@@ -1,4 +1,4 @@
-"""Search for a layout: modules of one kind in columns, their height, places and levels."""
+"""Search for a layout: the height, places and levels of modules of one type in columns."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ MOST_COMBINATIONS = 60_000
 
 @dataclass(frozen=True, slots=True)
 class Space:
-    """Where modules may hang.
+    """Limits on where modules can hang.
 
     Parameters
     ----------
@@ -59,7 +59,7 @@ class Space:
 
 
 class Columns:
-    """PAR of columns of a module at the points of an aim, each worked out once.
+    """PAR of columns of a module at the points of a target, each computed once.
 
     Places and heights are told apart to a tenth of a millimetre.
     """
@@ -70,7 +70,7 @@ class Columns:
         self._known: dict[tuple[object, ...], Array] = {}
 
     def fields(self, layout: Layout, place: float) -> Array:
-        """PAR (groups, p) of the column that a layout has at a place, at full output [umol/m2/s]."""
+        """PAR (groups, p) of a layout's column at a place, at full output [umol/m2/s]."""
         place = round(place, 4)
         key = (place, layout.height, layout.rows, layout.along, layout.lens, layout.lean, layout.middle, layout.outer)
         if key not in self._known:
@@ -78,7 +78,7 @@ class Columns:
         return self._known[key]
 
     def problem(self, layout: Layout, places: Sequence[float], space: Space) -> LevelProblem:
-        """What the solver wants of columns at some places; the groups of a column go one after the other."""
+        """Level problem for columns at some places; the groups of a column follow one another."""
         fields = np.concatenate([self.fields(layout, place) for place in places])
         least = np.tile([space.least if dims else 1.0 for dims, _ in self.groups], len(places))
         watts = np.array([each * len(space.rows) for place in places for _, each in self._groups_at(layout, place)])
@@ -95,7 +95,7 @@ class Columns:
 
 
 def scan(columns: Columns, space: Space) -> Iterator[tuple[int, list[Layout]]]:
-    """Judge every layout of the grid, height by height.
+    """Test every layout of the grid, height by height.
 
     Yields the number of layouts judged at a height and the best few for every count there.
     """
@@ -147,7 +147,7 @@ def _choices(space: Space, count: int) -> NDArray[np.int64]:
 
 
 def evened(layout: Layout, length: float) -> Layout:
-    """A layout halfway to its own mirror image over a side of that length [m]."""
+    """A layout halfway to its own mirror image over a side of a given length [m]."""
     pairs = zip(layout.places, reversed(layout.places), strict=True)
     return replace(layout, places=tuple(0.5 * (a + length - b) for a, b in pairs))
 
@@ -161,7 +161,7 @@ def refine(
     step: float = 0.02,
     finest: float = 0.005,
 ) -> Layout | None:
-    """Move a layout's columns and height by ever smaller steps while that brings it nearer to the aim.
+    """Shift a layout's columns and height by ever smaller steps while the result improves.
 
     With ``mirrored``, a layout that is its own mirror image about the middle stays so. Heights stay within those
     of ``space`` and columns within its places. None for a layout that cannot hang as it is, or takes too much power.
@@ -198,7 +198,7 @@ def refine(
 
 
 def snapped(columns: Columns, space: Space, layout: Layout, grain: float) -> Layout:
-    """A layout with places, rows and height at the nearest multiples of a grain [m], at its best levels there.
+    """A layout rounded to multiples of a grain [m], at its best levels.
 
     Outer columns are moved outwards where bodies would touch otherwise. It stays as it is where that has no room or
     takes too much power.
@@ -228,7 +228,7 @@ def snapped(columns: Columns, space: Space, layout: Layout, grain: float) -> Lay
 
 
 def levelled(columns: Columns, space: Space, layout: Layout) -> Layout:
-    """A layout at its best levels, judged."""
+    """A layout at its best levels, with its result."""
     problem = columns.problem(layout, layout.places, space)
     merits, offs, levels = problem.solve(np.arange(len(problem.hits)).reshape(1, -1))
     groups = len(columns.groups)
@@ -236,7 +236,7 @@ def levelled(columns: Columns, space: Space, layout: Layout) -> Layout:
 
 
 def at_one_level(columns: Columns, space: Space, layout: Layout) -> Layout:
-    """A layout with one level for all that dims, judged; with its own levels where not all of it dims."""
+    """A layout with one level for all that dims, with its result; with its own levels where not all of it dims."""
     if not all(dims for dims, _ in columns.groups):
         return levelled(columns, space, layout)
     fields = np.sum([columns.fields(layout, place) for place in layout.places], axis=(0, 1), keepdims=False)[None, :]
@@ -306,7 +306,7 @@ def distinct(pool: Sequence[Layout], most: int) -> list[Layout]:
 
 
 def different(layouts: Iterable[Layout], most: int) -> list[Layout]:
-    """The first of some layouts, in their order, that differ from each before them."""
+    """The first layouts, in their order, that differ from each before them."""
     kept: list[Layout] = []
     for one in layouts:
         if len(kept) < most and all(differs(one, other) for other in kept):

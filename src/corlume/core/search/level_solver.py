@@ -1,4 +1,4 @@
-"""Best levels of lights whose fields are known: bounded least squares, solved for many layouts at once.
+"""Best levels of lights with known fields: bounded least squares, solved for many layouts at once.
 
 For a given geometry PAR is linear in the levels. Of the unit fields only their products with each other and with the
 aim go into the problem, so that judging a layout takes microseconds once these are formed.
@@ -21,21 +21,21 @@ right one is halved."""
 
 @dataclass(frozen=True)
 class LevelTarget:
-    """What PAR is wanted where: points (p, 3) [m], PAR wanted (p,) [umol/m2/s] and how much each counts (p,) [-]."""
+    """Target PAR at points (p, 3) [m]: PAR (p,) [umol/m2/s] and weight (p,) [-]."""
 
     points: Array
     wanted: Array
     weight: Array
 
     def off(self, par: Array) -> float:
-        """Weighted root mean square of what PAR (p,) misses, over that of what is wanted [-]."""
+        """Weighted root mean square miss of PAR (p,), over that of the target [-]."""
         miss = self.weight @ (par - self.wanted) ** 2
         return float(np.sqrt(miss / (self.weight @ self.wanted**2)))
 
 
 @dataclass(frozen=True)
 class LevelProblem:
-    """Lights to choose from, as the solver wants them.
+    """Lights to choose from, as products of their fields.
 
     ``products`` (n, n) of their fields with each other, ``hits`` (n,) with what is wanted, ``whole`` the square of
     what is wanted; ``least`` (n,) the lowest level of each, 1 for one that does not dim; ``waste`` (n,) what each
@@ -83,7 +83,7 @@ class LevelProblem:
 def best_levels(
     fields: Array, aim: LevelTarget, *, watts: Array | None = None, budget: float = float("inf"), least: float = 0.0
 ) -> tuple[Array, float]:
-    """Best levels (n,) from 0 to 1 for unit fields (n, p), and how far off the aim they are [-].
+    """Best levels (n,) from 0 to 1 for unit fields (n, p), and their miss [-].
 
     With ``watts`` (n,) of each at full, they take no more than ``budget`` together [W].
     """
@@ -105,7 +105,7 @@ def _judge(
     watts: Array,
     budget: float,
 ) -> tuple[Array, Array]:
-    """Least merits (k,) and the levels (k, n) that reach them.
+    """Least misses (k,) and the levels (k, n) that reach them.
 
     The waste is linear in the levels, so that the problem stays a bounded least squares one with the hits a
     little lower. So is the power: where it is over the budget, a price on the watt is raised until it is not, which

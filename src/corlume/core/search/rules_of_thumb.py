@@ -1,4 +1,4 @@
-"""Counts and places by the trade's rules: what keepers start from. Common practice, no source."""
+"""Counts and places by the trade's rules of thumb, where a search starts. Common practice, no source."""
 
 from __future__ import annotations
 
@@ -22,7 +22,9 @@ def patches(length: float, width: float) -> tuple[int, int]:
 
 
 def count_for(stocking: Stocking, length: float, width: float) -> tuple[int, int]:
-    """Least and most modules for a stocking: one a patch for LPS; half as many again to twice as many for SPS."""
+    """Minimum and maximum number of modules for a stocking: one a patch for LPS; half as many again to twice as many
+    for SPS.
+    """
     along, across = patches(length, width)
     cover = along * across
     match stocking:
@@ -34,12 +36,12 @@ def count_for(stocking: Stocking, length: float, width: float) -> tuple[int, int
 
 
 def balanced(count: int, length: float) -> tuple[float, ...]:
-    """Places along a tank with even room between modules and to the ends: two over 48 in come to 16 in [m]."""
+    """Equally spaced places along a tank, with the same room to the ends: two over 48 in come to 16 in [m]."""
     return tuple((k + 1) / (count + 1) * length for k in range(count))
 
 
 def wider(count: int, length: float) -> tuple[float, ...]:
-    """The same with modules further out: two over 48 in come to 13 in from the ends, four to 7.5 and 17 in [m]."""
+    """Places with modules further out: two over 48 in come to 13 in from the ends, four to 7.5 and 17 in [m]."""
     places = list(balanced(count, length))
     most = 0.5 * places[0]
     if count > 1:

@@ -1,1 +1,1 @@
-"""What a meter tells: how sure a prediction is, where to measure, and what readings correct."""
+"""Surveys by meter: the uncertainty of a prediction, where to measure, and the correction by readings."""

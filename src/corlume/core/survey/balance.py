@@ -37,7 +37,7 @@ REST = 0.15
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """Where fixtures are to hang next, and what the spots would read then [umol/m2/s]."""
+    """Next places of the fixtures, and the expected readings [umol/m2/s]."""
 
     fixtures: tuple[Fixture, ...]
     readings: tuple[float, ...]
@@ -45,7 +45,7 @@ class Move:
 
 
 def balance_points(tank: Tank, fixtures: Sequence[Fixture]) -> list[MeasuringPoint]:
-    """Three to five spots 15 cm down along the middle of the fixtures: ends, under and between them; none in rock."""
+    """Three to five points 15 cm down along the middle of the fixtures: ends, under and between them; none in rock."""
     columns = sorted({round(f.emitter.x, 2) for f in fixtures if f.emitter.length < LONGEST_MOVED}) or [
         0.5 * tank.length
     ]
@@ -67,7 +67,7 @@ def balance_points(tank: Tank, fixtures: Sequence[Fixture]) -> list[MeasuringPoi
 
 
 def wanted(tank: Tank, spots: Sequence[MeasuringPoint], strong: Strong) -> Array:
-    """What each spot is to read, as a share of their mean (n,): all alike, or falling evenly to one end."""
+    """Target of each point as a share of their mean (n,): all equal, or falling evenly to one end."""
     if not strong:
         return np.ones(len(spots))
     along = np.array([spot.x for spot in spots]) / tank.length - 0.5
@@ -77,7 +77,7 @@ def wanted(tank: Tank, spots: Sequence[MeasuringPoint], strong: Strong) -> Array
 
 
 def spread(readings: Array, shares: Array) -> float:
-    """How far readings (n,) are from agreeing: highest less lowest, each over what it is to be [umol/m2/s]."""
+    """Spread of readings (n,): highest less lowest, each over its target [umol/m2/s]."""
     even = readings / shares
     return float(even.max() - even.min())
 
@@ -91,7 +91,7 @@ def next_move(
     grain: float,
     now: Array | None = None,
 ) -> Move:
-    """Shift the columns of modules along the tank so that the spots agree best.
+    """Shift the columns of modules along the tank so that the points agree best.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""From readings to a corrected model: the unknowns, the smooth factor, what does not fit, and how sure it all is."""
+"""Calibration: from readings to a corrected model with its unknowns, residual field, outliers and uncertainty."""
 
 from __future__ import annotations
 
@@ -50,12 +50,12 @@ class Calibration:
 
     @property
     def sd(self) -> Array:
-        """Standard deviation of each unknown once the readings are known (p,)."""
+        """Standard deviation of each unknown given the readings (p,)."""
         found: Array = np.sqrt(np.maximum(0.0, np.diag(self.smooth.unknowns_covariance())))
         return found
 
     def correction(self) -> Correction:
-        """What is kept of it."""
+        """The part that is kept in the survey."""
         u = self.unknowns
         tank, fixtures = u.applied(self.vector)
         of = [dict[str, float]() for _ in fixtures]
@@ -132,7 +132,7 @@ def calibrate(
 
 
 def _scales(unknowns: Parameters, points: Array, slopes: Array, noise: Array, told: Array) -> tuple[Scale, Parameters]:
-    """The scale of the smooth factor, and how far places and beams are off, under which readings are likeliest."""
+    """The most likely scales: of the residual field, and of errors in places and beams."""
 
     def merit(one: tuple[float, Scale, Parameters]) -> float:
         return one[0] - 0.5 * (math.log(one[2].misfit / USUAL_MISFIT) / MISFIT_SD) ** 2

@@ -1,4 +1,4 @@
-"""Where a keeper would measure: tops of rock, sand, ends, under and between fixtures, ledges, corals."""
+"""Candidate measuring points: tops of rock, sand, ends, under and between fixtures, ledges, corals."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ Proposal = tuple[str, float, float, float, str]
 
 
 def candidate_points(tank: Tank, fixtures: Sequence[Fixture], corals: Iterable[Coral] = ()) -> list[MeasuringPoint]:
-    """Spots in the water, none in rock, each with why it is proposed; places of corals come first."""
+    """Points in open water, each with the reason it is proposed; places of corals come first."""
     return _settled(tank, [*_corals(corals), *_rock(tank), *_fixtures(tank, fixtures), *_water(tank)])
 
 
@@ -43,7 +43,7 @@ def tops_of_rock(tank: Tank) -> list[MeasuringPoint]:
 
 
 def _settled(tank: Tank, raw: Iterable[Proposal]) -> list[MeasuringPoint]:
-    """Those in the water, to a tape's grain, none close to another, each with a name of its own."""
+    """Points in open water, rounded to a tape's grain, none close to another, each with a name of its own."""
     found = list[MeasuringPoint]()
     for name, x, y, depth, reason in raw:
         place = np.round(np.array([x, y, depth]) / GRAIN) * GRAIN
@@ -93,7 +93,7 @@ def _fixtures(tank: Tank, fixtures: Sequence[Fixture]) -> Iterator[Proposal]:
 
 
 def _water(tank: Tank) -> Iterator[Proposal]:
-    """Sand, mid-water and the rest at 15 cm, on a grid of a hand's breadth or two."""
+    """Points on the sand, in mid-water and at 15 cm, on a grid of one or two hand's breadths."""
     across = max(3, min(9, round(tank.length / 0.19)))
     deep = max(2, min(5, round(tank.width / 0.17)))
     sides = {0: "front", deep - 1: "back"}

@@ -1,4 +1,4 @@
-"""A fixture from what the keeper has: watts and kind alone, a few readings, or a published grid of PAR.
+"""Estimate a fixture from its watts and technology alone, a few readings, or a published PAR grid.
 
 PAR is linear in the flux, and in the intensity of the lobe: one width is found by least squares; two rings, or a table
 over the angle, are put together of narrow parts by non-negative least squares, where there are readings enough.
@@ -54,7 +54,7 @@ DARK = Pane("plain", 0.0)
 
 @dataclass(frozen=True, slots=True)
 class FixtureEstimate:
-    """A fixture as readings tell it.
+    """A fixture estimated from readings.
 
     Parameters
     ----------
@@ -93,7 +93,7 @@ def flux_of_watts(technology: TechnologyKey, watts: float, age: str = "") -> flo
 
 
 def bench(where: Where, *, depth: float, tank: tuple[float, float] | None = None, pane: Pane = DARK) -> Tank:
-    """What a fixture was measured in: a tank of a length and width with panes alike, water without end, or air.
+    """Surroundings of a fixture's measurement: a tank with equal panes, water without panes, or air.
 
     ``depth`` is down to the deepest reading, or in air the distance to the farthest [m].
     """
@@ -221,7 +221,7 @@ def _walled(tank: Tank, medium: Medium, share: float) -> Medium:
 
 
 def _rings(tank: Tank, medium: Medium, one: Emitter, share: float, points: Array, par: Array) -> Try | None:
-    """The best two beams, one in the other."""
+    """The best two concentric beams."""
     from scipy.optimize import nnls
 
     if len(par) < RINGS_FROM:
@@ -249,7 +249,7 @@ def _rings(tank: Tank, medium: Medium, one: Emitter, share: float, points: Array
 
 
 def _table(tank: Tank, medium: Medium, one: Emitter, share: float, points: Array, par: Array) -> Try | None:
-    """The lobe as a table over the angle, smooth where readings say nothing."""
+    """The lobe as a table over the angle, smooth where there are no readings."""
     from scipy.optimize import nnls
 
     if len(par) < TABLE_FROM:

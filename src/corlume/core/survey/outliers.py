@@ -1,4 +1,4 @@
-"""Why a reading may not fit: what stands near it in the model, in words that a keeper can act on."""
+"""Why a reading may be an outlier, from what is near it in the model, in words that a keeper can act on."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ def outlier_reason(
     others: list[tuple[MeasuringPoint, float]],
     shares: list[tuple[str, float]],
 ) -> list[str]:
-    """What may be the matter with a reading that is off.
+    """Likely reason for an outlier.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""Find the unknowns from readings: bounded robust least squares with priors, and how sure the result is."""
+"""Fit unknowns to readings: bounded robust least squares with priors, and the uncertainty of the result."""
 
 from __future__ import annotations
 
@@ -121,7 +121,7 @@ def fit_parameters(
 
 
 def reading_weights(off: Array) -> Array:
-    """What is left of readings that are so many standard deviations off: all up to ``SURE``, next to nothing from
-    ``WILD`` on [-].
+    """Weights of readings that are so many standard deviations off: 1 up to ``SURE``, next to nothing from ``WILD`` on
+    [-].
     """
     return np.clip((WILD - np.abs(off)) / (WILD - SURE), LEAST_TRUST, 1.0)

@@ -1,4 +1,4 @@
-"""What is not known of a lit tank, as one vector with its prior: outputs, reflectances, water, beams, places."""
+"""The unknowns of a lit tank as one vector with its prior: outputs, reflectances, water, beams, places."""
 
 from __future__ import annotations
 
@@ -52,7 +52,7 @@ MOST_OFF = 0.06
 
 @dataclass(frozen=True, slots=True)
 class Parameter:
-    """One number that is not known.
+    """One unknown.
 
     Parameters
     ----------
@@ -129,7 +129,7 @@ class Parameters:
 
     @cached_property
     def alike(self) -> list[tuple[tuple[int, ...], Pane]]:
-        """Panes, by index, that were entered alike, and so are taken to be off alike."""
+        """Panes, by index, that were entered alike and so share an error."""
         groups: dict[Pane, list[int]] = {}
         for side, pane in enumerate(self.tank.panes()):
             groups.setdefault(pane, []).append(side)
@@ -144,17 +144,17 @@ class Parameters:
         return {sort: tuple(mine) for sort, mine in groups.items()}
 
     def where(self, *what: What) -> NDArray[np.int64]:
-        """Which places of the vector hold some kinds of unknowns."""
+        """Positions of some kinds of unknowns in the vector."""
         return np.flatnonzero([one.what in what for one in self.all])
 
     @cached_property
     def start(self) -> Array:
-        """The vector of what was entered; of a lamp taken to be weak, what such lamps give."""
+        """The vector as entered; the output of a failing lamp for a suspected one."""
         return np.array([one.start for one in self.all])
 
     @cached_property
     def bounds(self) -> tuple[Array, Array]:
-        """The lowest and highest vector."""
+        """Lower and upper bounds of the vector."""
         return np.array([one.low for one in self.all]), np.array([one.high for one in self.all])
 
     @cached_property
@@ -169,7 +169,7 @@ class Parameters:
         return found
 
     def applied(self, vector: Array) -> tuple[Tank, tuple[Fixture, ...]]:
-        """The tank and the fixtures as they are if the unknowns are so."""
+        """The tank and the fixtures under given values of the unknowns."""
         shares = [pane.factor for pane in self.tank.panes()]
         loss, fixtures = self.tank.water.loss, list(self.fixtures)
         shape = np.zeros((len(fixtures), 5))
@@ -192,7 +192,7 @@ class Parameters:
         return self.tank.with_optics(shares, loss), tuple(fixtures)
 
     def found_by(self, correction: Correction | None) -> Array:
-        """The vector (p,) that a survey's correction holds for these fixtures; what was entered where it holds none."""
+        """The vector (p,) in a survey's correction for these fixtures; as entered where it has none."""
         vector = self.start.copy()
         if correction is None:
             return vector
@@ -212,7 +212,7 @@ class Parameters:
         return found
 
     def suspecting(self, weak: Sequence[int]) -> Parameters:
-        """The same with some fixtures, by index, taken to be weak."""
+        """The unknowns with some fixtures, by index, suspected to fail."""
         return replace(self, weak=tuple(sorted(weak)))
 
 
@@ -221,7 +221,7 @@ SHAPES: tuple[What, ...] = ("wider", "middle", "sides", "right", "back")
 
 
 def output_prior(fixture: Fixture) -> Prior:
-    """How far the output of a fixture that works can be off its figure."""
+    """Prior of the output of a working fixture, relative to its figure."""
     flux, worn = FLUX[fixture.basis], WORN * abs(math.log(fixture.light_loss_factor))
     return Prior(math.sqrt(flux.sd**2 + EACH.sd**2 + worn**2), flux.basis)
 

@@ -1,4 +1,4 @@
-"""A photo of the tank, fixed to it by four corners: from a point of the picture to a place in the tank and back."""
+"""A photo of the tank, mapped by its four corners: from a point of the picture to a place in the tank and back."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ LEAST_SIDE = 0.03
 
 @dataclass(frozen=True)
 class Photo:
-    """A picture with where the corners are in it, as shares of its width and height; none before it is fixed.
+    """A picture with the tank's corners as shares of its width and height; none before it is mapped.
 
     ``picture`` is the hash of its bytes; ``width`` and ``height`` are in pixels.
     """
@@ -52,7 +52,7 @@ class Photo:
         return homography(self.corners, UNIT)
 
     def place(self, tank: Tank, u: float, v: float, third: float) -> tuple[float, float, float]:
-        """The place in the tank of a point of the picture: x, y, depth [m].
+        """Place in the tank of a point of the picture: x, y, depth [m].
 
         ``third`` is the axis that the picture does not have: y from the front pane of a front view, depth of one from
         above [m]. A place beyond the corners lies outside the water; whoever uses it says so.
@@ -63,7 +63,7 @@ class Photo:
         return right * tank.length, (1 - down) * tank.width, third
 
     def point(self, tank: Tank, place: tuple[float, float, float]) -> tuple[float, float]:
-        """Where a place of the tank is in the picture, as shares of its width and height."""
+        """Point of the picture for a place in the tank, as shares of its width and height."""
         x, y, depth = place
         down = depth / tank.water_depth if self.view == "front" else 1 - y / tank.width
         return apply(homography(UNIT, self.corners), x / tank.length, down)
@@ -73,7 +73,7 @@ UNIT: Quad = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))
 
 
 def homography(source: Quad, target: Quad) -> Array:
-    """The projective map (3, 3) that takes four points to four others.
+    """The projective map (3, 3) of four points to four others.
 
     Hartley and Zisserman 2004 [16], section 4.1, from memory: two linear equations a pair.
     """
@@ -86,13 +86,13 @@ def homography(source: Quad, target: Quad) -> Array:
 
 
 def apply(matrix: Array, x: float, y: float) -> tuple[float, float]:
-    """A point under a projective map."""
+    """Image of a point under a projective map."""
     u, v, w = (matrix @ [x, y, 1.0]).tolist()
     return u / w, v / w
 
 
 def _check_corners(rules: Rules, corners: Quad) -> None:
-    """Four corners, inside the picture, apart, and in an order that goes round once with the clock."""
+    """Check that four corners are in the picture, apart, and in clockwise order."""
     rules.that(len(corners) == 4, "corners", "must be four")
     if len(corners) != 4:
         return

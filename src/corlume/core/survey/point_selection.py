@@ -1,4 +1,4 @@
-"""Choose where to measure: the readings that leave the corrected map surest where it matters."""
+"""Choose measuring points: the readings that leave the corrected map most certain where it matters."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ USUAL = Scale(USUAL_SPREAD, USUAL_LENGTH)
 
 @dataclass(frozen=True, eq=False)
 class PointSelection:
-    """Candidates that together tell the most, and what each number of readings leaves.
+    """Chosen candidates, and the remaining variance after each number of readings.
 
     Parameters
     ----------
@@ -44,7 +44,7 @@ def select_points(
     fixed: int = 0,
     scale: Scale = USUAL,
 ) -> PointSelection:
-    """Choose readings one by one, each the one that takes most variance off the map at some places.
+    """Choose points one by one, each the one that most reduces the variance of the map at some places.
 
     Parameters
     ----------
@@ -76,7 +76,7 @@ def select_points(
 
 
 def _exchanged(order: list[int], fixed: int, whole: Array, noise: Array, share: Array) -> list[int]:
-    """Take each reading back in turn and choose anew in its place, as long as that leaves less."""
+    """Replace each point in turn by a better one, as long as the variance falls."""
     m = len(noise)
     for _ in range(SWEEPS):
         was = list(order)
@@ -91,7 +91,7 @@ def _exchanged(order: list[int], fixed: int, whole: Array, noise: Array, share: 
 
 
 def _best(known: Array, noise: Array, share: Array, taken: list[int], m: int) -> int:
-    """The candidate that takes most variance off the places, under the covariance that is left."""
+    """The candidate that most reduces the variance at the places, under the remaining covariance."""
     gain = share @ known[m:, :m] ** 2 / (np.diag(known)[:m] + noise)
     gain[taken] = -np.inf
     return int(gain.argmax())

@@ -1,4 +1,4 @@
-"""Spots as the trade sets them out: three rings at three depths, the rock top, one place at several levels."""
+"""Points as the trade sets them out: three rings at three depths, the rock top, one place at several levels."""
 
 from __future__ import annotations
 
@@ -41,7 +41,9 @@ def rings(tank: Tank) -> list[MeasuringPoint]:
 
 
 def rock_tops(tank: Tank) -> list[MeasuringPoint]:
-    """The rock tops, and the water at their height over the whole tank: what is to lie within about 100."""
+    """Points on the rock tops, and in the water at their height over the whole tank, which should agree within about
+    100.
+    """
     tops = [spot for spot in tops_of_rock(tank) if spot.depth < tank.rock_top() + LEVEL][: MOST_TOPS // 2]
     depth = tank.rock_top() - OVER
     shares = ((0.5, 0.5), (0.15, 0.5), (0.85, 0.5), (0.3, 0.25), (0.7, 0.75), (0.3, 0.75), (0.7, 0.25))

@@ -1,4 +1,4 @@
-"""How far what was told can be off before anything is measured: one table, each line with its basis.
+"""Priors: how far entered values can be off before anything is measured, each line with its basis.
 
 Standard deviations; those of shares and fluxes are of their logarithm, so that 0.2 means a fifth up or down. All are
 our own estimates after common practice, no source, unless a line says otherwise.
@@ -13,7 +13,7 @@ from corlume.core.light.fixture import FluxBasis
 
 @dataclass(frozen=True, slots=True)
 class Prior:
-    """A standard deviation, and why it is so large."""
+    """A standard deviation, and the reason for its size."""
 
     sd: float
     basis: str

@@ -1,4 +1,4 @@
-"""When a jumping needle has settled: the middle of its last readings, and whether they are good enough to keep."""
+"""When a jumping meter has settled: the mean of its last readings, and whether it is good enough to keep."""
 
 from __future__ import annotations
 
@@ -24,12 +24,12 @@ class ReadingSettler:
     values: deque[float] = field(default_factory=lambda: deque(maxlen=WINDOW))
 
     def add(self, par: float) -> None:
-        """Take another reading in [umol/m2/s]."""
+        """Add a reading [umol/m2/s]."""
         self.values.append(par)
 
     @property
     def kept(self) -> list[float]:
-        """The readings without strays."""
+        """The readings without outliers."""
         if len(self.values) < 4:
             return list(self.values)
         middle = statistics.median(self.values)
@@ -38,12 +38,12 @@ class ReadingSettler:
 
     @property
     def middle(self) -> float:
-        """The mean of what is kept, 0 before anything came [umol/m2/s]."""
+        """Mean of the kept readings, 0 before any came [umol/m2/s]."""
         return statistics.fmean(self.kept) if self.values else 0.0
 
     @property
     def sure(self) -> float:
-        """How sure the middle is, as a share of it; as neighbours are alike, half of the readings count [-]."""
+        """Relative standard error of the mean; as neighbours are correlated, half of the readings count [-]."""
         kept = self.kept
         if len(kept) < 2 or self.middle <= 0:
             return math.inf
@@ -51,9 +51,7 @@ class ReadingSettler:
 
     @property
     def settled(self) -> bool:
-        """Whether its middle can be kept: enough readings, and sure enough, or as sure as a full window gets; not while
-        it still climbs or falls.
-        """
+        """Whether the mean can be kept: enough readings, steady, and neither climbing nor falling."""
         kept = self.kept
         if len(kept) < LEAST:
             return False

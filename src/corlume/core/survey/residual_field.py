@@ -1,4 +1,5 @@
-"""A smooth factor over the map from what readings leave over: a Gaussian process in the logarithm of PAR.
+"""The residual field: a smooth factor over the map for what the unknowns leave of the readings, a Gaussian process in
+the logarithm of PAR.
 
 It goes hand in hand with the unknowns of the model: what both could explain is shared out by how far each can be off,
 and what neither is told of stays uncertain. Rasmussen and Williams 2006 [15], chapters 2 and 5, from memory.
@@ -26,7 +27,7 @@ USUAL_LENGTH, LENGTH_SD = 0.2, 0.6
 
 
 def fitting_scale(points: Array, explained: Array, noise: Array, found: Array) -> tuple[float, Scale]:
-    """The scale under which readings are likeliest, of those that are tried, and the logarithm of how likely.
+    """The most likely of the scales that are tried, and its log likelihood.
 
     Parameters
     ----------
@@ -51,7 +52,7 @@ def fitting_scale(points: Array, explained: Array, noise: Array, found: Array) -
 
 @dataclass(frozen=True, eq=False)
 class ResidualField:
-    """The correction that readings ask for, and how sure the corrected map is.
+    """Correction of the map by readings, and its uncertainty.
 
     Parameters
     ----------
@@ -73,7 +74,7 @@ class ResidualField:
     scale: Scale
 
     def at(self, points: Array) -> Array:
-        """Logarithm (m,) of the factor by which the model is corrected at points (m, 3)."""
+        """Logarithm (m,) of the correction factor at points (m, 3)."""
         own = likeness(self.points, self.points, self.scale) + np.diag(self.noise)
         found: Array = likeness(points, self.points, self.scale) @ np.linalg.solve(own, self.left)
         return found
@@ -93,13 +94,15 @@ class ResidualField:
         return np.maximum(0.0, found)
 
     def unknowns_covariance(self) -> Array:
-        """Covariance (p, p) of the unknowns once the readings are known."""
+        """Covariance (p, p) of the unknowns given the readings."""
         shared = self.covariance @ self.slopes.T
         found: Array = self.covariance - shared @ np.linalg.solve(self._whole(), shared.T)
         return found
 
     def left_out(self) -> tuple[Array, Array]:
-        """For each reading, logarithm of it over what all others say of its place, and the deviation of that."""
+        """For each reading, its logarithm less what all other readings predict there, and the standard deviation of
+        that.
+        """
         inverse = np.linalg.inv(self._whole())
         told = self.left + self.slopes @ self.shift
         return inverse @ told / np.diag(inverse), 1 / np.sqrt(np.diag(inverse))

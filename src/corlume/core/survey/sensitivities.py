@@ -1,4 +1,4 @@
-"""What readings at some points would be, and how they follow the unknowns.
+"""Sensitivities: predicted readings at some points as functions of the unknowns.
 
 PAR is linear in every output, so that fields of the fixtures are worked out once for each kind of unknown that shapes
 them (reflectances, water, beams, places), by one step each; between and beyond, their logarithms go straight. A fit
@@ -25,7 +25,7 @@ LEAST = 1e-6
 
 
 def medium_like(medium: Medium, tank: Tank) -> Medium:
-    """A medium with other panes and other water, and with the floor's light as it was.
+    """A medium with other panes and other water, and the same floor light.
 
     What the floor sends back follows a return by a third of a percent at most where there is light to read
     (measured on the demo tank, a return off by 0.2); laying it out anew takes a second.
@@ -37,7 +37,7 @@ def medium_like(medium: Medium, tank: Tank) -> Medium:
 def fixture_fields(
     medium: Medium, fixtures: Sequence[Fixture], points: Array, bodies: Sequence[Fixture] | None = None
 ) -> Array:
-    """PAR (fixtures, n) that each fixture brings to points (n, 3), as it is set [umol/m2/s].
+    """PAR (fixtures, n) of each fixture at points (n, 3), as set [umol/m2/s].
 
     ``bodies`` are the same fixtures at the places where they shade each other, where those are others.
     """
@@ -72,7 +72,7 @@ class Sensitivities:
 
     @classmethod
     def around(cls, medium: Medium, unknowns: Parameters, points: Array, vector: Array | None = None) -> Sensitivities:
-        """Lay a response out at points (n, 3) around a vector, by default around what was entered.
+        """Compute sensitivities at points (n, 3) around a vector, by default as entered.
 
         ``medium`` is that of the tank as entered.
         """
@@ -92,27 +92,27 @@ class Sensitivities:
         return cls(unknowns, at, logs, slopes, columns)
 
     def again(self, medium: Medium, points: Array, vector: Array) -> Sensitivities:
-        """The same laid out around another vector, with the slopes that it has."""
+        """Recompute the fields around another vector, keeping the slopes."""
         return replace(self, at=vector, logs=_logs(medium, self.unknowns, points, vector))
 
     def under(self, unknowns: Parameters) -> Sensitivities:
-        """The same with other fixtures suspected to be weak."""
+        """The sensitivities with other fixtures suspected to fail."""
         return replace(self, unknowns=unknowns)
 
     def parts(self, vector: Array) -> Array:
-        """PAR (f, n) of each fixture if the unknowns are so."""
+        """PAR (f, n) of each fixture under given unknowns."""
         count = len(self.unknowns.fixtures)
         moved = np.einsum("kf,kfn->fn", (vector - self.at)[self.columns], self.slopes)
         found: Array = np.exp(self.logs + moved + vector[:count, None])
         return found
 
     def log_par(self, vector: Array) -> Array:
-        """Logarithm (n,) of PAR if the unknowns are so."""
+        """Logarithm (n,) of PAR under given unknowns."""
         found: Array = np.log(self.parts(vector).sum(axis=0))
         return found
 
     def jacobian(self, vector: Array) -> Array:
-        """How the logarithm of PAR follows the unknowns (n, p)."""
+        """Derivative (n, p) of the logarithm of PAR by the unknowns."""
         parts = self.parts(vector)
         shares = parts / parts.sum(axis=0)
         found = np.zeros((len(vector), shares.shape[1]))
@@ -121,7 +121,7 @@ class Sensitivities:
         return found.T
 
     def only(self, rows: Array) -> Sensitivities:
-        """The same at some of its points."""
+        """The sensitivities at some of the points."""
         return replace(self, logs=self.logs[:, rows], slopes=self.slopes[:, :, rows])
 
 

@@ -1,4 +1,4 @@
-"""A survey as it is written down: where was measured, what the meter said, under what lights."""
+"""A survey record: where PAR was measured, what the meter read, and under which lights."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ DOUBTFUL_NOISE = 0.04
 
 @dataclass(frozen=True, slots=True)
 class MeasuringPoint:
-    """A place to be measured, and what was read there.
+    """A measuring point with its readings.
 
     Parameters
     ----------
@@ -91,7 +91,7 @@ class MeasuringPoint:
 
     @property
     def median(self) -> float | None:
-        """The middle of its readings, or None without any [umol/m2/s]."""
+        """Median of the readings, or None without any [umol/m2/s]."""
         return statistics.median(self.readings) if self.readings else None
 
     @property
@@ -102,7 +102,7 @@ class MeasuringPoint:
 
 
 def value_errors(value: float) -> list[FieldError]:
-    """Tell why a number is no reading of PAR, by the field "par"."""
+    """Find why a number cannot be a PAR reading, by the field "par"."""
     rules = Rules()
     if value in OVERFLOW:
         rules.that(False, "par", f"is {value:.0f}: the meter is past its range, or not plugged in; read again")
@@ -153,21 +153,21 @@ class Survey:
         rules.finish()
 
     def par(self, spot: MeasuringPoint) -> float | None:
-        """PAR at a spot with the lights as they are set, or None where nothing was read [umol/m2/s]."""
+        """PAR at a point with the lights as set, or None where nothing was read [umol/m2/s]."""
         return None if spot.median is None else spot.median * self.immersion / spot.level
 
     def read(self) -> list[tuple[MeasuringPoint, float]]:
-        """The spots with a reading, each with its PAR [umol/m2/s]."""
+        """Points with a reading, each with its PAR [umol/m2/s]."""
         found = ((spot, self.par(spot)) for spot in self.spots)
         return [(spot, par) for spot, par in found if par is not None]
 
     def doubts(self, index: int) -> bool:
-        """Whether the reading of that index among those read did not fit when the correction was worked out."""
+        """Whether the i-th reading was an outlier when the correction was fitted."""
         noise = self.correction.noise if self.correction else ()
         return index < len(noise) and noise[index] > DOUBTFUL_NOISE
 
     def noise(self, spot: MeasuringPoint, par: float, fluctuation: float) -> float:
-        """Standard deviation of a spot's reading, as a share of it [-].
+        """Relative standard deviation of a point's reading [-].
 
         ``fluctuation`` is that of the light there with the surface rippled, from the model; readings of some seconds
         each take most of it away, and so do several.
@@ -186,7 +186,7 @@ run from 176 to 190 are common practice, no source."""
 
 
 def point_errors(tank: Tank, spots: Sequence[MeasuringPoint], prefix: str = "") -> list[FieldError]:
-    """Tell which spots lie outside the water or in rock, as ``0.x`` and so on behind a prefix."""
+    """Find points outside the water or in rock, as ``0.x`` and so on behind a prefix."""
     rules = Rules()
     for i, spot in enumerate(spots):
         at = f"{prefix}{i}."

@@ -1,4 +1,4 @@
-"""Lamps that fail: which fixtures the readings show to give next to nothing, and how sure that is.
+"""Failing lamps: fixtures that the readings show to give next to nothing, and how certain that is.
 
 Each is suspected in turn, with an output of its own that follows no other's. The readings choose by the evidence of
 each suspicion (MacKay 1992 [21], from memory) and by how seldom lamps fail.
@@ -26,7 +26,7 @@ MOST_WEAK = 4
 
 @dataclass(frozen=True, eq=False)
 class WeakFixture:
-    """The best fit of the readings, under the suspicion that they bear out best.
+    """The best fit of the readings, under the suspicion with the most evidence.
 
     Parameters
     ----------
@@ -40,7 +40,7 @@ class WeakFixture:
 
 
 def find_weak_fixtures(response: Sensitivities, logs: Array, noise: Array) -> WeakFixture:
-    """Fit readings without weak lamps, and with each in turn; keep what the readings bear out.
+    """Fit readings without failing lamps, and with each suspected in turn; keep the fit with the most evidence.
 
     Parameters
     ----------

@@ -40,7 +40,7 @@ FACTORS = np.exp(np.linspace(-0.24, 0.24, 33))
 
 @dataclass(frozen=True, slots=True)
 class LightSeen:
-    """One thing that was seen, and how it stands to the model.
+    """One observation by eye, and its deviation from the model.
 
     Parameters
     ----------
@@ -56,12 +56,12 @@ class LightSeen:
 
     @property
     def agrees(self) -> bool:
-        """Whether the model can be so."""
+        """Whether the observation agrees with the model."""
         return abs(self.off) <= AGAINST
 
 
 def hand_points(tank: Tank) -> dict[str, MeasuringPoint]:
-    """Where a hand is held outside each pane, as the place of the pane next to it, by the pane."""
+    """Places of a hand outside each pane, as the nearest place of that pane, by pane."""
     x, y = 0.5 * tank.length, 0.5 * tank.width
     at = {"left": (0.0, y), "right": (tank.length, y), "front": (x, 0.0), "back": (x, tank.width)}
     return {
@@ -71,7 +71,7 @@ def hand_points(tank: Tank) -> dict[str, MeasuringPoint]:
 
 
 def on_hands(tank: Tank, fixtures: Sequence[Fixture], spots: Sequence[MeasuringPoint]) -> Array:
-    """Direct light (n,) on a level hand outside panes over that on one held in the middle, in the open [-]."""
+    """Direct light (n,) on a level hand outside each pane, over that on a hand at the middle of the open tank [-]."""
     margin = 4 * REACH
     size = (tank.length + 2 * margin, tank.width + 2 * margin)
     medium = Medium.of(bench("air", depth=0.05, tank=size))
@@ -88,7 +88,7 @@ def on_hands(tank: Tank, fixtures: Sequence[Fixture], spots: Sequence[MeasuringP
 
 
 def shares_at(tank: Tank, medium: Medium, fixtures: Sequence[Fixture], spots: Sequence[MeasuringPoint]) -> Array:
-    """Light (n,) at spots over the mean of all the water at their depth [-]."""
+    """Light (n,) at points over the mean of all water at their depth [-]."""
     points = np.array([spot.place for spot in spots]).reshape(-1, 3)
     here = fixture_fields(medium, fixtures, points).sum(axis=0)
     found = []
@@ -101,20 +101,22 @@ def shares_at(tank: Tank, medium: Medium, fixtures: Sequence[Fixture], spots: Se
 
 
 def off_hand(shares: Array) -> Array:
-    """How far light on hands that showed first is from what shows (n,), in deviations [-]."""
+    """Deviation of the light on hands at first sight of spill from the visible threshold (n,), in standard deviations
+    [-].
+    """
     found: Array = np.log(np.maximum(1e-3, shares) / SHOWS) / SHOWS_SD
     return found
 
 
 def off_looks(spots: Sequence[MeasuringPoint], shares: Array) -> Array:
-    """How far the model is from what looked dark, or lit (n,), in deviations: 0 where it looks so in the model [-]."""
+    """Deviation of the model at points that looked dark or lit (n,), in standard deviations; 0 where it agrees [-]."""
     found = np.log(np.maximum(1e-3, shares) / DARK_SHARE) / DARK_SD
     dark = np.array([spot.seen == "dark" for spot in spots])
     return np.where(dark, np.maximum(0.0, found), np.minimum(0.0, found))
 
 
 def entered_widths(fixtures: Sequence[Fixture], off: Callable[[Sequence[Fixture]], Array]) -> tuple[float, float]:
-    """How wide the lobes are by what was seen, as a share of what was told, and its standard deviation [-].
+    """Beam width by what was seen, as a share of that entered, and its standard deviation [-].
 
     ``off`` says how far what was seen is from the model, in deviations (n,), if the fixtures are so. The prior of the
     width and the likelihood of what was seen are put together on a grid of widths.
