@@ -71,7 +71,7 @@ def seats_and_flow(stored: StoredTank, what: str = "") -> None:
         flow_plane(stored, "front", 0.3)
 
     row(f"{what}flow map, plan and front", clock(both, 3), 0.5)
-    row(f"{what}flow solved", clock(lambda: solve_flow(stored), 1), 8.0)
+    row(f"{what}flow solved", clock(lambda: solve_flow(stored), 1, warm=False), 8.0)
     row(f"{what}all seats with light and flow", clock(lambda: spots_of(stored, setup.hung), 3))
     place = count()
 

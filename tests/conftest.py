@@ -32,6 +32,11 @@ from corlume.web.app import create_app
 from tests.ruled import RULED
 
 
+def pytest_xdist_auto_num_workers() -> int:
+    """One worker more than there are cores: tests of the browser wait for half of their time."""
+    return (os.cpu_count() or 1) + 1
+
+
 def pytest_sessionfinish() -> None:
     """Stop what runs in the background, which the end of the process would wait for."""
     jobs.stop_all()

@@ -31,6 +31,7 @@ from corlume.formats.file_faults import BadFile
 from corlume.formats.photometry import write_lm63
 from corlume.formats.picture import read_picture
 from corlume.serve import _log_to
+from corlume.services import jobs
 from corlume.services.keeping import fixture_library, hung_fixtures, tanks
 from corlume.settings import Settings
 from corlume.store.database import Database
@@ -110,14 +111,14 @@ def body_of(draw: random.Random, kind: str) -> bytes:
 
 # what a form that breaks off had in memory is closed by the collector of garbage, which says so
 @pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")
-def test_no_request_of_a_thousand_ends_in_an_answer_of_500(client: TestClient, db: Database) -> None:
+def test_no_request_of_six_hundred_ends_in_an_answer_of_500(client: TestClient, db: Database) -> None:
     draw, seen = random.Random(20261125), Counter[int]()
     tanks.import_tank(db, tanks.export_tank(db, 1).encode())
     routes = [(path, m.upper()) for path, ms in client.app.openapi()["paths"].items() for m in ms]  # type: ignore[attr-defined]
     assert len(routes) > 60
     slow = ("/kinds", "/faults", "/mount", "/restore", "/backup")
     routes = [(path, method) for path, method in routes for _ in range(1 if any(s in path for s in slow) else 4)]
-    for _ in range(1000):
+    for _ in range(600):
         path, method = draw.choice(routes)
         while "{" in path:
             name = path.partition("{")[2].partition("}")[0]
@@ -132,6 +133,7 @@ def test_no_request_of_a_thousand_ends_in_an_answer_of_500(client: TestClient, d
         if draw.random() < 0.1:
             headers["Cookie"] = f"unit={draw.choice(['in', 'x', '%00'])}; theme=night"
         answer = client.request(method, path.replace("\x00", "%00"), content=body_of(draw, kind), headers=headers)
+        jobs.stop_all()  # nobody waits for what it may have begun
         seen[answer.status_code] += 1
         assert answer.status_code < 500, (method, path, headers, answer.text[:300])
         assert answer.headers["Content-Security-Policy"]
@@ -295,12 +297,12 @@ def test_a_field_that_comes_twice_with_two_texts_is_told_on_every_form(client: T
         for address, fields in Forms(client.get(page).text).found:
             if any(word in address for word in ("remove", "undo", "redo", "survey/1/spots/1")):
                 continue
-            for name in [*fields][::3]:
+            for name in [*fields][::5]:
                 body = urlencode([*fields.items(), (name, "this"), (name, "that")])
                 answer = client.post(address or page, content=body, headers=headers)
                 assert answer.status_code < 500, (address, name)
                 told += "came twice" in answer.text
-    assert told > 25
+    assert told > 15
 
 
 def test_names_of_a_host_that_are_none_are_refused(client: TestClient) -> None:

@@ -8,16 +8,24 @@ import shutil
 import subprocess
 import sys
 import sysconfig
+import urllib.error
+import urllib.request
 import venv
 from pathlib import Path
 
+import pytest
+
 from corlume import __version__
-from tests.processes import answered
 
 ROOT = Path(__file__).parent.parent
 
 
-def test_wheel_in_a_venv_of_its_own_tells_its_version_and_serves_the_demo(tmp_path: Path) -> None:
+def shipped(package: Path) -> list[Path]:
+    """Every file of the package: modules, pages, styles, scripts, fonts, tables and migrations."""
+    return [path for path in package.rglob("*") if path.is_file() and "__pycache__" not in path.parts]
+
+
+def test_wheel_in_a_venv_of_its_own_holds_every_file_and_serves_while_it_gets_ready(tmp_path: Path) -> None:
     """Other packages come from the venv of the tests by a path file; of ours there is only what the wheel brought."""
     pip = [sys.executable, "-m", "pip", "--disable-pip-version-check", "--quiet"]
     source = tmp_path / "source"  # building leaves a folder beside the sources
@@ -30,6 +38,8 @@ def test_wheel_in_a_venv_of_its_own_tells_its_version_and_serves_the_demo(tmp_pa
     python = tmp_path / "venv" / "bin" / "python"
     target = next((tmp_path / "venv" / "lib").glob("python*")) / "site-packages"
     subprocess.run([*pip, "install", "--no-deps", "--target", str(target), str(wheel)], check=True, timeout=300)
+    brought = {path.relative_to(target) for path in (target / "corlume").rglob("*")}
+    assert {path.relative_to(ROOT / "src") for path in shipped(ROOT / "src" / "corlume")} <= brought
     (target / "others.pth").write_text(sysconfig.get_path("purelib"))
     env = {k: v for k, v in os.environ.items() if not k.startswith("PYTHON")}
     env |= {"CORLUME_DATA": str(tmp_path / "data"), "CORLUME_PORT": "0", "PYTHONUNBUFFERED": "1"}
@@ -43,8 +53,11 @@ def test_wheel_in_a_venv_of_its_own_tells_its_version_and_serves_the_demo(tmp_pa
         assert str(target) in server.stdout.readline()
         found = re.search(r"http://[\d.:]+", server.stdout.readline())
         assert found
-        for path in ("/tanks", "/tanks/1/chart", "/static/app.css", "/tanks/1/corals"):
-            assert answered(f"{found[0]}{path}") == 200
+        assert urllib.request.urlopen(f"{found[0]}/static/app.css").status == 200
+        # its kernels are not compiled yet, which is said at once
+        with pytest.raises(urllib.error.HTTPError, match="503") as told_so:
+            urllib.request.urlopen(f"{found[0]}/tanks/1/chart")
+        assert "Getting ready" in told_so.value.read().decode()
     finally:
         server.kill()
         server.wait(10)

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 
 import pytest
 import uvicorn
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, ConsoleMessage, Error, Page, expect, sync_playwright
 
 from corlume.settings import Settings
 from corlume.store.database import Database
@@ -32,36 +32,59 @@ def browser() -> Iterator[Browser]:
         browser.close()
 
 
+@pytest.fixture(scope="session")
+def port() -> Iterator[socket.socket]:
+    """A free port for all servers, one after the other; a browser waits for the next one without being refused."""
+    with socket.socket() as listener:
+        listener.bind(("127.0.0.1", 0))
+        listener.listen()
+        yield listener
+
+
 @pytest.fixture
-def address(db: Database, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
-    """The demo, served on a free port; its flow stays the first estimate until a test undoes the patch, as a better one
-    would come in the middle of others.
+def address(port: socket.socket, db: Database, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
+    """The demo, served; its flow stays the first estimate until a test undoes the patch, as a better one would come in
+    the middle of others.
     """
     monkeypatch.setattr("corlume.services.flow.flow_jobs.begin", lambda *_: None)
-    listener = socket.socket()
-    listener.bind(("127.0.0.1", 0))
-    listener.listen()  # from here on a browser waits for the server instead of being refused
     server = uvicorn.Server(uvicorn.Config(create_app(db, Settings()), log_level="error"))
-    thread = threading.Thread(target=server.run, kwargs={"sockets": [listener]})
+    thread = threading.Thread(target=server.run, kwargs={"sockets": [port.dup()]})
     thread.start()
-    yield f"http://127.0.0.1:{listener.getsockname()[1]}"
+    yield f"http://127.0.0.1:{port.getsockname()[1]}"
     server.should_exit = True
     thread.join(10)
-    listener.close()
+
+
+@pytest.fixture(scope="session")
+def window(browser: Browser, port: socket.socket) -> Iterator[Page]:
+    """One window for all tests: to open one takes longer than most of them."""
+    with browser.new_context(base_url=f"http://127.0.0.1:{port.getsockname()[1]}") as context:
+        yield context.new_page()
 
 
 @pytest.fixture
-def page(browser: Browser, address: str) -> Iterator[Page]:
-    """A page at 1280 x 800 that fails the test on any script error or blocked resource."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
-    page = context.new_page()
+def page(window: Page, address: str) -> Iterator[Page]:  # noqa: ARG001
+    """A page at 1280 x 800 without cookies, which fails the test on any script error or blocked resource."""
     faults: list[str] = []
-    page.on("pageerror", lambda error: faults.append(str(error)))
-    page.on("console", lambda m: faults.append(m.text) if m.type == "error" and "422" not in m.text else None)
-    page.set_default_timeout(10_000)
-    page.set_default_navigation_timeout(30_000)
-    yield page
-    context.close()
+
+    def on_error(error: Error) -> None:
+        faults.append(str(error))
+
+    def on_console(message: ConsoleMessage) -> None:
+        if message.type == "error" and "422" not in message.text:
+            faults.append(message.text)
+
+    window.context.clear_cookies()
+    window.set_viewport_size({"width": 1280, "height": 800})
+    window.set_default_timeout(10_000)
+    window.set_default_navigation_timeout(30_000)
+    window.on("pageerror", on_error)
+    window.on("console", on_console)
+    yield window
+    window.evaluate("for (const kept of [localStorage, sessionStorage]) kept.clear()")
+    window.goto("about:blank")
+    window.remove_listener("pageerror", on_error)
+    window.remove_listener("console", on_console)
     assert not faults
 
 

@@ -134,6 +134,7 @@ def test_coral_is_sent_to_a_zone_where_it_fits_and_clicked_to_where_it_does_not(
     assert page.locator(".zone-list li.no .reasons .no").count() > 3
     fits.get_by_role("button", name="Place here").click()
     expect(page.locator(".note-box")).to_contain_text("Suitable spot")
+    page.wait_for_load_state()
     placed = tanks.open_tank(db, 1).coral(15).value
     assert placed.place is not None
     dot = middle(page.locator('.coral[data-coral="12"] .coral-dot').first)

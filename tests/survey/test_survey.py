@@ -35,8 +35,8 @@ from corlume.services.survey.survey_plan import offer
 from corlume.store.tanks import unstored
 
 Array = NDArray[np.float64]
-NOISE, TRIALS = 0.05, 20
-RETURNS = np.linspace(0.3, 0.7, 9)
+NOISE, TRIALS = 0.05, 12
+RETURNS = np.linspace(0.3, 0.7, 3)
 
 
 @dataclass
@@ -112,12 +112,15 @@ def truth(seed: int, *, wild: int = 0, tilt: bool = False, shadow: bool = False)
 
 @dataclass
 class Outcome:
-    """How far off each output is [-], the wall return [-], and the logarithms of held-out PAR with their bands."""
+    """How far off each output is [-], the wall return [-], and the logarithms of held-out PAR with their bands; and how
+    much each reading counts [-].
+    """
 
     outputs: float
     wall: float
     off: Array
     sd: Array
+    trust: Array
 
     @property
     def rms(self) -> float:
@@ -133,7 +136,8 @@ def outcome(true: Truth) -> Outcome:
     sd = np.sqrt(found.smooth.variance(b.held, there.jacobian(found.vector)))
     lamps = len(b.unknowns.fixtures)
     outputs = np.exp(found.vector[:lamps] - true.vector[:lamps]) - 1
-    return Outcome(float(np.abs(outputs).max()), float(abs(found.vector[lamps] - true.vector[lamps])), off, sd)
+    wall = float(abs(found.vector[lamps] - true.vector[lamps]))
+    return Outcome(float(np.abs(outputs).max()), wall, off, sd, found.trust)
 
 
 def trials(count: int = TRIALS, **kinds: Any) -> Iterator[Outcome]:
@@ -151,7 +155,7 @@ def test_hidden_parameters_come_back_from_twelve_readings() -> None:
     """Goals of our own, for a tank that is as modelled: the readings do not know that it is, so that a part of what
     they say goes to places and beams; with none of these in doubt the map comes within 2.4 %, in 90 % of trials 3.7.
     """
-    found = list(trials(50))
+    found = list(trials(24))
     assert np.quantile([o.outputs for o in found], 0.9) < 0.12
     assert np.quantile([o.wall for o in found], 0.9) < 0.10
     assert np.median([o.rms for o in found]) < 0.035
@@ -163,20 +167,10 @@ def test_two_wild_readings_of_twelve_are_found_out() -> None:
     found = list(trials(wild=2))
     assert np.quantile([o.rms for o in found], 0.9) < 0.06
     flagged = missed = 0
-    for seed in range(12):
-        true = truth(seed, wild=2)
-        clean = truth(seed).readings
-        trust = calibrate(
-            bench().medium,
-            bench().unknowns,
-            bench().spots,
-            true.readings.tolist(),
-            np.full(12, NOISE),
-            bench().at_spots,
-        ).trust
-        wild = np.abs(np.log(true.readings / clean)) > 0.3
-        flagged += int((trust[wild] < 0.6).sum())
-        missed += int((trust[~wild] < 0.6).sum())
+    for seed, one in enumerate(found):
+        wild = np.abs(np.log(truth(seed, wild=2).readings / truth(seed).readings)) > 0.3
+        flagged += int((one.trust[wild] < 0.6).sum())
+        missed += int((one.trust[~wild] < 0.6).sum())
     assert flagged > 0.9 * 24
     assert missed < 7
 
