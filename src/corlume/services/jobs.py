@@ -29,12 +29,12 @@ def owner_of(db: Database, tank_id: int) -> Owner:
 
 
 class Stopped(Exception):
-    """Raised inside a job that is no longer wanted, when it next tells how far it is."""
+    """Raised inside a stopped job when it next reports its progress."""
 
 
 @dataclass(eq=False)
 class Job:
-    """A job in a queue: its state, the share that is done [-], and what it has found so far.
+    """A job in a queue: its state, the share done [-], and its result so far.
 
     ``about`` says of what it was begun, so that work for something that changed since can be told.
     """
@@ -53,24 +53,26 @@ class Job:
 
     @property
     def under_way(self) -> bool:
-        """Whether it waits or runs."""
+        """Whether the job waits or runs."""
         return self.state in ("waiting", "running")
 
     def tell(self, done: float) -> None:
-        """Say which share is done; ``Stopped`` when the job is no longer wanted."""
+        """Report the share done; raises ``Stopped`` when the job was stopped."""
         self.done = done
         if self.stopping:
             raise Stopped
 
     def stop(self) -> None:
-        """Stop the job: at once while it waits, else when it next tells how far it is."""
+        """Stop the job: at once while it waits, else when it next reports its progress."""
         self.stopping = True
         if self.future:
             self.future.cancel()
 
 
 class Queue:
-    """Jobs of one sort, first come, first served; so many run at once, and so many that ended are remembered."""
+    """Jobs of one sort, first come, first served: a limited number runs at once, and a limited number that ended is
+    kept.
+    """
 
     def __init__(self, name: str, *, at_once: int = 1, remembered: int = 16) -> None:
         self.name, self._remembered = name, remembered
@@ -127,7 +129,7 @@ class Queue:
             return [job for job in self._jobs.values() if job.under_way]
 
     def close(self) -> None:
-        """Stop all jobs, and wait a little for those that run."""
+        """Stop all jobs, and wait briefly for those that run."""
         self._closing = True
         try:
             jobs = self.under_way()
@@ -142,6 +144,6 @@ _QUEUES: WeakSet[Queue] = WeakSet()
 
 
 def stop_all() -> None:
-    """Stop the jobs of all queues, as the program closes."""
+    """Stop the jobs of all queues, when the program closes."""
     for queue in list(_QUEUES):
         queue.close()

@@ -139,5 +139,5 @@ def pump_errors(tank: Tank, pumps: Sequence[Pump]) -> list[FieldError]:
 
 
 def turnover(tank: Tank, pumps: Sequence[Pump]) -> float:
-    """Turnover: how often an hour the pumps move the tank's volume, at their mean speeds [1/h]; rock is not subtracted."""
+    """Turnover: how often an hour the pumps move the tank's volume, at mean speed [1/h]; rock is not subtracted."""
     return 3600 * sum(pump.rate * pump.mean for pump in pumps) / tank.volume

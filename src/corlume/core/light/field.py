@@ -223,7 +223,7 @@ def _direct(
 
 @lru_cache(maxsize=128)
 def _laid_out(emitter: Emitter, step: float) -> tuple[Array, Array, NDArray[np.int64], float]:
-    """Sources of an area, their heights [m], the sources at each height, and the mean wavelength of the photons [nm]."""
+    """Sources of an area, their heights [m], the sources at each height, and the photons' mean wavelength [nm]."""
     sources = emitter.sources(step=step)
     heights, at_height = np.unique(sources[:, 2].round(5), return_inverse=True)
     mean = sum(channel.share * mean_wavelength(channel.spectrum) for channel in emitter.channels)

@@ -22,7 +22,7 @@ LEAST = 0.002
 
 @dataclass(frozen=True, slots=True)
 class Overlap:
-    """A collision: the fixtures by index, the problem and the smallest move that solves it, with lengths by name [m]."""
+    """A collision: the fixtures by index, the problem, and the smallest move that solves it, lengths by name [m]."""
 
     indices: tuple[int, ...]
     words: str

@@ -101,7 +101,7 @@ class UnplacedCorals:
 
 @dataclass(frozen=True)
 class Assignment:
-    """An assignment and its quality: no other is worth more by more than the share ``gap``; None where not known [-]."""
+    """An assignment: no other is worth more by more than the share ``gap``; None where that is not known [-]."""
 
     places: Places
     value: float

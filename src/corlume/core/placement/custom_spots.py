@@ -55,7 +55,7 @@ class CustomSpot:
 
 @dataclass(frozen=True, slots=True)
 class FragRack:
-    """A frag rack: a level plate from its left front corner at a depth [m], with the share of light that it passes [-]."""
+    """A frag rack: a level plate from its left front corner at a depth [m], and the share of light it passes [-]."""
 
     name: Annotated[str, Text("Name", 40, least=1)]
     x: Annotated[float, Length("Left end", 0.0, 5.0)]

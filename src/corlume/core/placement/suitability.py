@@ -209,7 +209,7 @@ def sting(card: CoralCard, other: CoralCard) -> float:
 
 
 def _sting(card: CoralCard, other: CoralCard) -> tuple[float, CoralCard | None]:
-    """Distance between their feet, from edge to sweeper tentacles, both grown [m], and whose reach further; 0 for none."""
+    """Distance between their feet, edge to sweeper tentacles, both grown [m], and whose reach further; 0 for none."""
     if card.name == other.name:
         return 0.0, None
     owner = max((card, other), key=lambda c: c.sweepers)

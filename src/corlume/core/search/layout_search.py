@@ -54,7 +54,7 @@ class Space:
     held: bool = False
 
     def empty(self, height: float) -> Layout:
-        """A layout of no columns at a height."""
+        """A layout without columns at a height."""
         return Layout((), height, self.rows, (), along=self.along)
 
 

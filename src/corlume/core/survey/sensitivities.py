@@ -126,7 +126,7 @@ class Sensitivities:
 
 
 def changes(unknowns: Parameters) -> NDArray[np.int64]:
-    """Which unknown each kind of change is for each fixture (k, f): the shared ones, then the shapes of each."""
+    """Index of the unknown for each kind of change of each fixture (k, f): shared ones, then those of each shape."""
     count = len(unknowns.fixtures)
     rows = [np.full(count, k) for k in unknowns.where("return", "water")]
     for what in SHAPES:
@@ -138,7 +138,7 @@ def changes(unknowns: Parameters) -> NDArray[np.int64]:
 
 
 def _logs(medium: Medium, unknowns: Parameters, points: Array, vector: Array) -> Array:
-    """Logarithm (f, n) of what each fixture brings with all outputs as entered."""
+    """Logarithm (f, n) of the PAR of each fixture with all outputs as entered."""
     outputs = np.zeros(len(unknowns.fixtures))
     tank, fixtures = unknowns.applied(np.concatenate([outputs, vector[len(outputs) :]]))
     par = fixture_fields(medium_like(medium, tank), fixtures, points, unknowns.fixtures)

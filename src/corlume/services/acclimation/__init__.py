@@ -1,1 +1,1 @@
-"""What each coral needs today, by its log."""
+"""What each coral needs today, by its acclimation log."""

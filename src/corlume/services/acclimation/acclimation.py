@@ -1,4 +1,4 @@
-"""The first weeks of corals: where each stands, what is due today, a better seat, what changed lately, their light."""
+"""Acclimation of corals: status of each, checks due today, a better spot, what changed lately, and their PAR."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ from corlume.store.tanks import StoredTank
 
 @dataclass(frozen=True, slots=True)
 class WatchedCoral:
-    """A coral with its number, the light that it has [umol/m2/s], its time line, oldest first, and where it stands."""
+    """A coral with its number, its PAR [umol/m2/s], its log, oldest entry first, and its status."""
 
     number: int
     coral: Kept[Coral]
@@ -42,12 +42,12 @@ class WatchedCoral:
 
     @property
     def last_look(self) -> LogEntry | None:
-        """What was seen of it last."""
+        """The latest entry that says how the coral looked."""
         return next((kept.value for kept in reversed(self.notes) if kept.value.kind == "watch"), None)
 
 
 def watch_all(stored: StoredTank, notes: Notes, today: datetime.date) -> list[WatchedCoral]:
-    """Every coral of a tank, those that were lost last, as they stand on a day."""
+    """Status of every coral of a tank on a day, lost corals last."""
     light = coral_light(stored, stored.setup().hung)
     lit = LightsOn(stored.running.lights_out, stored.running.hours)
     found = []
@@ -62,7 +62,7 @@ def watch_all(stored: StoredTank, notes: Notes, today: datetime.date) -> list[Wa
 
 
 def all_at_once(watched: Sequence[WatchedCoral], today: datetime.date) -> list[str] | None:
-    """What changed lately, where several corals are unhappy at once; None where they are not."""
+    """What changed lately, when several corals are unhappy at once; None otherwise."""
     if not many_unhappy([one.standing for one in watched]):
         return None
     since = today - datetime.timedelta(days=LATELY)
@@ -80,21 +80,21 @@ def all_at_once(watched: Sequence[WatchedCoral], today: datetime.date) -> list[s
 
 
 def spot_for(stored: StoredTank, one: WatchedCoral) -> BetterSpot | None:
-    """A better seat for an unhappy coral, by what was seen of it last; None where there is none, or it is not asked."""
+    """A better spot for an unhappy coral, by its last entry; None where there is none or none is needed."""
     if one.standing.bad_days == 0 or one.par is None or one.last_look is None:
         return None
     return find_better_spot(stored, stored.setup(), one.coral.id, one.par, one.last_look.colour)
 
 
 def log_light(db: Database, tank_id: int, today: datetime.date) -> int:
-    """Write down the light of the placed corals, under the setup in use, where it is not what it was; of how many."""
+    """Log the PAR of placed corals under the setup in use, where it changed; returns how many."""
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup()
     return note_light(db, stored, coral_light(stored, setup.hung), setup.name, today)
 
 
 def watched_one(db: Database, stored: StoredTank, coral_id: int, today: datetime.date) -> WatchedCoral:
-    """One coral as it stands; ``NotFound`` otherwise."""
+    """Status of one coral; ``NotFound`` when there is none."""
     stored.coral(coral_id)
     watched = watch_all(stored, logs(db, stored.id), today)
     return next(one for one in watched if one.coral.id == coral_id)

@@ -1,4 +1,4 @@
-"""Flow solved, and changes of pumps that would help, worked out in the background."""
+"""Background jobs that solve the flow and look for changes of pumps that would help."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ FLOW = Queue("flow")
 
 @dataclass(frozen=True, slots=True)
 class FlowWork:
-    """How work on the flow of a tank stands: none, working, done or failed; the share done [-]; and what was found."""
+    """State of a flow job of a tank: none, working, done or failed, with the share done [-] and the result."""
 
     state: Literal["none", "working", "done", "failed"]
     done: float = 0.0
@@ -28,8 +28,8 @@ class FlowWork:
 
 
 def begin(db: Database, stored: StoredTank, what: What) -> None:
-    """Begin to solve the flow of a tank's pumps, or to look for changes that help it, unless that is done or under way;
-    work for other pumps stops.
+    """Begin to solve the flow, or to look for changes that help, unless that is done or under way; jobs for other pumps
+    stop.
     """
     if not stored.pumps or look(db, stored, what).state in ("working", "done"):
         return
@@ -50,7 +50,7 @@ def begin(db: Database, stored: StoredTank, what: What) -> None:
 
 
 def look(db: Database, stored: StoredTank, what: What) -> FlowWork:
-    """Return how work on the flow of a tank stands, as its pumps are now."""
+    """Return the state of a flow job for the tank's pumps as they are now."""
     if what == "flow" and solved_flow(stored):
         return FlowWork("done", 1.0)
     job = FLOW.find(owner_of(db, stored.id), what)

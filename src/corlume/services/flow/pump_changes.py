@@ -1,4 +1,4 @@
-"""What would help dead spots: pumps aimed, raised or lowered, run harder, or one more, each of them solved."""
+"""Changes of pumps that would help dead spots: aimed, raised or lowered, run harder, or one added, each solved."""
 
 from __future__ import annotations
 
@@ -39,8 +39,8 @@ ENOUGH = 0.01
 
 @dataclass(frozen=True, slots=True)
 class FlowChange:
-    """A change of a pump, or one more, in words: the pump as it would be, with its id where it is there, and the flow
-    solved with it.
+    """A change of a pump, or a pump added, in words: the new pump, with its id if it exists, and the flow solved with
+    it.
     """
 
     words: str
@@ -52,8 +52,8 @@ class FlowChange:
 
 @dataclass(frozen=True, slots=True)
 class FlowHelp:
-    """What a change brings: the share of places that are dead spots before and after [-], and which placed corals would
-    leave or enter the flow that they want.
+    """Effect of a change: the share of spots that are dead spots before and after [-], and the placed corals that leave
+    or enter their flow.
     """
 
     change: FlowChange
@@ -64,12 +64,12 @@ class FlowHelp:
 
 
 def dead_share(stored: StoredTank) -> float:
-    """The share of the places on rock and sand that are dead spots, as the pages have it [-]."""
+    """Share of the spots on rock and sand that are dead spots [-]."""
     return spot_flow(stored)["dead"]
 
 
 def weighed(stored: StoredTank, changes: Sequence[FlowChange]) -> list[FlowHelp]:
-    """What changes bring to the tank with its corals and notes as they are now: those that help, most first."""
+    """Effects of changes on the tank, with its corals and notes as they are now: those that help, most first."""
     before, found = dead_share(stored), list[FlowHelp]()
     for change in changes:
         changed = replace(_changed(stored, change.pump, change.pump_id), flow_field=change.solved)
@@ -80,7 +80,7 @@ def weighed(stored: StoredTank, changes: Sequence[FlowChange]) -> list[FlowHelp]
 
 
 def flow_changes(stored: StoredTank, told: Callable[[float], object] = lambda _: None) -> list[FlowChange]:
-    """The best change of each kind for dead spots; none where little is dead.
+    """The best change of each type for dead spots; none where few spots are dead.
 
     Every change is solved over coarse cells, and the best of each kind over those of the pages. ``told`` is called with
     the share that is done [-], and may raise to stop it.
@@ -100,7 +100,7 @@ def flow_changes(stored: StoredTank, told: Callable[[float], object] = lambda _:
 
 
 def _best_of_each(stored: StoredTank, places: Array, told: Callable[[float], object]) -> list[Try]:
-    """The change of each kind that leaves least dead, over coarse cells."""
+    """The change of each type that leaves fewest dead spots, over coarse cells."""
     centre = _centre(stored, places)
     kinds = [
         [one for one in tries if not pump_errors(stored.tank, [one[2]]) and not is_inside_rock(stored.tank, one[2])]
@@ -175,7 +175,7 @@ def _around(turn: float) -> float:
 
 
 def _places(stored: StoredTank) -> Array:
-    """Places on rock and sand, thinned evenly, without those that the keeper painted or noted the flow of."""
+    """Spots on rock and sand, thinned evenly, without those whose flow the keeper painted or noted."""
     points = np.concatenate([np.empty((0, 3)), *(s.points[s.free] for s in surfaces_of(stored.tank))])
     known = local_flow_at(stored.tank, [], [kept.value for kept in stored.flow_marks], points).words != ""
     thinned: Array = points[~known][:: max(1, -(-int((~known).sum()) // MOST_LOOKED_AT))]
@@ -183,7 +183,7 @@ def _places(stored: StoredTank) -> Array:
 
 
 def _changed(stored: StoredTank, pump: Pump, pump_id: int | None) -> StoredTank:
-    """The tank with a pump changed, or with one more."""
+    """The tank with a pump changed or added."""
     if pump_id is None:
         return stored.having(pumps=(*stored.pumps, Kept(0, pump)))
     return stored.having(pumps=tuple(Kept(one.id, pump) if one.id == pump_id else one for one in stored.pumps))
@@ -194,7 +194,7 @@ def _speeds(stored: StoredTank, points: Array, solved: SolvedFlow | None) -> Arr
 
 
 def _centre(stored: StoredTank, points: Array) -> tuple[float, float, float]:
-    """The dead place with most other dead places around it [m]."""
+    """The dead spot with most other dead spots around it [m]."""
     dead = points[_speeds(stored, points, solved_flow(stored)) < CLASS_ENDS[0]]
     near = (np.linalg.norm(dead[:, None] - dead[None], axis=-1) < 0.2).sum(axis=1)
     x, y, depth = dead[int(near.argmax())].tolist()
@@ -202,7 +202,7 @@ def _centre(stored: StoredTank, points: Array) -> tuple[float, float, float]:
 
 
 def _corals(stored: StoredTank, changed: StoredTank) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """Placed corals that would leave the flow that they want, and those that would enter it, by number and name."""
+    """Placed corals that would leave their flow, and those that would enter it, by number and name."""
     placed = [(n, kept.value) for n, kept in enumerate(stored.corals, 1) if kept.value.place is not None]
     feet = np.array([coral.place for _, coral in placed]).reshape(-1, 3)
     (now, _), (then, _) = flow_seen(stored, feet), flow_seen(changed, feet)
@@ -219,7 +219,7 @@ def _corals(stored: StoredTank, changed: StoredTank) -> tuple[tuple[str, ...], t
 
 
 def glass_words(stored: StoredTank, one: Pump) -> tuple[str, dict[str, float]] | None:
-    """That a pump blows against glass, sand or the surface close by, with how far it is; None where it does not."""
+    """Warning that a pump blows against glass, sand or surface close by, with the distance; None where not."""
     far = one.throw(stored.tank)
     if far >= NEAR_GLASS:
         return None

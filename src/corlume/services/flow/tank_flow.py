@@ -1,4 +1,4 @@
-"""The flow in a tank, solved where it was, else estimated: where corals can sit, at places, and over a slice."""
+"""Flow in a tank, solved where that was done, else estimated: at spots, at places, and over a slice."""
 
 from __future__ import annotations
 
@@ -24,13 +24,13 @@ Array = NDArray[np.float64]
 
 
 def _flow(stored: StoredTank) -> tuple[Tank, tuple[Pump, ...], tuple[FlowMark, ...]]:
-    """What the flow depends on, and nothing else, so that it is remembered over changes of the light."""
+    """The tank reduced to what the flow depends on, so that results are cached over changes of the light."""
     tank = same_tank(replace(stored.tank, colonies=(), plates=(), correction=None))
     return tank, tuple(kept.value for kept in stored.pumps), tuple(kept.value for kept in stored.flow_marks)
 
 
 def solved_flow(stored: StoredTank) -> SolvedFlow | None:
-    """The solved flow of its pumps, or None where it is only estimated."""
+    """The solved flow of a tank's pumps, or None where it is only estimated."""
     if stored.flow_field is None:
         return None
     tank, pumps, _ = _flow(stored)
@@ -51,13 +51,15 @@ def _solved(tank: Tank, pumps: tuple[Pump, ...], field: FlowField) -> SolvedFlow
 
 
 def solve(stored: StoredTank, told: Callable[[float], object] = lambda _: None) -> FlowField:
-    """Solve the flow of its pumps, as it is kept; takes seconds. See ``solve_flow`` for ``told``."""
+    """Solve the flow of a tank's pumps, in the form in which it is kept; takes seconds. See ``solve_flow`` for
+    ``told``.
+    """
     tank, pumps, _ = _flow(stored)
     return FlowField(_key(tank, pumps), to_bytes(solve_pumps(tank, pumps, told=told)))
 
 
 def flow_seen(stored: StoredTank, points: Array) -> tuple[list[str], list[float]]:
-    """Words and speeds [m/s] of the flow at feet of corals (n, 3), one of each for every point."""
+    """Words and speeds [m/s] of the flow at the feet of corals (n, 3), one of each per point."""
     found = local_flow_at(*_flow(stored), points, solved_flow(stored))
     return found.words.tolist(), found.speed.tolist()
 
@@ -83,7 +85,7 @@ def _on_surfaces(
 
 @dataclass(frozen=True, slots=True)
 class FlowPlane:
-    """A slice: nodes along its axes [m], speed (nu, nv), NaN in rock and sand [m/s], and where it goes (nu, nv, 3).
+    """A slice: nodes along its axes [m], speed (nu, nv), NaN in rock and sand [m/s], and direction (nu, nv, 3).
 
     Where the keeper painted, the speed is one in the middle of the class that was seen.
     """
@@ -99,7 +101,7 @@ AMID: dict[FlowClass, float] = {"dead": 0.01, "low": 0.035, "medium": 0.1, "high
 
 
 def flow_plane(stored: StoredTank, kind: SliceKind, at: float) -> FlowPlane:
-    """The flow over a slice, as it is solved or estimated, and as it was painted over."""
+    """Flow over a slice, solved or estimated, with what the keeper painted over it."""
     tank, pumps, marks = _flow(stored)
     spec = PlaneSpec(kind, at)
     nodes = points_of(tank, spec)
@@ -116,7 +118,7 @@ def flow_plane(stored: StoredTank, kind: SliceKind, at: float) -> FlowPlane:
 
 
 def spot_flow(stored: StoredTank) -> dict[str, float]:
-    """The share of the places where corals can sit that each class of flow has, and "" for where none is known [-]."""
+    """Share of spots in each class of flow, and under "" where the flow is not known [-]."""
     words = [
         flow.words[surface.free] for surface, flow in zip(surfaces_of(stored.tank), surface_flow(stored), strict=True)
     ]

@@ -1,4 +1,4 @@
-"""Judge a setup of a keeper's tank: its figures and verdicts, one truth for every page and command.
+"""Judge a setup: its figures and verdicts, the same for every page and command.
 
 Light falls into the tank with the shade of its corals, where it is set to have it; for a tank without, pass one whose
 corals were taken out.
@@ -63,25 +63,25 @@ def figures(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> 
 
 
 def shimmer_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
-    """Ripple fluctuation over the middle of the tank at the rock top: standard deviation over mean [-]."""
+    """Shimmer over the middle of the tank at the rock top: standard deviation over mean [-]."""
     tank = same_tank(stored.lit_tank())
     return fluctuation_at(tank, fixtures, WaterPoint(tank.length / 2, tank.width / 2, tank.rock_top()))
 
 
 def mean_on_top(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
-    """Mean PAR over the plane at the rock top, as ``figures`` has it, and nothing else; 0 where all of it is rock."""
+    """Mean PAR over the plane at the rock top, equal to that of ``figures``; 0 where all of that is rock."""
     plane, _, _ = judged_planes(same_tank(stored.lit_tank()), fixtures)
     mean = finite_mean(plane)
     return mean if mean == mean else 0.0
 
 
 def verdict_case(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> VerdictCase:
-    """What a setup is judged by."""
+    """Everything a setup is judged by."""
     return VerdictCase(figures(stored, fixtures, intent), stored.targets, intent)
 
 
 def verdicts(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> list[Verdict]:
-    """Judge a setup, and how the corals sit in its light."""
+    """Judge a setup, and whether its corals are in range."""
     found = verdicts_of_case(stored, verdict_case(stored, fixtures, intent))
     placed = coral_change(stored, fixtures, fixtures)
     if placed.placed:
@@ -90,7 +90,9 @@ def verdicts(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) ->
 
 
 def verdicts_in_doubt(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> list[Verdict]:
-    """The same, each saying which grade it could have as well: judged again with fixtures a standard deviation off."""
+    """Verdicts with the other grades that the uncertainty of the light allows, from judging with fixtures a standard
+    deviation off.
+    """
     found, others = verdicts(stored, fixtures, intent), list[Verdict]()
     for factors in doubts(same_tank(stored.under(None).lit_tank()), fixtures, stored.survey):
         off = [replace(f, measured=f.measured * k) for f, k in zip(fixtures, factors, strict=True)]
@@ -99,12 +101,12 @@ def verdicts_in_doubt(stored: StoredTank, fixtures: Sequence[Fixture], intent: I
 
 
 def verdicts_of_case(stored: StoredTank, case: VerdictCase) -> list[Verdict]:
-    """The verdicts of what was worked out already."""
+    """Verdicts of a case computed before."""
     return judge(case, money=stored.running.currency, hours=stored.running.hours)
 
 
 def judged_places(stored: StoredTank, intent: Intent) -> tuple[Places, ...]:
-    """The places that a setup is judged by; the same ones as long as tank, zones and intent are the same."""
+    """Places that a setup is judged by; the same object while tank, zones and goal stay the same."""
     bare = replace(stored.tank, colonies=())
     purpose = intent.meant(stored.targets.stocking)
     zones = tuple(kept.value for kept in stored.wanted) if purpose == "zones" else ()
@@ -117,7 +119,7 @@ def _places(tank: Tank, purpose: Purpose, strong: float, zones: tuple[TargetZone
 
 
 def _par_of(tank: Tank, fixtures: Sequence[Fixture], judged: tuple[Places, ...]) -> list[Array]:
-    """PAR (n,) at the points of each of some places, asked for in one go."""
+    """PAR (n,) at the points of each of some places, computed in one call."""
     if not judged:
         return []
     par = par_in(tank, fixtures, _together(judged))
@@ -130,7 +132,7 @@ def _together(judged: tuple[Places, ...]) -> Places:
 
 
 def rings(stored: StoredTank, fixtures: Sequence[Fixture], depths: Sequence[float]) -> list[RingRow]:
-    """The trade's table of rings at those of some depths [m] that lie over the sand."""
+    """Ring means at those of some depths [m] that lie above the sand."""
     tank = same_tank(stored.lit_tank())
     shown = [depth for depth in depths if depth < tank.sand_depth]
     planes = ring_planes(tank, fixtures, shown)

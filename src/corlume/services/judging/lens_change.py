@@ -1,4 +1,4 @@
-"""What other lenses or reflectors would do to a setup before they are put on: light, spill, corals, what to buy."""
+"""Effect of other lenses or reflectors on a setup, before they are bought: light, spill, corals, pieces to buy."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from corlume.store.tanks import StoredSetup, StoredTank
 
 @dataclass(frozen=True, slots=True)
 class LensChangeEffect:
-    """Another lens or reflector on all fixtures of a sort, by their ids.
+    """Effect of another lens or reflector on all fixtures of a sort, by their ids.
 
     Parameters
     ----------
@@ -45,7 +45,9 @@ class LensChangeEffect:
 
 
 def lens_change_effect(stored: StoredTank, setup: StoredSetup, fixture_id: int, key: str) -> LensChangeEffect:
-    """Work out what a lens or reflector does on a fixture and all of its sort; ``NotFound`` for none of its kind."""
+    """Compute the effect of a lens or reflector on a fixture and all of its sort; ``NotFound`` for one that does not
+    fit.
+    """
     one = setup.fixture(fixture_id).value
     offered = optics_for(one.emitter)
     if key not in offered:
@@ -75,7 +77,9 @@ def _changed(fixture: Fixture, key: str) -> Fixture:
 
 
 def _alike(fixture: Fixture, other: Fixture) -> bool:
-    """Whether two are of one sort: the same technology, face, power and lens or reflector, whatever they are called."""
+    """Whether two fixtures are of one sort: the same technology, area, power and lens or reflector, whatever their
+    names.
+    """
     a, b = fixture.emitter, other.emitter
     return (a.technology, a.length, a.width, fixture.watts) == (b.technology, b.length, b.width, other.watts) and (
         optic_on(a) == optic_on(b)

@@ -1,4 +1,4 @@
-"""Say what is wrong with the light of a setup, and what each known move would do to it, worked out."""
+"""Problems of a setup's light, and the computed effect of every change known to help."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ Move = Callable[["Room", Sequence[Fixture]], list[Fixture]]
 
 @dataclass(frozen=True, slots=True)
 class Room:
-    """What a move is made in: the tank, the keeper's round steps, and the faults that are there."""
+    """What a change is computed for: the tank, the keeper's round steps, and the problems found."""
 
     tank: Tank
     steps: RoundSteps
@@ -54,7 +54,8 @@ class Room:
 
 @dataclass(frozen=True, slots=True)
 class SuggestedChange:
-    """A move in words with what hangs after it, its figures and faults; ``lengths`` go into the words by name [m].
+    """A change in words with the fixtures after it, its figures and problems; ``lengths`` go into the words by name
+    [m].
 
     ``eases`` says of each fault of the setup what is left of it: gone, or less. ``brings`` are the titles of faults
     that come with it, ``worsens`` of those that get worse. ``short`` is by how much the canopy must rise first, 0 where
@@ -75,7 +76,7 @@ class SuggestedChange:
 
 @dataclass(frozen=True, slots=True)
 class ProblemFound:
-    """A fault with the remedies that ease it, by their keys; without one, ``why`` says what stands in the way."""
+    """A problem with the keys of the changes that help; without any, ``why`` says what stands in the way."""
 
     fault: Problem
     remedies: tuple[str, ...]
@@ -84,7 +85,7 @@ class ProblemFound:
 
 @dataclass(frozen=True, slots=True)
 class ProblemReport:
-    """The figures of a setup now, its faults, and every move that eases one of them, each once."""
+    """Figures of a setup, its problems, and every change that reduces one of them, each once."""
 
     now: Figures | None
     findings: tuple[ProblemFound, ...] = ()
@@ -94,7 +95,7 @@ class ProblemReport:
 def problems_of(
     stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent, steps: RoundSteps = STEPS["cm"]
 ) -> ProblemReport:
-    """Diagnose a setup: its figures now, and every fault with what helps."""
+    """Find a setup's figures and problems, and what helps each."""
     if not any(f.output > 0 for f in fixtures):
         return ProblemReport(None)
     now, faults = _judged(stored, fixtures, intent)
@@ -112,14 +113,14 @@ def problems_of(
 
 
 def _why(fault: Problem, tried: dict[str, SuggestedChange | str]) -> str:
-    """Why no move helps a fault, move by move."""
+    """Why no change helps a problem, change by change."""
     told = [f"{_title(key)}: {one if isinstance(one, str) else 'does not ease it here'}" for key in fault.moves
             for one in (tried[key],)]  # fmt: skip
     return "; ".join(told) + "."
 
 
 def _title(key: str) -> str:
-    """A move without its lengths."""
+    """A change in words, without its lengths."""
     return re.sub(r"( by)? \{\w+\}", "", MOVES[key][0])
 
 
@@ -130,7 +131,7 @@ def _judged(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> 
 
 
 def light_map(tank: Tank, fixtures: Sequence[Fixture]) -> LightMap:
-    """The map that a diagnosis reads."""
+    """PAR map in which problems are found."""
     top = slice_plane(tank, fixtures, "plan", tank.rock_top())
     shallow = slice_plane(tank, fixtures, "plan", min(SHALLOW, 0.5 * tank.rock_top()))
     shares = [(f.strength * f.emitter.ppf, front_share(tank, f.emitter)) for f in fixtures]
@@ -142,7 +143,7 @@ def light_map(tank: Tank, fixtures: Sequence[Fixture]) -> LightMap:
 def _try(
     key: str, stored: StoredTank, room: Room, fixtures: Sequence[Fixture], intent: Intent
 ) -> SuggestedChange | str:
-    """What a move comes to, or why it cannot be made here."""
+    """Effect of a change, or the reason why it cannot be made here."""
     words, move = MOVES[key]
     now = list(room.faults.values())
     try:
@@ -178,13 +179,13 @@ def _try(
 
 
 def _share(before: Sequence[Fixture], after: Sequence[Fixture]) -> str:
-    """By how much everything that dims was turned up, in words."""
+    """Factor by which everything dimmable was turned up, in words."""
     ratios = [b.output / a.output for a, b in zip(before, after, strict=True) if a.output and a.output != b.output]
     return f"{100 * (max(ratios) - 1):.0f} %" if ratios else ""
 
 
 def try_change(db: Database, tank_id: int, setup_id: int, key: str, steps: RoundSteps) -> int:
-    """Make a setup of what a remedy would do to another; returns its id."""
+    """Add a setup with a suggested change of another made; returns its id."""
     with db.reading() as connection:
         stored = load_tank(connection, tank_id)
     setup = stored.setup(setup_id)
@@ -193,7 +194,7 @@ def try_change(db: Database, tank_id: int, setup_id: int, key: str, steps: Round
 
 
 def setup_of(db: Database, tank_id: int, found: ProblemReport, key: str, name: str, intent: Intent) -> int:
-    """Make a setup of a remedy that was found for one of some name; returns its id. ``NotFound`` when there is none."""
+    """Add a setup with the suggested change of a given name; returns its id. ``NotFound`` when there is none."""
     remedy = next((r for r in found.remedies if r.key == key), None)
     if remedy is None:
         raise NotFound(f"no remedy {key} for this setup")
@@ -222,7 +223,7 @@ def _sides(fixtures: Sequence[Fixture]) -> list[float]:
 
 
 def _out(sign: float) -> Move:
-    """The outer modules out or in; of four along the tank, as the rule has it, the inner pair as well."""
+    """Outer modules moved out or in; of four along the tank the inner pair as well, by the rule."""
 
     def move(room: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
         by, sides = sign * room.steps.aside, _sides(fixtures)
@@ -259,7 +260,7 @@ def _inward(_: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
 
 
 def _brighten(room: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
-    """All that dims up by as much as is missing, or as far as it goes with the ratios kept."""
+    """Everything dimmable turned up by as much as is missing, or as far as it goes with the ratios kept."""
     missing = room.faults["too_weak"].severity if "too_weak" in room.faults else 1 - WEAK
     wanted = 1 / max(0.02, 1 - missing)
     highest = max((f.output for f in fixtures if f.dimmable and f.output), default=1.0)
@@ -270,7 +271,7 @@ def _brighten(room: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
 
 
 def _off_brace(room: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
-    """Modules over a brace to the nearer side of it, until their bodies are clear."""
+    """Modules over a brace moved to its nearer side until their bodies are clear."""
 
     def clear(f: Fixture) -> Fixture:
         e, (half, _) = f.emitter, f.emitter.half_extent()
@@ -287,7 +288,7 @@ def _off_brace(room: Room, fixtures: Sequence[Fixture]) -> list[Fixture]:
 
 
 def _all(sign: float, **axes: str) -> Move:
-    """Everything by one of the keeper's steps along an axis."""
+    """All fixtures moved by one of the keeper's steps along an axis."""
     [(axis, step)] = axes.items()
     return lambda room, fixtures: [_moved(f, **{axis: sign * getattr(room.steps, step)}) for f in fixtures]
 

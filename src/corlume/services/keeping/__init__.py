@@ -1,1 +1,1 @@
-"""What the keeper keeps: written down, changed, undone, brought in and taken out."""
+"""The keeper's data: saved, changed, undone, imported and exported."""

@@ -1,4 +1,4 @@
-"""Time lines of corals: what was done and seen, their photos, where they came from, and losses."""
+"""Acclimation logs of corals: entries, photos, origins, and losses."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ Notes = dict[int, tuple[Kept[LogEntry], ...]]
 
 
 def logs(db: Database, tank_id: int) -> Notes:
-    """The notes of every coral of a tank, oldest first."""
+    """Log entries of every coral of a tank, oldest first."""
     with db.reading() as connection:
         return _time_lines(connection, tank_id)
 
@@ -42,7 +42,7 @@ def _time_lines(connection: sqlite3.Connection, tank_id: int) -> Notes:
 
 
 def _last_light(db: Database, tank_id: int) -> dict[int, Kept[LogEntry]]:
-    """The newest note of every coral that tells its light."""
+    """The latest entry with PAR of every coral."""
     with db.reading() as connection:
         rows = connection.execute(
             "SELECT note.* FROM corals JOIN coral_notes AS note ON note.id = (SELECT id FROM coral_notes "
@@ -55,7 +55,7 @@ def _last_light(db: Database, tank_id: int) -> dict[int, Kept[LogEntry]]:
 def add_entry(
     db: Database, tank_id: int, coral_id: int, note: LogEntry, *, today: datetime.date, photo: bytes = b""
 ) -> int:
-    """Write something into a coral's time line, with a photo where one is given; returns its id.
+    """Add an entry to a coral's log, with a photo if given; returns its id.
 
     ``InvalidInput`` for a day to come; ``BadFile`` for what is no picture.
     """
@@ -81,7 +81,7 @@ def add_entry(
 def move_coral(
     db: Database, tank_id: int, coral_id: int, place: tuple[float, float, float], words: str, today: datetime.date
 ) -> None:
-    """Move a coral and write it down, in one step of undo."""
+    """Move a coral and log it, in one step of undo."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         coral = stored.coral(coral_id).value
@@ -95,7 +95,7 @@ def move_coral(
 
 
 def remove_entry(db: Database, tank_id: int, coral_id: int, note_id: int) -> None:
-    """Take a note out of a time line."""
+    """Delete a log entry."""
     with db.writing() as connection:
         coral = load_tank(connection, tank_id).coral(coral_id).value
         CORAL_NOTES.get(connection, note_id, coral_id)
@@ -103,7 +103,7 @@ def remove_entry(db: Database, tank_id: int, coral_id: int, note_id: int) -> Non
 
 
 def save_course(db: Database, tank_id: int, coral_id: int, course: Course, *, today: datetime.date) -> None:
-    """Change where a coral came from, or that it was lost; ``InvalidInput`` names the field by itself."""
+    """Save a coral's origin, or that it was lost; ``InvalidInput`` names the field alone."""
     rules = Rules()
     for name in ("bought", "lost"):
         day = getattr(course, name)
@@ -121,7 +121,7 @@ def save_course(db: Database, tank_id: int, coral_id: int, course: Course, *, to
 
 
 def photo_of(db: Database, tank_id: int, coral_id: int, note_id: int) -> bytes:
-    """The picture of a note, JPEG; ``NotFound`` otherwise."""
+    """Photo of an entry, JPEG; ``NotFound`` otherwise."""
     with db.reading() as connection:
         load_tank(connection, tank_id).coral(coral_id)
         note = CORAL_NOTES.get(connection, note_id, coral_id).value
@@ -135,8 +135,8 @@ SAME = 0.03
 
 
 def note_light(db: Database, stored: StoredTank, light: Mapping[int, float], setup: str, today: datetime.date) -> int:
-    """Write down the light of every placed coral whose light or place is not what it was, beside the journal: once a
-    day at most for each. Returns of how many.
+    """Log the PAR of every placed coral whose PAR or place changed, outside undo and at most once a day each; returns
+    how many.
     """
     known, changed = _last_light(db, stored.id), dict[int, tuple[LogEntry, int | None]]()
     for kept in stored.corals:

@@ -1,4 +1,4 @@
-"""The whole record in one file: back it up while it is in use, look whether a copy is whole, put a copy back."""
+"""Back up all data into one file while it is in use, check a backup, and restore one."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from corlume.store.tanks import list_tanks
 
 @dataclass(frozen=True, slots=True)
 class Contents:
-    """What a copy holds: names of its tanks and of those that do not read, own fixtures, and edits kept for undo."""
+    """Contents of a backup: names of its tanks and of those that cannot be opened, own fixtures, and steps of undo."""
 
     tanks: tuple[str, ...]
     faulty: tuple[str, ...]
@@ -27,7 +27,7 @@ class Contents:
 
 
 def backup(db: Database, target: Path) -> Contents:
-    """Write everything into one new file, while it is in use, and read it back; ``Unusable`` says why not."""
+    """Write all data into one new file while in use, and verify it; ``Unusable`` says why not."""
     if target.exists():
         raise Unusable(f"{target} is there already: choose another name, so that no older copy is lost.")
     copy_file(db.path, target)
@@ -35,14 +35,14 @@ def backup(db: Database, target: Path) -> Contents:
 
 
 def verify(file: Path) -> Contents:
-    """Read a copy from end to end, as this version would; ``Unusable`` says what is wrong. The file is not touched."""
+    """Verify a backup from end to end as this version would; ``Unusable`` says what is wrong. The file stays."""
     with _current_copy(file) as copy:
         return contents(copy)
 
 
 @contextmanager
 def _current_copy(file: Path) -> Iterator[Database]:
-    """A verified copy of a backup in a folder of its own, brought up to this version's form."""
+    """A verified copy of a backup in a folder of its own, migrated to this version."""
     try:
         check_file(file)
     except OSError as error:
@@ -58,7 +58,7 @@ def _current_copy(file: Path) -> Iterator[Database]:
 
 
 def contents(db: Database) -> Contents:
-    """What a database holds."""
+    """Contents of a database."""
     with db.reading() as connection:
         found, faulty = list_tanks(connection)
         return Contents(
@@ -70,7 +70,7 @@ def contents(db: Database) -> Contents:
 
 
 def restore(db: Database, file: Path) -> tuple[Contents, Path]:
-    """Put a copy in place of all that is there; what was there stays in a file beside it, whose path comes back.
+    """Restore a backup in place of all data; the data before it stay in a file beside it, whose path is returned.
 
     The copy is verified and brought up to date first, so that what is put in place is whole and of this version's
     form. Paired devices are not part of it: those that are paired now stay, and one that was unpaired stays out.

@@ -1,4 +1,4 @@
-"""The coral library: the kinds that come along, and the keeper's own over them."""
+"""The coral library: built-in types, and the keeper's own that replace or add to them."""
 
 from __future__ import annotations
 
@@ -19,37 +19,39 @@ MOST_KINDS = 1000
 
 
 def library(stored: StoredTank) -> dict[str, CoralType]:
-    """All kinds by name: a kind of the keeper's stands in for one of the same name that comes along."""
+    """All coral types by name; the keeper's own replace built-in ones of the same name."""
     return coral_library() | {kept.value.card.name: kept.value for kept in stored.kinds}
 
 
 def type_of(stored: StoredTank, card: CoralCard) -> CoralType | None:
-    """The kind of a coral, by the name on its card; None for one that is not in the library."""
+    """Coral type by the name on a care card; None for one that is not in the library."""
     own = next((kept.value for kept in stored.kinds if kept.value.card.name == card.name), None)
     return own or coral_library().get(FORMERLY.get(card.name, card.name))
 
 
 def lives_off_food(stored: StoredTank, card: CoralCard) -> bool:
-    """Whether a coral is non-photosynthetic: it lives off food."""
+    """Whether a coral is non-photosynthetic (NPS)."""
     kind = type_of(stored, card)
     return bool(kind and kind.food)
 
 
 def allelopathic(stored: StoredTank) -> list[str]:
-    """Names of the tank's corals that give off chemicals against stony corals, where it has such; empty otherwise."""
+    """Names of the tank's corals that release chemicals against stony corals, where it has stony corals; empty
+    otherwise.
+    """
     kinds = {kept.value.card.name: type_of(stored, kept.value.card) for kept in stored.corals}
     stony = any(kept.value.card.group in ("lps", "sps") for kept in stored.corals)
     return sorted(name for name, kind in kinds.items() if stony and kind and kind.allelopathic)
 
 
 def height_of(stored: StoredTank, card: CoralCard) -> float:
-    """How high a coral grows [m]; half as high as it is wide where its type is not in the library (our estimate)."""
+    """Grown height of a coral [m]; half of its width where its type is not in the library (our estimate)."""
     kind = type_of(stored, card)
     return kind.height if kind else 0.5 * card.size
 
 
 def save_type(db: Database, tank_id: int, kind: CoralType, was: str = "") -> None:
-    """Add a kind of the keeper's, or change the one that was called ``was``; undone from the tank it was done in."""
+    """Save a coral type of the keeper's, formerly called ``was``; undone from the tank where it was edited."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         old, rules = _own(stored, was), Rules()
@@ -60,7 +62,7 @@ def save_type(db: Database, tank_id: int, kind: CoralType, was: str = "") -> Non
 
 
 def remove_type(db: Database, tank_id: int, name: str) -> None:
-    """Take a kind of the keeper's out; one of that name that comes along shows again."""
+    """Delete a coral type of the keeper's; a built-in type of that name shows again."""
     with db.writing() as connection:
         kept = _own(load_tank(connection, tank_id), name)
         if kept is None:
@@ -69,12 +71,12 @@ def remove_type(db: Database, tank_id: int, name: str) -> None:
 
 
 def export_types(kinds: Sequence[CoralType]) -> str:
-    """Kinds as CSV text."""
+    """Coral types as CSV text."""
     return write_table(CoralType, kinds)
 
 
 def import_types(db: Database, tank_id: int, data: bytes) -> int:
-    """Add the kinds of such a text that differ from what is there, in one step of undo; returns how many.
+    """Import coral types from CSV text that differ from the library, in one step of undo; returns how many.
 
     ``BadFile`` has every fault by line.
     """

@@ -1,4 +1,4 @@
-"""Corals in the books: added, changed, placed, taken up and removed."""
+"""Corals of a tank: added, changed, placed, unplaced and deleted."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from corlume.store.tanks import StoredTank, load_tank
 
 
 def resting_place(tank: Tank, x: float, y: float) -> tuple[float, float, float]:
-    """Where a coral let go over (x, y) comes to rest: the highest rock top there, or the sand [m].
+    """Resting place of a coral dropped over (x, y): the highest rock top there, or the sand [m].
 
     ``InvalidInput`` when it is outside the tank or over rock that stands out of the water.
     """
@@ -36,14 +36,14 @@ def resting_place(tank: Tank, x: float, y: float) -> tuple[float, float, float]:
 
 
 def living(coral: Coral) -> None:
-    """``InvalidInput`` for a coral that was lost: it has no place."""
+    """Raise ``InvalidInput`` for a lost coral, which cannot be placed."""
     rules, lost = Rules(), coral.course.lost
     rules.that(lost is None, "coral", f"was lost on {lost}: take that back before it is placed")
     rules.finish()
 
 
 def add_coral(db: Database, tank_id: int, card: CoralCard) -> int:
-    """Add a coral that waits for a place; returns its id."""
+    """Add an unplaced coral; returns its id."""
     with db.writing() as connection:
         check_count(Scene, "corals", len(load_tank(connection, tank_id).corals) + 1)
         edit = Edit(connection, tank_scope(tank_id), f"add {card.name}")
@@ -51,7 +51,7 @@ def add_coral(db: Database, tank_id: int, card: CoralCard) -> int:
 
 
 def change_card(db: Database, tank_id: int, coral_id: int, card: CoralCard) -> None:
-    """Change what is known of a coral; its place stays."""
+    """Change a coral's care card; its place stays."""
     with db.writing() as connection:
         coral = load_tank(connection, tank_id).coral(coral_id).value
         edit = Edit(connection, tank_scope(tank_id), f"change {card.name}")
@@ -59,7 +59,7 @@ def change_card(db: Database, tank_id: int, coral_id: int, card: CoralCard) -> N
 
 
 def place_coral(db: Database, tank_id: int, coral_id: int, place: tuple[float, float, float] | None) -> None:
-    """Put a coral somewhere, or take it back to those that wait; any place in the water is allowed."""
+    """Place a coral anywhere in the water, or unplace it."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         coral = stored.coral(coral_id).value
@@ -72,7 +72,7 @@ def place_coral(db: Database, tank_id: int, coral_id: int, place: tuple[float, f
 
 
 def save_shade(db: Database, tank_id: int, *, shade: bool) -> None:
-    """Let grown corals shade what is below them in all that is computed of a tank, or none."""
+    """Switch the shade of grown corals on or off, for all figures of a tank."""
     with db.writing() as connection:
         load_tank(connection, tank_id)
         edit = Edit(connection, tank_scope(tank_id), f"turn the shade of grown corals {'on' if shade else 'off'}")
@@ -80,7 +80,7 @@ def save_shade(db: Database, tank_id: int, *, shade: bool) -> None:
 
 
 def place_corals(db: Database, tank_id: int, places: Mapping[int, tuple[float, float, float]]) -> int:
-    """Put several corals somewhere in one step of undo; returns how many."""
+    """Place several corals in one step of undo; returns how many."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         for coral_id in places:
@@ -95,19 +95,19 @@ def place_corals(db: Database, tank_id: int, places: Mapping[int, tuple[float, f
 
 
 def remove_coral(db: Database, tank_id: int, coral_id: int) -> None:
-    """Take a coral out of the books; its time line comes back with it."""
+    """Delete a coral with its log."""
     with db.writing() as connection:
         coral = load_tank(connection, tank_id).coral(coral_id).value
         CORALS.delete(Edit(connection, tank_scope(tank_id), f"remove {coral.card.name}"), coral_id)
 
 
 def export_corals(stored: StoredTank) -> str:
-    """The corals of a tank as CSV text."""
+    """Corals of a tank as CSV text."""
     return write_table(Coral, (kept.value for kept in stored.corals))
 
 
 def import_corals(db: Database, tank_id: int, data: bytes) -> int:
-    """Add the corals of such a text in one step of undo; returns how many. ``BadFile`` has every fault."""
+    """Import corals from CSV text in one step of undo; returns how many. ``BadFile`` lists every error."""
     corals = read_table(Coral, data)
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)

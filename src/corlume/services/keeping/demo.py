@@ -21,7 +21,7 @@ from corlume.store.tanks import add_tank
 
 
 def demo_scene() -> Scene:
-    """The demo tank as shipped."""
+    """The built-in demo tank."""
     return read_scene((files("corlume.services.keeping") / "demo.json").read_bytes())
 
 
@@ -30,7 +30,7 @@ WRITTEN = datetime.date(2026, 11, 20)
 
 
 def _brought_up(scene: Scene, today: datetime.date) -> Scene:
-    """The scene with the time lines of its corals as if they had been written today."""
+    """The scene with the logs of its corals shifted to end today."""
     later = today - WRITTEN
 
     def moved(coral: Coral) -> Coral:
@@ -43,7 +43,7 @@ def _brought_up(scene: Scene, today: datetime.date) -> Scene:
 
 
 def seed(db: Database) -> None:
-    """Store the demo tank when there is no tank and none was removed; where everything begins is not undone."""
+    """Store the demo tank when there is no tank and none was deleted; not a step of undo."""
     steps = tanks.steps(db, None)
     if not tanks.all_tanks(db) and steps.undo is None and steps.redo is None:
         picture = _picture()
@@ -56,5 +56,5 @@ def seed(db: Database) -> None:
 
 @cache
 def _picture() -> Picture:
-    """The demo's photo, drawn once."""
+    """Photo of the demo tank, drawn once."""
     return read_picture(draw_photo(demo_scene().tank))

@@ -1,4 +1,4 @@
-"""A photo for the demo, of our own drawing: its tank as somebody would picture it, a little from aside."""
+"""A drawn photo for the demo: its tank from a little to one side."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The fixtures shelf: the catalogue, the keeper's own fixtures, import of photometry, a fixture's figures."""
+"""The fixture library: built-in fixtures, the keeper's own, import of photometry, and figures of a fixture."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ PROBE_DEPTH = 0.15
 
 @dataclass(frozen=True, slots=True)
 class Footprint:
-    """What one fixture gives alone over open water: PAR under it and how wide half of that reaches [m]."""
+    """Light of one fixture alone over open water: PAR below it, and the width at half of that [m]."""
 
     height: float
     par: float
@@ -50,7 +50,7 @@ class Footprint:
 
 
 def entries(db: Database) -> list[CatalogueEntry]:
-    """The keeper's own fixtures first, then the catalogue."""
+    """Fixtures of the library, the keeper's own first."""
     with db.reading() as connection:
         own = OWN_FIXTURES.load(connection)
     kept = [
@@ -61,7 +61,7 @@ def entries(db: Database) -> list[CatalogueEntry]:
 
 
 def entry(db: Database, key: str) -> CatalogueEntry:
-    """One entry by its key; ``NotFound`` otherwise."""
+    """Entry of the library by key; ``NotFound`` otherwise."""
     for one in entries(db):
         if one.key == key:
             return one
@@ -69,7 +69,7 @@ def entry(db: Database, key: str) -> CatalogueEntry:
 
 
 def source_of(db: Database, key: str) -> str:
-    """Where an own fixture's figures come from; empty for the catalogue's."""
+    """Source of an own fixture's figures; empty for built-in fixtures."""
     if not key.startswith("own-"):
         return ""
     with db.reading() as connection:
@@ -78,7 +78,7 @@ def source_of(db: Database, key: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class ImportedFixture:
-    """A fixture read from a file and not yet on the shelf, with where its figures come from."""
+    """A fixture read from a file and not saved yet, with the source of its figures."""
 
     fixture: Fixture
     source: str
@@ -94,7 +94,7 @@ def read_import(
     spectrum: bytes = b"",
     dimmable: bool = True,
 ) -> ImportedFixture:
-    """Read a photometry file, and a spectrum file with it, into a fixture; nothing is stored.
+    """Read a photometry file, and a spectrum file with it, into a fixture; stores nothing.
 
     Parameters
     ----------
@@ -150,13 +150,13 @@ def read_import(
 
 
 def keep_draft(db: Database, brought: ImportedFixture) -> int:
-    """Keep what was read from a file until it is put on the shelf or makes room for others; returns its id."""
+    """Keep an imported fixture until it is saved or displaced by newer ones; returns its id."""
     with db.writing() as connection:
         return own_fixtures.add_draft(connection, write_fixture(brought.fixture), brought.source)
 
 
 def draft(db: Database, draft_id: int) -> ImportedFixture:
-    """What was read from a file, as it was kept; ``NotFound`` when it made room for others."""
+    """Imported fixture by id; ``NotFound`` when it was displaced."""
     with db.reading() as connection:
         fixture, source = own_fixtures.load_draft(connection, draft_id)
     return ImportedFixture(read_fixture(fixture), source)
@@ -165,7 +165,7 @@ def draft(db: Database, draft_id: int) -> ImportedFixture:
 def put(
     db: Database, brought: ImportedFixture, *, name: str = "", weight: float = 0.0, price: float = 0.0, mount: str = ""
 ) -> str:
-    """Put a fixture on the shelf; returns its key. ``InvalidInput`` for a weight or price that cannot be."""
+    """Save a fixture in the library; returns its key. ``InvalidInput`` for an impossible weight or price."""
     rules = limits_of(Fixture, weight=weight, name=name)
     rules.errors += limits_of(OwnFixture, price=price, mount=mount).errors
     rules.finish()
@@ -183,14 +183,14 @@ def export_photometry(db: Database, key: str) -> str:
 
 
 def export_own(db: Database) -> str:
-    """All own fixtures as a JSON file, with everything that is known of them."""
+    """All own fixtures as a JSON file with all their data."""
     with db.reading() as connection:
         own = OWN_FIXTURES.load(connection)
     return write_own_fixtures([kept.value for kept in own])
 
 
 def import_own(db: Database, data: bytes) -> int:
-    """Put all fixtures of such a file on the shelf, in one step of undo; returns how many. ``BadFile`` otherwise."""
+    """Import own fixtures from such a file in one step of undo; returns how many. ``BadFile`` otherwise."""
     items = read_own_fixtures(data)
     with db.writing() as connection:
         own_fixtures.put_on_shelf(connection, items, f"put {len(items)} fixtures on the shelf")
@@ -202,13 +202,13 @@ MOST_WATTS = 3000.0
 
 
 def own_fixture(db: Database, key: str) -> OwnFixture:
-    """One of the keeper's own; ``NotFound`` otherwise."""
+    """An own fixture; ``NotFound`` otherwise."""
     with db.reading() as connection:
         return OWN_FIXTURES.get(connection, _own_id(key)).value
 
 
 def save_own(db: Database, key: str, own: OwnFixture) -> None:
-    """Change one of the keeper's own; what hangs already stays as it is. A width typed anew puts a plain lobe in."""
+    """Change an own fixture; hung copies stay as they are. A new beam angle resets the lobe to a plain one."""
     was, rules = own_fixture(db, key).fixture.emitter, Rules()
     rules.that(bool(own.fixture.name.strip()), "name", "must not be empty")
     rules.between("watts", own.fixture.watts, 1.0, MOST_WATTS, "power")
@@ -221,7 +221,7 @@ def save_own(db: Database, key: str, own: OwnFixture) -> None:
 
 
 def copy_to_own(db: Database, key: str) -> str:
-    """Put a fixture like one of the shelf among the keeper's own, to be changed; returns its key."""
+    """Copy a fixture of the library to the keeper's own; returns its key."""
     chosen = entry(db, key)
     if len(chosen.parts) > 1:
         raise NotFound(f"{chosen.name} is a frame: make one of your own on the chart")
@@ -239,33 +239,33 @@ def _own_id(key: str) -> int:
 
 
 def remove_own(db: Database, key: str) -> None:
-    """Take an own fixture off the shelf."""
+    """Delete an own fixture."""
     with db.writing() as connection:
         own_fixtures.take_off_shelf(connection, _own_id(key))
 
 
 def undo(db: Database) -> str | None:
-    """Take back the newest edit of the shelf."""
+    """Undo the latest edit of the library."""
     with db.writing() as connection:
         return journal.undo(connection, SHELF_SCOPE)
 
 
 def redo(db: Database) -> str | None:
-    """Do again what was undone last on the shelf."""
+    """Redo the latest undone edit of the library."""
     with db.writing() as connection:
         return journal.redo(connection, SHELF_SCOPE)
 
 
 def steps(db: Database) -> Steps:
-    """What undo and redo of the shelf would do."""
+    """Names of the next undo and redo of the library."""
     with db.reading() as connection:
         return journal.steps(connection, SHELF_SCOPE)
 
 
 @dataclass(frozen=True, slots=True)
 class ChannelColour:
-    """What a channel's spectrum comes to: mean wavelength of its photons [nm], photons by the joule of its light
-    [umol/J], lux by unit of PAR [lx/(umol/m2/s)], and its usable share by the name of each weighting [-].
+    """Colour of a channel: mean wavelength of its photons [nm], photons per joule of light [umol/J], lux per PAR
+    [lx/(umol/m2/s)], and its usable share by each weighting [-].
     """
 
     name: str
@@ -278,7 +278,7 @@ class ChannelColour:
 
 
 def colours(fixture: Fixture) -> list[ChannelColour]:
-    """What each channel of a fixture comes to, those of unknown spectrum left out."""
+    """Colours of the channels of a fixture with known spectra."""
     return [
         ChannelColour(
             channel.name,

@@ -1,4 +1,4 @@
-"""What has to be set on each fixture of a setup, and which lenses have to be changed for it: the settings card."""
+"""Settings card of a setup: what to set on each fixture, and which lenses to change."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ TILTED = 0.5 * DEGREE
 
 @dataclass(frozen=True, slots=True)
 class FixtureSettings:
-    """The settings of one fixture, by its number in the setup.
+    """Settings of one fixture, by its number in the setup.
 
     Parameters
     ----------
@@ -43,8 +43,8 @@ class FixtureSettings:
 
 @dataclass(frozen=True, slots=True)
 class LensChange:
-    """Fixtures, by number, that get another lens or reflector: which, in place of which, and how many pieces in all,
-    with spares; 0 where nothing has to be bought.
+    """Fixtures, by number, with a new lens or reflector: the new one, the old one, and the number of pieces with
+    spares; 0 where nothing is bought.
     """
 
     numbers: tuple[int, ...]
@@ -55,13 +55,13 @@ class LensChange:
 
     @property
     def words(self) -> str:
-        """All of it in a sentence."""
+        """The change as a sentence."""
         buy = f": {self.pieces} pieces and {self.spares} spares" if self.pieces else ""
         return f"{letters(self.numbers)}: {self.front} in place of {self.instead}{buy}"
 
 
 def fixture_settings(fixtures: Sequence[Fixture]) -> tuple[FixtureSettings, ...]:
-    """Return the settings of every fixture of a setup, in its order."""
+    """Return the settings of every fixture of a setup, in order."""
     return tuple(_settings(number, fixture) for number, fixture in enumerate(fixtures))
 
 
@@ -79,7 +79,7 @@ def _settings(number: int, fixture: Fixture) -> FixtureSettings:
 
 @dataclass(frozen=True, slots=True)
 class SettingWords:
-    """What is to be set on fixtures of these numbers, in words; ``lengths`` go into them by name [m]."""
+    """Settings of fixtures, by number, in words; ``lengths`` go into them by name [m]."""
 
     numbers: tuple[int, ...]
     words: str
@@ -87,12 +87,12 @@ class SettingWords:
 
     @property
     def who(self) -> str:
-        """The letters of the fixtures."""
+        """Letters of the fixtures."""
         return letters(self.numbers)
 
 
 def settings_in_words(fixtures: Sequence[Fixture]) -> list[SettingWords]:
-    """Return places and settings of fixtures; those alike at one height and depth share a line."""
+    """Return places and settings of fixtures in words; equal ones at one height and depth share a line."""
     groups: dict[tuple[str, str, float, float], list[FixtureSettings]] = {}
     for one, fixture in zip(fixture_settings(fixtures), fixtures, strict=True):
         mixed = [f"{escape_slots(name)} {share} %" for name, share in one.channels if share != 100]
@@ -114,7 +114,7 @@ def settings_in_words(fixtures: Sequence[Fixture]) -> list[SettingWords]:
 
 
 def setting_changes(before: Sequence[Fixture], after: Sequence[Fixture]) -> list[SettingWords]:
-    """Return what has to be changed on fixtures that hang already, in their order; those changed alike in one line."""
+    """Return what to change on hung fixtures, in order; equal changes share a line."""
     groups: dict[tuple[str, tuple[tuple[str, float], ...]], list[int]] = {}
     settings = zip(fixture_settings(before), fixture_settings(after), before, after, strict=True)
     for old, new, was, then in settings:
@@ -135,7 +135,7 @@ def setting_changes(before: Sequence[Fixture], after: Sequence[Fixture]) -> list
 
 
 def lens_changes(stored: StoredTank, setup: StoredSetup) -> tuple[LensChange, ...]:
-    """Return what has to be changed of lenses and reflectors for a setup.
+    """Return the changes of lenses and reflectors for a setup.
 
     Each fixture is compared with the one of its name in the setup in use, or else with the fixture library's.
     """

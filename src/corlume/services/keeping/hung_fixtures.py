@@ -1,4 +1,4 @@
-"""Hang the lights: fixtures added, moved, dimmed and removed."""
+"""Fixtures of a setup: added, moved, dimmed and deleted."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ _EMITTER_FIELDS = {f.name for f in fields(Emitter)}
 
 
 def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
-    """A fixture with some fields changed, checked against its own rules and the room's.
+    """A fixture with some fields changed, checked against its own limits and the tank's.
 
     ``values`` may hold fields of ``Fixture`` and of its ``Emitter``, answers about ``wear`` in place of its
     light loss factor, or the key of a ``lens`` (or reflector) or of a ``lamp``; ``InvalidInput`` has every fault.
@@ -75,7 +75,7 @@ def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
 
 
 def draft(tank: Tank, setup: StoredSetup, drafts: Mapping[int, Mapping[str, Any]]) -> StoredSetup:
-    """The setup as it would be with some fixtures changed; what hangs in a changed fixture's frame comes along."""
+    """A setup with some fixtures changed, not saved; other parts of a changed frame move along."""
     now = {kept.id: kept.value for kept in setup.fixtures}
     for fixture_id, values in drafts.items():
         was = setup.fixture(fixture_id).value
@@ -89,7 +89,7 @@ def draft(tank: Tank, setup: StoredSetup, drafts: Mapping[int, Mapping[str, Any]
 
 
 def _carried(was: Fixture, now: Fixture, rest: Sequence[Fixture]) -> list[Emitter]:
-    """The rest of a frame after one part was moved; ``InvalidInput`` names the frame when a part has no room."""
+    """Other parts of a frame after one was moved; ``InvalidInput`` names the frame when a part has no clearance."""
     try:
         return carry(was.emitter, now.emitter, [part.emitter for part in rest])
     except InvalidInput as error:
@@ -99,7 +99,7 @@ def _carried(was: Fixture, now: Fixture, rest: Sequence[Fixture]) -> list[Emitte
 
 
 def _fitted(tank: Tank, part: Fixture) -> Fixture:
-    """A part that came along with its frame, checked against the room; ``InvalidInput`` names the part."""
+    """A part moved along with its frame, checked against the tank; ``InvalidInput`` names the part."""
     rules = Rules()
     rules.errors += [
         replace(e, field="frame", rule=f"does not fit: {escape_slots(part.name)} {e.rule}")
@@ -112,7 +112,7 @@ def _fitted(tank: Tank, part: Fixture) -> Fixture:
 def change_fixtures(
     db: Database, tank_id: int, setup_id: int, changes: Mapping[int, Mapping[str, Any]], *, verb: str = ""
 ) -> None:
-    """Change fixtures for good, all of them in one step of undo, told by ``verb`` or by what was done."""
+    """Save changes of fixtures in one step of undo, named by ``verb`` or by what was done."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         before = stored.setup(setup_id)
@@ -127,7 +127,7 @@ def change_fixtures(
 
 
 def _verb(old: Fixture, new: Fixture) -> str:
-    """Name what was done to a fixture: dimmed, moved, or changed in some other way."""
+    """Name of a change of a fixture: dimmed, moved, or changed."""
     if replace(new, output=old.output, levels=old.levels) == old:
         return "dim"
     e, was = new.emitter, old.emitter
@@ -136,7 +136,7 @@ def _verb(old: Fixture, new: Fixture) -> str:
 
 
 def add_fixture(db: Database, tank_id: int, setup_id: int, key: str) -> int:
-    """Hang a fixture of the catalogue where it is free of the others; returns its id, a hybrid's first part's."""
+    """Hang a fixture of the library clear of the others; returns its id, or that of a hybrid's first part."""
     chosen = entry(db, key)
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
@@ -154,7 +154,7 @@ def add_fixture(db: Database, tank_id: int, setup_id: int, key: str) -> int:
 def add_frame(
     db: Database, tank_id: int, setup_id: int, middle: str, count: int, long: str, each_side: int, gap: float
 ) -> int:
-    """Hang a frame put together of two fixtures of the shelf, see ``build_frame``; returns its first part's id."""
+    """Hang a frame built of two fixtures of the library, see ``build_frame``; returns its first part's id."""
     row, side = entry(db, middle), entry(db, long)
     rules = Rules()
     rules.that(len(row.parts) == 1, "middle", "is a frame itself: choose a single fixture")
@@ -174,8 +174,8 @@ def add_frame(
 
 
 def fill_sockets(db: Database, tank_id: int, setup_id: int, technology: str, wish: LampWish) -> int:
-    """Put lamps into all sockets of one technology in a setup, chosen together for a wish, in one step of undo; returns
-    how many. From front to back they are dealt out so that alike ones are apart.
+    """Fit lamps, chosen together for a colour preference, in all sockets of one technology, in one step of undo;
+    returns how many. Equal lamps stand apart from front to back.
     """
     with db.reading() as connection:
         setup = load_tank(connection, tank_id).setup(setup_id)
@@ -187,12 +187,12 @@ def fill_sockets(db: Database, tank_id: int, setup_id: int, technology: str, wis
 
 
 def _free_name(name: str, taken: Container[str]) -> str:
-    """The name, or the name with the first number that is free."""
+    """The name, or the name with the first free number."""
     return next(n for k in range(1, 10_000) if (n := f"{name[:70]}{f' {k}' * (k > 1)}") not in taken)
 
 
 def copy_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> int:
-    """Hang a second fixture like one that is there, or a second frame like the one it is part of; returns its id."""
+    """Hang a copy of a fixture, or of the frame it is part of; returns its id."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         setup = stored.setup(setup_id)
@@ -209,13 +209,13 @@ def copy_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int) -> 
 
 
 def _others(setup: StoredSetup, fixture_id: int) -> list[Kept[Fixture]]:
-    """The other parts of a fixture's frame."""
+    """Other parts of a fixture's frame."""
     frame = setup.fixture(fixture_id).value.frame
     return [k for k in setup.fixtures if frame and k.id != fixture_id and k.value.frame == frame]
 
 
 def _hung(tank: Tank, parts: Sequence[Fixture], others: Sequence[Fixture]) -> list[Fixture]:
-    """Hang a fixture, or a frame by its parts, at the first place where nothing else is.
+    """Hang a fixture, or a frame by its parts, at the first free place.
 
     Modules go along the tank from its middle, long ones one behind the other; when a height is full, the next is tried
     a hand higher, up to the canopy. ``InvalidInput`` when there is no room left.
@@ -249,7 +249,7 @@ HIGHER = 0.1
 
 
 def remove_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int, *, whole: bool = False) -> None:
-    """Take a fixture down, or the ``whole`` frame that it is part of."""
+    """Delete a fixture, or the ``whole`` frame that it is part of."""
     with db.writing() as connection:
         setup = load_tank(connection, tank_id).setup(setup_id)
         fixture = setup.fixture(fixture_id).value

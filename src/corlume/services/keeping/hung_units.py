@@ -1,4 +1,4 @@
-"""What hangs as units: a fixture, or a frame with all its parts. Read as by a tape, arranged together, moved clear."""
+"""Units of a setup, each a fixture or a frame with all its parts: read by tape, arranged together, moved clear."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from corlume.store.tanks import StoredSetup, load_tank
 
 @dataclass(frozen=True, slots=True)
 class HungUnit:
-    """A unit by the indices and the ids of its parts in the setup; its ``id`` is its first part's."""
+    """A unit by the indices and ids of its parts in the setup; its ``id`` is that of its first part."""
 
     indices: tuple[int, ...]
     ids: tuple[int, ...]
@@ -31,17 +31,17 @@ class HungUnit:
 
     @property
     def frame(self) -> str:
-        """The name of its frame, or nothing for a fixture that hangs alone."""
+        """Name of the unit's frame, or empty for a fixture that hangs alone."""
         return self.parts[0].frame
 
     def reading(self, tank: Tank, tape: Tape, axis: Literal["x", "y"]) -> float:
-        """What a tape reads of it along an axis [m]."""
+        """Tape reading of the unit along an axis [m]."""
         at, half, size = _span(tank, self.parts, axis)
         return tape.read(axis, at, half, size)
 
 
 def _span(tank: Tank, parts: Unit, axis: Literal["x", "y"]) -> tuple[float, float, float]:
-    """The middle of a unit along an axis, half its size, and the tank's [m]."""
+    """Middle of a unit along an axis, half its size, and the tank's size [m]."""
     k = "xy".index(axis)
     low, high = extent(parts)
     return middle(parts)[k], 0.5 * (high[k] - low[k]), (tank.length, tank.width)[k]
@@ -56,7 +56,7 @@ def units_of(setup: StoredSetup) -> list[HungUnit]:
 
 
 def unit_with(setup: StoredSetup, fixture_id: int) -> HungUnit:
-    """The unit that a fixture belongs to; ``NotFound`` when it does not hang here."""
+    """Unit of a fixture; ``NotFound`` when it does not hang here."""
     unit = next((unit for unit in units_of(setup) if fixture_id in unit.ids), None)
     if unit is None:
         raise NotFound(f"no fixture {fixture_id}")
@@ -66,7 +66,7 @@ def unit_with(setup: StoredSetup, fixture_id: int) -> HungUnit:
 def place_as_read(
     tank: Tank, setup: StoredSetup, fixture_id: int, tape: Tape, axis: Literal["x", "y"], reading: float
 ) -> float:
-    """Where a fixture's own middle comes to when its unit is put so that the tape gives a reading [m]."""
+    """Place of a fixture when its unit is moved to a given tape reading [m]."""
     unit = unit_with(setup, fixture_id)
     at, half, size = _span(tank, unit.parts, axis)
     own: float = getattr(unit.parts[unit.ids.index(fixture_id)].emitter, axis)
@@ -74,7 +74,7 @@ def place_as_read(
 
 
 def arrange_units(db: Database, tank_id: int, setup_id: int, ids: Iterable[int], how: Arranging) -> None:
-    """Set the units of some fixtures against each other, in one step of undo; ``InvalidInput`` as ``arrange`` does."""
+    """Align the units of some fixtures in one step of undo; ``InvalidInput`` as ``arrange`` does."""
     with db.reading() as connection:
         stored = load_tank(connection, tank_id)
     setup = stored.setup(setup_id)
@@ -90,7 +90,7 @@ def arrange_units(db: Database, tank_id: int, setup_id: int, ids: Iterable[int],
 
 @dataclass(frozen=True, slots=True)
 class Collision:
-    """Two units that want the same room, by index, and the shortest move that mends it: which fixture goes where."""
+    """Two colliding units, by index, and the shortest move that solves it: which fixture goes where."""
 
     one: HungUnit
     other: HungUnit
@@ -99,7 +99,7 @@ class Collision:
 
 
 def collisions(tank: Tank, setup: StoredSetup) -> list[Collision]:
-    """All units that want the same room; the later of two is the one to move."""
+    """All collisions between units; the later of two is the one to move."""
     units, found = units_of(setup), []
     for a, b, move in alignment.in_one_place(tank, setup.hung):
         e = units[b].parts[0].emitter
@@ -109,6 +109,6 @@ def collisions(tank: Tank, setup: StoredSetup) -> list[Collision]:
 
 
 def inner_collisions(setup: StoredSetup) -> Sequence[tuple[int, int]]:
-    """Pairs of parts of one frame, by index, that want the same room: no move of the frame mends that."""
+    """Pairs of colliding parts of one frame, by index, which no move of the frame solves."""
     of = {i: unit.id for unit in units_of(setup) for i in unit.indices}
     return [(i, j) for i, j in overlaps(setup.hung) if of[i] == of[j]]

@@ -1,4 +1,4 @@
-"""Listen to a PAR meter while its probe stands at a spot."""
+"""Readings of a PAR meter while its probe is at a measuring point."""
 
 from __future__ import annotations
 
@@ -16,9 +16,7 @@ PASSED_OVER = 2
 
 
 async def meter_readings(address: str, place: Place) -> AsyncIterator[float]:
-    """Readings of the meter at an address, with its probe at a place [m]; ``MeterLost`` when it is not there or goes
-    away.
-    """
+    """Readings of the meter at an address, with its probe at a place [m]; ``MeterLost`` when it cannot be reached."""
     try:
         kind, host, port = meter_at(address)
     except LookupError as error:

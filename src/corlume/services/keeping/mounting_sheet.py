@@ -1,4 +1,4 @@
-"""The mounting sheet of a setup: what hangs where, what it weighs, whether it can hang so, and in which order."""
+"""The mounting sheet of a setup: places of the fixtures, their weights, the checks, and the order of work."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ ORDER = (
 
 @dataclass(frozen=True, slots=True)
 class MountSheet:
-    """All that the sheet shows; ``parts`` are names with their counts."""
+    """Contents of the sheet; ``parts`` are names with their counts."""
 
     marks: tuple[DrillMark, ...]
     hangers: tuple[Hanger, ...]
@@ -49,7 +49,7 @@ class MountSheet:
 
 
 def mount_sheet(stored: StoredTank, setup: StoredSetup) -> MountSheet:
-    """Work out the sheet of a setup."""
+    """Compute the mounting sheet of a setup."""
     fixtures = [kept.value for kept in setup.fixtures]
     parts: dict[str, int] = {}
     for f in fixtures:
@@ -79,7 +79,7 @@ def mount_sheet(stored: StoredTank, setup: StoredSetup) -> MountSheet:
 def save_surroundings(
     db: Database, tank_id: int, setup_id: int, surroundings: Surroundings, weights: Mapping[int, float]
 ) -> None:
-    """Keep what the keeper knows of the place, and what each fixture of a setup weighs, by its id [kg].
+    """Save the tank's surroundings, and the weight of each fixture of a setup, by its id [kg].
 
     ``InvalidInput`` names a weight as ``weight-`` and the fixture's id.
     """

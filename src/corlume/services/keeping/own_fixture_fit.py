@@ -1,4 +1,4 @@
-"""A fixture for the shelf from watts and kind alone, from a few readings, or from a published grid of PAR."""
+"""An own fixture from its watts and technology, from a few readings, or from a published PAR grid."""
 
 from __future__ import annotations
 
@@ -100,7 +100,7 @@ class EnteredFixture:
         rules.finish()
 
     def emitter(self) -> Emitter:
-        """A typical emitter of its kind, its watts or its flux, its lens or reflector and its colours."""
+        """A typical emitter with the entered watts or flux, lens or reflector, and colours."""
         e = usual_emitter(self.technology, flux_of_watts(self.technology, self.watts, self.age), length=self.length,
                           width=self.width)  # fmt: skip
         if self.front:
@@ -112,7 +112,7 @@ class EnteredFixture:
 
 
 def from_watts(told: EnteredFixture) -> ImportedFixture:
-    """A typical fixture of a kind and its watts: sure to a third."""
+    """A typical fixture of a technology and its watts: uncertain by a third."""
     e = told.emitter()
     beam = f"a beam of {e.fwhm / DEGREE:.0f} degrees, as usual for {FRONT_WORDS[told.front] if told.front else 'it'}"
     if told.ppf is not None:
@@ -127,7 +127,7 @@ def from_watts(told: EnteredFixture) -> ImportedFixture:
 
 
 def flux_range(technology: TechnologyKey, watts: float, age: str) -> tuple[float, float, float]:
-    """Least, usual and most photon flux that is seen of a kind of so many watts [umol/s]."""
+    """Lowest, usual and highest photon flux of a technology at so many watts [umol/s]."""
     usual = flux_of_watts(technology, watts, age)
     return SPREAD[0] * usual, usual, SPREAD[1] * usual
 
@@ -175,7 +175,7 @@ AIR_GAP = 0.02
 
 
 def told_tank(told: EnteredFixture, places: Array) -> Tank:
-    """What the fixture was measured in."""
+    """Tank in which the fixture was measured."""
     size = (told.tank_length, told.tank_width) if told.where == "tank" else None
     return bench(told.where, depth=float(places[:, 2].max()), tank=size, pane=PANES[told.panes][1])
 

@@ -1,4 +1,4 @@
-"""Pair a phone on the home network: a link that works once and for minutes, a device that stays until shut out."""
+"""Pair a phone on the home network: a link that works once and for minutes, and a device that stays until unpaired."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ MOST_DEVICES = 20
 
 
 def new_link(db: Database, now: datetime.datetime) -> tuple[str, datetime.datetime]:
-    """A token for a link that pairs one device, and until when; the link before it no longer does."""
+    """Token of a new pairing link, and its expiry; the link before it stops working."""
     token, until = secrets.token_urlsafe(24), now + datetime.timedelta(minutes=LINK_MINUTES)
     with db.writing() as connection:
         devices.add_pairing(connection, token, until)
@@ -27,14 +27,14 @@ def new_link(db: Database, now: datetime.datetime) -> tuple[str, datetime.dateti
 
 
 def link_works(db: Database, token: str, now: datetime.datetime) -> bool:
-    """Whether a link would pair a device now."""
+    """Whether a pairing link is valid now."""
     with db.reading() as connection:
         until = devices.pairing_until(connection, token)
     return until is not None and now <= until
 
 
 def pair(db: Database, token: str, name: str, now: datetime.datetime) -> str | None:
-    """Pair a device by a link; returns the token that it shows from then on, or None for a link used or late.
+    """Pair a device by a link; returns the token that it presents from then on, or None for a used or expired link.
 
     ``InvalidInput`` names the field "name", and what is too many.
     """
@@ -56,7 +56,7 @@ def pair(db: Database, token: str, name: str, now: datetime.datetime) -> str | N
 
 
 def admitted(db: Database, token: str, now: datetime.datetime) -> Device | None:
-    """The device of a token, or None for one that is not paired."""
+    """Device of a token, or None for one that is not paired."""
     with db.reading() as connection:
         device = devices.device_of(connection, token)
     if device is None:
@@ -69,7 +69,7 @@ def admitted(db: Database, token: str, now: datetime.datetime) -> Device | None:
 
 
 def paired(db: Database) -> list[Device]:
-    """Every device that may come in."""
+    """All paired devices."""
     with db.reading() as connection:
         return devices.all_devices(connection)
 
@@ -81,6 +81,6 @@ def trust(db: Database, device_id: int, *, trusted: bool) -> None:
 
 
 def shut_out(db: Database, device_id: int) -> None:
-    """Let a device in no more."""
+    """Unpair a device."""
     with db.writing() as connection:
         devices.remove_device(connection, device_id)

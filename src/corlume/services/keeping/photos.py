@@ -1,4 +1,4 @@
-"""Photos of a tank: brought in, fixed by four corners, marked with what was read, removed."""
+"""Photos of a tank: imported, mapped by four corners, labelled with readings, deleted."""
 
 from __future__ import annotations
 
@@ -20,25 +20,25 @@ from corlume.store.tanks import StoredTank, load_tank
 
 
 def all_photos(db: Database, tank_id: int) -> tuple[Kept[Photo], ...]:
-    """Every photo of a tank."""
+    """All photos of a tank."""
     with db.reading() as connection:
         return PHOTOS.load(connection, tank_id)
 
 
 def open_photo(db: Database, tank_id: int, photo_id: int) -> Photo:
-    """One photo; ``NotFound`` otherwise."""
+    """A photo; ``NotFound`` otherwise."""
     with db.reading() as connection:
         return PHOTOS.get(connection, photo_id, tank_id).value
 
 
 def picture(db: Database, photo: Photo) -> bytes:
-    """Its bytes, JPEG."""
+    """Bytes of a photo, JPEG."""
     with db.reading() as connection:
         return load_blob(connection, photo.picture)
 
 
 def add_photo(db: Database, tank_id: int, name: str, view: View, data: bytes) -> int:
-    """Keep a photo, made small and without metadata; returns its id. ``BadFile`` or ``InvalidInput`` otherwise."""
+    """Save a photo, scaled down and without metadata; returns its id. ``BadFile`` or ``InvalidInput`` otherwise."""
     found = read_picture(data)
     Photo(name, view, "-", found.width, found.height)  # its name is judged before anything is kept
     with db.writing() as connection:
@@ -50,13 +50,13 @@ def add_photo(db: Database, tank_id: int, name: str, view: View, data: bytes) ->
 
 
 def pictures_kept(connection: sqlite3.Connection) -> set[str]:
-    """The pictures that photos and time lines of corals speak of."""
+    """Pictures in use by photos and coral logs."""
     rows = connection.execute("SELECT picture FROM photos UNION SELECT picture FROM coral_notes WHERE picture != ''")
     return {row["picture"] for row in rows}
 
 
 def fix_photo(db: Database, tank_id: int, photo_id: int, corners: Quad) -> None:
-    """Say where the four corners are; none, to tap them anew. ``InvalidInput`` names what is wrong with them."""
+    """Save the four corners; none to tap them again. ``InvalidInput`` names what is wrong with them."""
     with db.writing() as connection:
         photo = PHOTOS.get(connection, photo_id, tank_id).value
         edit = Edit(connection, tank_scope(tank_id), f"fix photo {photo.name}")
@@ -64,7 +64,7 @@ def fix_photo(db: Database, tank_id: int, photo_id: int, corners: Quad) -> None:
 
 
 def remove_photo(db: Database, tank_id: int, photo_id: int) -> None:
-    """Take a photo out, to be undone."""
+    """Delete a photo; can be undone."""
     with db.writing() as connection:
         photo = PHOTOS.get(connection, photo_id, tank_id).value
         PHOTOS.delete(Edit(connection, tank_scope(tank_id), f"remove photo {photo.name}"), photo_id)
@@ -77,7 +77,7 @@ def labels(
     predicted: Mapping[int, float],
     doubtful: Container[MeasuringPoint] = (),
 ) -> list[tuple[int, Label]]:
-    """Numbers at the spots of a survey as they lie in a fixed photo, by their ids; ``doubtful`` do not fit."""
+    """Labels of the points of a survey in a mapped photo, by their ids; ``doubtful`` ones are outliers."""
     if not photo.corners:
         return []
     found = []
@@ -93,5 +93,5 @@ def labels(
 
 
 def marked(db: Database, photo: Photo, found: list[tuple[int, Label]]) -> bytes:
-    """The photo with its numbers as PNG."""
+    """The photo with its labels as PNG."""
     return marked_png(picture(db, photo), [label for _, label in found])

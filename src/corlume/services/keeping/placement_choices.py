@@ -1,4 +1,4 @@
-"""What the keeper says of where corals can sit: own seats, frag racks, parts kept free, and wishes for corals."""
+"""The keeper's choices for placement: custom spots, frag racks, keep-clear areas, and preferences for corals."""
 
 from __future__ import annotations
 
@@ -23,19 +23,19 @@ STANDS: dict[Stand, Table[Any]] = {name: OF_SCENE[name] for name in typing.get_a
 
 
 def choices_of(stored: StoredTank, stand: Stand) -> tuple[Kept[Any], ...]:
-    """All of one list."""
+    """All entries of one list."""
     return stored.lists[stand]
 
 
 def choice_of(stored: StoredTank, stand: Stand, row_id: int) -> Kept[Any]:
-    """The one of that id; ``NotFound`` otherwise."""
+    """Entry by id; ``NotFound`` otherwise."""
     return found(choices_of(stored, stand), row_id, STANDS[stand].one)
 
 
 def save_choice(
     db: Database, tank_id: int, stand: Stand, thing: CustomSpot | FragRack | KeptFree, row_id: int | None = None
 ) -> int:
-    """Add one, or change the one of that id; ``InvalidInput`` names the field by itself. Returns its id."""
+    """Add an entry, or change the one of an id; ``InvalidInput`` names the field alone. Returns its id."""
     table = STANDS[stand]
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
@@ -62,20 +62,20 @@ def save_choice(
 
 
 def remove_choice(db: Database, tank_id: int, stand: Stand, row_id: int) -> None:
-    """Take one out."""
+    """Delete an entry."""
     with db.writing() as connection:
         kept = choice_of(load_tank(connection, tank_id), stand, row_id)
         STANDS[stand].delete(Edit(connection, tank_scope(tank_id), f"remove {kept.value.name}"), row_id)
 
 
 def new_name(stored: StoredTank, stand: Stand, word: str) -> str:
-    """A name that is free, such as Seat 3."""
+    """A free name, such as Seat 3."""
     used = {kept.value.name for kept in choices_of(stored, stand)}
     return next(name for k in range(1, 10_000) if (name := f"{word} {k}") not in used)
 
 
 def save_preferences(db: Database, tank_id: int, coral_id: int, wish: PlacementPreferences) -> None:
-    """Change what is wished of a coral's place; ``InvalidInput`` names the field by itself."""
+    """Save the placement preferences of a coral; ``InvalidInput`` names the field alone."""
     with db.writing() as connection:
         stored, rules = load_tank(connection, tank_id), Rules()
         coral = stored.coral(coral_id).value

@@ -1,4 +1,4 @@
-"""Pumps and what was seen of the flow: kept, changed, aimed, painted over and removed."""
+"""Pumps and observed flow: saved, changed, aimed, painted and deleted."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from corlume.store.tanks import StoredTank, load_tank
 
 
 def pump(stored: StoredTank, pump_id: int) -> Kept[Pump]:
-    """The pump of that id; ``NotFound`` otherwise."""
+    """Pump by id; ``NotFound`` otherwise."""
     return found(stored.pumps, pump_id, "pump")
 
 
@@ -32,7 +32,7 @@ def free_name(stored: StoredTank) -> str:
 
 
 def new_pump(stored: StoredTank) -> Pump:
-    """A pump as it would be added: at the left pane, or facing the others from the right."""
+    """Default of a new pump: at the left pane, or facing the others from the right."""
     tank, right = stored.tank, len(stored.pumps) % 2 == 1
     x = tank.length - 0.03 if right else 0.03
     depth = min(0.12, 0.3 * tank.sand_depth)
@@ -40,13 +40,13 @@ def new_pump(stored: StoredTank) -> Pump:
 
 
 def keep_flow(db: Database, tank_id: int, solved: FlowField) -> None:
-    """Keep a flow that was solved for a change of pumps, so that it is there when the change is done."""
+    """Keep the solved flow of a change of pumps, so that it need not be solved again once the change is made."""
     with db.writing() as connection:
         keep_field(connection, tank_id, solved)
 
 
 def add_pump(db: Database, tank_id: int, one: Pump | None = None) -> int:
-    """Add a pump; returns its id. ``InvalidInput`` names the field by itself."""
+    """Add a pump; returns its id. ``InvalidInput`` names the field alone."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         check_count(Scene, "pumps", len(stored.pumps) + 1)
@@ -56,7 +56,7 @@ def add_pump(db: Database, tank_id: int, one: Pump | None = None) -> int:
 
 
 def save_pump(db: Database, tank_id: int, pump_id: int, **changes: Any) -> None:
-    """Change a pump; ``InvalidInput`` names the field by itself."""
+    """Change a pump; ``InvalidInput`` names the field alone."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         changed = replace(pump(stored, pump_id).value, **changes)
@@ -65,7 +65,7 @@ def save_pump(db: Database, tank_id: int, pump_id: int, **changes: Any) -> None:
 
 
 def remove_pump(db: Database, tank_id: int, pump_id: int) -> None:
-    """Take a pump out."""
+    """Delete a pump."""
     with db.writing() as connection:
         name = pump(load_tank(connection, tank_id), pump_id).value.name
         PUMPS.delete(Edit(connection, tank_scope(tank_id), f"remove {name}"), pump_id)
@@ -83,7 +83,7 @@ def _check(stored: StoredTank, one: Pump, pump_id: int | None) -> None:
 
 
 def paint(db: Database, tank_id: int, place: tuple[float, float, float], flow: FlowClass) -> int:
-    """Paint a place over with the flow that was seen there; returns the id of the mark."""
+    """Paint a place with observed flow; returns the id of the mark."""
     mark = FlowMark(*place, flow=flow)
     with db.writing() as connection:
         stored, rules = load_tank(connection, tank_id), Rules()
@@ -97,7 +97,7 @@ def paint(db: Database, tank_id: int, place: tuple[float, float, float], flow: F
 
 
 def unpaint(db: Database, tank_id: int, mark_id: int) -> None:
-    """Take a painted place away."""
+    """Delete a painted place."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         found(stored.flow_marks, mark_id, "mark")

@@ -1,4 +1,4 @@
-"""Setups of a tank: added, copied, renamed, put to use and removed; and what each is meant for."""
+"""Setups of a tank: added, copied, renamed, put to use and deleted; and the goal of each."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ def add_setup(db: Database, tank_id: int, setup: Setup, *, label: str = "") -> i
 
 
 def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
-    """Copy a setup with its fixtures and what it is meant for; returns the copy's id."""
+    """Copy a setup with its fixtures and its goal; returns the copy's id."""
     with db.reading() as connection:
         setup = load_tank(connection, tank_id).setup(setup_id)
     copy = Setup(f"{setup.name[:60]}, copy", tuple(setup.hung), intent=setup.intent)
@@ -35,7 +35,7 @@ def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
 
 
 def rename_setup(db: Database, tank_id: int, setup_id: int, name: str) -> None:
-    """Give a setup another name."""
+    """Rename a setup."""
     limits_of(Setup, name=name).finish()
     with db.writing() as connection:
         load_tank(connection, tank_id).setup(setup_id)
@@ -44,7 +44,7 @@ def rename_setup(db: Database, tank_id: int, setup_id: int, name: str) -> None:
 
 
 def use_setup(db: Database, tank_id: int, setup_id: int) -> None:
-    """Make a setup the one in use."""
+    """Put a setup to use."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         wanted = stored.setup(setup_id)
@@ -55,7 +55,7 @@ def use_setup(db: Database, tank_id: int, setup_id: int) -> None:
 
 
 def remove_setup(db: Database, tank_id: int, setup_id: int) -> None:
-    """Remove a setup that is not the one in use; ``InvalidInput`` otherwise."""
+    """Delete a setup that is not in use; ``InvalidInput`` otherwise."""
     with db.writing() as connection:
         setup = load_tank(connection, tank_id).setup(setup_id)
         rules = Rules()
@@ -66,7 +66,7 @@ def remove_setup(db: Database, tank_id: int, setup_id: int) -> None:
 
 
 def save_intent(db: Database, tank_id: int, setup_id: int, intent: Intent) -> None:
-    """Say what a setup is meant for; ``InvalidInput`` names what the tank cannot hold."""
+    """Save the goal of a setup; ``InvalidInput`` for one that does not suit the tank."""
     rules = Rules()
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)

@@ -1,4 +1,4 @@
-"""Keep surveys: planned, read spot by spot, changed, taken into use and removed."""
+"""Surveys: planned, read point by point, changed, applied and deleted."""
 
 from __future__ import annotations
 
@@ -20,24 +20,24 @@ from corlume.store.tanks import load_surveyed, load_tank
 
 @dataclass(frozen=True, slots=True)
 class StoredSurvey:
-    """A survey with the ids of its spots, in the order in which they are walked."""
+    """A survey with the ids of its points, in walking order."""
 
     id: int
     value: Survey
     spots: tuple[Kept[MeasuringPoint], ...]
 
     def spot(self, spot_id: int) -> Kept[MeasuringPoint]:
-        """The spot of that id; ``NotFound`` otherwise."""
+        """Point by id; ``NotFound`` otherwise."""
         return found(self.spots, spot_id, "spot")
 
     @property
     def done(self) -> int:
-        """How many spots have a reading."""
+        """How many points have a reading."""
         return sum(bool(kept.value.readings) for kept in self.spots)
 
 
 def all_surveys(db: Database, tank_id: int) -> list[StoredSurvey]:
-    """Every survey of a tank, the newest first."""
+    """Surveys of a tank, the newest first."""
     with db.reading() as connection:
         load_tank(connection, tank_id)
         kept = [_stored(connection, one) for one in SURVEYS.load(connection, tank_id)]
@@ -45,13 +45,13 @@ def all_surveys(db: Database, tank_id: int) -> list[StoredSurvey]:
 
 
 def open_survey(db: Database, tank_id: int, survey_id: int) -> StoredSurvey:
-    """One survey of a tank; ``NotFound`` otherwise."""
+    """A survey of a tank; ``NotFound`` otherwise."""
     with db.reading() as connection:
         return load_survey(connection, tank_id, survey_id)
 
 
 def load_survey(connection: sqlite3.Connection, tank_id: int, survey_id: int) -> StoredSurvey:
-    """One survey of a tank, from an open connection."""
+    """A survey of a tank, from an open connection."""
     load_tank(connection, tank_id)
     return _stored(connection, SURVEYS.get(connection, survey_id, tank_id))
 
@@ -61,12 +61,12 @@ def _stored(connection: sqlite3.Connection, kept: Kept[Survey]) -> StoredSurvey:
 
 
 def add_survey(db: Database, tank_id: int, survey: Survey) -> int:
-    """Write a survey down with its spots and the lights as they are set; returns its id."""
+    """Save a new survey with its points and the lights as set; returns its id."""
     return add_surveys(db, tank_id, [survey], f"add survey {survey.name}")[0]
 
 
 def add_surveys(db: Database, tank_id: int, surveys: Sequence[Survey], label: str) -> list[int]:
-    """Write several surveys down in one step of undo; returns their ids."""
+    """Save several surveys in one step of undo; returns their ids."""
     with db.writing() as connection:
         stored, rules = load_tank(connection, tank_id), Rules()
         check_count(Scene, "surveys", len(SURVEYS.load(connection, tank_id)) + len(surveys))
@@ -79,14 +79,14 @@ def add_surveys(db: Database, tank_id: int, surveys: Sequence[Survey], label: st
 
 
 def save_survey(db: Database, tank_id: int, survey_id: int, survey: Survey) -> None:
-    """Change what is said of a survey as a whole; its spots stay."""
+    """Change the data of a survey as a whole; its points stay."""
     with db.writing() as connection:
         load_survey(connection, tank_id, survey_id)
         SURVEYS.update(Edit(connection, tank_scope(tank_id), f"change survey {survey.name}"), survey_id, survey)
 
 
 def remove_survey(db: Database, tank_id: int, survey_id: int) -> None:
-    """Take a survey out with all its readings, to be undone."""
+    """Delete a survey with all its readings; can be undone."""
     with db.writing() as connection:
         stored = load_survey(connection, tank_id, survey_id)
         edit = Edit(connection, tank_scope(tank_id), f"remove survey {stored.value.name}")
@@ -94,7 +94,7 @@ def remove_survey(db: Database, tank_id: int, survey_id: int) -> None:
 
 
 def add_point(db: Database, tank_id: int, survey_id: int, spot: MeasuringPoint) -> int:
-    """Add a spot by hand; ``InvalidInput`` names the field. Returns its id."""
+    """Add a point by hand; ``InvalidInput`` names the field. Returns its id."""
     with db.writing() as connection:
         stored, survey = load_tank(connection, tank_id), load_survey(connection, tank_id, survey_id)
         rules = Rules()
@@ -108,7 +108,7 @@ def add_point(db: Database, tank_id: int, survey_id: int, spot: MeasuringPoint) 
 def save_point(
     db: Database, tank_id: int, survey_id: int, spot_id: int, spot: MeasuringPoint, *, label: str = ""
 ) -> None:
-    """Change a spot: its place, its readings, its conditions; ``InvalidInput`` names the field."""
+    """Change a point: its place, readings and conditions; ``InvalidInput`` names the field."""
     with db.writing() as connection:
         stored, survey = load_tank(connection, tank_id), load_survey(connection, tank_id, survey_id)
         was, rules = survey.spot(spot_id).value, Rules()
@@ -120,7 +120,7 @@ def save_point(
 
 
 def remove_point(db: Database, tank_id: int, survey_id: int, spot_id: int) -> None:
-    """Drop a spot."""
+    """Delete a point."""
     with db.writing() as connection:
         spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
         SPOTS.delete(Edit(connection, tank_scope(tank_id), f"drop spot {spot.name}"), spot_id)
@@ -128,9 +128,7 @@ def remove_point(db: Database, tank_id: int, survey_id: int, spot_id: int) -> No
 
 @dataclass(frozen=True, slots=True)
 class PointTaken:
-    """A measuring point after something was done there, with its survey without the other points, and the tank as
-    predicted for it.
-    """
+    """A measuring point after an edit, with its survey without the other points, and the tank as predicted for it."""
 
     point: Kept[MeasuringPoint]
     survey: Survey
@@ -142,7 +140,7 @@ Change = Callable[[MeasuringPoint], tuple[MeasuringPoint, str]]
 
 
 def _at_point(db: Database, tank_id: int, survey_id: int, point_id: int, change: Change) -> PointTaken:
-    """Change a measuring point in one transaction that reads what its light follows from, and nothing else."""
+    """Edit a measuring point in one transaction that loads only what its light depends on."""
     with db.writing() as connection:
         survey = SURVEYS.get(connection, survey_id, tank_id, only=("fixtures",)).value
         tank = load_surveyed(connection, tank_id, survey)
@@ -160,7 +158,7 @@ def enter(
     db: Database, tank_id: int, survey_id: int, point_id: int, par: float, *, at: int | None = None,
     **conditions: object,
 ) -> PointTaken:  # fmt: skip
-    """Write a reading down at once, behind those that the point has; ``InvalidInput`` names the field "par".
+    """Save a reading at once, after those that the point has; ``InvalidInput`` names the field "par".
 
     ``at`` is how many readings the point had when it was taken: where it has more by now, the reading came through
     before, its answer was lost, and it is not kept twice.
@@ -179,7 +177,7 @@ def enter(
 
 
 def take_back(db: Database, tank_id: int, survey_id: int, point_id: int) -> PointTaken:
-    """Forget the readings of a point, to take them again."""
+    """Clear the readings of a point, to take them again."""
     return _at_point(
         db, tank_id, survey_id, point_id,
         lambda point: (replace(point, readings=(), skipped=False), f"read {point.name} again"),
@@ -187,8 +185,8 @@ def take_back(db: Database, tank_id: int, survey_id: int, point_id: int) -> Poin
 
 
 def from_lux(db: Database, tank_id: int, survey_id: int, point_id: int, lux: float, lux_by_par: float) -> PointTaken:
-    """Convert a number from lux to PAR and note it: the last reading of a point, or one that was too much for PAR and
-    is not written down yet.
+    """Convert a number from lux to PAR and note that: the last reading of a point, or one that was too high for PAR and
+    so not saved.
     """
 
     def converted(point: MeasuringPoint) -> tuple[MeasuringPoint, str]:
@@ -205,21 +203,21 @@ def from_lux(db: Database, tank_id: int, survey_id: int, point_id: int, lux: flo
 
 
 def skip(db: Database, tank_id: int, survey_id: int, point_id: int) -> PointTaken:
-    """Pass a point over."""
+    """Skip a point."""
     return _at_point(
         db, tank_id, survey_id, point_id, lambda point: (replace(point, skipped=True), f"skip {point.name}")
     )
 
 
 def note(db: Database, tank_id: int, survey_id: int, point_id: int, words: str) -> PointTaken:
-    """Note something at a point."""
+    """Save a note on a point."""
     return _at_point(
         db, tank_id, survey_id, point_id, lambda point: (replace(point, note=words), f"note at {point.name}")
     )
 
 
 def import_points(db: Database, tank_id: int, survey_id: int, spots: Sequence[MeasuringPoint]) -> None:
-    """Add spots of a table in one step; those of the same name and place get its readings behind their own."""
+    """Import points from a table in one step of undo; readings of known points, by name and place, are added."""
     with db.writing() as connection:
         stored, survey = load_tank(connection, tank_id), load_survey(connection, tank_id, survey_id)
         rules = Rules()
@@ -240,7 +238,7 @@ def import_points(db: Database, tank_id: int, survey_id: int, spots: Sequence[Me
 
 
 def use_survey(db: Database, tank_id: int, survey_id: int | None, correction: Correction | None = None) -> None:
-    """Let the tank's light follow a survey's correction; with none, the prediction alone. One step of undo."""
+    """Apply a survey's correction to the tank's light; with none, the prediction alone. One step of undo."""
     with db.writing() as connection:
         kept = SURVEYS.load(connection, tank_id)
         name = found(kept, survey_id, "survey").value.name if survey_id is not None else ""

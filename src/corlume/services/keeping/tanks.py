@@ -1,4 +1,4 @@
-"""Keep tanks: list, create, import, export, change, remove, undo and redo."""
+"""Tanks: listed, created, imported, exported, changed, deleted, undone and redone."""
 
 from __future__ import annotations
 
@@ -41,19 +41,19 @@ from corlume.store.tanks import (
 
 
 def all_tanks(db: Database) -> list[StoredTank]:
-    """Every tank that reads, oldest first."""
+    """Every tank that can be opened, oldest first."""
     with db.reading() as connection:
         return list_tanks(connection)[0]
 
 
 def tank_list(db: Database) -> list[TankLine]:
-    """A line for every tank, oldest first, whether it can be opened or not."""
+    """A row for every tank, oldest first, whether it can be opened or not."""
     with db.reading() as connection:
         return tank_lines(connection)
 
 
 def take_out_misfits(db: Database, tank_id: int) -> int:
-    """Take out the rock and braces for which a tank does not read, in one step of undo; returns how many went."""
+    """Delete rock and braces that keep a tank from being opened, in one step of undo; returns how many."""
     with db.writing() as connection:
         edit, taken = Edit(connection, tank_scope(tank_id), "take out what does not fit"), 0
         while True:
@@ -70,21 +70,21 @@ def take_out_misfits(db: Database, tank_id: int) -> int:
 
 
 def open_tank(db: Database, tank_id: int) -> StoredTank:
-    """A tank with all that belongs to it; ``NotFound`` otherwise."""
+    """A tank with all its data; ``NotFound`` otherwise."""
     return db.unchanged(("tank", tank_id), lambda connection: load_tank(connection, tank_id))
 
 
 def create_tank(
     db: Database, name: str, tank: Tank, targets: LightTargets, running: Running, fixtures: tuple[Fixture, ...] = ()
 ) -> int:
-    """Store a new tank with one setup of what hangs; returns its id."""
+    """Save a new tank with one setup; returns its id."""
     scene = Scene(name, tank, targets, running, setups=(Setup("As it hangs", fixtures, in_use=True),))
     with db.writing() as connection:
         return add_tank(connection, scene, f"new tank {name}")
 
 
 def copy_tank(db: Database, tank_id: int) -> int:
-    """Store a second tank like one that is there, with all that belongs to it; returns its id."""
+    """Copy a tank with all its data; returns the copy's id."""
     scene = _whole(db, tank_id)
     copy = replace(scene, name=f"{scene.name[:70]}, copy")
     with db.writing() as connection:
@@ -92,7 +92,7 @@ def copy_tank(db: Database, tank_id: int) -> int:
 
 
 def lay_scape(db: Database, tank_id: int, key: ScapeKey) -> None:
-    """Add the rock of a scape to what stands there, in one step of undo; ``InvalidInput`` when it does not fit."""
+    """Add the rock of a rockscape, in one step of undo; ``InvalidInput`` when it does not fit."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         rocks = scape(key, stored.tank)
@@ -104,7 +104,7 @@ def lay_scape(db: Database, tank_id: int, key: ScapeKey) -> None:
 
 
 def import_tank(db: Database, data: bytes) -> int:
-    """Store the tank of a scene file or of a zip; ``BadFile`` says what is wrong with it. Returns its id."""
+    """Import the tank of a scene file or a zip; ``BadFile`` says what is wrong with it. Returns its id."""
     scene, packed = read_packed(data)
     missing = [i for i, photo in enumerate(scene.photos) if photo.picture not in packed]
     if missing:
@@ -125,12 +125,12 @@ def import_tank(db: Database, data: bytes) -> int:
 
 
 def _packed(note: LogEntry, kept: Mapping[str, str]) -> LogEntry:
-    """A note with its picture as it was kept, or without one that did not come along."""
+    """A log entry with its picture as stored, or without one that is missing."""
     return replace(note, picture=kept.get(note.picture, "")) if note.picture else note
 
 
 def has_setup(db: Database, tank_id: int, setup_id: int) -> bool:
-    """Whether a tank has that setup; a tank that does not read has none to show."""
+    """Whether a tank has a setup; a tank that cannot be opened has none."""
     try:
         return any(setup.id == setup_id for setup in open_tank(db, tank_id).setups)
     except (NotFound, Unreadable):
@@ -138,12 +138,12 @@ def has_setup(db: Database, tank_id: int, setup_id: int) -> bool:
 
 
 def export_tank(db: Database, tank_id: int) -> str:
-    """A tank with all that belongs to it but its photos as a scene file."""
+    """A tank with all its data but photos as a scene file."""
     return write_scene(replace(_whole(db, tank_id), photos=()))
 
 
 def export_zip(db: Database, tank_id: int) -> bytes:
-    """A tank with all that belongs to it, its photos as well."""
+    """A tank with all its data and photos."""
     scene = _whole(db, tank_id)
     with db.reading() as connection:
         return write_zip(scene, {name: load_blob(connection, name) for name in sorted(scene.pictures())})
@@ -158,13 +158,13 @@ def _whole(db: Database, tank_id: int) -> Scene:
 
 
 def delete_tank(db: Database, tank_id: int) -> str:
-    """Remove a tank, to be undone from the tanks page; returns its name."""
+    """Delete a tank; can be undone from the tanks page; returns its name."""
     with db.writing() as connection:
         return remove_tank(connection, tank_id)
 
 
 def save_tank(db: Database, tank_id: int, *, name: str, tank: Tank, targets: LightTargets, running: Running) -> None:
-    """Change a tank's own data; rock and braces stay as they are in ``tank``.
+    """Save a tank's own data; rock and braces stay as they are in ``tank``.
 
     Raises ``InvalidInput`` when something already there (rock, a fixture, a coral) no longer fits.
     """
@@ -177,7 +177,7 @@ def save_tank(db: Database, tank_id: int, *, name: str, tank: Tank, targets: Lig
 
 
 def save_rock(db: Database, tank_id: int, rock_id: int | None, rock: Rock) -> int:
-    """Add a rock block, or change one; ``InvalidInput`` names the field by itself. Returns its id."""
+    """Add or change a rock block; ``InvalidInput`` names the field alone. Returns its id."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         others = tuple(k.value for k in stored.rocks if k.id != rock_id)
@@ -192,7 +192,7 @@ def save_rock(db: Database, tank_id: int, rock_id: int | None, rock: Rock) -> in
 
 
 def add_rocks(db: Database, tank_id: int, rocks: Sequence[Rock]) -> int:
-    """Add several blocks that are one rock, in one step of undo; returns how many."""
+    """Add several blocks of one rock, in one step of undo; returns how many."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         check_count(Tank, "rocks", len(stored.rocks) + len(rocks))
@@ -205,7 +205,7 @@ def add_rocks(db: Database, tank_id: int, rocks: Sequence[Rock]) -> int:
 
 
 def delete_rock(db: Database, tank_id: int, rock_id: int) -> None:
-    """Take a rock block out."""
+    """Delete a rock block."""
     with db.writing() as connection:
         rock = load_tank(connection, tank_id).rock(rock_id)
         Edit(connection, tank_scope(tank_id), f"remove {rock.value.name or 'rock'}").delete("rocks", rock_id)
@@ -222,14 +222,14 @@ def add_brace(db: Database, tank_id: int, brace: Brace) -> int:
 
 
 def delete_brace(db: Database, tank_id: int, brace_id: int) -> None:
-    """Take a brace away."""
+    """Delete a brace."""
     with db.writing() as connection:
         load_tank(connection, tank_id).brace(brace_id)
         Edit(connection, tank_scope(tank_id), "remove a brace").delete("braces", brace_id)
 
 
 def _check_open(stored: StoredTank, after: Tank, field: str) -> None:
-    """``InvalidInput`` by a field when the tank as it is to be would bury a pump or a coral spot of the keeper's."""
+    """Raise ``InvalidInput`` by a field when a change of the tank would bury a pump or a custom spot."""
     rules = Rules()
     things: list[Pump | CustomSpot] = [*(kept.value for kept in stored.pumps), *(kept.value for kept in stored.perches)]
     rules.errors += newly_inside_rock_errors(stored.tank, after, things, field)
@@ -237,7 +237,7 @@ def _check_open(stored: StoredTank, after: Tank, field: str) -> None:
 
 
 def _check_part(tank: Tank, part: str, values: tuple[object, ...]) -> None:
-    """Rebuild the tank with new parts; errors of the last part come back under its own field names."""
+    """Rebuild the tank with new parts; errors of the last part keep its own field names."""
     rules = Rules()
     prefix = f"{part}.{len(values) - 1}"
     try:
@@ -250,19 +250,19 @@ def _check_part(tank: Tank, part: str, values: tuple[object, ...]) -> None:
 
 
 def undo(db: Database, tank_id: int | None) -> str | None:
-    """Take back the newest edit in a tank, or of the list of tanks; returns its label."""
+    """Undo the latest edit of a tank, or of the list of tanks; returns its name."""
     with db.writing() as connection:
         return journal.undo(connection, _scope(tank_id))
 
 
 def redo(db: Database, tank_id: int | None) -> str | None:
-    """Do again what was undone last; returns its label."""
+    """Redo the latest undone edit; returns its name."""
     with db.writing() as connection:
         return journal.redo(connection, _scope(tank_id))
 
 
 def steps(db: Database, tank_id: int | None) -> Steps:
-    """What undo and redo would do."""
+    """Names of the next undo and redo."""
     with db.reading() as connection:
         return journal.steps(connection, _scope(tank_id))
 

@@ -1,4 +1,4 @@
-"""Zones drawn by hand: kept, drawn anew, changed and removed; and how a setup meets them."""
+"""Target zones: drawn, redrawn, changed and deleted; and how well a setup meets them."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ LOW_LIGHT = (10.0, 50.0)
 
 
 def light_for(targets: LightTargets, purpose: Purpose) -> tuple[float, float]:
-    """The PAR that a purpose asks for, by the keeper's own bands."""
+    """Target range of a purpose, by the keeper's own bands."""
     match purpose:
         case "sps":
             return targets.sps_low, targets.sps_high
@@ -70,7 +70,7 @@ def _cut(tank: Tank, box: Box) -> Box:
 
 
 def save_zone(db: Database, tank_id: int, zone_id: int, zone: TargetZone) -> None:
-    """Change a zone; ``InvalidInput`` names the field by itself."""
+    """Change a zone; ``InvalidInput`` names the field alone."""
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         kept = stored.zone(zone_id)
@@ -81,7 +81,7 @@ def save_zone(db: Database, tank_id: int, zone_id: int, zone: TargetZone) -> Non
 
 
 def remove_zone(db: Database, tank_id: int, zone_id: int) -> None:
-    """Take a zone away."""
+    """Delete a zone."""
     with db.writing() as connection:
         stored, rules = load_tank(connection, tank_id), Rules()
         name = stored.zone(zone_id).value.name
@@ -109,7 +109,7 @@ def _check(stored: StoredTank, zone: TargetZone, zone_id: int | None) -> None:
 
 
 def zones_met(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[ZoneLight]:
-    """How a setup meets every zone that was drawn and holds anything but rock."""
+    """How well a setup meets every target zone that holds any water."""
     tank = replace(stored.tank, colonies=(), plates=())  # corals do not change where one can sit
     held = [(kept.value, points) for kept in stored.wanted if len(points := _points(tank, kept.value))]
     if not held:

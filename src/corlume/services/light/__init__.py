@@ -1,1 +1,1 @@
-"""What the light is: at points, in slices, by layers; all of it remembered."""
+"""The light of a tank at points, in slices and by layers; all of it cached."""

@@ -35,7 +35,7 @@ class Plane:
 
 
 def first_look(tank: Tank) -> Tank | None:
-    """The tank without the light that its floor sends back, for a first drawing; None when all of it is known."""
+    """The tank without interreflection, for a first drawing; None when the whole field is cached."""
     if medium_of.knows(replace(tank, colonies=(), plates=())):  # type: ignore[attr-defined]
         return None
     return replace(tank, sand_albedo=0.0, rock_albedo=0.0)
@@ -50,8 +50,8 @@ def par_at(
     normals: Array | None = None,
     ledge: float = 0.0,
 ) -> Array:
-    """PAR (n,) at points (n, 3) anywhere in the water, or on surfaces there with ``normals`` (n, 3); with a ``ledge``
-    what still gets under a plate; nothing remembered.
+    """PAR (n,) at points (n, 3) anywhere in the water, or on surfaces with ``normals`` (n, 3); with a ``ledge``, under
+    a plate of that width over its height. Not cached.
     """
     medium, total = medium_of(tank), np.zeros(len(points))
     for i, f in enumerate(fixtures):
@@ -80,8 +80,8 @@ def surface_par(tank: Tank, fixtures: Sequence[Fixture]) -> list[Array]:
 
 
 def judged_planes(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[Array, Array, Array]:
-    """PAR over the plane at the rock top (nx, ny) and over the water below it (n,), rock as NaN; and the points of both
-    (m, 3), one after the other.
+    """PAR over the plane at the rock top (nx, ny) and over the water below it (n,), NaN in rock; and the points of both
+    (m, 3).
     """
     spec, top = PlaneSpec("judged"), points_of(tank, PlaneSpec("judge"))
     par, count = masked(tank, fixtures, spec), top[..., 0].size
@@ -89,7 +89,7 @@ def judged_planes(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[Array, Array
 
 
 def small_plane(tank: Tank, fixtures: Sequence[Fixture]) -> Plane:
-    """The plane at the rock top by the points that judgements use, for small pictures: it costs nothing more.
+    """The plane at the rock top at the points of the judgement, for small pictures, which so cost nothing more.
 
     The outermost points stand for the edges, half a step from them.
     """
@@ -100,19 +100,19 @@ def small_plane(tank: Tank, fixtures: Sequence[Fixture]) -> Plane:
 
 
 def open_plane(tank: Tank) -> Array:
-    """Points (n, 3) of the plane at the rock top that do not lie in rock."""
+    """Points (n, 3) of the plane at the rock top outside rock."""
     spec = PlaneSpec("judge")
     free: Array = points_of(tank, spec)[~rock_mask(tank, spec)]
     return free
 
 
 def par_in(tank: Tank, fixtures: Sequence[Fixture], places: Places) -> Array:
-    """PAR (n,) at the points of some places, remembered as long as these are the same ones."""
+    """PAR (n,) at the points of some places, cached while the places stay the same."""
     return total_of(tank, fixtures, PlaneSpec("places", places))
 
 
 def ring_planes(tank: Tank, fixtures: Sequence[Fixture], depths: Sequence[float]) -> list[Array]:
-    """PAR (nx, ny) over planes at some depths [m], rock as NaN, for the table by rings."""
+    """PAR (nx, ny) over planes at some depths [m], NaN in rock, for ring means."""
     return [masked(tank, fixtures, PlaneSpec("ring", float(depth)))[:, :, 0] for depth in depths]
 
 
@@ -124,7 +124,7 @@ def masked(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
 def total_of(
     tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec, *, sensor: Sensor = "planar", ledge: float = 0.0
 ) -> Array:
-    """PAR of a setup at points; with a ``ledge``, what still gets under a plate of that width over its height [-]."""
+    """PAR of a setup at points; with a ``ledge``, under a plate of that width over its height [-]."""
     total = np.zeros(points_of(tank, spec).shape[:-1])
     for i, f in enumerate(fixtures):
         if f.output > 0:
@@ -141,14 +141,14 @@ def part_of(
     sensor: Sensor = "planar",
     ledge: float = 0.0,
 ) -> Array:
-    """What one of the fixtures brings, shaded by those that hang lower."""
+    """PAR of one of the fixtures, shaded by those that hang lower."""
     f = fixtures[index]
     unit = unit_of(tank, f.emitter, spec, sensor, ledge, bodies_below(fixtures, index))
     return _mixed(f.strengths, unit)
 
 
 def _mixed(strengths: Sequence[float], unit: Array) -> Array:
-    """Channels (c, ...) each times its strength, added up; not by linear algebra, whose threads spin for so little."""
+    """Sum of channels (c, ...) times their strengths; not by linear algebra, whose threads would spin for so little."""
     total: Array = strengths[0] * unit[0]
     for strength, channel in zip(strengths[1:], unit[1:], strict=True):
         total += strength * channel
@@ -164,14 +164,14 @@ def unit_of(
     ledge: float = 0.0,
     bodies: tuple[Strip, ...] = (),
 ) -> Array:
-    """PAR (channels, ...) of each channel of an emitter at full output at points, past the bodies that hang lower."""
+    """PAR (channels, ...) of each channel of an emitter at full output at points, past bodies that hang lower."""
     normals = spec.at.normals if isinstance(spec.at, Places) else None
     points = points_of(tank, spec)
     return channel_fields(medium_of(tank), emitter, points, sensor=sensor, ledge=ledge, bodies=bodies, normals=normals)
 
 
 def work_out_together(tank: Tank, fixtures: Sequence[Fixture], specs: Sequence[PlaneSpec]) -> None:
-    """Work out and remember what is not known yet of all fixtures at several sets of points, in one call for each."""
+    """Compute and cache the missing fields of all fixtures at several sets of points, in one call for each."""
     for i, fixture in enumerate(fixtures):
         how = ("planar", 0.0, bodies_below(fixtures, i))
         unknown = [spec for spec in specs if not unit_of.knows(tank, fixture.emitter, spec, *how)]  # type: ignore[attr-defined]
@@ -187,7 +187,7 @@ def work_out_together(tank: Tank, fixtures: Sequence[Fixture], specs: Sequence[P
 
 @cached(96_000_000)
 def medium_of(tank: Tank) -> Medium:
-    """The tank as the kernel reads it, remembered: what its floor sends back takes a second to work out."""
+    """Medium of a tank, cached: its interreflection takes a second to compute."""
     if tank.colonies or tank.plates:
         # what comes back from the floor does not wait for a coral or a rack to be moved
         bare = medium_of(replace(tank, colonies=(), plates=()))

@@ -1,4 +1,4 @@
-"""The compiled kernels, made ready step by step as the application starts."""
+"""The compiled kernels, compiled or loaded step by step when the application starts."""
 
 from __future__ import annotations
 
@@ -50,21 +50,21 @@ STEPS: tuple[tuple[str, Callable[[], None]], ...] = (
 
 
 def compile_kernels(tell: Callable[[str], None] = lambda _: None) -> None:
-    """Compile every kernel, or load it from its cache; ``tell`` hears of each step before it begins."""
+    """Compile every kernel, or load it from its cache; ``tell`` gets each step before it begins."""
     for number, (words, step) in enumerate(STEPS, start=1):
         tell(f"{number} of {len(STEPS)}: {words}")
         step()
 
 
 class Kernels:
-    """Kernels that are made ready in a thread, and how far that is."""
+    """Kernels that are compiled in a thread, and its progress."""
 
     def __init__(self) -> None:
         self.step = ""
         self._ready = threading.Event()
 
     def begin(self, tell: Callable[[str], None]) -> None:
-        """Begin; ``tell`` hears of it where it takes longer than ``SOON``, because they have to be compiled."""
+        """Begin; ``tell`` is called when it takes longer than ``SOON``, because they must be compiled."""
 
         def run() -> None:
             try:
@@ -88,5 +88,5 @@ class Kernels:
 
     @property
     def ready(self) -> bool:
-        """Whether they are ready, or could not be made so."""
+        """Whether the kernels are ready, or failed to compile."""
         return self._ready.is_set()

@@ -1,4 +1,4 @@
-"""Layers of the drawings beside PAR: a sphere's light, shares, shadow, softness of shade, shimmer."""
+"""Layers of the PAR map besides PAR: spherical PAR, shares, shadow, softness of shadow, shimmer."""
 
 from __future__ import annotations
 
@@ -74,8 +74,8 @@ def layer_plane(
     *,
     coarse: bool = False,
 ) -> Plane:
-    """A slice of a layer: PAR or PAR on a sphere; or in percent the share of the fixture of index ``chosen``, what
-    rock and braces take, what still gets under a plate, or how much the light flickers.
+    """A slice of a layer: PAR or spherical PAR; or in percent the share of the fixture of index ``chosen``, light taken
+    by rock and braces, light left under a plate, or shimmer.
     """
     plane = slice_plane(tank, fixtures, kind, at, coarse=coarse)
     spec = PlaneSpec(kind, at, coarse)
@@ -112,8 +112,8 @@ def survey_plane(
     *,
     coarse: bool = False,
 ) -> Plane:
-    """A slice of a layer that holds the light against what was told: the standard deviation of PAR in percent, PAR as
-    it was told, or what a survey changes of it in percent.
+    """A slice of a survey layer: standard deviation of PAR in percent, PAR as entered, or the survey's change of it in
+    percent.
     """
     bare = [replace(f, measured=1.0) for f in fixtures]
     if layer == "told":
@@ -128,7 +128,7 @@ def survey_plane(
 
 
 def _fluctuation_over(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
-    """Standard deviation over mean at points [-]; the patterns of several fixtures do not know of each other."""
+    """Shimmer at points, standard deviation over mean [-]; fixtures are independent of each other."""
     depth = points_of(tank, spec)[..., 2]
     total, square = np.zeros(depth.shape), np.zeros(depth.shape)
     for i, f in enumerate(fixtures):
@@ -146,5 +146,5 @@ def _unit_fluctuation(tank: Tank, emitter: Emitter, spec: PlaneSpec) -> Array:
 
 
 def fluctuation_at(tank: Tank, fixtures: Sequence[Fixture], place: WaterPoint) -> float:
-    """Standard deviation over mean of the light at one place with the surface rippled [-]."""
+    """Shimmer at one place with the surface rippled, standard deviation over mean [-]."""
     return float(_fluctuation_over(tank, fixtures, PlaneSpec("point", place))[0])

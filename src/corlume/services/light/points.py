@@ -1,4 +1,4 @@
-"""Which points of a tank are looked at: slices, the planes that judgements use, seats, a probe; and their surfaces."""
+"""Points of a tank by purpose: slices, the planes of the judgement, spots, a probe; and their surfaces."""
 
 from __future__ import annotations
 
@@ -32,8 +32,8 @@ class WaterPoint:
 
 @dataclass(frozen=True, slots=True)
 class PlaneSpec:
-    """Which points of a tank: a drawn slice, the plane at the rock top ("judge"), the same with the water below it
-    ("judged"), a plane for rings, all surfaces, places, one point.
+    """A set of points: a drawn slice, the plane at the rock top ("judge"), the same with the water below ("judged"), a
+    plane for ring means, all surfaces, places, or one point.
 
     ``coarse`` asks for half the nodes along each axis of a slice.
     """
@@ -45,7 +45,7 @@ class PlaneSpec:
 
 @lru_cache(maxsize=64)
 def same_tank(tank: Tank) -> Tank:
-    """The tank, or the first one equal to it: whoever asks by the same object finds what is remembered at once."""
+    """The tank, or the first equal one, so that caches keyed by the object are hit."""
     return tank
 
 
@@ -56,7 +56,7 @@ def rock_mask(tank: Tank, spec: PlaneSpec) -> NDArray[np.bool_]:
 
 
 def surfaces_of(tank: Tank) -> tuple[Surface, ...]:
-    """The surfaces that corals can sit on, remembered; corals do not change them."""
+    """Surfaces that corals can sit on, cached; corals do not change them."""
     return _surfaces(replace(tank, colonies=(), plates=()))
 
 
@@ -76,7 +76,7 @@ def axes_of(tank: Tank, kind: SliceKind, coarse: bool = False) -> tuple[Array, A
 
 @cached(24_000_000)
 def points_of(tank: Tank, spec: PlaneSpec) -> Array:
-    """The points (..., 3) that are asked for, as x, y, depth [m]; ``ValueError`` for what no tank has."""
+    """Points (..., 3) of a specification, as x, y, depth [m]; ``ValueError`` for one that no tank has."""
     match spec.kind, spec.at:
         case "point", WaterPoint() as place:
             return np.array([[place.x, place.y, place.depth]])

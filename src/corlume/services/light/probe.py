@@ -1,4 +1,4 @@
-"""What the probe says at one point of the water."""
+"""The probe's readout at one point of the water."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True)
 class Readout:
-    """What the probe says: PAR, its parts by fixture, the daily light integral (DLI) [mol/m2/d] and the band.
+    """The probe's readout: PAR, its parts by fixture, the daily light integral (DLI) [mol/m2/d] and the band.
 
     ``scalar`` is what a sphere would read; ``fluctuation`` the standard deviation over the mean with ripples [-];
     ``usable`` the share of the light by each weighting of ``weightings()``, as it arrives at this depth [-].
@@ -65,7 +65,7 @@ def read_probe(
 
 
 def _usable(tank: Tank, fixtures: Sequence[Fixture], by_channel: Sequence[Array], depth: float) -> dict[str, float]:
-    """Share of the light at a depth that each published weighting counts, by the colours of every channel there."""
+    """Usable share of the light at a depth by each published weighting, from the colours of every channel there."""
     channels = [channel for f in fixtures for channel in f.emitter.channels]
     if any(channel.spectrum is None for channel in channels) or not sum(map(np.sum, by_channel)):
         return {}

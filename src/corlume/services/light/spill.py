@@ -1,4 +1,4 @@
-"""Where light goes that does not come in: past the opening, and onto what lies over the water."""
+"""Lost light: spill past the opening, and light on braces over the water."""
 
 from __future__ import annotations
 
@@ -13,14 +13,14 @@ from corlume.core.light.geometry import Tank
 
 
 def spilled(tank: Tank, fixtures: Sequence[Fixture]) -> float:
-    """Share of all light given off that misses the opening [-]."""
+    """Share of all light that misses the opening [-]."""
     budgets = [(f.strength, _budget(tank, f.emitter)) for f in fixtures]
     given = sum(output * b.ppf for output, b in budgets)
     return sum(output * b.spilled for output, b in budgets) / given if given else 0.0
 
 
 def taken_by_braces(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[float, ...]:
-    """Share of each fixture's light that braces and edges over the water take of what else would come in [-]."""
+    """Share of each fixture's light that braces and edges over the water block of what would enter [-]."""
     if not tank.braces:
         return (0.0,) * len(fixtures)
     free = replace(tank, braces=())

@@ -1,4 +1,4 @@
-"""How sure the light at points is: from what was told, and from the readings of the survey in use."""
+"""Uncertainty of PAR at points, from priors and from the readings of the survey in use."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True)
 class Uncertainty:
-    """How sure PAR is at points.
+    """Uncertainty of PAR at points.
 
     Parameters
     ----------
@@ -41,14 +41,14 @@ class Uncertainty:
     outputs: Array
 
     def widest(self, index: int = 0) -> str:
-        """The input that would narrow it most at a point if it were known."""
+        """The input that would reduce the uncertainty at a point most if it were known."""
         return self.inputs[int(self.parts[:, index].argmax())]
 
 
 def uncertainty_at(
     told: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec, survey: Survey | None
 ) -> Uncertainty | None:
-    """How sure PAR is at points; None when no light is on.
+    """Uncertainty of PAR at points; None when no light is on.
 
     Parameters
     ----------
@@ -61,8 +61,8 @@ def uncertainty_at(
 
 
 def doubts(told: Tank, fixtures: Sequence[Fixture], survey: Survey | None) -> list[list[float]]:
-    """What each fixture could give of what is believed [-], a standard deviation off along each main axis: all of them
-    stronger, all weaker, one side against the other ...
+    """Possible outputs of all fixtures relative to the prediction [-], one standard deviation off along each main axis:
+    all stronger, all weaker, one side against the other, and so on.
     """
     lit = [i for i, f in enumerate(fixtures) if f.output > 0]
     if not lit:
@@ -102,7 +102,7 @@ def _sure(told: Tank, fixtures: tuple[Fixture, ...], spec: PlaneSpec, survey: Su
 
 
 def _unknowns(told: Tank, fixtures: tuple[Fixture, ...], correction: Correction | None) -> Parameters:
-    """What is not known of some fixtures, those that a survey found to fail taken to be weak."""
+    """Unknowns of some fixtures, those that a survey found to be failing marked as such."""
     if correction is None:
         return Parameters(told, fixtures)
     weak = tuple(i for i, f in enumerate(fixtures) if correction.weak(f.name, f.emitter))
@@ -112,7 +112,8 @@ def _unknowns(told: Tank, fixtures: tuple[Fixture, ...], correction: Correction 
 def _after(
     told: Tank, own: Parameters, slopes: Array, points: Array, fixtures: Sequence[Fixture], correction: Correction
 ) -> tuple[Array, Array]:
-    """Variance (m,) of the logarithm of corrected PAR, and the covariance of the own unknowns once readings are known.
+    """Variance (m,) of the logarithm of corrected PAR, and the covariance of the tank's own unknowns given the
+    readings.
 
     The survey's fixtures and those that hang are taken together: one that was not surveyed is as unsure as it was
     entered, but for what it shares with others of its sort; of one that was moved since, the place is not known again.
@@ -149,7 +150,7 @@ def _after(
 
 
 def _columns(own: Parameters, every: Parameters, as_every: Sequence[int]) -> tuple[dict[int, int], list[int]]:
-    """Which unknown of ``every`` each of some fixtures' is, by index; and the places of those that were moved."""
+    """Index in ``every`` of the unknowns of some fixtures; and those of places of moved fixtures."""
     known = {(one.what, one.of): k for k, one in enumerate(every.all)}
     found, moved = dict[int, int](), list[int]()
     for k, one in enumerate(own.all):
@@ -167,7 +168,7 @@ def _columns(own: Parameters, every: Parameters, as_every: Sequence[int]) -> tup
 
 
 def _same(fixture: Fixture, surveyed: Sequence[Fixture]) -> int | None:
-    """Which of the survey's fixtures it is, by name and sort."""
+    """Index of a fixture in the survey, by name and sort."""
     same = (
         k
         for k, f in enumerate(surveyed)
@@ -177,7 +178,7 @@ def _same(fixture: Fixture, surveyed: Sequence[Fixture]) -> int | None:
 
 
 def _parts(own: Parameters, slopes: Array, covariance: Array) -> tuple[Array, tuple[str, ...]]:
-    """Variance that each group of unknowns brings (k, m), and what they are."""
+    """Variance of each group of unknowns (k, m), and the groups."""
     groups = {
         "what the fixtures give": own.where("output"),
         "what the panes send back": own.where("return"),

@@ -1,4 +1,4 @@
-"""A better seat for one coral that is unhappy where it sits, the others left where they are."""
+"""A better spot for one unhappy coral while the others stay."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from corlume.store.tanks import StoredSetup, StoredTank
 
 @dataclass(frozen=True, slots=True)
 class BetterSpot:
-    """Another seat for one coral, the others where they are: its name, its place [m], its PAR and its flow."""
+    """Another spot for one coral: its name, its place [m], its PAR and its flow."""
 
     name: str
     place: tuple[float, float, float]
@@ -30,8 +30,8 @@ ELSEWHERE = 0.1
 def find_better_spot(
     stored: StoredTank, setup: StoredSetup, coral_id: int, par: float, colour: str
 ) -> BetterSpot | None:
-    """The best other seat for one placed coral: in weaker light than the ``par`` it has where it went paler, in
-    stronger where it went darker; None where there is none.
+    """The best other spot for a placed coral: weaker than its ``par`` where it turned paler, stronger where it turned
+    darker; None where there is none.
     """
     coral = stored.coral(coral_id)
     rest = tuple(kept for kept in stored.corals if kept.id != coral_id and kept.value.place is not None)

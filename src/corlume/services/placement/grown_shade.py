@@ -1,4 +1,4 @@
-"""What corals do to the light of those already placed once they are grown: told before they are placed."""
+"""Shade of grown corals on those already placed, shown before corals are placed."""
 
 from __future__ import annotations
 
@@ -17,8 +17,8 @@ Place = tuple[float, float, float]
 
 @dataclass(frozen=True, slots=True)
 class Shaded:
-    """A placed coral that others would shade: its id, number in the list and card, its PAR as the pages show it now,
-    and its PAR with all corals grown to their mature size, ``before`` and ``after`` the others are placed [umol/m2/s].
+    """A placed coral that others would shade: its id, number and card, its PAR as shown now, and its PAR with all
+    corals at mature size, ``before`` and ``after`` the others are placed [umol/m2/s].
     """
 
     id: int
@@ -32,7 +32,7 @@ class Shaded:
 
 
 def placed_at(stored: StoredTank, places: Mapping[int, Place]) -> StoredTank:
-    """The tank with some of its corals at other places [m], by id."""
+    """The tank with some corals at other places [m], by id."""
     corals = tuple(
         replace(kept, value=replace(kept.value, place=Placement(*places[kept.id]))) if kept.id in places else kept
         for kept in stored.corals
@@ -41,7 +41,7 @@ def placed_at(stored: StoredTank, places: Mapping[int, Place]) -> StoredTank:
 
 
 def shaded_by(stored: StoredTank, fixtures: Sequence[Fixture], places: Mapping[int, Place]) -> tuple[Shaded, ...]:
-    """The placed corals that would lose more than a tenth of their light when those put at ``places`` are grown."""
+    """Placed corals that would lose more than a tenth of their PAR under corals grown at ``places``."""
     if not places:
         return ()
     lifted = replace(
@@ -65,6 +65,6 @@ def shaded_by(stored: StoredTank, fixtures: Sequence[Fixture], places: Mapping[i
 
 
 def switch_change(stored: StoredTank, fixtures: Sequence[Fixture]) -> CoralChange:
-    """What turning the shade of grown corals on, or off where it is on, does to the placed corals."""
+    """Effect on the placed corals of switching the shade of grown corals on or off."""
     other = mature(stored, shade=not stored.tank.colony_shade)
     return light_change(stored, coral_light(stored, fixtures), coral_light(other, fixtures))

@@ -1,4 +1,4 @@
-"""How large corals are some months on, and which of them come into each other's reach."""
+"""Size of corals in the months to come, and which of them grow into reach of each other."""
 
 from __future__ import annotations
 
@@ -17,8 +17,8 @@ MONTHS = (0, 6, 12, 18, 24, 36, 60, 120)
 
 @dataclass(frozen=True, slots=True)
 class Grown:
-    """A coral at each of ``MONTHS``: how far across and how high it is, up to the water line, and how far its sweepers
-    go from its foot, 0 where it has none [m].
+    """A coral at each of ``MONTHS``: its diameter, its height, up to the water line, and the reach of its sweeper
+    tentacles from its foot, 0 without any [m].
     """
 
     across: tuple[float, ...]
@@ -27,7 +27,7 @@ class Grown:
 
 
 def grown(stored: StoredTank) -> dict[int, Grown]:
-    """Every placed coral by its id."""
+    """Growth of every placed coral, by its id."""
     found = {}
     for kept in stored.corals:
         card = kept.value.card
@@ -52,7 +52,7 @@ class Clash:
 
 
 def clashes(stored: StoredTank) -> list[Clash]:
-    """All pairs of placed corals within reach of each other's sweepers when grown."""
+    """All pairs of placed corals within reach of each other's sweeper tentacles when grown."""
     placed = [
         (kept.id, kept.value.card, (kept.value.place.x, kept.value.place.y, kept.value.place.depth))
         for kept in stored.corals

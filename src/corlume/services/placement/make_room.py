@@ -1,4 +1,4 @@
-"""What would free a seat for a coral that gets none: each change worked out to its end."""
+"""Changes that would give an unplaced coral a spot, each computed to its end."""
 
 from __future__ import annotations
 
@@ -35,8 +35,8 @@ LEDGES, THICK = (0.1, 0.14, 0.2, 0.28), 0.03
 
 @dataclass(frozen=True, slots=True)
 class RoomChange:
-    """A change that would give a coral a seat, worked out: in words, where lengths stand as {name}, and what
-    it does to the placed corals.
+    """A change that would give a coral a spot: in words, where lengths stand as {name}, and its effect on the placed
+    corals.
     """
 
     words: str
@@ -45,8 +45,8 @@ class RoomChange:
 
 
 def room_changes(case: PlacementProblem, stock: UnplacedCorals, places: Places, coral: int) -> Iterator[RoomChange]:
-    """Changes that would give a coral a seat while the others keep theirs: one moved, one output changed, all fixtures
-    raised or lowered, a ledge added.
+    """Changes that would give a coral a spot while the others stay: one moved, one output changed, all fixtures raised
+    or lowered, a ledge added.
     """
     pinned = {len(case.waiting) + k for k, kept in enumerate(case.sitting) if kept.value.wish.pinned}
     for other in places:
@@ -67,7 +67,7 @@ def room_changes(case: PlacementProblem, stock: UnplacedCorals, places: Places, 
 
 
 def _loosened(case: PlacementProblem, stock: UnplacedCorals, other: int) -> UnplacedCorals:
-    """The stock with a coral that sits already free to go to any seat that suits it."""
+    """The problem with a placed coral free to take any spot that suits it."""
     worth = stock.worth.copy()
     coral = (*case.waiting, *case.sitting)[other].value
     worth[other, : len(case.seats.names)] = case.worth(coral, case.seats)
@@ -75,7 +75,7 @@ def _loosened(case: PlacementProblem, stock: UnplacedCorals, other: int) -> Unpl
 
 
 def _brighter(case: PlacementProblem, places: Places, coral: int) -> Iterator[RoomChange]:
-    """The smallest change of one output that brings a seat into a coral's light and keeps it there, all else alike."""
+    """The smallest change of one output that brings a spot into a coral's target range."""
     tank, fixtures = same_tank(case.stored.lit_tank()), case.setup.hung
     tries = list[tuple[float, int, float]]()
     one = case.waiting[coral].value
@@ -104,7 +104,7 @@ def _brighter(case: PlacementProblem, places: Places, coral: int) -> Iterator[Ro
 def _fits_then(
     case: PlacementProblem, places: Places, coral: int, change: tuple[int, float], setup: StoredSetup
 ) -> bool:
-    """Whether a coral has a seat under another setup, the others where they are; each is lit once for all corals."""
+    """Whether a coral has a spot under another setup, the others where they are."""
     if change not in case.tried:
         case.tried[change] = relit(case.stored, case.seats, setup.hung)
     after = replace(case, setup=setup, seats=case.tried[change])
@@ -115,7 +115,7 @@ def _fits_then(
 
 
 def _raised(case: PlacementProblem, places: Places, coral: int) -> Iterator[RoomChange]:
-    """The smallest change of height of all fixtures at once that gives a coral a seat."""
+    """The smallest change of height of all fixtures together that gives a coral a spot."""
     hung, room = case.setup.fixtures, case.stored.tank.room_height
     for by in RAISED:
         heights = [kept.value.emitter.height + by for kept in hung]
@@ -133,7 +133,7 @@ def _raised(case: PlacementProblem, places: Places, coral: int) -> Iterator[Room
 
 
 def _ledge(case: PlacementProblem, places: Places, coral: int) -> Iterator[RoomChange]:
-    """A ledge, held by rock or a pane, on which a coral would have all that it asks for, the nearest to the back."""
+    """A ledge, held by rock or a pane, with everything that a coral needs, the nearest to the back."""
     tank = case.stored.tank
     if case.sits(coral).get("top", 0.0) <= 0:
         return
@@ -160,8 +160,8 @@ def _ledge(case: PlacementProblem, places: Places, coral: int) -> Iterator[RoomC
 
 
 def _ledges(tank: Tank) -> tuple[Array, Array]:
-    """Middles (n, 3) of the tops of ledges in open water that rock or a pane would hold, each as small as that allows,
-    and how far across they are (n,) [m].
+    """Middles (n, 3) of the tops of possible ledges in open water, each as small as rock or a pane to hold it allows,
+    and their widths (n,) [m].
     """
     depths = np.arange(0.08, tank.sand_depth - 0.08, 0.04)
     points = grid(tank, (14, 6, 1))[:, :, 0, :2].reshape(-1, 2)
@@ -178,9 +178,7 @@ def _ledges(tank: Tank) -> tuple[Array, Array]:
 
 
 def _held(tank: Tank, low: Array, high: Array) -> NDArray[np.bool_]:
-    """Whether a ledge between such corners (n, 3) touches rock at one of its sides, or a pane that nobody looks in by
-    [m].
-    """
+    """Whether a ledge between such corners (n, 3) touches rock at one side, or a pane not looked through [m]."""
     middle = 0.5 * (low + high)
     found = np.minimum.reduce([low[:, 0], tank.length - high[:, 0], tank.width - high[:, 1]]) < TOUCHES
     for axis in (0, 1):

@@ -1,5 +1,5 @@
-"""All corals that wait, placed together: seats from the rock, the best assignment, why, what is second best, and what
-would free a place for those that get none.
+"""Place all unplaced corals: the best assignment of spots with its reasons, the second best spot of each, and what
+would help those without one.
 """
 
 from __future__ import annotations
@@ -37,7 +37,7 @@ from corlume.store.tanks import StoredSetup, StoredTank
 
 @dataclass(frozen=True, slots=True)
 class PlacedInPlan:
-    """A coral with the seat that it gets: why it suits, and where else it could go, with the PAR there."""
+    """A coral with its spot in the plan: the reasons, and the alternative with its PAR."""
 
     coral: Kept[Coral]
     number: int
@@ -50,7 +50,7 @@ class PlacedInPlan:
 
 @dataclass(frozen=True, slots=True)
 class UnplacedInPlan:
-    """A coral that gets no seat: which need fails, by how much, and what would free a seat for it."""
+    """A coral without a spot in the plan: the need that fails, by how much, and what would help."""
 
     coral: Kept[Coral]
     number: int
@@ -61,9 +61,9 @@ class UnplacedInPlan:
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """Where all that wait would go: how many seats were looked at, by how much a better plan could be worth more [-],
-    None where that was not looked at, whether it tells what would help, which pinned corals sting each other, and which
-    corals that sit already it would shade once all are grown.
+    """A placement plan: how many spots were tested, by how much a better plan could be worth more [-], None where not
+    known, whether help was looked for, which pinned corals sting each other, and which placed corals it would shade
+    when grown.
     """
 
     seated: tuple[PlacedInPlan, ...]
@@ -83,7 +83,7 @@ def plans(
     seconds: float,
     stopped: Callable[[], bool] = lambda: False,
 ) -> Iterator[Plan]:
-    """Yield better and better plans for all corals that wait; the first at once, and the last with what would help.
+    """Yield better and better plans for all unplaced corals; the first at once, the last with what would help.
 
     Where grown corals shade what lies under them, every plan leaves all of its corals their light; see
     ``core.placement.shade_aware``. When whoever asks has ``stopped`` it, the best one so far is the last.
@@ -145,7 +145,7 @@ def _plan(case: PlacementProblem, stock: UnplacedCorals, found: Assignment, *, h
 
 
 def _why_not(case: PlacementProblem, stock: UnplacedCorals, places: Places, coral: int) -> tuple[str, dict[str, float]]:
-    """Which need fails for a coral, the first that no seat meets with those before it, and by how much."""
+    """The first need that no spot meets together with those before it, and by how much it fails."""
     card, seats = case.cards[coral], case.seats
     wants = f"{escape_slots(card.name)} wants {card.par_low:g} to {card.par_high:g} PAR"
     lit = case.light(coral, seats.par) > 0

@@ -1,4 +1,4 @@
-"""Plans for all unplaced corals, looked for in the background."""
+"""Background jobs that plan the placement of all unplaced corals."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ PLANS = Queue("plan", at_once=4)
 
 @dataclass(frozen=True, slots=True)
 class _Found:
-    """The newest plan, and how many there were; they may take so long [s]."""
+    """The latest plan, and how many there were, within a time limit [s]."""
 
     seconds: float
     plan: Plan | None = None
@@ -26,8 +26,8 @@ class _Found:
 
 @dataclass(frozen=True, slots=True)
 class PlanJob:
-    """A plan that is being looked for: the newest one, how many there were, the share of the time that has gone by [-],
-    and whether it has ended.
+    """A planning job: the latest plan, how many there were, the share of the time gone by [-], and whether it has
+    ended.
     """
 
     plan: Plan | None
@@ -37,7 +37,7 @@ class PlanJob:
 
 
 def begin(db: Database, stored: StoredTank, setup: StoredSetup, asked: PlacementRequest, seconds: float) -> int:
-    """Begin to look for a plan, in place of one for the same tank; returns its number."""
+    """Begin to plan, in place of a job for the same tank; returns its number."""
 
     def run(job: Job) -> None:
         found = plans(stored, setup, asked, seconds=seconds, stopped=lambda: job.stopping)
@@ -49,7 +49,7 @@ def begin(db: Database, stored: StoredTank, setup: StoredSetup, asked: Placement
 
 
 def look(db: Database, tank_id: int, number: int) -> PlanJob:
-    """Return how the search for a plan stands; ``NotFound`` when there is none any more."""
+    """Return the state of a planning job; ``NotFound`` when it is gone."""
     job = _job(db, tank_id, number)
     found = job.result
     gone = min(0.99, (time.monotonic() - job.begun) / found.seconds) if job.state == "running" else 0.0
@@ -59,7 +59,7 @@ def look(db: Database, tank_id: int, number: int) -> PlanJob:
 
 
 def stop(db: Database, tank_id: int, number: int) -> None:
-    """Stop looking for a better plan; ``NotFound`` when there is none any more."""
+    """Stop planning; ``NotFound`` when the job is gone."""
     _job(db, tank_id, number).stop()
 
 

@@ -1,4 +1,4 @@
-"""A coral held over a place: the seat that it snaps to, what the rules say there, and whom it would shade."""
+"""Preview of a coral's placement: the spot it snaps to, the rules there, and the corals it would shade."""
 
 from __future__ import annotations
 
@@ -29,8 +29,8 @@ View = Literal["plan", "front"]
 
 @dataclass(frozen=True, slots=True)
 class PlacementPreview:
-    """A coral where it would sit: the seat's name, or nothing; its place [m], PAR [umol/m2/s], the rules' answers, and
-    those that would lose more than a tenth of their light under it when grown: id, name, PAR before and after.
+    """A placement before it is made: the spot's name, or empty; its place [m], PAR [umol/m2/s], the results of the
+    rules, and corals that would lose more than a tenth of their PAR: id, name, PAR before and after.
     """
 
     seat: str
@@ -43,7 +43,7 @@ class PlacementPreview:
 def preview_placement(
     stored: StoredTank, setup: StoredSetup, coral_id: int, view: View, u: float, v: float
 ) -> PlacementPreview:
-    """Hold a coral over a place of a view: x and y from above, x and depth from the front [m].
+    """Preview a coral over a place of a view: x and y from above, x and depth from the front [m].
 
     ``InvalidInput`` for what lies outside the water, or in rock.
     """
@@ -79,7 +79,7 @@ def preview_placement(
 
 
 def _nearest(seats: SpotTable, view: View, u: float, v: float, y: float) -> int | None:
-    """The seat that is drawn nearest, of several in a line of sight from the front the one nearest to ``y``."""
+    """The spot drawn nearest; of several in one line of sight from the front the one nearest to ``y``."""
     if not len(seats.points):
         return None
     across = seats.points[:, 1] if view == "plan" else seats.points[:, 2]
@@ -107,7 +107,7 @@ MOST_HELD = 4
 
 
 def _seats_without(stored: StoredTank, without: StoredTank, setup: StoredSetup, coral_id: int) -> SpotTable:
-    """The seats without a coral's own shade, kept for as long as it is dragged over the same tank."""
+    """Spots without a coral's own shade, cached while it is dragged over the same tank."""
     with _LOCK:
         for tank, setup_id, coral, seats in _HELD:
             if tank is stored and (setup_id, coral) == (setup.id, coral_id):

@@ -1,4 +1,4 @@
-"""What is to be placed: the seats of a tank and its corals, what each seat is worth to each, and what a plan shades."""
+"""The placement problem of a tank: its spots, its corals, the worth of each spot to each, and a plan's shade."""
 
 from __future__ import annotations
 
@@ -42,8 +42,8 @@ no source: ten to twelve hours for LED) [h].
 
 @dataclass(frozen=True, slots=True)
 class PlacementRequest:
-    """What a plan is asked for: room to grow for so many months, and whether light is judged by the day's sum, its
-    bands taken for ``USUAL_DAY`` hours, and not by PAR at peak.
+    """Options of a plan: growing room for so many months, and light judged by daily light (its range taken for
+    ``USUAL_DAY`` hours) instead of peak PAR.
     """
 
     months: float = USUAL_MONTHS
@@ -52,7 +52,7 @@ class PlacementRequest:
 
 @dataclass(frozen=True)
 class PlacementProblem:
-    """Seats and corals of a tank: those that wait first, then those that sit already, on seats of their own."""
+    """Spots and corals of a tank: unplaced corals first, then placed ones, on spots of their own."""
 
     stored: StoredTank
     setup: StoredSetup
@@ -74,33 +74,33 @@ class PlacementProblem:
 
     @cached_property
     def points(self) -> np.ndarray:
-        """Seats, and behind them the places of those that sit already (n, 3) [m]."""
+        """Spots, and behind them the places of placed corals (n, 3) [m]."""
         own = [kept.value.place for kept in self.sitting]
         return np.concatenate([self.seats.points, np.array(own).reshape(-1, 3)])
 
     def light(self, coral: int, par: np.ndarray) -> np.ndarray:
-        """What light is worth to one of them [-]; see ``light_score``."""
+        """Worth of light to a coral [-]; see ``light_score``."""
         kind = type_of(self.stored, self.cards[coral])
         return light_score(self.cards[coral], par * self.day, food=bool(kind and kind.food))
 
     @property
     def day(self) -> float:
-        """What the length of the day makes of the light, where it is judged by the day [-]."""
+        """Factor on light for the length of the day, where it is judged by daily light [-]."""
         return self.stored.running.hours / USUAL_DAY if self.asked.daily else 1.0
 
     def sits(self, coral: int) -> SitsOn:
-        """Where one of them sits."""
+        """Where a coral can sit."""
         return sits_of(self.stored, self.cards[coral])
 
     @property
     def bodies(self) -> list[float]:
-        """How far across each is at the end of the horizon [m]."""
+        """Diameter of each coral at the end of the horizon [m]."""
         kinds = [type_of(self.stored, card) for card in self.cards]
         grown = [kind.growth if kind else USUAL_GROWTH for kind in kinds]
         return [body_after(card, self.asked.months, growth) for card, growth in zip(self.cards, grown, strict=True)]
 
     def worth(self, coral: Coral, seats: SpotTable) -> np.ndarray:
-        """What seats (s,) are worth to a coral, by its needs and by what is wished of it."""
+        """Worth of spots (s,) to a coral, by its needs and preferences."""
         card = coral.card
         kind = type_of(self.stored, card)
         body = body_after(card, self.asked.months, kind.growth if kind else USUAL_GROWTH)
@@ -111,7 +111,7 @@ class PlacementProblem:
         return apply_preferences(worth, coral.wish, seats.points, self.stored.tank.width, placed)
 
     def stock(self) -> UnplacedCorals:
-        """What is to be solved."""
+        """The assignment problem to solve."""
         seats, points = self.seats, self.points
         worth = np.zeros((len(self.cards), len(points)))
         for c, kept in enumerate(self.waiting):
@@ -136,20 +136,20 @@ def problem_of(stored: StoredTank, setup: StoredSetup, asked: PlacementRequest) 
 
 
 def sits_of(stored: StoredTank, card: CoralCard) -> SitsOn:
-    """Where a coral sits, by the library; tops and sand for kinds that are not in it."""
+    """Where a coral can sit, by the library; tops and sand for types that are not in it."""
     kind = type_of(stored, card)
     return kind.sits() if kind else ANYWHERE
 
 
 def places_of(case: PlacementProblem, places: Mapping[int, int]) -> dict[int, tuple[float, float, float]]:
-    """Where a plan puts each coral, by its id [m]."""
+    """Places of a plan's corals, by id [m]."""
     there = {case.waiting[c].id: case.seats.points[s].tolist() for c, s in places.items() if c < len(case.waiting)}
     return {coral_id: (x, y, depth) for coral_id, (x, y, depth) in there.items()}
 
 
 def planned(case: PlacementProblem, places: Mapping[int, int]) -> dict[int, float]:
-    """PAR at every coral of a plan and at those that sit already, each under the shade of the others where corals are
-    to shade.
+    """PAR at every coral of a plan and at those already placed, each under the shade of the others where that is
+    switched on.
     """
     light = coral_light(placed_at(case.stored, places_of(case, places)), case.setup.hung)
     return {c: light[kept.id] for c, kept in enumerate((*case.waiting, *case.sitting)) if kept.id in light}
@@ -157,13 +157,13 @@ def planned(case: PlacementProblem, places: Mapping[int, int]) -> dict[int, floa
 
 @dataclass(frozen=True)
 class GrownShade:
-    """What the corals of a plan do to each other's light once they are grown; nothing where they are not to shade."""
+    """Shade among the corals of a plan when grown; none where shade is switched off."""
 
     case: PlacementProblem
 
     def dark(self, places: Mapping[int, int]) -> list[tuple[int, int]]:
-        """Corals of a plan that would have their light, but for the shade of the others in it, and those that sit
-        already and would lose theirs, each with the one that shades it.
+        """Corals that would be in range but for the shade of others in the plan, and placed corals that would leave
+        their range, each with the one that shades it.
         """
         case = self.case
         if not case.stored.tank.colony_shade:
@@ -179,13 +179,13 @@ class GrownShade:
 
     @cached_property
     def _lit_now(self) -> list[bool]:
-        """Whether each coral that sits already has its light now."""
+        """Whether each placed coral is in range now."""
         case, now = self.case, coral_light(self.case.stored, self.case.setup.hung)
         first = len(case.waiting)
         return [bool(case.light(first + k, np.array(now[kept.id])) > 0) for k, kept in enumerate(case.sitting)]
 
     def first_lit(self, coral: int, places: Mapping[int, int], seats: Sequence[int]) -> int | None:
-        """The first of some seats where a coral has its light and takes none of another's; None for none."""
+        """The first of some spots where a coral is in range and takes no other coral out of it; None for none."""
         case = self.case
         if not case.stored.tank.colony_shade:
             return seats[0]
@@ -196,7 +196,7 @@ class GrownShade:
         return next((seat for seat in some[able].tolist() if not self.dark({**places, coral: seat})), None)
 
     def _over(self, places: Mapping[int, int], below: int) -> int:
-        """The coral of a plan that shades another: the one nearest to being over it; itself without any."""
+        """The coral of a plan that shades another: the one most nearly over it; itself without any."""
         case, points = self.case, self.case.points
         x, y, depth = points[places[below]]
         higher = {c: points[s] for c, s in places.items() if c < len(case.waiting) and points[s][2] < depth}
@@ -205,7 +205,7 @@ class GrownShade:
 
 
 def pinned_clashes(case: PlacementProblem) -> tuple[str, ...]:
-    """Pairs of pinned corals that sting each other: no plan can part them."""
+    """Pairs of pinned corals that sting each other, which no plan can part."""
     pinned = {kept.id: kept.value.card.name for kept in case.sitting if kept.value.wish.pinned}
     met = [one for one in clashes(case.stored) if one.one in pinned and one.other in pinned]
     return tuple(f"{pinned[one.one]} and {pinned[one.other]}" for one in met)

@@ -1,4 +1,4 @@
-"""Seats read by where they are: how many, their light, how soft its shade is, their flow, and how far a hand goes."""
+"""Summary of spots by where they are: their number, light, softness of shade, flow, and reach."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ ARM = 0.65
 
 @dataclass(frozen=True, slots=True)
 class SpotSummary:
-    """Seats of one name.
+    """Spots of one name.
 
     Parameters
     ----------
@@ -45,22 +45,22 @@ class SpotSummary:
 
     @property
     def sort(self) -> str:
-        """Of which sort, in words."""
+        """Sort of the spots in words."""
         return SAT[self.sat]
 
     @property
     def slope(self) -> str:
-        """How steep it is, in words."""
+        """Slope of the spots in words."""
         return {"face": "upright", "pane": "upright", "under": "hanging"}.get(self.sat, "level")
 
     @property
     def far(self) -> bool:
-        """Whether the furthest is hard to reach."""
+        """Whether the furthest of them is hard to reach."""
         return self.arm > ARM
 
 
 def summarise_spots(stored: StoredTank, seats: SpotTable, fixtures: Sequence[Fixture]) -> list[SpotSummary]:
-    """Gather seats by what they are on, in the order in which they were found: from the top down, then steep ones."""
+    """Group spots by what they are on, in their order: from the top down, then steep ones."""
     tank = same_tank(stored.lit_tank())
     under = par_at(tank, fixtures, seats.points, ledge=PLATE) if len(seats.points) else np.empty(0)
     reach = reach_to(stored.tank, seats.points)

@@ -1,4 +1,4 @@
-"""Seats of a tank: found on tops, sand, faces, under overhangs and on the back pane, on racks, and the keeper's."""
+"""Spots of a tank: on tops, sand, faces, under overhangs, on the back pane, on racks, and custom ones."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ HAND = 0.08
 
 @dataclass(frozen=True)
 class _Some:
-    """Seats of one sort: names, points (n, 3), what they are on, and how a coral turns there (n, 3)."""
+    """Spots of one sort: names, points (n, 3), what they are on, and the direction of growth there (n, 3)."""
 
     names: list[str]
     points: Array
@@ -39,17 +39,17 @@ class _Some:
     way: Array
 
     def thinned(self, most: int) -> _Some:
-        """At most about so many, evenly."""
+        """About as many of the spots as asked, evenly."""
         return self.where(np.arange(len(self.names)) % max(1, -(-len(self.names) // most)) == 0)
 
     def where(self, kept: NDArray[np.bool_]) -> _Some:
-        """Those of them."""
+        """Spots selected by a mask."""
         names = [name for name, keep in zip(self.names, kept.tolist(), strict=True) if keep]
         return _Some(names, self.points[kept], self.sat[kept], self.way[kept])
 
 
 def spots_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> SpotTable:
-    """All seats of a tank with their light and flow."""
+    """All spots of a tank with their light and flow."""
     tank = same_tank(stored.lit_tank())
     found = [_flat(tank).thinned(MOST["flat"]), *_steep(tank), _racks(stored)]
     taken_away = [kept.value for kept in stored.perches if kept.value.holds == "none"]
@@ -70,18 +70,18 @@ def spots_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> SpotTable:
 
 
 def relit(stored: StoredTank, seats: SpotTable, fixtures: Sequence[Fixture]) -> SpotTable:
-    """The same seats under other lights."""
+    """The spots under other lights."""
     par, meter = lit_at(stored, fixtures, seats.points, seats.way)
     return replace(seats, par=par, meter=meter)
 
 
 def lit_at(stored: StoredTank, fixtures: Sequence[Fixture], points: Array, way: Array) -> tuple[Array, Array]:
-    """PAR (n,) at places as a coral there turns to the light, and as a meter reads it [umol/m2/s]."""
+    """PAR (n,) at places on a coral's orientation, and as a meter reads it [umol/m2/s]."""
     return _light(same_tank(stored.lit_tank()), fixtures, points, way)
 
 
 def _light(tank: Tank, fixtures: Sequence[Fixture], points: Array, way: Array) -> tuple[Array, Array]:
-    """PAR (s,) at seats as a coral there turns to the light, and as a meter reads it [umol/m2/s]."""
+    """PAR (s,) at spots on a coral's orientation, and as a meter reads it [umol/m2/s]."""
     meter = par_at(tank, fixtures, points) if len(points) else np.empty(0)
     steep = way[:, 2] < 1.0
     par = meter.copy()

@@ -1,4 +1,4 @@
-"""Send corals to places: the keeper's corals, the zones of the light, and where each coral fits."""
+"""Corals by zone: the keeper's corals, the light zones, and where each coral fits."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ Spot3 = tuple[float, float, float]
 
 @dataclass(frozen=True, slots=True)
 class CoralState:
-    """One of the keeper's corals as it stands: its PAR [umol/m2/s] and the rules' answers, when placed."""
+    """State of a coral: its PAR [umol/m2/s] and the results of the rules, when placed."""
 
     id: int
     coral: Coral
@@ -41,19 +41,19 @@ class CoralState:
 
     @property
     def trouble(self) -> tuple[FitReason, ...]:
-        """The rules that its place breaks."""
+        """Rules that the coral's place breaks."""
         return tuple(r for r in self.reasons if r.answer == "no")
 
 
 def zones_of(stored: StoredTank, fixtures: Sequence[Fixture], *, but: int | None = None) -> list[LightZone]:
-    """The zones of a setup, one coral left out."""
+    """Light zones of a setup, one coral left out."""
     tank, targets, flows = stored.lit_tank(but=but), stored.targets, surface_flow(stored)
     lit = list(zip(surfaces_of(tank), surface_par(tank, fixtures), strict=True))
     return find_zones(tank, targets, lit, flows)
 
 
 def states(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[CoralState]:
-    """Every coral of the tank, each placed one held against the rules."""
+    """State of every coral of the tank."""
     result, light = [], coral_light(stored, fixtures)
     placed = [kept.value.place for kept in stored.corals if kept.value.place is not None]
     flows = iter(zip(*flow_seen(stored, np.array(placed).reshape(-1, 3)), strict=True))
@@ -73,7 +73,7 @@ def states(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[CoralState]:
 
 
 def mature(stored: StoredTank, *, shade: bool = True) -> StoredTank:
-    """The tank with the shade of its corals at their mature size, or without any."""
+    """The tank with the shade of its corals at mature size, or without any."""
     return replace(stored, tank=replace(stored.tank, colony_shade=shade))
 
 
@@ -91,7 +91,7 @@ def coral_light(stored: StoredTank, fixtures: Sequence[Fixture]) -> dict[int, fl
 
 @lru_cache(maxsize=64)
 def _seats(tank: Tank, own: tuple[tuple[Spot3, Facing, float], ...], places: tuple[Spot3, ...]) -> Places:
-    """The places of corals with how they face, the same ones as long as nobody is moved: their light is remembered."""
+    """Places of corals with their orientation; the same object while none is moved, so that their light is cached."""
     points = np.array(places)
     way = orientations(tank, points)[1]
     for place, facing, turn in own:  # on a seat of the keeper's a coral turns as the keeper said
@@ -101,8 +101,8 @@ def _seats(tank: Tank, own: tuple[tuple[Spot3, Facing, float], ...], places: tup
 
 @dataclass(frozen=True, slots=True)
 class Moved:
-    """A placed coral whose light would change: its number in the list, its PAR before and after [umol/m2/s], and by how
-    much it would then miss its band, more than 0 too strong and less too weak.
+    """A placed coral whose PAR would change: its number, its PAR before and after [umol/m2/s], and by how much it would
+    then be out of range, positive too strong and negative too weak.
     """
 
     number: int
@@ -114,7 +114,7 @@ class Moved:
 
 @dataclass(frozen=True, slots=True)
 class CoralChange:
-    """What other light does to the placed corals: who would leave their band, come back into it, and stay out of it.
+    """Effect of other light on the placed corals: which leave their range, enter it, or stay out of it.
 
     ``placed`` is how many there are.
     """
@@ -126,12 +126,12 @@ class CoralChange:
 
     @property
     def out(self) -> int:
-        """How many would be out of their band."""
+        """How many corals would be out of range."""
         return len(self.leave) + len(self.stay_out)
 
     @property
     def words(self) -> str:
-        """All of it in a sentence; nothing where no coral is placed."""
+        """The change as a sentence; empty where no coral is placed."""
         if not self.placed:
             return ""
         their = "its" if len(self.leave) == 1 else "their"
@@ -146,7 +146,7 @@ class CoralChange:
 
     @property
     def leaving(self) -> list[str]:
-        """Those that would go out of their range, the furthest first, each with its PAR before and after."""
+        """Corals that would leave their range, the furthest first, each with its PAR before and after."""
         return [
             f"{m.number} {m.coral.card.name}: {m.before:.0f} to {m.after:.0f} PAR, too "
             f"{'strong' if m.miss > 0 else 'weak'} by {max(1.0, abs(m.miss)):.0f}"
@@ -155,18 +155,18 @@ class CoralChange:
 
     @property
     def entering(self) -> list[str]:
-        """Those that would come into their range, each with its PAR before and after."""
+        """Corals that would enter their range, each with its PAR before and after."""
         return [f"{m.number} {m.coral.card.name}: {m.before:.0f} to {m.after:.0f} PAR, in range" for m in self.back]
 
 
 def coral_change(stored: StoredTank, after: Sequence[Fixture], before: Sequence[Fixture] | None = None) -> CoralChange:
-    """What hanging other lights would do to the corals, against the setup in use unless another is given."""
+    """Effect of other lights on the corals, against the setup in use unless another is given."""
     now = coral_light(stored, stored.setup().hung if before is None else before)
     return light_change(stored, now, coral_light(stored, after))
 
 
 def light_change(stored: StoredTank, now: Mapping[int, float], then: Mapping[int, float]) -> CoralChange:
-    """What becomes of the placed corals when the PAR at each, by id, changes [umol/m2/s]."""
+    """Effect on the placed corals of a change of the PAR at each, by id [umol/m2/s]."""
     leave, back, out = list[Moved](), list[Moved](), list[Moved]()
     for number, kept in enumerate(stored.corals, 1):
         if kept.id not in now or lives_off_food(stored, kept.value.card):
@@ -180,7 +180,7 @@ def light_change(stored: StoredTank, now: Mapping[int, float], then: Mapping[int
 
 
 def fits(stored: StoredTank, fixtures: Sequence[Fixture], coral_id: int) -> list[ZoneFit]:
-    """Hold one coral against every zone, its own present place left out."""
+    """Test one coral against every zone, its present place left out."""
     zones = zones_of(stored, fixtures, but=coral_id)
     card = stored.coral(coral_id).value.card
     return fit_zones(stored.tank, card, zones, placed_corals(stored, but=coral_id), food=lives_off_food(stored, card))
@@ -188,7 +188,7 @@ def fits(stored: StoredTank, fixtures: Sequence[Fixture], coral_id: int) -> list
 
 @dataclass(frozen=True, slots=True)
 class Effect:
-    """What a coral would do to its neighbours at the site that it would be sent to.
+    """Effect of a coral on its neighbours at the site where it would be placed.
 
     ``stung`` are those that would reach each other; ``shaded`` those that would lose more than a tenth of their light
     under it when grown, with their PAR before and after [umol/m2/s].
@@ -205,7 +205,7 @@ SHADED = 0.9
 def effects(
     stored: StoredTank, fixtures: Sequence[Fixture], coral_id: int, found: Sequence[ZoneFit]
 ) -> dict[str, Effect]:
-    """What sending a coral to each zone would do to the others, by the key of the zone."""
+    """Effect on the other corals of placing a coral in each zone, by the key of the zone."""
     others = placed_corals(stored, but=coral_id)
     card = stored.coral(coral_id).value.card
     if not others:
@@ -224,7 +224,7 @@ def effects(
 
 
 def site_of(fit: ZoneFit) -> tuple[float, float, float]:
-    """Where a coral goes that is sent to a zone: its best site, or the middle of the zone when no site fits [m]."""
+    """Place of a coral in a zone: its best site, or the middle of the zone when no site fits [m]."""
     points, at = fit.zone.points, fit.best
     if at is None:
         at = int(np.linalg.norm(points - points.mean(axis=0), axis=1).argmin())
@@ -235,7 +235,7 @@ def site_of(fit: ZoneFit) -> tuple[float, float, float]:
 def send_to_zone(
     db: Database, tank_id: int, coral_id: int, zone_key: str, fixtures: Sequence[Fixture]
 ) -> tuple[float, float, float]:
-    """Put a coral on the best site of a zone, or in its middle when no site fits; returns the place."""
+    """Place a coral on the best site of a zone, or in its middle when no site fits; returns the place."""
     with db.reading() as connection:
         stored = load_tank(connection, tank_id)
     rules = Rules()
@@ -248,7 +248,7 @@ def send_to_zone(
 
 
 def placed_corals(stored: StoredTank, *, but: int) -> list[PlacedCoral]:
-    """All corals that sit somewhere, one left out."""
+    """All placed corals, one left out."""
 
     def one(kept: Kept[Coral]) -> PlacedCoral | None:
         place = kept.value.place

@@ -1,4 +1,4 @@
-"""Zones read: what of the rock tops, ledges and sand suits each group of corals, and the stock held against it."""
+"""Zone summary: how well rock tops, ledges and sand suit each group of corals, and the corals in stock."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ class ZoneSummary:
 
     @property
     def words(self) -> str:
-        """All of it in two sentences."""
+        """The summary in two sentences."""
         parts = ", ".join(f"{100 * share:.0f} % of the {part}" for part, share in self.parts)
         short = self.have - self.room
         verdict = "" if short <= 0 else f": {short} too many for full-grown corals"
@@ -57,7 +57,7 @@ class ZoneSummary:
 
 
 def summarise_zones(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[ZoneSummary]:
-    """Read the zones of a setup for SPS, for LPS and soft corals, and for low light, by the keeper's own bands."""
+    """Summarise the zones of a setup for SPS, for LPS and soft corals, and for low light, by the keeper's own bands."""
     seats, tank, targets = spots_of(stored, fixtures), stored.tank, stored.targets
     level = np.isin(seats.sat, ("top", "sand"))
     points, par, sand = seats.points[level], seats.par[level], seats.sat[level] == "sand"

@@ -1,1 +1,1 @@
-"""The search for a layout, from the request to answers that explain themselves."""
+"""The layout search, from the request to results with their reasons."""

@@ -1,4 +1,4 @@
-"""How a fixture is laid over a tank: modules along it, long tubes and bars side by side from front to back."""
+"""Arrangement of a module over a tank: modules along it, long tubes and bars side by side from front to back."""
 
 from __future__ import annotations
 
@@ -36,16 +36,16 @@ class Arrangement:
 
     @property
     def gap(self) -> float:
-        """Least distance of neighbouring columns [m]."""
+        """Least distance between neighbouring columns [m]."""
         return 2 * self.module.half_extent()[0 if self.along == "x" else 1] + 1 * CM
 
     @property
     def most(self) -> int:
-        """How many columns the side has room for, ``MOST`` at most."""
+        """How many columns the side has clearance for, ``MOST`` at most."""
         return min(MOST, max(1, math.floor(self.side / self.gap)))
 
     def apart(self, places: Sequence[float]) -> bool:
-        """Whether columns at these places leave each other room."""
+        """Whether columns at these places leave each other clearance."""
         return all(b - a >= self.gap - 1e-9 for a, b in pairwise(places))
 
     def packed(self, count: int) -> tuple[float, ...]:
@@ -57,8 +57,8 @@ class Arrangement:
         return Layout(tuple(places), height, self.rows, (1.0,) * len(places), along=self.along)
 
     def hung(self, tank: Tank, layout: Layout, *, others: Sequence[Fixture] = (), down: bool = False) -> list[Fixture]:
-        """The fixtures of a layout as they would be stored: in whole percent, rounded ``down`` where a limit of power
-        must hold; the parts of each frame under a name that none of the ``others`` has.
+        """Fixtures of a layout as they would be saved: in whole percent, rounded ``down`` under a limit of power; parts
+        of each frame under a name that none of the ``others`` has.
         """
         parts, whole = len(self.module.parts), math.floor if down else round
         taken = {other.frame for other in others}
@@ -72,7 +72,7 @@ class Arrangement:
 
 
 def arrangement_of(tank: Tank, parts: Sequence[Fixture]) -> Arrangement:
-    """Lay a fixture, or the parts of a frame, over a tank."""
+    """Arrange a fixture, or the parts of a frame, over a tank."""
     module, emitter = Module.of(parts), parts[0].emitter
     if len(parts) == 1 and (emitter.made_by.long or emitter.length > LONGEST_MODULE):
         # as many end to end as there is room for
@@ -84,17 +84,17 @@ def arrangement_of(tank: Tank, parts: Sequence[Fixture]) -> Arrangement:
 
 
 def as_found(stored: StoredTank, entry: CatalogueEntry) -> CatalogueEntry:
-    """A fixture of the shelf with what the survey in use found of its sort; a setup made of it has that, too."""
+    """A fixture of the library with what the survey in use found of its sort, which a setup made of it will have."""
     return replace(entry, parts=tuple(measured(entry.parts, stored.correction)))
 
 
 def by_rule(laid: Arrangement) -> bool:
-    """Whether the trade's rule of cover speaks of such a fixture: one module, not a tube, a bar or a frame."""
+    """Whether the trade's rule of cover applies to a fixture: one module, not a tube, a bar or a frame."""
     return laid.along == "x" and len(laid.module.parts) == 1
 
 
 def column_counts(stored: StoredTank, entry: CatalogueEntry) -> dict[int, str]:
-    """Counts of columns to begin with, fewest first, each with whose rule it is."""
+    """Counts of columns to begin with, fewest first, each with its rule."""
     tank, laid = stored.tank, arrangement_of(stored.tank, entry.parts)
     if by_rule(laid):
         along, across = patches(tank.length, tank.width)
@@ -120,7 +120,9 @@ def column_counts(stored: StoredTank, entry: CatalogueEntry) -> dict[int, str]:
 
 
 def _counts_by_light(stored: StoredTank, laid: Arrangement) -> dict[str, int]:
-    """No rule of count is known to us for tubes and bars: as many as bring the band, by the light of the middle one."""
+    """Counts for tubes and bars, for which there is no rule: as many as bring the target range, by the light of the
+    middle one.
+    """
     height = min(stored.tank.room_height - CLEARANCE, 0.25)
     alone = laid.hung(stored.tank, laid.layout((0.5 * laid.side,), height))
     mean = mean_on_top(stored, alone)

@@ -1,4 +1,4 @@
-"""A search in the making, one module over one tank, and what is found: its layouts, refined, plainer, mixed."""
+"""A search in progress, one module over one tank: its layouts, refined, simplified and mixed."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ HEIGHT_STEP, EDGE = 0.03, 0.05
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """One layout of the answer: its fixtures, its figures, and what binds it.
+    """One result layout: its fixtures, its figures, and what limits it.
 
     ``running`` is what electricity and lamps come to over ``YEARS``, ``buy`` what has to be bought, and ``cost`` both
     together [currency], see ``search.money``; ``met`` is how it meets the zones drawn by hand, ``reasons`` why it
@@ -66,13 +66,13 @@ class Found:
 
     @property
     def cost(self) -> float:
-        """All that it costs over ``YEARS`` [currency]."""
+        """Total cost of the fixtures over ``YEARS`` [currency]."""
         return self.running + self.buy
 
 
 @dataclass(frozen=True, slots=True)
 class SearchStep:
-    """How far a search is: share done [-], layouts judged, best layouts so far, and the trade-off by height.
+    """Progress of a search: share done [-], layouts tested, best layouts so far, and the trade-off by height.
 
     ``curve`` holds height [m], uniformity (tenth percentile to mean) [-] and PAR at the rock top by 100 W of the best
     layout at each height.
@@ -86,7 +86,7 @@ class SearchStep:
 
 @dataclass(frozen=True)
 class SearchCase:
-    """A search in the making: a module over a tank, what it is for, and what stays beside it.
+    """A search in progress: a module over a tank, its goal, and the fixtures that stay.
 
     ``mine`` is what hangs now and is to be hung better, from the first column to the last; otherwise empty. ``second``
     is another size that layouts may have in their outer columns.
@@ -159,7 +159,7 @@ class SearchCase:
         return cls(stored, name, price, wish, laid, space, columns, tuple(f for unit in mine for f in unit))
 
     def hung(self, layout: Layout) -> list[Fixture]:
-        """The fixtures of a layout as they would be stored; what the keeper has keeps its names, weights and wear."""
+        """Fixtures of a layout as they would be saved; the keeper's own keep their names, weights and wear."""
         hung = self.laid.hung(self.stored.tank, layout, others=self.space.others, down=bool(self.wish.watts))
         if not self.mine:
             return hung
@@ -176,19 +176,19 @@ class SearchCase:
         ]
 
     def scan(self) -> Iterator[tuple[int, list[Layout]]]:
-        """Judge the grid, height by height."""
+        """Test the grid, height by height."""
         return scan(self.columns, self.space)
 
     def refined(self, layout: Layout) -> list[Layout]:
-        """A layout moved freely, unless only mirror images are wanted, and as its own mirror image."""
+        """A layout refined freely, unless only mirror images are wanted, and as its own mirror image."""
         found = [self._refine(evened(layout, self.laid.side), mirrored=True)]
         if not self.wish.symmetric:
             found.append(self._refine(layout))
         return [one for one in found if one]
 
     def plainer(self, layout: Layout) -> list[Layout]:
-        """Simpler versions of a layout: its own mirror image with bodies a hand apart and off the lowest height, and
-        the same with one level for all; none where there is no room for that.
+        """Simpler versions of a layout: mirrored with bodies a hand apart and off the lowest height, and the same with
+        one level for all; none without clearance for that.
         """
         heights = tuple(h for h in self.space.heights if h > self.space.heights[0] + 1e-6) or self.space.heights
         room = replace(self.space, gap=self.space.gap + HAND * (self.laid.along == "x"), heights=heights)
@@ -207,7 +207,7 @@ class SearchCase:
         return [found, *([even] if np.isfinite(even.merit) else [])]
 
     def points(self, layout: Layout) -> float:
-        """By what a layout is ranked, see ``search.ranking``."""
+        """Ranking of a layout, see ``layout_ranking``."""
         lowest = self.space.heights[0] if len(self.space.heights) > 1 else None
         refit = bool(layout.lens or layout.lean or layout.outer)
         everything = [*self.hung(layout), *self.space.others]
@@ -215,7 +215,7 @@ class SearchCase:
         return 100 * layout.off + sum(points for _, points in added) + REFITTED * refit
 
     def variants(self, layout: Layout) -> list[Layout]:
-        """The same with other lenses, where it is of LEDs, and with its outer columns leaned inward."""
+        """The layout with other lenses, where it is of LEDs, and with its outer columns tilted inward."""
         parts = self.laid.module.parts
         leds = [part.emitter for part in parts if part.emitter.made_by.lensed]
         others = [replace(layout, lens=key) for key in TRIED if any(lens_on(e) != LENSES[key] for e in leds)]
@@ -225,14 +225,14 @@ class SearchCase:
         return [found for one in others if (found := self._refine(one, mirrored=True))]
 
     def mixing(self, second: CatalogueEntry) -> SearchCase:
-        """The same with another size of module for outer columns."""
+        """The case with another size of module for outer columns."""
         laid = replace(self.laid, module=replace(self.laid.module, second=Module.of(second.parts).parts))
         columns = Columns(self.columns.medium, laid.module, self.columns.aim)
         return replace(self, laid=laid, space=replace(self.space, gap=laid.gap), columns=columns, second=second)
 
     def mixed(self, layout: Layout) -> Layout | None:
-        """A layout with the second size in its outermost columns, moved and dimmed anew; None where it does not fit or
-        costs too much.
+        """A layout with the second size in its outermost columns, refined again; None where it does not fit or costs
+        too much.
         """
         middle, places = 0.5 * self.laid.side, layout.places
         away = sorted(abs(place - middle) for place in places)
@@ -243,7 +243,7 @@ class SearchCase:
         return None if found is None or (self.wish.money and self.buy(found) > self.wish.money) else found
 
     def buy(self, layout: Layout) -> float:
-        """What the fixtures of a layout cost, 0 when that is not known [currency]."""
+        """Price of the fixtures of a layout, 0 when not known [currency]."""
         count, outer = len(layout.places), self._outer(layout)
         second = self.second.price if self.second else 0.0
         known = self.price and (second or not outer)
@@ -251,17 +251,17 @@ class SearchCase:
 
     @property
     def kept(self) -> tuple[Fixture, ...]:
-        """What hangs already and goes on hanging, moved or not."""
+        """Hung fixtures that go on hanging, moved or not."""
         return (*self.mine, *self.space.others)
 
     @property
     def sold(self) -> list[CatalogueEntry]:
-        """What its layouts are made of, with prices."""
+        """Library entries of the layout's fixtures, with prices."""
         own = CatalogueEntry("", self.name, self.laid.module.parts, 0.0 if self.mine else self.price)
         return [own, self.second] if self.second else [own]
 
     def named(self, layout: Layout) -> str:
-        """What a layout is made of."""
+        """Library entry of the layout's fixtures."""
         if not layout.outer or self.second is None:
             return self.name
         outer = self._outer(layout)
@@ -271,7 +271,7 @@ class SearchCase:
         return sum(abs(place - layout.middle) > layout.outer for place in layout.places) if layout.outer else 0
 
     def snapped(self, layout: Layout) -> Layout:
-        """A layout at places and a height that are round in the keeper's unit."""
+        """A layout rounded to the keeper's unit."""
         return snapped(self.columns, self.space, layout, self.wish.grain)
 
     def _refine(self, layout: Layout, *, mirrored: bool = False) -> Layout | None:
@@ -279,7 +279,7 @@ class SearchCase:
 
 
 def _paid(wish: SearchRequest, price: float, counts: tuple[int, int], rows: int, rules: Rules) -> tuple[int, int]:
-    """The counts of columns that the money buys."""
+    """Counts of columns within the price limit."""
     if not wish.money:
         return counts
     rules.that(price > 0, "money", "cannot be kept to: this fixture has no price on the shelf")
@@ -295,7 +295,7 @@ def _paid(wish: SearchRequest, price: float, counts: tuple[int, int], rows: int,
 
 
 def _budget(wish: SearchRequest, laid: Arrangement, least: int, stay: Sequence[Fixture], rules: Rules) -> float:
-    """What the modules may take together, after what stays [W]."""
+    """Power left for the modules, after the fixtures that stay [W]."""
     if not wish.watts:
         return float("inf")
     left = wish.watts - sum(f.power for f in stay)
@@ -316,7 +316,7 @@ def few_of(heights: tuple[float, ...]) -> tuple[float, ...]:
 
 
 def _own(setup: Sequence[Fixture]) -> tuple[list[list[Fixture]], tuple[Fixture, ...]]:
-    """What hangs most often, a list of parts for each, and what stays beside it; what dims goes before what does not.
+    """The commonest hung fixture, its parts for each unit, and the fixtures that stay; dimmable ones go first.
 
     The parts of a frame count as one.
     """
@@ -342,7 +342,7 @@ def _likeness(fixture: Fixture) -> tuple[str, float, float, float]:
 
 
 def grid_places(side: float, step: float) -> tuple[float, ...]:
-    """Places about the middle of a side, in even steps; so that refining by halves meets the same ones again [m]."""
+    """Places about the middle of a side in even steps, which refining by halves meets again [m]."""
     half = 0.5 * side - min(EDGE, 0.1 * side)
     step = min(step, half / 4)
     steps = math.floor(half / step + 1e-9)

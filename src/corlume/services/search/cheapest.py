@@ -1,4 +1,4 @@
-"""Cheapest over five years: every fixture of the shelf that has a price, scanned over the tank."""
+"""The cheapest light over five years: every priced fixture of the library, scanned over the tank."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ REACHED = 0.6
 def cheapest(
     stored: StoredTank, wish: SearchRequest, entries: Sequence[CatalogueEntry], setup: Sequence[Fixture]
 ) -> Iterator[SearchStep]:
-    """Scan every fixture of the shelf that has a price; those that reach the band come first, cheapest first.
+    """Scan every priced fixture of the library; those that reach the target range come first, cheapest first.
 
     Modules are tried in the counts of the wish; of tubes, bars and frames that many would mean something else, and
     they are tried in the counts that they begin with.
@@ -55,7 +55,7 @@ def cheapest(
 
 
 def _cheapness(one: Found) -> tuple[bool, float]:
-    """What reaches the band by its money, and after that what comes closest to it."""
+    """Cost of what reaches the target range, and after that the miss."""
     return not _reached(one), one.cost if _reached(one) else -one.figures.coverage
 
 

@@ -1,4 +1,4 @@
-"""What lights cost over five years, by one sum for every page: what has to be bought, electricity, lamps."""
+"""Cost of lights over five years, the same sum on every page: fixtures to buy, electricity, lamps."""
 
 from __future__ import annotations
 
@@ -19,8 +19,8 @@ Prices = Mapping[tuple[Body, ...], float]
 
 @dataclass(frozen=True, slots=True)
 class Costs:
-    """What lights cost over ``YEARS``: to buy, less what hangs in the setup in use already, electricity, and lamps
-    [currency]; ``owned`` how many fixtures need not be bought, and ``unpriced`` those whose price nobody knows.
+    """Cost of lights over ``YEARS``: fixtures to buy beyond the setup in use, electricity, and lamps [currency];
+    ``owned`` is how many fixtures need not be bought, ``unpriced`` how many have no price.
     """
 
     buy: float
@@ -36,7 +36,7 @@ class Costs:
 
     @property
     def total(self) -> float:
-        """All of it [currency]."""
+        """Total cost [currency]."""
         return self.buy + self.running
 
 
@@ -46,7 +46,7 @@ def five_year_costs(
     entries: Iterable[CatalogueEntry] = (),
     hung: Sequence[Fixture] = (),
 ) -> Costs:
-    """Return what fixtures cost over ``YEARS`` over a tank.
+    """Return the cost of fixtures over ``YEARS`` over a tank.
 
     Parameters
     ----------
@@ -89,17 +89,17 @@ def _prices(entries: Iterable[CatalogueEntry]) -> Prices:
 
 
 def _price(prices: Prices, parts: Sequence[Fixture]) -> float | None:
-    """The price of what is sold together with the same light, or else with another lens."""
+    """Price of the library entry with the same light, or with another lens."""
     return prices.get(tuple(sorted(map(_lit, parts)))) or prices.get(tuple(sorted(map(_body, parts))))
 
 
 def _body(fixture: Fixture) -> Body:
-    """What is bought, whatever it is called: of LEDs whatever lens is put on, of lamps with their reflector."""
+    """The body that is bought, whatever its name: LEDs with any lens, lamps with their reflector."""
     *body, front = _lit(fixture)
     return (*body, 0.0 if fixture.emitter.made_by.lensed else front)  # type: ignore[return-value]
 
 
 def _lit(fixture: Fixture) -> Body:
-    """The same with the width of its light."""
+    """The body with its beam angle."""
     e = fixture.emitter
     return e.technology, round(fixture.watts, 1), round(e.length, 3), round(e.width, 3), round(e.fwhm, 2)

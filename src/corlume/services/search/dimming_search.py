@@ -1,4 +1,4 @@
-"""Levels of what hangs: everything stays where it is, and what dims gets the levels nearest to what is wanted."""
+"""Best levels of a setup: everything stays in place, and what dims gets the levels nearest to the target."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ from corlume.store.tanks import StoredTank
 def level_setup(
     stored: StoredTank, wish: SearchRequest, setup: Sequence[Fixture], *, corals: bool = False
 ) -> SearchStep:
-    """Solve the levels of what dims in a setup, group by group; everything stays where it hangs.
+    """Solve the levels of a setup group by group; everything stays where it hangs.
 
     With ``corals`` the placed corals are aimed at instead of the goal: each the PAR that it has now, brought into its
     range. A group that would be dimmed to less than ``LEAST_LEVEL`` is off instead, and the rest is solved without it.
@@ -90,8 +90,8 @@ INSIDE = 0.08
 
 
 def corals_aim(stored: StoredTank, _: SearchRequest, given: Callable[[Array], Array]) -> LevelTarget:
-    """The places of the placed corals with the PAR that each has now, brought into its range, less what ``given``
-    brings already; a miss counts by the share of what is wanted.
+    """Places of the placed corals with the nearest PAR in range, less what ``given`` brings already; a miss counts
+    relative to the target.
     """
     now = coral_light(stored, stored.setup().hung)
     placed = [kept for kept in stored.corals if kept.id in now and not lives_off_food(stored, kept.value.card)]
@@ -105,7 +105,7 @@ def corals_aim(stored: StoredTank, _: SearchRequest, given: Callable[[Array], Ar
 def keeping_corals(
     stored: StoredTank, wish: SearchRequest, found: Sequence[Found], setup: Sequence[Fixture]
 ) -> Found | None:
-    """An answer with levels for the placed corals, where the first of some drives any of them out of range.
+    """A result with levels for the placed corals, where the first results drive any of them out of range.
 
     The levels of each answer are solved for the corals, those that would leave a fixture idle passed over; the one
     that drives fewest out is it, when that is no more than half as many as the first drives out and fewer than any
@@ -135,7 +135,7 @@ def keeping_corals(
 
 
 def _groups(setup: Sequence[Fixture], wish: SearchRequest, rules: Rules) -> list[object]:
-    """The group that each fixture is in: itself, its column or row, outer ring or inside, or what was typed."""
+    """Group of each fixture: itself, its column or row, outer ring or inside, or as typed."""
     places = [(round(f.emitter.x / 0.05), round(f.emitter.y / 0.05)) for f in setup]
     match wish.zones:
         case "each":
@@ -151,7 +151,7 @@ def _groups(setup: Sequence[Fixture], wish: SearchRequest, rules: Rules) -> list
 
 
 def _typed_groups(text: str, count: int, rules: Rules) -> list[object]:
-    """Read groups such as "A B, C D"; fixtures that are not named keep a group of their own."""
+    """Parse groups such as "A B, C D"; fixtures that are not named keep a group of their own."""
     number = {letter(i): i for i in range(count)}
     groups: list[object] = [f"alone {i}" for i in range(count)]
     named = [part.upper().split() for part in text.split(",")]

@@ -1,4 +1,4 @@
-"""Fixtures of the shelf beside each other over one tank: balanced, at their best, and what an inch off costs each."""
+"""Fixtures of the library over one tank: equally spaced, at their best, and the cost of an inch off."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ MOST_SIDE = 6
 
 @dataclass(frozen=True, slots=True)
 class ComparedFixture:
-    """One fixture of the shelf over the tank.
+    """One fixture of the library over the tank.
 
     Parameters
     ----------
@@ -46,7 +46,7 @@ class ComparedFixture:
 def compare_fixtures(
     stored: StoredTank, setup: StoredSetup, entries: Sequence[CatalogueEntry], steps: RoundSteps = STEPS["cm"]
 ) -> list[ComparedFixture]:
-    """Compare fixtures for what a setup is meant for; ``InvalidInput`` by "entries" for more than six, or none."""
+    """Compare fixtures for the goal of a setup; ``InvalidInput`` by "entries" for more than six, or none."""
     rules = Rules()
     rules.that(bool(entries), "entries", "are none: tick at least one")
     rules.that(len(entries) <= MOST_SIDE, "entries", f"are {len(entries)}: at most {MOST_SIDE} stand side by side")
@@ -62,7 +62,7 @@ def compare_fixtures(
 
 
 def _balanced(case: SearchCase, layout: Layout) -> Figures | None:
-    """The same count and height at balanced spacing, at its own best levels."""
+    """The layout with the same count and height at equal spacing, at its own best levels."""
     places = balanced(len(layout.places), case.laid.side)
     if len(places) < 2 or not case.laid.apart(places):
         return None
@@ -70,8 +70,8 @@ def _balanced(case: SearchCase, layout: Layout) -> Figures | None:
 
 
 def inch_off(case: SearchCase, layout: Layout) -> float:
-    """By how much the light changes when the first column hangs an inch aside, with levels as they are: RMS of the
-    change as a share of the PAR wanted, the worse way [-].
+    """Change of the light when the first column hangs an inch aside, with levels as they are: RMS of the change over
+    target PAR, the worse way [-].
     """
     first, *others = layout.places
     as_it_hangs, wanted = _par(case, layout, layout.places), case.columns.aim.wanted
@@ -80,7 +80,7 @@ def inch_off(case: SearchCase, layout: Layout) -> float:
 
 
 def _par(case: SearchCase, layout: Layout, places: Sequence[float]) -> NDArray[np.float64]:
-    """PAR at the places aimed at, with the columns elsewhere [umol/m2/s]."""
+    """PAR at the target's places, with the columns elsewhere [umol/m2/s]."""
     module, points = case.laid.module, case.columns.aim.points
     par = np.zeros(len(points))
     for place, level in zip(places, layout.levels, strict=True):

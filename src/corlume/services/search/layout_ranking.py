@@ -1,4 +1,4 @@
-"""By what answers are ranked: how far off the target, and what is added for what an old hand would not hang so.
+"""Ranking of layouts: the miss of the target, and points added for what an old hand would not hang so.
 
 Every answer, by search or by rule, is ranked by the same sum, in points: a point is one per cent off the target. What
 is added is ours; of two answers that come as near, the plainer one is first.
@@ -41,19 +41,19 @@ SAME = 0.02
 
 @dataclass(frozen=True, slots=True)
 class Rank:
-    """By what an answer is ranked: RMS deviation from the target [-], and what is added for what, in points."""
+    """Rank of a layout: RMS miss of the target [-], and the points added with their reasons."""
 
     off: float
     added: tuple[tuple[str, float], ...]
 
     @property
     def points(self) -> float:
-        """The sum; less is better."""
+        """Sum of the miss and the points added; less is better."""
         return 100 * self.off + sum(points for _, points in self.added)
 
     @property
     def words(self) -> str:
-        """What is added, in words; empty where nothing is."""
+        """Reasons for the points, in words; empty where there are none."""
         return ", ".join(f"+{round(points, 1):g} for {words}" for words, points in self.added if points >= 0.5)
 
 
@@ -67,7 +67,7 @@ def rank_of(
     refitted: str = "",
     shimmer: Shimmer = "any",
 ) -> Rank:
-    """Return by what fixtures over a tank are ranked.
+    """Return the rank of fixtures over a tank.
 
     Parameters
     ----------
@@ -89,7 +89,7 @@ def rank_of(
 
 
 def shimmered(stored: StoredTank, fixtures: Sequence[Fixture], wanted: Shimmer) -> list[tuple[str, float]]:
-    """Return what is added for light that shimmers more or less than is wanted, in words with its points."""
+    """Return points added for more or less shimmer than is liked, in words with the points."""
     if wanted == "any":
         return []
     fluctuation = shimmer_of(stored, fixtures)
@@ -98,7 +98,7 @@ def shimmered(stored: StoredTank, fixtures: Sequence[Fixture], wanted: Shimmer) 
 
 
 def plainness(fixtures: Sequence[Fixture], lowest: float | None) -> list[tuple[str, float]]:
-    """Return what is added for the number of units and for what makes them crooked, each in words with its points."""
+    """Return points added for the number of units and for crooked layouts, each in words with its points."""
     units = [[fixtures[i] for i in unit] for unit in units_of(fixtures)]
     found = [(f"{len(units)} to hang", EACH_MORE * (len(units) - 1))] if len(units) > 1 else []
     middles = sorted(sum(f.emitter.x for f in unit) / len(unit) for unit in units)
@@ -116,7 +116,7 @@ def plainness(fixtures: Sequence[Fixture], lowest: float | None) -> list[tuple[s
 
 
 def _close(units: Sequence[Sequence[Fixture]]) -> bool:
-    """Whether two modules in a row hang less than a hand apart; tubes and bars lie side by side as they are made to."""
+    """Whether two modules in a row hang less than a hand apart; tubes and bars are made to lie side by side."""
     if any(f.emitter.made_by.long for unit in units for f in unit):
         return False
     spans = []
@@ -130,7 +130,7 @@ def _close(units: Sequence[Sequence[Fixture]]) -> bool:
 
 
 def ahead_for(first: Figures, rule: Figures) -> str:
-    """Return in words what an answer gains over one by rule: the part of its goal that gains most, or nothing."""
+    """Return in words what a result gains over a starting point: the part of its goal that gains most, or nothing."""
     gains = [
         (mine.within - theirs.within, f"{mine.name} in range: {100 * theirs.within:.0f} to {100 * mine.within:.0f} %")
         for mine, theirs in zip(first.parts, rule.parts, strict=False)
@@ -142,7 +142,7 @@ def ahead_for(first: Figures, rule: Figures) -> str:
 
 @dataclass(frozen=True, slots=True)
 class LayoutRanking:
-    """By what all answers to one wish are ranked, those by search and those by rule."""
+    """Ranking of all layouts for one request, by search and by rule."""
 
     stored: StoredTank
     aim: LevelTarget | None
@@ -151,12 +151,12 @@ class LayoutRanking:
 
     @classmethod
     def of_setup(cls, stored: StoredTank, intent: Intent) -> LayoutRanking:
-        """That of what a setup is meant for, whatever the height."""
+        """Ranking for the goal of a setup, at any height."""
         return replace(cls.of(stored, default_request(stored, catalogue()["cluster"], intent=intent)), lowest=None)
 
     @classmethod
     def of(cls, stored: StoredTank, wish: SearchRequest) -> LayoutRanking:
-        """That of a wish; none where it finds no water."""
+        """Ranking for a request; none where it finds no water."""
         low, high = wish.heights
         try:
             aim = aim_of(stored, wish)
@@ -165,7 +165,7 @@ class LayoutRanking:
         return cls(stored, aim, low if high - low > 0.01 else None, wish.shimmer)
 
     def of_fixtures(self, fixtures: Sequence[Fixture], corals: CoralChange, refitted: str = "") -> Rank:
-        """By what some fixtures are ranked, see ``rank_of``."""
+        """Rank of some fixtures, see ``rank_of``."""
         if self.aim is None:
             return Rank(0.0, ())
         return rank_of(self.stored, self.aim, fixtures, self.lowest, corals, refitted=refitted, shimmer=self.shimmer)

@@ -1,4 +1,4 @@
-"""Why a layout comes out as it does, in the words of the trade; what is compared was worked out on the same tank."""
+"""Reasons for a layout in the words of the trade; comparisons are computed on the same tank."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ class LayoutReason:
 def reasons_for(
     layout: Layout, even: Layout, figures: Figures, rule: Figures | None, now: Sequence[Fixture], *, blanket: bool
 ) -> Iterator[LayoutReason]:
-    """Say what sets a layout apart.
+    """Say what distinguishes a layout.
 
     Parameters
     ----------

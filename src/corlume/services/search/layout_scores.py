@@ -1,4 +1,4 @@
-"""What a layout of a search comes to: judged as the chart would judge it, priced, with what limits it and why."""
+"""Figures of a search's layout, judged as on the PAR map, priced, with its limits and reasons."""
 
 from __future__ import annotations
 
@@ -49,7 +49,7 @@ def trade(case: SearchCase, layout: Layout) -> tuple[float, float, float]:
 
 
 def judged(case: SearchCase, layout: Layout) -> Found:
-    """An answer as the chart would judge it, with what binds it."""
+    """A result judged as on the PAR map, with what limits it."""
     stored, space = case.stored, case.space
     everything = (*case.hung(layout), *space.others)
     figured = figures(stored, everything, intent_of(stored, case.wish))
@@ -77,14 +77,14 @@ def judged(case: SearchCase, layout: Layout) -> Found:
 
 
 def braced(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[str]:
-    """What braces take of the light of fixtures that hang over them."""
+    """Light of overhanging fixtures that braces block, in words."""
     taken = taken_by_braces(same_tank(stored.lit_tank()), fixtures)
     told = [f"{100 * share:.0f} % of {letter(i)}" for i, share in enumerate(taken) if share >= BRACED]
     return [f"What lies over the water takes light: {', '.join(told)}"] * bool(told)
 
 
 def reasoned(case: SearchCase, found: Found, setup: Sequence[Fixture]) -> Found:
-    """An answer with its reasons, held against balanced spacing at its own best levels and against what hangs now."""
+    """A result with its reasons, compared with equal spacing at its own best levels and with what hangs now."""
     stored, layout, laid = case.stored, found.layout, case.laid
     places = tuple(
         round(round(x / case.wish.grain) * case.wish.grain, 6) for x in balanced(len(layout.places), laid.side)

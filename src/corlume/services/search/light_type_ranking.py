@@ -1,4 +1,4 @@
-"""What each kind of light comes to over the keeper's own tank, and which comes first by the keeper's weights."""
+"""Figures of each light type over the tank, ranked by the keeper's weights."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ PIECES = 0.25
 
 @dataclass(frozen=True, slots=True)
 class LightTypeOption:
-    """One kind of light at its best over the tank.
+    """One light type at its best over the tank.
 
     ``edge`` width of a shadow's edge 10 cm below a ledge [m]; ``fluctuation`` at the rock top with ripples [-];
     ``blend`` how far the mix of colours differs from place to place [-]; ``heat`` of the light that enters the water
@@ -65,7 +65,7 @@ class LightTypeOption:
     next_off: float | None
 
     def candidate(self) -> Candidate:
-        """Its values by the criteria that can be given weight; more is better."""
+        """Values by the criteria of the ranking; more is better."""
         return Candidate(self.key, self.name, {
             "evenness": self.figures.plane.tenth_share, "shade": self.edge, "shimmer": self.fluctuation,
             "calm": -self.fluctuation, "power": -self.figures.watts, "price": -self.money.total,
@@ -75,18 +75,18 @@ class LightTypeOption:
 
 
 def options_of(stored: StoredTank, search: Search) -> list[LightTypeOption]:
-    """Every kind that a comparison has found, in its order."""
+    """Every light type of a comparison, in its order."""
     kinds = {kind.name: kind for kind in light_types_for(stored.tank)}
     return [_option(stored, kinds[found.name], found) for found in search.found if found.name in kinds]
 
 
 def order(options: Sequence[LightTypeOption], weights: Mapping[str, float]) -> Ranking:
-    """The options by the keeper's weights; ``InvalidInput`` when all of them are 0."""
+    """Options ranked by the keeper's weights; ``InvalidInput`` when all of them are 0."""
     return rank([option.candidate() for option in options], weights)
 
 
 def adopt(db: Database, tank_id: int, search_id: int, key: str) -> int:
-    """Make a new setup of one kind as a comparison found it, meant for the same; returns its id."""
+    """Add a setup of one light type as the comparison found it, with the same goal; returns its id."""
     search = look(db, tank_id, search_id)
     with db.reading() as connection:
         stored = load_tank(connection, tank_id)
@@ -127,7 +127,7 @@ def _option(stored: StoredTank, kind: LightType, found: Found) -> LightTypeOptio
 
 
 def blend(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
-    """How far the mix of colours differs over the height of the rock top, edges of shadows among it [-]."""
+    """Variation of the mix of colours over the height of the rock top, edges of shadows included [-]."""
     tank = same_tank(stored.lit_tank())
     top = min(tank.sand_depth, tank.rock_top() + 0.05)
     points = grid(tank, (14, 8, 1), depths=(top, top)).reshape(-1, 3)
@@ -144,6 +144,6 @@ def blend(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
 
 
 def _joules(fixture: Fixture) -> float:
-    """Energy of what a fixture gives now, by the micromole of its light at full [J/umol]; it ends as heat."""
+    """Energy of a fixture at its present setting per micromole of full light [J/umol]; all of it ends as heat."""
     parts = zip(fixture.strengths, fixture.emitter.channels, strict=True)
     return sum(s * c.share / (photon_yield(c.spectrum) if c.spectrum else MEAN_YIELD) for s, c in parts)

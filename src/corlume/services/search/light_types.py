@@ -1,4 +1,4 @@
-"""Every kind of light at its own best over the tank, by a quick search for one wish; hybrids as frames made to fit."""
+"""Light types, each at its own best over the tank by a quick search; hybrids are frames made to fit."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ PANE = 0.02
 
 @dataclass(frozen=True, slots=True)
 class LightType:
-    """A kind of light: what keepers say of it, in words and by criterion [0..1], and the fixtures it is tried with."""
+    """A light type: keepers' opinions in words and by criterion [0..1], and the fixtures to try."""
 
     key: str
     name: str
@@ -53,7 +53,7 @@ class LightType:
 
 
 def light_types_for(tank: Tank) -> list[LightType]:
-    """Every kind of light with fixtures that suit a tank, LED first; hybrids of all pairings that its opening takes."""
+    """Light types with fixtures that suit a tank, LED first; hybrids of all pairings that fit its opening."""
     shelf, found = catalogue(), dict[str, LightType]()
     for technology, notes in technology_notes().items():
         one = notes.compared
@@ -78,7 +78,7 @@ def _hybrid(
     tank: Tank, key: str, name: str, words: str, middles: Sequence[CatalogueEntry], patch: float, long: CatalogueEntry,
     each_side: int = 1,
 ) -> LightType:  # fmt: skip
-    """A hybrid: frames around some modules or pendants, those that a tank's opening takes."""
+    """A hybrid: frames around modules or pendants that fit a tank's opening."""
     told = told_of_hybrids()
     said = told["words"][words]
     frames = (frame_of(key, tank, middle, patch, long, each_side) for middle in middles)
@@ -93,7 +93,7 @@ def _over_opening(tank: Tank, entry: CatalogueEntry) -> bool:
 
 
 def _fitting(tank: Tank, entries: Sequence[CatalogueEntry]) -> CatalogueEntry:
-    """Of some fixtures the one that covers most of the tank's length, end to end; or the shortest."""
+    """The fixture that covers most of the tank's length, end to end; or the shortest."""
     return max(reversed(entries), key=lambda entry: _covered(tank, entry))
 
 
@@ -105,7 +105,7 @@ def _covered(tank: Tank, entry: CatalogueEntry) -> float:
 def frame_of(
     key: str, tank: Tank, middle: CatalogueEntry, patch: float, long: CatalogueEntry, each_side: int
 ) -> CatalogueEntry:
-    """A hybrid frame: modules or pendants in a row, so many long fixtures before and behind them, all on one height."""
+    """A hybrid frame: modules or pendants in a row, long fixtures before and behind them, all at one height."""
     center, side = middle.parts[0], long.parts[0]
     ends = max(1, math.floor(tank.length / side.emitter.length))
     length = ends * side.emitter.length
@@ -121,7 +121,7 @@ def frame_of(
 
 
 def first_frame(tank: Tank, entries: Sequence[CatalogueEntry]) -> tuple[int, int, str]:
-    """Return what a keeper's own frame begins with: how many mid-size modules, how many of which tubes on each side.
+    """Return defaults for a frame of the keeper's own: how many mid-size modules, how many of which tubes on each side.
 
     The longest tubes that the tank takes, no more than lie over the opening.
     """
@@ -140,20 +140,20 @@ def first_frame(tank: Tank, entries: Sequence[CatalogueEntry]) -> tuple[int, int
 def light_types_request(
     stored: StoredTank, setup: StoredSetup, *, usable: bool = False, steps: RoundSteps = STEPS["cm"]
 ) -> SearchRequest:
-    """What every kind is searched for: the setup's purpose, at the heights that the room allows."""
+    """Search request for every light type: the setup's goal, at the heights that the room allows."""
     wish = default_request(stored, catalogue()["cluster"], steps, setup.intent)
     return replace(wish, means="kinds", usable=usable, of=fingerprint(stored, setup.intent), shimmer="any")
 
 
 def fingerprint(stored: StoredTank, intent: Intent) -> str:
-    """What results depend on, in one word: they are kept until it changes."""
+    """Hash of everything that results depend on; they are kept until it changes."""
     zones, intent = [kept.value for kept in stored.wanted], replace(intent, shimmer="any")  # it is weighed afterwards
     parts = (stored.lit_tank(), stored.targets, stored.running, intent, zones)
     return hashlib.sha256(repr(parts).encode()).hexdigest()[:24]
 
 
 def search_light_types(stored: StoredTank, wish: SearchRequest) -> Iterator[SearchStep]:
-    """Search every kind quickly, one after the other; each is there as soon as it is found.
+    """Search every light type quickly, one after the other; each is yielded as soon as it is found.
 
     With ``usable``, each kind is searched for as much usable light as LED modules bring at the PAR that is wanted.
     """
@@ -167,7 +167,7 @@ def search_light_types(stored: StoredTank, wish: SearchRequest) -> Iterator[Sear
 
 
 def quick(stored: StoredTank, kind: LightType, wish: SearchRequest, yardstick: LightType) -> tuple[int, Found | None]:
-    """The best of a kind: how many layouts were judged, and what was found."""
+    """The best layout of a light type, and how many were tested."""
 
     def share(entry: CatalogueEntry) -> float:
         return usable_part(yardstick.entries[0].parts) / usable_part(entry.parts) if wish.usable else 1.0
@@ -181,8 +181,8 @@ def quick(stored: StoredTank, kind: LightType, wish: SearchRequest, yardstick: L
 def quick_layout(
     stored: StoredTank, entries: Sequence[CatalogueEntry], wish: SearchRequest, share: Callable[[CatalogueEntry], float]
 ) -> tuple[int, tuple[SearchCase, Layout] | None, float | None]:
-    """The best layout of some fixtures on a coarse grid, refined; how many were judged; and by how much more the next
-    clearly different one on that grid is off what is wanted, None when there is none.
+    """The best layout of some fixtures on a coarse grid, refined; how many were tested; and how much worse the next
+    clearly different one on that grid is, None without one.
 
     Modules lie as mirror images; tubes follow the rock from front to back. ``share`` is by how much more, or less, PAR
     is wanted of a fixture than the wish says [-].
@@ -221,12 +221,12 @@ def quick_layout(
 
 
 def _lively(case: SearchCase, layouts: Sequence[Layout]) -> list[Layout]:
-    """Those in which nothing hangs to idle."""
+    """Layouts in which nothing hangs idle."""
     return [one for one in layouts if not case.laid.module.dims or min(one.levels) > LEAST_LEVEL]
 
 
 def usable_part(fixtures: Sequence[Fixture]) -> float:
-    """How much of what fixtures give at full is of use, by the first of the weightings [-]."""
+    """Usable share of the fixtures' full light, by the first of the weightings [-]."""
     weighting = weightings()[0]
     flux = [(f.emitter.ppf * c.share, c.spectrum) for f in fixtures for c in f.emitter.channels if c.spectrum]
     given = sum(part for part, _ in flux)

@@ -1,4 +1,4 @@
-"""Lights that are proposed, with all that hanging them would do: one card for layouts, rules and suggested changes."""
+"""A proposal of lights with all its effects: one card for layouts, starting points and suggested changes."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from corlume.store.tanks import StoredTank
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """Lights that are proposed, and what they do.
+    """Proposed lights and their effects.
 
     Parameters
     ----------
@@ -41,7 +41,7 @@ class Proposal:
 
 @dataclass(frozen=True, slots=True)
 class Proposer:
-    """Works out proposals for one tank, all ranked the same way; ``hung`` is what the keeper has besides the setup in
+    """Computes proposals for one tank, all ranked the same way; ``hung`` is what the keeper has besides the setup in
     use, and ``entries`` the fixture library with its prices.
     """
 
@@ -53,7 +53,7 @@ class Proposer:
     def of(
         self, fixtures: Sequence[Fixture], figures: Figures, corals: CoralChange | None = None, refitted: str = ""
     ) -> Proposal:
-        """Return what some fixtures do; ``refitted`` says in a word what has to be changed on them."""
+        """Return the effects of some fixtures; ``refitted`` says in a word what is changed on them."""
         corals = corals or coral_change(self.stored, fixtures)
         return Proposal(
             fixtures=tuple(fixtures),
@@ -74,7 +74,7 @@ def edge_of(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Suggested:
-    """A change that would help a setup, with what it does and what has to be set for it."""
+    """A suggested change for a setup, with its effects and what to set for it."""
 
     remedy: SuggestedChange
     does: Proposal
@@ -88,7 +88,7 @@ def suggested(
     found: ProblemReport,
     entries: Iterable[CatalogueEntry],
 ) -> tuple[Proposal | None, list[Suggested]]:
-    """Return a setup as it is beside every change that was found to help it, ranked like layouts, the best first.
+    """Return every suggested change of a setup as a setup, ranked like layouts, the best first.
 
     None and nothing where no light is on.
     """

@@ -1,4 +1,4 @@
-"""How many, how high, how far apart: the search from a keeper's wish to layouts."""
+"""The layout search: how many, how high, how far apart, from a request to layouts."""
 
 from __future__ import annotations
 
@@ -103,7 +103,7 @@ MOST_PLAINER = 3
 
 
 def _mixed(case: SearchCase, best: Layout, sizes: Sequence[CatalogueEntry]) -> tuple[SearchCase, Layout | None]:
-    """The best layout with another size in its outer columns, and the case that it belongs to."""
+    """The best layout with another size in its outer columns, and its case."""
     if case.mine or case.laid.along != "x" or best.lens or best.lean:
         return case, None
     tried = [(mixing, found) for size in sizes if (found := (mixing := case.mixing(size)).mixed(best))]
@@ -112,7 +112,7 @@ def _mixed(case: SearchCase, best: Layout, sizes: Sequence[CatalogueEntry]) -> t
 
 
 def lively(case: SearchCase, layouts: Sequence[Layout]) -> list[Layout]:
-    """Those in which nothing is hung to idle at the least level that is allowed; what hangs already stays anyway."""
+    """Layouts in which nothing hangs idle at the least level allowed; fixtures that stay are exempt."""
     if case.mine or not case.laid.module.dims:
         return list(layouts)
     return [one for one in layouts if min(one.levels) > LEAST_LEVEL + 0.005]

@@ -1,4 +1,4 @@
-"""Run a search beside the pages: begun, watched, stopped; what it has found is kept as it goes."""
+"""Layout searches in the background: begun, watched and stopped; results are kept as they come."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ _STARTING = threading.Lock()
 
 @dataclass(frozen=True, slots=True)
 class Search:
-    """A search as a page shows it; its state is waiting, running, done, stopped, failed, or cut off by a restart."""
+    """A search for a page: waiting, running, done, stopped, failed, or cut off by a restart."""
 
     id: int
     setup_id: int
@@ -55,7 +55,7 @@ class Search:
 
 
 def begin(db: Database, tank_id: int, setup_id: int, wish: SearchRequest) -> int:
-    """Begin a search in a thread of its own; returns its id. ``InvalidInput`` for a wish that cannot be."""
+    """Begin a search in its own thread; returns its id. ``InvalidInput`` for an impossible request."""
     steps = _steps(db, tank_id, setup_id, wish)
     with db.reading() as connection:
         stored = load_tank(connection, tank_id)
@@ -72,7 +72,7 @@ def begin(db: Database, tank_id: int, setup_id: int, wish: SearchRequest) -> int
 
 
 def resume(db: Database, tank_id: int, search_id: int) -> None:
-    """Take up a search that a restart cut off: from its beginning, with what it had found kept until it finds again."""
+    """Resume a search that a restart cut off, from its beginning; its results stay until it finds new ones."""
     found = look(db, tank_id, search_id)
     if found.state != "cut":
         return
@@ -97,7 +97,7 @@ def _steps(db: Database, tank_id: int, setup_id: int | None, wish: SearchRequest
 
 
 def _check_room(db: Database, ending: int | None = None) -> None:
-    """Refuse one more than there is room for; one that is ``ending`` makes room."""
+    """Refuse one search more than the limit; one that is ``ending`` makes way."""
     rules, many = Rules(), sum(job.owner[0] == str(db.path) and job.key != ending for job in SEARCHES.under_way())
     words = f"has to wait: {many} searches run or wait already, and no more do at once. Stop one, or let them end"
     rules.that(many < MOST_UNDER_WAY, "purpose", words)
@@ -126,7 +126,7 @@ def _keep(db: Database, search_id: int, step: SearchStep) -> None:
 
 
 def stop(db: Database, tank_id: int, search_id: int) -> None:
-    """Stop a search after the step it is at; what it has found stays."""
+    """Stop a search after its current step; its results stay."""
     with db.reading() as connection:
         searches.load_search(connection, tank_id, search_id)
     job = SEARCHES.find(owner_of(db, tank_id), search_id)
@@ -135,26 +135,26 @@ def stop(db: Database, tank_id: int, search_id: int) -> None:
 
 
 def newest(db: Database, tank_id: int) -> Search | None:
-    """The newest search of a tank for a layout."""
+    """The latest layout search of a tank."""
     with db.reading() as connection:
         search_id = searches.newest_search(connection, tank_id)
     return look_or_none(db, tank_id, search_id)
 
 
 def still_true(stored: StoredTank, search: Search) -> bool:
-    """Whether a search was asked of the tank as it is now."""
+    """Whether a search was begun for the tank as it is now."""
     return search.wish.tank == fingerprint(stored, intent_of(stored, search.wish))
 
 
 def newest_of(db: Database, tank_id: int, wish: SearchRequest) -> Search | None:
-    """The newest comparison of kinds of a tank that is of the same tank and wish; they are kept until one changes."""
+    """The latest comparison of light types for the same tank and request; kept until one of them changes."""
     with db.reading() as connection:
         search_id = searches.newest_search(connection, tank_id, of=wish.of, usable=wish.usable)
     return look_or_none(db, tank_id, search_id)
 
 
 def look_or_none(db: Database, tank_id: int, search_id: int | None) -> Search | None:
-    """A search as it stands, if there is one that reads."""
+    """State of a search, if it can be read."""
     try:
         return look(db, tank_id, search_id) if search_id is not None else None
     except NotFound:
@@ -162,7 +162,7 @@ def look_or_none(db: Database, tank_id: int, search_id: int | None) -> Search | 
 
 
 def look(db: Database, tank_id: int, search_id: int) -> Search:
-    """A search as it stands; ``NotFound`` otherwise, and for one that does not read: it is dropped."""
+    """State of a search; ``NotFound`` otherwise, and for one that cannot be read, which is deleted."""
     with db.reading() as connection:
         row = searches.load_search(connection, tank_id, search_id)
     try:
@@ -213,7 +213,7 @@ def _figures(data: dict[str, Any]) -> Figures:
 
 
 def adopt(db: Database, tank_id: int, search_id: int, number: int) -> int:
-    """Make a setup of one of the layouts found, meant for what was searched for; returns the setup's id."""
+    """Add a setup of one of the layouts found, with the request's goal; returns the setup's id."""
     search = look(db, tank_id, search_id)
     if not 0 <= number < len(search.found):
         raise NotFound(f"no layout {number} in the search")

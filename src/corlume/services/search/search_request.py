@@ -1,4 +1,4 @@
-"""What a keeper asks the search for, checked, and turned into PAR wanted at points."""
+"""The search request: checked, and turned into target PAR at points."""
 
 from __future__ import annotations
 
@@ -61,7 +61,7 @@ MOST_AIMED = 150
 
 @dataclass(frozen=True, slots=True)
 class SearchRequest:
-    """What the keeper asks the search for.
+    """The keeper's search request.
 
     ``purpose`` is what the light is for, ``means`` what may be changed for it. ``counts`` least and most columns, of
     modules along the tank or of tubes and bars side by side; ``heights`` lowest and highest face above the water [m];
@@ -99,25 +99,25 @@ class SearchRequest:
 
     @property
     def keeps(self) -> bool:
-        """Whether what hangs in the setup stays, moved or not."""
+        """Whether the setup's fixtures stay, moved or not."""
         return self.beside or self.means in ("own", "levels")
 
 
 def intent_of(stored: StoredTank, wish: SearchRequest) -> Intent:
-    """What a setup made of an answer is meant for."""
+    """Goal of a setup made from a result."""
     plain = Intent(wish.purpose, end=wish.end, shimmer=wish.shimmer)
     own = wish.purpose != "zones" and wish.band != band_for(stored, wish.purpose)
     return replace(plain, low=wish.band[0], high=wish.band[1]) if own else plain
 
 
 def band_for(stored: StoredTank, purpose: WishPurpose) -> tuple[float, float]:
-    """The PAR that a purpose wants on top, by the keeper's targets [umol/m2/s]."""
+    """Target range of a purpose at the rock top, by the keeper's targets [umol/m2/s]."""
     band = Intent(purpose).top(stored.targets)
     return band.low, band.high
 
 
 def check_request(stored: StoredTank, entry: CatalogueEntry | None, wish: SearchRequest) -> None:
-    """Raise ``InvalidInput`` for what no layout can meet, by the field it concerns."""
+    """Raise ``InvalidInput`` for what no layout can meet, by field."""
     tank, rules = stored.tank, Rules()
     rules.that(entry is not None, "entry", "is not on the shelf")
     rules.that(wish.purpose in WISH_PURPOSES, "purpose", "is not one of those offered")
@@ -165,7 +165,7 @@ Wanted = tuple[Array, Array, Array]
 
 
 def aim_of(stored: StoredTank, wish: SearchRequest, given: Callable[[Array], Array] | None = None) -> LevelTarget:
-    """Points with the PAR wanted there, less what ``given`` brings already; ``InvalidInput`` when there are none."""
+    """Points with their target PAR, less what ``given`` brings already; ``InvalidInput`` when there are none."""
     match wish.purpose:
         case "mixed":
             points, wanted, weight = _by_rock(stored, wish)
@@ -200,7 +200,7 @@ def _blanket(stored: StoredTank, wish: SearchRequest) -> Wanted:
 
 
 def _slope(stored: StoredTank, wish: SearchRequest) -> Wanted:
-    """The band over the strong end, LPS light over as much of the other end, and a slope between."""
+    """The target range over the strong end, LPS light over as much of the other end, and a slope between."""
     plane, middle, lps = _plane(stored), 0.5 * (wish.band[0] + wish.band[1]), wish.more * _lps(stored)
     length = stored.tank.length
     away = plane[:, 0] if wish.purpose == "strong_left" else length - plane[:, 0]
@@ -210,7 +210,7 @@ def _slope(stored: StoredTank, wish: SearchRequest) -> Wanted:
 
 
 def _by_rock(stored: StoredTank, wish: SearchRequest) -> Wanted:
-    """The band on high rock, LPS light on low rock and sand, which counts for less: see ``LOW_COUNTS``."""
+    """The target range on high rock; LPS light on low rock and sand, which counts for less: see ``LOW_COUNTS``."""
     middle = 0.5 * (wish.band[0] + wish.band[1])
     parts: list[Wanted] = [(np.empty((0, 3)), np.empty(0), np.empty(0))]
     for part in judged_places(stored, Intent("mixed")):
@@ -222,9 +222,7 @@ def _by_rock(stored: StoredTank, wish: SearchRequest) -> Wanted:
 
 
 def _drawn(stored: StoredTank, more: float) -> Wanted:
-    """The middle of each drawn zone's light, so many times over; zones count alike, and a miss by the share of what is
-    wanted there.
-    """
+    """Middle of each target zone's range; zones count equally, and a miss counts relative to the target."""
     zones = [kept.value for kept in stored.wanted]
     points = [zone.points(stored.tank) for zone in zones]
     weights = [_alike(p) / (more * zone.middle) ** 2 for zone, p in zip(zones, points, strict=True)]
@@ -240,7 +238,7 @@ def _plane(stored: StoredTank) -> Array:
 
 
 def _few(points: Array) -> Array:
-    """Some of many seats: enough to solve levels by."""
+    """Some of many spots, enough to solve levels by."""
     few: Array = points[:: max(1, len(points) // MOST_AIMED)]
     return few
 

@@ -1,4 +1,4 @@
-"""The answers of a search in their order, each as a proposal: what it does and by what it is ranked."""
+"""Results of a search in order, each as a proposal with its effects and rank."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from corlume.store.tanks import StoredTank
 
 @dataclass(frozen=True, slots=True)
 class SearchResult:
-    """A layout found: its number in the search, and what it does."""
+    """A result: its number in the search, and its effects."""
 
     number: int
     found: Found
@@ -31,7 +31,7 @@ def in_order(
     entries: Iterable[CatalogueEntry] = (),
     hung: Sequence[Fixture] = (),
 ) -> list[SearchResult]:
-    """Return the answers best first; as they are where the search was for the cheapest.
+    """Return results best first; unchanged when the search was for the cheapest.
 
     ``entries`` are the fixture library with its prices, ``hung`` what hung in the setup that the search began from.
     ``InvalidInput`` when the corals cannot be read, as where no water is left.
@@ -45,7 +45,7 @@ def in_order(
 
 
 def refit(one: Found) -> str:
-    """What has to be changed on the fixtures of an answer, in a word or two; empty for nothing."""
+    """What is changed on the fixtures of a result, in a word or two; empty for nothing."""
     words = [LENSES[one.layout.lens].words] if one.layout.lens else []
     words += ["outer ones leaned"] * bool(one.layout.lean) + ["two sizes"] * bool(one.layout.outer)
     return ", ".join(words)

@@ -1,4 +1,4 @@
-"""Starting points by the trade's rules, each as it comes out over the keeper's own tank."""
+"""Starting points by the trade's rules, each computed over the keeper's own tank."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ MID_SIZE, DOUBLE = (100.0, 220.0), "cluster-large"
 
 @dataclass(frozen=True, slots=True)
 class StartingPoint:
-    """A starting point by rule, with what hangs and what it comes to here; ``name`` is that of the fixture."""
+    """A starting point by rule, with its fixtures and figures; ``name`` is that of the fixture."""
 
     name: str
     rule: str
@@ -36,21 +36,21 @@ class StartingPoint:
 
 @dataclass(frozen=True, slots=True)
 class _Bench:
-    """What starting points are made for: the tank, what the light is meant for, and the keeper's round steps."""
+    """Tank, goal and round steps for starting points."""
 
     stored: StoredTank
     intent: Intent
     steps: RoundSteps
 
     def round(self, places: Sequence[float]) -> tuple[float, ...]:
-        """Places at the nearest multiples of the grain [m]."""
+        """Places rounded to multiples of the grain [m]."""
         return tuple(round(round(x / self.steps.grain) * self.steps.grain, 6) for x in places)
 
 
 def default_request(
     stored: StoredTank, entry: CatalogueEntry, steps: RoundSteps = STEPS["cm"], intent: Intent = BY_STOCKING
 ) -> SearchRequest:
-    """What most keepers would ask of this tank and fixture, for what a setup is meant for."""
+    """The usual request for this tank and fixture, with the goal of a setup."""
     tank = stored.tank
     counts = list(column_counts(stored, entry))
     high = max(round(min(0.6, tank.room_height - 0.1), 2), min(0.05, tank.room_height - CLEARANCE))
@@ -66,7 +66,7 @@ def default_request(
 def starting_points(
     stored: StoredTank, entry: CatalogueEntry, intent: Intent = BY_STOCKING, steps: RoundSteps = STEPS["cm"]
 ) -> list[StartingPoint]:
-    """Counts by the rule of cover and by stocking, balanced and wider, each as it comes out over this tank.
+    """Counts by the rule of cover and by stocking, equally spaced and wider, each computed over this tank.
 
     Tubes, bars and frames, of which no such rule speaks, by their light or by their own length.
     """
@@ -110,7 +110,9 @@ def _double(bench: _Bench, entry: CatalogueEntry, laid: Arrangement) -> list[Sta
 def _start(
     bench: _Bench, entry: CatalogueEntry, laid: Arrangement, rule: str, why: str, layout: Layout
 ) -> StartingPoint:
-    """A layout with all that dims at one output that brings the mean to the middle of the band, as far as it goes."""
+    """A layout with everything dimmable at one output that brings the mean to the middle of the target range, as far as
+    it goes.
+    """
     stored, intent = bench.stored, bench.intent
     band, hung = intent.top(stored.targets), laid.hung(stored.tank, layout)
     full, fixed = (

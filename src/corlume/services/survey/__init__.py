@@ -1,1 +1,1 @@
-"""Plan a survey, correct the light by its readings, and report what they found."""
+"""Plan a survey, correct the light by its readings, and report the results."""

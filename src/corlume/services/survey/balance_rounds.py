@@ -1,4 +1,4 @@
-"""Balance by meter, round by round: each keeps its places and readings, and the next move is computed from it."""
+"""Balance by meter in rounds, each with its points and readings and the next move computed from them."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ from corlume.store.tanks import StoredSetup, StoredTank
 
 @dataclass(frozen=True, slots=True)
 class Round:
-    """One round: its survey, how far its readings are from agreeing (None before all are there), and the next move."""
+    """A round: its survey, the spread of its readings (None before all are there), and the next move."""
 
     survey: StoredSurvey
     spread: float | None
@@ -39,7 +39,7 @@ class Round:
 
 
 def begin(db: Database, stored: StoredTank, setup: StoredSetup, day: datetime.date, session: str = "") -> int:
-    """Begin to balance a setup, under the name of a session or of the next one; returns the id of the first round."""
+    """Begin to balance a setup, as a named session or the next one; returns the id of the first round."""
     taken = {s.value.session for s in surveys.all_surveys(db, stored.id)}
     name = session or next(f"Balance {k}" for k in range(1, 1000) if f"Balance {k}" not in taken)
     return _add(db, stored, setup, day, name, 1)
@@ -55,7 +55,7 @@ def _add(db: Database, stored: StoredTank, setup: StoredSetup, day: datetime.dat
 
 
 def rounds(db: Database, stored: StoredTank, session: str, strong: Strong, steps: RoundSteps) -> list[Round]:
-    """The rounds of a session, the first one first; the last one with the next move."""
+    """Rounds of a session, oldest first; the last one with the next move."""
     kept = [s for s in surveys.all_surveys(db, stored.id) if s.value.session == session]
     kept.sort(key=lambda s: s.id)
     return [_judged(stored, one, strong, steps, last=one is kept[-1]) for one in kept]
@@ -83,7 +83,7 @@ def _judged(stored: StoredTank, one: StoredSurvey, strong: Strong, steps: RoundS
 
 
 def shift(db: Database, stored: StoredTank, setup: StoredSetup, last: Round, day: datetime.date) -> int:
-    """Hang the setup as the next move says, and begin the next round; returns its id."""
+    """Move the setup's fixtures as the next move says, and begin the next round; returns its id."""
     places = {name: to for name, _, to in last.shifts()}
     changes = {kept.id: {"x": places[kept.value.name]} for kept in setup.fixtures if kept.value.name in places}
     if changes:

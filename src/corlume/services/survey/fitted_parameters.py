@@ -1,4 +1,4 @@
-"""What a survey found of each number, in words: outputs, reflectances, water, beams, places."""
+"""Fitted numbers of a survey in words: outputs, reflectances, water, beams, places."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ HINTS: dict[tuple[str, bool], str] = {
 
 @dataclass(frozen=True, slots=True)
 class FittedParameter:
-    """One number before and after, each with its standard deviation, and what it likely means.
+    """A number as entered and as fitted, each with its standard deviation, and its likely meaning.
 
     ``unit`` says what it is: a share, a loss per metre, or a length [m].
     """
@@ -60,7 +60,7 @@ class FittedParameter:
 
 
 def parameters_found(found: Calibration) -> tuple[FittedParameter, ...]:
-    """Every number of a survey; of places and shapes of beams, only those that the readings show to be off."""
+    """Every fitted number of a survey; of places and shapes of beams only those clearly off."""
     made = [
         _number(one, found.unknowns.fixtures, value, sd)
         for one, value, sd in zip(found.unknowns.all, found.vector.tolist(), found.sd.tolist(), strict=True)
@@ -101,7 +101,7 @@ def _meaning(one: Parameter, fixtures: Sequence[Fixture], entered: float, found:
 
 
 def _missing(fixture: Fixture, found: float) -> str:
-    """A channel without which a fixture would give what it was found to give; empty when there is none."""
+    """The channel whose absence would explain a fixture's fitted output; empty when there is none."""
     strengths = [s * c.share for s, c in zip(fixture.strengths, fixture.emitter.channels, strict=True)]
     if len(strengths) < 2 or not sum(strengths):
         return ""
@@ -128,7 +128,7 @@ CAUTION = "Switch off and unplug before you touch a lamp or its sockets, and let
 
 @dataclass(frozen=True, slots=True)
 class WeakLamp:
-    """A lamp that fails, or lamps of which one does: what is said of it, and what to check.
+    """A failing lamp, or several of which one fails: its description, and what to check.
 
     ``sure`` says that the fit counts it as weak.
     """
@@ -169,7 +169,7 @@ def _named(fixtures: Sequence[Fixture], letters: Sequence[str], i: int) -> str:
 
 
 def _gives(found: Calibration, i: int) -> str:
-    """What a weak lamp still gives of what the others of its sort do."""
+    """Output of a weak lamp as a share of that of others of its sort."""
     unknowns, value, sd = found.unknowns, found.vector[i], found.sd[i]
     mine = next(same for same in unknowns.sorts.values() if i in same)
     others = [k for k in mine if k not in unknowns.weak] or [
@@ -186,5 +186,5 @@ FAINT = 2.0
 
 
 def letters_of(fixtures: Sequence[Fixture]) -> list[str]:
-    """The letters of those fixtures that are on, as the setup has them."""
+    """Letters of the fixtures that are on, as in the setup."""
     return [letter(i) for i, f in enumerate(fixtures) if f.output > 0]

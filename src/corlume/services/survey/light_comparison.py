@@ -1,4 +1,4 @@
-"""Hold two lights against each other: surveys as they were read, or setups as they are believed to be."""
+"""Comparison of two lights: surveys as read, or setups as corrected."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ JUMP = 0.25
 
 @dataclass(frozen=True, slots=True)
 class ComparedLight:
-    """One light over the tank: its key, its name, the tank under it, and what hangs."""
+    """One light over the tank: its key, its name, the tank under it, and its fixtures."""
 
     key: str
     name: str
@@ -44,24 +44,24 @@ class CoralJump:
 
     @property
     def change(self) -> float | None:
-        """By what share its light changes [-]; None where there was none before."""
+        """Relative change of the coral's PAR [-]; None where there was none before."""
         return self.after / self.before - 1 if self.before > 0 else None
 
     @property
     def jumps(self) -> bool:
-        """Whether that is too much at once."""
+        """Whether the change is too much at once."""
         return self.after > 0 if self.change is None else abs(self.change) > JUMP
 
 
 def offered(stored: StoredTank, surveys: Sequence[StoredSurvey]) -> dict[str, str]:
-    """What can be held against each other, by key: surveys with readings enough, and setups."""
+    """Lights that can be compared, by key: surveys with enough readings, and setups."""
     read = [one for one in surveys if survey_results_of(stored, one.value)]
     found = {f"survey-{one.id}": f"{one.value.name}, {one.value.day.isoformat()}" for one in read}
     return found | {f"setup-{setup.id}": setup.name for setup in stored.setups}
 
 
 def lit(stored: StoredTank, surveys: Sequence[StoredSurvey], key: str) -> ComparedLight:
-    """The light of a key; ``NotFound`` otherwise. A survey's is the corrected one, with its lights as they were set."""
+    """Light of a key; ``NotFound`` otherwise. A survey's is the corrected one, with its lights as set then."""
     what, _, number = key.partition("-")
     for survey in surveys if what == "survey" else ():
         if str(survey.id) == number and (found := survey_results_of(stored, survey.value)):
@@ -74,7 +74,7 @@ def lit(stored: StoredTank, surveys: Sequence[StoredSurvey], key: str) -> Compar
 
 
 def coral_jumps(before: ComparedLight, after: ComparedLight) -> list[CoralJump]:
-    """Light at every placed coral before and after, those that jump most first."""
+    """PAR at every placed coral before and after, the largest jump first."""
     first, then = (coral_light(one.stored, one.fixtures) for one in (before, after))
     rows = [
         CoralJump(number, kept.value.card.name, first[kept.id], then[kept.id])

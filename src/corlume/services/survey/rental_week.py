@@ -1,4 +1,4 @@
-"""A week with a rented meter: what is read on which day, and what each day has told.
+"""A week with a rented meter: readings of each day, and their results.
 
 The order is the trade's (common practice, no source): before anything is moved, height at the rock top, spacing, only
 then the sliders, and the final survey. Two days are left for what did not fit.
@@ -46,7 +46,7 @@ OFF_LEVEL = 0.08
 
 @dataclass(frozen=True, slots=True)
 class Level:
-    """One level of the sliders: what it is set to, and what was read there as a share of full, None before that [-]."""
+    """A level of the sliders: its setting, and its reading as a share of full, None before that [-]."""
 
     set_to: float
     read: float | None
@@ -54,7 +54,9 @@ class Level:
 
 @dataclass(frozen=True, slots=True)
 class HeightRead:
-    """The rock top at one height [m]: strongest less weakest as predicted, and as read when all is read [umol/m2/s]."""
+    """Spread at the rock top at one height [m]: strongest less weakest as predicted, and as read once all is read
+    [umol/m2/s].
+    """
 
     survey: StoredSurvey
     height: float
@@ -69,7 +71,7 @@ class HeightRead:
 
 @dataclass(frozen=True, slots=True)
 class WeekDay:
-    """A day of the week with its surveys, none before it has begun, and PAR predicted at their spots, by their ids."""
+    """A day of the week with its surveys, none before it has begun, and PAR predicted at their points, by id."""
 
     number: int
     part: Part
@@ -82,7 +84,7 @@ class WeekDay:
 
     @property
     def done(self) -> tuple[int, int]:
-        """How many of its spots are read, of how many."""
+        """How many points are read, of how many."""
         return sum(s.done for s in self.surveys), sum(len(s.spots) for s in self.surveys)
 
 
@@ -96,7 +98,7 @@ def begin(db: Database, stored: StoredTank, setup: StoredSetup, day: datetime.da
 def begin_day(
     db: Database, stored: StoredTank, setup: StoredSetup, session: str, part: Part, day: datetime.date, measure: Measure
 ) -> int:
-    """Lay a day's spots out under a setup as it hangs now; returns the id of its first survey."""
+    """Plan a day's points under a setup as it hangs now; returns the id of its first survey."""
     told = stored.under(None)
     hung = tuple(told.setup(setup.id).hung)
     base = Survey(f"{session}: {PARTS[part][0].lower()}", day, setup.name, session, fixtures=hung)
@@ -133,7 +135,7 @@ def heights_to_try(stored: StoredTank, setup: StoredSetup) -> list[float]:
 
 
 def session_of(db: Database, stored: StoredTank, survey_id: int) -> str:
-    """The week that a survey belongs to; ``NotFound`` when it is none's."""
+    """Week of a survey; ``NotFound`` when it belongs to none."""
     survey = surveys.open_survey(db, stored.id, survey_id).value
     if not survey.session or survey.kind in ("", "balance"):
         raise NotFound(f"survey {survey_id} is no day of a week")
@@ -141,7 +143,7 @@ def session_of(db: Database, stored: StoredTank, survey_id: int) -> str:
 
 
 def days(stored: StoredTank, kept: Sequence[StoredSurvey], session: str) -> list[WeekDay]:
-    """The days of a week, of all surveys of a tank."""
+    """Days of a week, from all surveys of a tank."""
     found = []
     for number, (part, (title, task)) in enumerate(PARTS.items(), 1):
         if part == "spacing":
@@ -166,7 +168,7 @@ def _height(survey: StoredSurvey, par: dict[int, float]) -> HeightRead:
 
 
 def _levels(survey: Survey) -> tuple[Level, ...]:
-    """What was read at each level over what was read at the highest, where that is full."""
+    """Reading at each level over that at the highest, where that is full."""
     full = next((s.median for s in survey.spots if s.level == 1.0 and s.median), None)
     return tuple(Level(s.level, _share(s, full)) for s in survey.spots)
 

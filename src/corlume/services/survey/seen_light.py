@@ -1,4 +1,4 @@
-"""A survey without a meter: what would be seen at each height, and how what was seen stands to the model."""
+"""A survey without a meter: what should be visible at each height, and how observations compare with the model."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ LOWEST, HIGHEST, STEPS = 0.20, 0.61, 5
 
 @dataclass(frozen=True, slots=True)
 class Raised:
-    """The fixtures with the lowest of them at some height above the water [m], and what is to be seen then.
+    """The fixtures with the lowest at a height above the water [m], and what should be visible then.
 
     ``hands`` is PAR on a hand outside each pane, by the pane; ``apart`` the strongest less the weakest at the height of
     the rock top, 3 cm from the panes and further in [umol/m2/s].
@@ -47,8 +47,8 @@ class Raised:
 
 @dataclass(frozen=True, slots=True)
 class LightSeenResult:
-    """What a survey without a meter says: each glance, and the width of the lobes by them, as a share of what was told
-    with its standard deviation [-].
+    """Result of a survey without a meter: each observation, and the beam width by them relative to that entered, with
+    its standard deviation [-].
     """
 
     glances: tuple[LightSeen, ...]
@@ -63,7 +63,7 @@ def raised_to(fixtures: Sequence[Fixture], height: float) -> tuple[Fixture, ...]
 
 
 def heights(stored: StoredTank, setup: StoredSetup) -> list[Raised]:
-    """The setup at some heights that its room allows, the lowest first, each with what a hand outside would show."""
+    """The setup at some heights that its room allows, the lowest first, each with the light on a hand outside."""
     told = stored.under(None)
     tank, lit = same_tank(told.lit_tank()), tuple(f for f in told.setup(setup.id).hung if f.output > 0)
     if not lit:
@@ -84,14 +84,14 @@ def heights(stored: StoredTank, setup: StoredSetup) -> list[Raised]:
 def spill_survey(
     stored: StoredTank, setup: StoredSetup, *, height: float, sides: Sequence[str], day: datetime.date, name: str
 ) -> Survey:
-    """What was seen on a hand outside some panes with the fixtures at a height [m], to be kept."""
+    """Survey of what was seen on a hand outside some panes with the fixtures at a height [m]."""
     hung = raised_to(stored.under(None).setup(setup.id).hung, height)
     spots = tuple(spot for side, spot in hand_points(stored.tank).items() if side in sides)
     return Survey(name, day, setup.name, spots=spots, fixtures=hung, kind="spill")
 
 
 def results_of(stored: StoredTank, survey: Survey) -> LightSeenResult | None:
-    """Hold what was seen against the model as told; None when nothing was, or no light was on."""
+    """Compare observations with the model as entered; None when there are none, or no light was on."""
     told = stored.under(None)
     spots = tuple(spot for spot in survey.spots if spot.seen)
     lit = tuple(f for f in survey.fixtures if f.output > 0)

@@ -1,4 +1,4 @@
-"""What a survey's corrected light is like, and which moves would mend it: each one to be tried as a setup."""
+"""Corrected light of a survey, and the suggested changes for it, each to be tried as a setup."""
 
 from __future__ import annotations
 
@@ -20,23 +20,23 @@ from corlume.store.tanks import StoredTank
 
 @dataclass(frozen=True, eq=False)
 class Corrected:
-    """A tank under a survey's correction, in use or not, with the lights as they were read and what they are for."""
+    """A tank under a survey's correction, in use or not, with the lights as read and their goal."""
 
     stored: StoredTank
     fixtures: tuple[Fixture, ...]
     intent: Intent
 
     def verdicts(self) -> list[Verdict]:
-        """The light that was read, judged."""
+        """Verdicts of the light that was read."""
         return verdicts_in_doubt(self.stored, self.fixtures, self.intent)
 
     def diagnosis(self, steps: RoundSteps) -> ProblemReport:
-        """Its faults, and what would help."""
+        """Problems of the light that was read, and what would help."""
         return problems_of(self.stored, self.fixtures, self.intent, steps)
 
 
 def corrected(stored: StoredTank, survey: Survey) -> Corrected | None:
-    """A tank as a survey found it; None while it says nothing yet."""
+    """A tank under a survey's correction; None while the survey has no result."""
     found = survey_results_of(stored, survey)
     if found is None:
         return None
@@ -47,7 +47,7 @@ def corrected(stored: StoredTank, survey: Survey) -> Corrected | None:
 
 
 def try_move(db: Database, tank_id: int, survey_id: int, key: str, steps: RoundSteps) -> int:
-    """Make a setup of what a move would do to the lights that were read; returns its id."""
+    """Add a setup with a suggested change of the lights that were read; returns its id."""
     stored, survey = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id).value
     found = corrected(stored, survey)
     if found is None:

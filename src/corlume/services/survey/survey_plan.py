@@ -1,4 +1,4 @@
-"""Plan a survey: which of the places that a keeper would measure tell the most, and what each number of them buys."""
+"""Plan a survey: which candidate points say most, and what each number of readings achieves."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ TEMPLATES = {
 
 
 def template(stored: StoredTank, setup: StoredSetup, key: str) -> tuple[MeasuringPoint, ...]:
-    """The spots of one of the trade's templates, in the order in which they are walked."""
+    """Points of one of the trade's templates, in walking order."""
     tank, lit = stored.tank, [f for f in stored.setup(setup.id).hung if f.output > 0]
     made = {
         "rings": lambda: rings(tank),
@@ -57,14 +57,14 @@ def template(stored: StoredTank, setup: StoredSetup, key: str) -> tuple[Measurin
 
 
 def walked(spots: Sequence[MeasuringPoint]) -> tuple[MeasuringPoint, ...]:
-    """Spots in an order that spares the arm."""
+    """Points in an order that spares the arm."""
     places = np.array([spot.place for spot in spots]).reshape(-1, 3)
     return tuple(spots[i] for i in walking_order(places))
 
 
 @dataclass(frozen=True, eq=False)
 class PointOffer:
-    """What can be measured under some lights, ready to be chosen from.
+    """Candidate points under some lights, ready to be chosen from.
 
     Parameters
     ----------
@@ -83,7 +83,7 @@ class PointOffer:
     covariance: Array
 
     def chosen(self, count: int) -> PointSelection:
-        """The readings that together tell the most."""
+        """The points that together say most."""
         m = len(self.spots)
         return select_points(
             self.points, self.slopes[:m], self.noise, self.places, self.slopes[m:], self.covariance, count,
@@ -91,7 +91,7 @@ class PointOffer:
         )  # fmt: skip
 
     def plan(self, count: int) -> tuple[MeasuringPoint, ...]:
-        """So many spots, in the order in which they are walked."""
+        """So many points, in walking order."""
         return walked([self.spots[i] for i in self.chosen(count).order] if self.spots else [])
 
     @cached_property
@@ -104,7 +104,7 @@ class PointOffer:
 
 
 def offer(stored: StoredTank, setup: StoredSetup) -> PointOffer:
-    """What can be measured under a setup as it hangs."""
+    """Candidate points under a setup as it hangs."""
     told = stored.under(None)
     corals = tuple(kept.value for kept in told.corals)
     lit = tuple(f for f in told.setup(setup.id).hung if f.output > 0)
@@ -143,7 +143,7 @@ def _offer(
 
 
 def places_that_matter(tank: Tank, corals: Sequence[tuple[float, float, float]]) -> tuple[Array, Array]:
-    """Where the map is to be sure: places (n, 3) of seats, of open water, and of corals, with their weights (n,)."""
+    """Places (n, 3) where the map should be certain: spots, open water and corals, with their weights (n,)."""
     rng = np.random.default_rng(0)
     seats = np.concatenate([np.empty((0, 3)), *(s.points[s.free] for s in surfaces_of(tank))])
     seats = seats[np.sort(rng.permutation(len(seats))[:SEATS])] - np.array([0.0, 0.0, 0.005])
@@ -168,6 +168,6 @@ def slopes_at(medium: Medium, fixtures: Sequence[Fixture], points: Array) -> Arr
 
 
 def slip_variance(medium: Medium, fixtures: Sequence[Fixture], points: Array) -> Array:
-    """What a probe that stands some millimetres off adds to a reading's variance (n,), as a share of it [-]."""
+    """Variance (n,) that a probe some millimetres off adds to a reading, relative to it [-]."""
     found: Array = ((SLIP * slopes_at(medium, fixtures, points)) ** 2).sum(axis=1)
     return np.minimum(found, 1.0)

@@ -1,4 +1,6 @@
-"""Judge a survey: the corrected model, what each number was and is, what does not fit and why, how sure the map is."""
+"""Results of a survey: the corrected model, its fitted numbers, outliers with their reasons, and the uncertainty of the
+map.
+"""
 
 from __future__ import annotations
 
@@ -40,8 +42,9 @@ BESIDE = 2
 
 @dataclass(frozen=True, slots=True)
 class PointResult:
-    """A spot with a reading: PAR as read, predicted and corrected [umol/m2/s]; standard deviation of the corrected one
-    as a share of it; how far the reading is off what all others say, in deviations; and why it may not fit.
+    """A point with a reading: PAR as read, predicted and corrected [umol/m2/s]; relative standard deviation of the
+    corrected one; deviation of the reading from what all others say, in standard deviations; and why it may be an
+    outlier.
     """
 
     index: int
@@ -58,7 +61,7 @@ class PointResult:
 
 @dataclass(frozen=True, eq=False)
 class SurveyResults:
-    """What a survey says: lamps that fail, the numbers, the spots, and what a correction would be."""
+    """Results of a survey: failing lamps, fitted numbers, points, and the correction."""
 
     weak: tuple[WeakLamp, ...]
     numbers: tuple[FittedParameter, ...]
@@ -68,12 +71,14 @@ class SurveyResults:
 
     @property
     def doubtful(self) -> frozenset[MeasuringPoint]:
-        """The spots whose readings do not fit."""
+        """Points whose readings are outliers."""
         return frozenset(row.spot for row in self.spots if not row.fits)
 
     @property
     def rms(self) -> tuple[float, float]:
-        """Root mean square of readings that fit over the prediction and over the corrected map, less one [-]."""
+        """Root mean square of (reading over prediction, less one) without outliers, for the prediction and for the
+        corrected map [-].
+        """
         kept = [s for s in self.spots if s.fits]
         return tuple(
             math.sqrt(sum(math.log(s.par / getattr(s, by)) ** 2 for s in kept) / len(kept)) if kept else math.nan
@@ -82,7 +87,7 @@ class SurveyResults:
 
 
 def survey_results_of(stored: StoredTank, survey: Survey) -> SurveyResults | None:
-    """Judge a survey; None while it has too few readings, or no lights."""
+    """Results of a survey; None while it has too few readings, or no lights."""
     plain = replace(survey, correction=None, in_use=False, name="-", note="", meter="")
     return _findings(stored.surveyed(survey), plain)
 
@@ -136,7 +141,7 @@ def _findings(tank: Tank, survey: Survey) -> SurveyResults | None:
 
 
 def predicted(stored: StoredTank, survey: StoredSurvey) -> dict[int, float]:
-    """PAR that the model as told has at each spot, by its id, under the lights as they were [umol/m2/s]."""
+    """PAR by the model as entered at each point, by its id, under the lights as set then [umol/m2/s]."""
     if not survey.spots:
         return {}
     par = predicted_at(stored.surveyed(survey.value), survey.value, [kept.value.place for kept in survey.spots])
@@ -144,12 +149,12 @@ def predicted(stored: StoredTank, survey: StoredSurvey) -> dict[int, float]:
 
 
 def predicted_at(tank: Tank, survey: Survey, places: Sequence[tuple[float, float, float]]) -> Array:
-    """PAR (n,) that the model as told has at places, in a tank as predicted for a survey [umol/m2/s]."""
+    """PAR (n,) by the model as entered at places, in a tank as predicted for a survey [umol/m2/s]."""
     return par_at(tank, [f for f in survey.fixtures if f.output > 0], np.array(places))
 
 
 def fluctuations(tank: Tank, fixtures: Sequence[Fixture], points: Array) -> Array:
-    """Standard deviation over mean of the light at points (n,) with the surface rippled [-]."""
+    """Shimmer at points (n,) with the surface rippled, standard deviation over mean [-]."""
     parts = fixture_fields(medium_of(tank), fixtures, points)
     each = np.array([fluctuation(f.emitter, points[:, 2], slope=tank.water.ripple, index=tank.index) for f in fixtures])
     found: Array = np.sqrt(((parts * each) ** 2).sum(axis=0)) / np.maximum(1e-9, parts.sum(axis=0))
