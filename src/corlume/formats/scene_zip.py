@@ -1,4 +1,4 @@
-"""A scene with its photos in one zip: ``scene.json`` as ever, and each picture under ``photos/`` by its hash."""
+"""A scene with its photos in one zip: ``scene.json``, and each picture under ``photos/`` by its hash."""
 
 from __future__ import annotations
 
@@ -58,7 +58,7 @@ def read_packed(data: bytes) -> tuple[Scene, dict[str, bytes]]:
 
 
 def _unpacked(packed: zipfile.ZipFile, entry: zipfile.ZipInfo, most: int) -> bytes:
-    """One file of a zip, no larger than it may be, whatever its header says."""
+    """One file of a zip, no larger than allowed, whatever its header says."""
     with packed.open(entry) as file:
         data = file.read(most + 1)
     if len(data) > most:

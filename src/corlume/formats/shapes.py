@@ -26,19 +26,19 @@ Values = dict[tuple[type, str], Any]
 
 
 class FileShape(BaseModel):
-    """What all shapes share: nothing in them is passed over."""
+    """Base of all shapes: unknown fields are refused."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
 
 
 class Build:
-    """Makes core objects out of a file, and gathers what the core objects to, named as in the file."""
+    """Builds core objects from a file and collects the core's objections, named as in the file."""
 
     def __init__(self) -> None:
         self.faults: list[FileFault] = []
 
     def __call__(self, where: str, make: Callable[..., T], *args: Any, **values: Any) -> T | None:
-        """The thing, or None with its faults noted."""
+        """Core object, or None with its errors noted."""
         try:
             return make(*args, **values)
         except InvalidInput as error:
@@ -46,7 +46,7 @@ class Build:
             return None
 
     def finish(self) -> None:
-        """``BadFile`` when anything was objected to."""
+        """Raise ``BadFile`` when there were objections."""
         if self.faults:
             raise BadFile(self.faults)
 
@@ -76,7 +76,7 @@ class Slot(NamedTuple):
 
 @per_class
 def slots(cls: type) -> tuple[Slot, ...]:
-    """What stands side by side in a file for a class: its own fields, and those of parts without a name there."""
+    """Fields side by side in a file for a class: its own, and those of parts without a name there."""
     return tuple(_slots(cls, ()))
 
 
@@ -96,7 +96,7 @@ def _slots(cls: type, path: tuple[str, ...]) -> Iterator[Slot]:
 
 @per_class
 def shape_of(cls: type) -> type[FileShape]:
-    """The pydantic model of a class in files."""
+    """Pydantic model of a class in files."""
     if cls not in SPECIAL and _has_own(cls):
         raise LookupError(f"nothing says how {cls.__name__} is written")
     made: dict[str, Any] = dict(SPECIAL[cls].fields) if cls in SPECIAL else {}
@@ -107,12 +107,12 @@ def shape_of(cls: type) -> type[FileShape]:
     for name, inside in nested.items():
         model = create_model(f"{name.capitalize()}File", __base__=FileShape, **inside)
         made[name] = (model, model())
-    doc = (cls.__doc__ or "").partition("\n")[0]
+    doc = " ".join((cls.__doc__ or "").partition("\n\n")[0].split())
     return create_model(f"{cls.__name__}File", __base__=FileShape, __doc__=doc, **made)
 
 
 def _has_own(cls: type) -> bool:
-    """Whether it has values that are kept by a way of their own, straight or in parts without a name."""
+    """Whether a class has values with a form of their own, directly or in parts without a name."""
     return any(isinstance(item.spec, Own) or (item.spec == Part() and _has_own(item.type)) for item in items(cls))
 
 
@@ -157,7 +157,7 @@ def _kind_of(spec: Field) -> Any:
 
 
 def to_data(thing: Any) -> dict[str, Any]:
-    """A kept thing as plain data for a file."""
+    """Kept thing as plain data for a file."""
     data: dict[str, Any] = {}
     for slot in slots(type(thing)):
         holder = thing
@@ -185,7 +185,7 @@ def _written(item: Item, value: Any) -> Any:
 
 
 def from_data(build: Build, where: str, cls: type[T], file: Any, **given: Any) -> T | None:
-    """The kept thing of a part of a file; None with its faults noted when the core objects to it.
+    """Kept thing of a part of a file; None with its errors noted when the core objects.
 
     ``given`` are values that the file does not have.
     """
@@ -201,7 +201,7 @@ def from_data(build: Build, where: str, cls: type[T], file: Any, **given: Any) -
 
 
 def read_thing(cls: type[T], data: Any) -> T:
-    """The kept thing of plain data from a file; ``BadFile`` otherwise."""
+    """Kept thing of plain data from a file; ``BadFile`` otherwise."""
     try:
         file = shape_of(cls).model_validate(data)
     except ValidationError as error:
@@ -214,7 +214,7 @@ def read_thing(cls: type[T], data: Any) -> T:
 
 
 def _made(build: Build, where: str, cls: type[T], values: Values, given: Mapping[str, Any]) -> T | None:
-    """Put a thing together, the parts without a name in the file first."""
+    """Build a thing, the parts without a name in the file first."""
     own = dict(given)
     for item in items(cls):
         if isinstance(item.spec, Part) and not item.spec.file and item.name not in own:
@@ -245,7 +245,7 @@ def _read(build: Build, where: str, item: Item, found: Any) -> Any:
 
 
 def _fault(where: str, make: Any, error: FieldError) -> FileFault:
-    """What the core objects to, at its place in the file."""
+    """The core's objection, at its place in the file."""
     path, cls = list[str](), make if isinstance(make, type) else None
     for part in error.field.split("."):
         named = place_of(cls, part) if cls and not part.isdigit() else None
@@ -255,7 +255,7 @@ def _fault(where: str, make: Any, error: FieldError) -> FileFault:
 
 
 def place_of(cls: type, name: str) -> tuple[list[str], type | None] | None:
-    """Where a field of a class stands in its file, and the class of what lies in it; None for a name it has not."""
+    """Place of a field of a class in its file, and the class of its content; None for an unknown name."""
     for item in items(cls):
         spec = item.spec
         if item.name == name:

@@ -37,7 +37,7 @@ def read_spectrum(data: bytes) -> TableSpectrum:
 
 
 def _table(text: str) -> list[tuple[str, float, float]]:
-    """Rows of place, wavelength [nm] and power; a heading may say that wavelengths are in um."""
+    """Rows of row number, wavelength [nm] and power; a heading can say that wavelengths are in um."""
     rows: list[tuple[str, float, float]] = []
     scale = 1.0
     for number, line in enumerate(text.splitlines(), 1):

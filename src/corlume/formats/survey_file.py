@@ -1,4 +1,4 @@
-"""What of surveys and photos is written in files by a way of its own: readings, what they led to, corners."""
+"""Parts of surveys and photos with a form of their own in files: readings, corrections, corners."""
 
 from __future__ import annotations
 

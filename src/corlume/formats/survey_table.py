@@ -36,7 +36,7 @@ COLUMNS = ("name", "x_cm", "y_cm", "depth_cm", "par", "pumps", "upright", "level
 
 @dataclass(frozen=True, slots=True)
 class ImportedReadings:
-    """Spots with their readings, and how the table was understood, in sentences."""
+    """Points with their readings, and how the table was understood, in sentences."""
 
     spots: tuple[MeasuringPoint, ...]
     understood: tuple[str, ...]
@@ -57,7 +57,7 @@ def write_survey(spots: Iterable[MeasuringPoint]) -> str:
 
 @dataclass(frozen=True, slots=True)
 class _Column:
-    """A column as it was understood: what it holds, its head, and what its numbers are multiplied by."""
+    """A column as understood: its content, its head, and its factor."""
 
     key: str
     head: str
@@ -110,7 +110,7 @@ class _Broken(Exception):
 
 
 def _rows(text: str) -> tuple[list[tuple[int, list[str]]], str]:
-    """Lines that hold something, with their numbers, and which decimal mark they have."""
+    """Rows with content, with their numbers, and the decimal mark of the table."""
     text = text.lstrip("\ufeff").replace("\r\n", "\n").replace("\r", "\n")
     first = next((line for line in text.split("\n") if line.strip()), "")
     mark = max("\t;,", key=first.count) if any(c in first for c in "\t;,") else ","

@@ -1,4 +1,4 @@
-"""Kept things as CSV: one a line, their fields as columns under the names that files have for them."""
+"""Kept things as CSV: one a row, their fields as columns named as in files."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ FLAGS = {"yes": True, "no": False}
 
 @per_class
 def columns(cls: type) -> dict[str, tuple[Path, Field]]:
-    """The columns of a kept thing, with the place of each in its plain data; lists have none."""
+    """Columns of a kept thing, with the place of each in its plain data; lists have none."""
     return {path[-1]: (path, field) for path, field in _columns(cls)}
 
 
@@ -35,7 +35,7 @@ def _columns(cls: type) -> Iterator[tuple[Path, Field]]:
 
 
 def write_table(cls: type[T], things: Iterable[T]) -> str:
-    """The things as CSV text, with a line of names."""
+    """Kept things as CSV text with a header."""
     out = io.StringIO()
     lines = csv.writer(out, lineterminator="\n")
     lines.writerow(columns(cls))
@@ -54,7 +54,7 @@ def _cell(data: Any, path: Path) -> str:
 
 
 def read_table(cls: type[T], data: bytes) -> list[T]:
-    """Read such a text, its columns in any order; ``BadFile`` has every fault by line and column.
+    """Parse such text, its columns in any order; ``BadFile`` has every error by row and column.
 
     Where semicolons part the columns, numbers may have a decimal comma.
     """
@@ -97,7 +97,7 @@ def _rows(data: bytes) -> list[list[str]]:
 
 
 def _things(cls: type[T], names: list[str], row: list[str]) -> list[T]:
-    """The thing of a line, or none of a blank one."""
+    """Kept thing of a row, or none of a blank one."""
     if not any(cell.strip() for cell in row):
         return []
     if len(row) > len(names):

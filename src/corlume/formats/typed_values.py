@@ -34,7 +34,7 @@ def _scale(field: Field, measure: Measure) -> float:
 
 
 def shown(field: Field, value: Any, measure: Measure) -> str:
-    """A value as a form shows it; nothing for none."""
+    """A value as a form shows it; empty for None."""
     if value is None or value == field.empty:
         return ""
     match field.sort:
@@ -52,7 +52,7 @@ def shown(field: Field, value: Any, measure: Measure) -> str:
 
 
 def typed(field: Field, text: str, measure: Measure) -> Any:
-    """Read what was typed, in SI; ``ValueError`` with words."""
+    """Parse typed text, in SI; ``ValueError`` with words."""
     if field.empty is not None and not text.strip():
         return field.empty
     match field.sort:

@@ -1,4 +1,4 @@
-"""Load the bundled fixture kinds."""
+"""The built-in fixtures."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from corlume.reference.spectrum_tables import lamp_spectra
 
 @dataclass(frozen=True, slots=True)
 class CatalogueEntry:
-    """A fixture of the catalogue as it would hang by default over (0, 0): one part, or several in a frame.
+    """A built-in fixture as it would hang over (0, 0): one part, or several in a frame.
 
     ``price``, a round figure, is 0 when not known; ``mount`` says how it is hung.
     """
@@ -38,15 +38,15 @@ class CatalogueEntry:
 
     @property
     def weight(self) -> float:
-        """Weight of all parts, 0 when that of one is not known [kg]."""
+        """Weight of all parts, 0 when one is not known [kg]."""
         weights = [part.weight for part in self.parts]
         return sum(weights) if all(weights) else 0.0
 
 
 @dataclass(frozen=True, slots=True)
 class Compared:
-    """How a technology stands on the page that compares kinds of light: its key and name there, what keepers tell of it
-    by criterion [0..1], and the fixtures it is tried with, each with its limits on the tank.
+    """A technology on the page of light types: its key and name there, keepers' opinions by criterion [0..1], and the
+    fixtures to try, each with its limits on the tank.
     """
 
     key: str
@@ -55,12 +55,12 @@ class Compared:
     fixtures: tuple[dict[str, Any], ...]
 
     def suiting(self, length: float, depth: float) -> list[str]:
-        """Keys of the fixtures whose limits a tank of a length and water depth [m] keeps, in their order."""
+        """Keys of the fixtures that suit a tank of a length and water depth [m], in order."""
         return [one["fixture"] for one in self.fixtures if _suits(one, round(length / CM, 6), round(depth / CM, 6))]
 
 
 def _suits(limits: Mapping[str, float], length: float, depth: float) -> bool:
-    """Whether a tank's length and water depth [cm] are within limits; what is not said is no limit."""
+    """Whether a tank's length and water depth [cm] are within limits, where there are any."""
     return limits.get("length_over_cm", 0.0) < length <= limits.get("length_at_most_cm", math.inf) and limits.get(
         "depth_at_least_cm", 0.0
     ) <= depth < limits.get("depth_under_cm", math.inf)
@@ -68,8 +68,8 @@ def _suits(limits: Mapping[str, float], length: float, depth: float) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class TechnologyNotes:
-    """What keepers say of a technology, its lamps, life [burning hours] and price [currency each], and how it is
-    compared with others; None where it is not.
+    """Keepers' notes on a technology, its lamps, life [burning hours] and price [currency each], and its comparison
+    with others; None where it has none.
     """
 
     life: float
@@ -81,7 +81,7 @@ class TechnologyNotes:
 
 @cache
 def technology_notes() -> dict[str, TechnologyNotes]:
-    """What is said of each technology, by its key."""
+    """Notes on each technology, by its key."""
     found = {}
     for key, row in _load("fixtures.json")["technologies"].items():
         one = row.get("compared")
@@ -92,7 +92,7 @@ def technology_notes() -> dict[str, TechnologyNotes]:
 
 @cache
 def lamps_for(technology: str) -> tuple[Lamp, ...]:
-    """Generic lamps for the sockets of a technology; none for what has no sockets."""
+    """Generic lamps for the sockets of a technology; none for one without sockets."""
     rows = _load("sockets.json")["sockets"].get(technology, [])
     known = lamp_spectra()
     return tuple(Lamp(r["spectrum"], known[r["spectrum"]].name, known[r["spectrum"]].spectrum, r["flux"], r["price"])
@@ -101,7 +101,7 @@ def lamps_for(technology: str) -> tuple[Lamp, ...]:
 
 @dataclass(frozen=True, slots=True)
 class Colours:
-    """The colours that a fixture can be said to have: by name, its channels, and its flux against usual lamps [-]."""
+    """Colours to choose from for a fixture: by name, its channels, and its flux relative to usual lamps [-]."""
 
     name: str
     channels: tuple[Channel, ...]
@@ -126,14 +126,14 @@ def colours_for(technology: str) -> dict[str, Colours]:
 
 @cache
 def plain_words() -> tuple[dict[str, str], ...]:
-    """Words of the trade with their keys, what they mean, and the key of a drawing."""
+    """Terms of the trade with their keys, their meaning, and the key of a drawing."""
     return tuple({**one, "key": one["word"].replace(",", "").replace(" ", "-").lower()}
                  for one in _load("words.json")["words"])  # fmt: skip
 
 
 @cache
 def told_of_hybrids() -> dict[str, Any]:
-    """What keepers tell of hybrids, by kind of light and criterion [0..1] and in words; and schools of all kinds."""
+    """Keepers' opinions of hybrids, by light type and criterion [0..1] and in words; and approaches of all types."""
     found: dict[str, Any] = _load("hybrids.json")
     return found
 
@@ -144,7 +144,7 @@ def _load(name: str) -> Any:
 
 @cache
 def catalogue() -> dict[str, CatalogueEntry]:
-    """Fixture kinds by key, in the order of the file."""
+    """Built-in fixtures by key, in the order of the file."""
     data = _load("fixtures.json")
     rows = {row["key"]: row for row in data["fixtures"]}
     singles = {key: _fixture(row) for key, row in rows.items()}

@@ -1,4 +1,4 @@
-"""The coral library that comes along: kinds by genus or growth type.
+"""The built-in coral library: coral types by genus or growth form.
 
 Common practice in the trade, no source, set down from memory; a guideline only.
 """
@@ -19,7 +19,7 @@ FORMERLY = {"Favia and Favites": "Favites"}
 
 @cache
 def coral_library() -> dict[str, CoralType]:
-    """All kinds by name, in the order of the file: soft, LPS, SPS, low light."""
+    """All coral types by name, in the order of the file: soft, LPS, SPS, low light."""
     build = Build()
     text = (files("corlume.reference") / "corals.json").read_text(encoding="utf-8")
     rows = [shape_of(CoralType).model_validate(row) for row in json.loads(text)["corals"]]
@@ -29,7 +29,7 @@ def coral_library() -> dict[str, CoralType]:
 
 
 def suiting(kinds: Iterable[CoralType], par: float) -> list[CoralType]:
-    """The kinds whose band holds a reading, the ones that it suits best first; what lives off food is left out."""
+    """Coral types whose target range holds a reading, the best first; non-photosynthetic types are left out."""
     found = [one for one in kinds if one.card.par_low <= par <= one.card.par_high and not one.food]
     return sorted(found, key=lambda one: abs(2 * par - one.card.par_low - one.card.par_high)
                   / (one.card.par_high - one.card.par_low))  # fmt: skip

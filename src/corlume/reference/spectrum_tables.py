@@ -1,4 +1,4 @@
-"""Load the bundled spectra of lamps, the weightings of usable light, and the eye's luminous efficiency."""
+"""The built-in spectra of lamps, the weightings of usable light, and the eye's luminous efficiency."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True)
 class Weighting:
-    """How much a photon counts by its wavelength, after a published spectrum: nodes [nm] and weights 0..1 [-]."""
+    """Weight of a photon by its wavelength, after a published spectrum: nodes [nm] and weights 0..1 [-]."""
 
     name: str
     source: str
@@ -28,7 +28,7 @@ class Weighting:
 
 @dataclass(frozen=True, slots=True)
 class LampSpectrum:
-    """A generic spectrum of our own, and what its shape rests on."""
+    """A generic spectrum of our own, and the basis of its shape."""
 
     key: str
     name: str

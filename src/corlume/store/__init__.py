@@ -1,1 +1,1 @@
-"""Keeps tanks in SQLite: plain SQL, ordered migrations, a journal behind undo. Knows nothing of the web."""
+"""Tanks in SQLite: plain SQL, ordered migrations, a journal for undo. Knows nothing of the web."""

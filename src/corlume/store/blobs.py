@@ -1,4 +1,4 @@
-"""Bytes of the keeper's, such as photos: each kept once under the hash of its content, outside the journal.
+"""Binary data of the keeper, such as photos: each stored once under the hash of its content, outside the journal.
 
 A row refers to one by its hash, as text; undo brings rows back and forth, and what they refer to stays as long as a
 row or an edit speaks of it.
@@ -13,14 +13,14 @@ from corlume.store.tables import NotFound
 
 
 def keep_blob(connection: sqlite3.Connection, data: bytes) -> str:
-    """Keep some bytes; returns their hash, the same for the same bytes."""
+    """Store bytes; returns their hash."""
     digest = hashlib.sha256(data).hexdigest()
     connection.execute("INSERT OR IGNORE INTO blobs (hash, data) VALUES (:hash, :data)", {"hash": digest, "data": data})
     return digest
 
 
 def load_blob(connection: sqlite3.Connection, digest: str) -> bytes:
-    """The bytes of a hash; ``NotFound`` when there are none."""
+    """Bytes of a hash; ``NotFound`` when there are none."""
     row = connection.execute("SELECT data FROM blobs WHERE hash = ?", (digest,)).fetchone()
     if row is None:
         raise NotFound(f"no blob {digest[:12]}")
@@ -28,7 +28,7 @@ def load_blob(connection: sqlite3.Connection, digest: str) -> bytes:
 
 
 def sweep_blobs(connection: sqlite3.Connection, used: set[str]) -> int:
-    """Let go of what neither a row nor an edit speaks of; ``used`` are the hashes in rows. Returns how many went."""
+    """Delete blobs that neither a row nor the journal refers to; ``used`` are the hashes in rows. Returns how many."""
     gone = 0
     for (digest,) in connection.execute("SELECT hash FROM blobs").fetchall():
         spoken = connection.execute(

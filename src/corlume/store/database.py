@@ -1,4 +1,4 @@
-"""The database file: connections, pragmas, and what is said when it cannot be used."""
+"""The database file: connections, pragmas, and errors when it cannot be used."""
 
 from __future__ import annotations
 
@@ -44,16 +44,16 @@ _TROUBLE = {
 
 
 def trouble(error: sqlite3.Error) -> str | None:
-    """What is wrong with the file or the disk, in words; None when it is neither."""
+    """What is wrong with the file or the disk, in words; None for any other error."""
     code = getattr(error, "sqlite_errorcode", None)
     return None if code is None else _TROUBLE.get(code & 0xFF)
 
 
 class Database:
-    """A SQLite file. Every use opens a connection of its own, so any thread may call it."""
+    """A SQLite file. Every use opens its own connection, so that any thread can call it."""
 
     def __init__(self, path: Path) -> None:
-        """Open a database, or make one; what is not ours, damaged or newer is left as it is: ``Unusable``."""
+        """Open or create a database; a foreign, damaged or newer file is not touched: ``Unusable``."""
         self.path = path
         self._watching, self._watcher = Lock(), cast(sqlite3.Connection | None, None)
         self._kept: dict[object, tuple[int, Any]] = {}
@@ -83,7 +83,7 @@ class Database:
 
     @contextmanager
     def reading(self) -> Iterator[sqlite3.Connection]:
-        """A connection that cannot write, with one view of the data from start to end."""
+        """A read-only connection with one view of the data from start to end."""
         try:
             with self._connection() as connection:
                 connection.execute("PRAGMA query_only = ON")
@@ -94,7 +94,7 @@ class Database:
 
     @contextmanager
     def writing(self, *, patience: float = PATIENCE) -> Iterator[sqlite3.Connection]:
-        """A transaction: committed, and on the disk, when the block ends; rolled back when it raises.
+        """A transaction: committed to the disk when the block ends, rolled back when it raises.
 
         ``Unusable`` when another program still writes after ``patience`` [s].
         """
@@ -125,7 +125,7 @@ class Database:
             commits.append(frozenset(written))
 
     def unchanged(self, key: object, read: Callable[[sqlite3.Connection], T]) -> T:
-        """What was read under a key before, while nobody has written to the database since; else it is read anew."""
+        """Value read before under a key, while nobody has written to the database since; else it is read again."""
         version = self._version()
         with self._watching:
             kept = self._kept.get(key)
@@ -144,7 +144,7 @@ class Database:
         return self._writes[table]
 
     def _version(self) -> int:
-        """A number that changes whenever anyone has written to the database, this program or another."""
+        """A number that changes with every write to the database, by this program or another."""
         try:
             with self._watching:
                 if self._watcher is None or self._owner != os.getpid():  # a connection is not for a forked child
@@ -170,7 +170,7 @@ class Database:
             connection.close()
 
     def _copy_before_migration(self) -> None:
-        """Keep a copy of an older database beside it before it is brought up to date."""
+        """Copy an older database to a file beside it before it is migrated."""
         with self._connection() as connection:
             waiting = pending(connection)
         if waiting:
@@ -179,22 +179,20 @@ class Database:
 
 @cache
 def _pragmas() -> tuple[str, ...]:
-    """What each connection is told: rows keep to what they refer to, and a commit is on the disk when it ends, which
-    most builds of SQLite do by themselves.
-    """
+    """Pragmas of each connection: foreign keys are enforced, and a commit is on the disk when it ends."""
     with closing(sqlite3.connect(":memory:")) as connection:
         full = connection.execute("PRAGMA synchronous").fetchone()[0] == 2
     return ("PRAGMA foreign_keys = ON", *["PRAGMA synchronous = FULL"] * (not full))
 
 
 def _told(error: sqlite3.Error, prefix: str) -> Exception:
-    """The error in words, or as it is when it is a fault of ours."""
+    """The error in words, or unchanged when it is a bug of ours."""
     words = trouble(error)
     return Unusable(f"{prefix}: {words}.") if words else error
 
 
 def check_file(path: Path) -> None:
-    """``Unusable`` unless a file is a whole database of ours, of this version or an older one."""
+    """Raise ``Unusable`` unless a file is a whole database of ours, of this version or an older one."""
     if path.stat().st_size == 0:
         raise Unusable(f"{path} is empty.")
     try:
@@ -221,7 +219,7 @@ def _check_form(path: Path, connection: sqlite3.Connection) -> None:
 
 
 def create_file(path: Path) -> None:
-    """Create an empty file for the keeper alone; the files that SQLite lays beside it take the same rights.
+    """Create an empty file that only its owner can read; SQLite's side files take the same rights.
 
     This is the one place that opens a database file other than through SQLite, and the file is new: POSIX drops all
     locks of a process on a file when any descriptor on it is closed, SQLite's among them, and another program could
@@ -235,7 +233,7 @@ def create_file(path: Path) -> None:
 
 
 def copy_file(source: Path, target: Path) -> None:
-    """Copy a database whole, while it is in use, into one file for the keeper alone; an old target is replaced.
+    """Copy a database while it is in use, into one file that only its owner can read; an old target is replaced.
 
     ``Unusable`` when the target cannot be written; what was there then stays.
     """
@@ -256,14 +254,14 @@ def copy_file(source: Path, target: Path) -> None:
 
 
 def pour(source: Path, target: Path) -> None:
-    """Put all of one database in place of another of its page size by SQLite's backup: whole or not at all."""
+    """Replace one database with another of its page size by SQLite's backup: whole or not at all."""
     giver, taker = (sqlite3.connect(path, timeout=PATIENCE) for path in (source, target))
     with closing(giver), closing(taker):
         giver.backup(taker)
 
 
 def match_page_size(path: Path, like: Path) -> None:
-    """Rewrite a database in the page size of another, as a backup into a database with a write-ahead log needs."""
+    """Rewrite a database with the page size of another, which a backup into a write-ahead log needs."""
     model, connection = (sqlite3.connect(one, timeout=PATIENCE, isolation_level=None) for one in (like, path))
     with closing(model), closing(connection):
         wanted, now = (int(c.execute("PRAGMA page_size").fetchone()[0]) for c in (model, connection))

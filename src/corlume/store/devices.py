@@ -1,4 +1,4 @@
-"""Devices that may come in from beyond this machine, and the links that pair one; outside the journal."""
+"""Paired devices, and the links that pair one; outside the journal."""
 
 from __future__ import annotations
 
@@ -20,12 +20,12 @@ class Device:
 
 
 def digest(token: str) -> str:
-    """What is kept of a token."""
+    """Stored hash of a token."""
     return hashlib.sha256(token.encode()).hexdigest()
 
 
 def add_pairing(connection: sqlite3.Connection, token: str, until: datetime.datetime) -> None:
-    """Keep a link that pairs one device until it is used or late; older ones no longer do."""
+    """Store a link that pairs one device until used or expired; older ones stop working."""
     connection.execute("DELETE FROM pairings")
     connection.execute(
         "INSERT INTO pairings (hash, until) VALUES (:hash, :until)",
@@ -34,18 +34,18 @@ def add_pairing(connection: sqlite3.Connection, token: str, until: datetime.date
 
 
 def pairing_until(connection: sqlite3.Connection, token: str) -> datetime.datetime | None:
-    """Until when a link pairs, or None for one that is used or never was."""
+    """Expiry of a link, or None for one that is used or unknown."""
     row = connection.execute("SELECT until FROM pairings WHERE hash = ?", (digest(token),)).fetchone()
     return datetime.datetime.fromisoformat(row["until"]) if row else None
 
 
 def use_pairing(connection: sqlite3.Connection, token: str) -> bool:
-    """Use a link up; whether it was there."""
+    """Use a link up; returns whether it was valid."""
     return connection.execute("DELETE FROM pairings WHERE hash = ?", (digest(token),)).rowcount == 1
 
 
 def add_device(connection: sqlite3.Connection, name: str, token: str, now: datetime.datetime) -> int:
-    """Keep a paired device; returns its id."""
+    """Store a paired device; returns its id."""
     row = {"name": name, "hash": digest(token), "now": now.isoformat()}
     cursor = connection.execute("INSERT INTO devices (name, hash, paired, seen) VALUES (:name, :hash, :now, :now)", row)
     assert cursor.lastrowid is not None
@@ -59,7 +59,7 @@ def device_of(connection: sqlite3.Connection, token: str) -> Device | None:
 
 
 def seen(connection: sqlite3.Connection, device_id: int, now: datetime.datetime) -> None:
-    """Note that a device came."""
+    """Note a visit of a device."""
     connection.execute("UPDATE devices SET seen = ? WHERE id = ?", (now.isoformat(), device_id))
 
 
@@ -74,7 +74,7 @@ def trust_device(connection: sqlite3.Connection, device_id: int, *, trusted: boo
 
 
 def remove_device(connection: sqlite3.Connection, device_id: int) -> None:
-    """Shut a device out."""
+    """Unpair a device."""
     connection.execute("DELETE FROM devices WHERE id = ?", (device_id,))
 
 

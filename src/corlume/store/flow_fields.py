@@ -1,4 +1,4 @@
-"""Solved flow of a tank and its pumps, kept under a hash of what it was solved for."""
+"""Solved flow of a tank's pumps, stored under a hash of its inputs."""
 
 from __future__ import annotations
 
@@ -11,14 +11,14 @@ KEEP = 4
 
 @dataclass(frozen=True, slots=True)
 class FlowField:
-    """A solved flow as it is kept: the hash of what it was solved for, and its bytes."""
+    """A solved flow as stored: the hash of its inputs, and its bytes."""
 
     key: str
     data: bytes = field(compare=False, repr=False)
 
 
 def keep_field(connection: sqlite3.Connection, tank_id: int, kept: FlowField) -> None:
-    """Keep a solved flow; the oldest of the tank make room."""
+    """Store a solved flow; the oldest of the tank are displaced."""
     connection.execute(
         "INSERT OR REPLACE INTO flow_fields (tank_id, key, field) VALUES (:tank, :key, :field)",
         {"tank": tank_id, "key": kept.key, "field": kept.data},

@@ -1,4 +1,4 @@
-"""Undo and redo, kept in the database: every edit writes down what it changed of each row, before and after."""
+"""Undo and redo, kept in the database: every edit records the rows it changed, before and after."""
 
 from __future__ import annotations
 
@@ -29,14 +29,14 @@ SHELF_SCOPE = "shelf"
 
 @dataclass(frozen=True, slots=True)
 class Steps:
-    """What undo and redo would do next: their labels, or None."""
+    """Names of the next undo and redo, or None."""
 
     undo: str | None
     redo: str | None
 
 
 class Edit:
-    """One edit inside a write transaction: all row changes made through it are undone together.
+    """One edit inside a write transaction: all its changes of rows are undone together.
 
     It is written down with its first change, so that an edit which changes nothing is no step of undo.
     """
@@ -54,7 +54,7 @@ class Edit:
         return row_id
 
     def update(self, table: str, row_id: int, values: Row, before: Row | None = None) -> None:
-        """Change columns of a row that exists; only those that are not so already are written down.
+        """Change columns of an existing row; only real changes are recorded.
 
         ``before`` is the row, where it was read in the same transaction.
         """
@@ -80,7 +80,7 @@ class Edit:
         )
 
     def _begun(self) -> int | None:
-        """Write the edit down: what was undone can no longer be redone, and the oldest edit makes room."""
+        """Record the edit: nothing undone can be redone after it, and the oldest edit is displaced."""
         scope = {"scope": self._scope, "label": self._label, "keep": KEEP - 1}
         self.connection.execute(
             "DELETE FROM edits WHERE scope = :scope AND (undone = 1 OR id <= "
@@ -91,17 +91,17 @@ class Edit:
 
 
 def undo(connection: sqlite3.Connection, scope: str) -> str | None:
-    """Take back the newest edit of a scope; returns its label, or None when there is nothing to undo."""
+    """Undo the latest edit of a scope; returns its name, or None when there is none."""
     return _step(connection, scope, back=True)
 
 
 def redo(connection: sqlite3.Connection, scope: str) -> str | None:
-    """Do the edit again that was last undone; returns its label, or None when there is none."""
+    """Redo the edit undone last; returns its name, or None when there is none."""
     return _step(connection, scope, back=False)
 
 
 def steps(connection: sqlite3.Connection, scope: str) -> Steps:
-    """Tell what undo and redo would do."""
+    """Names of the next undo and redo."""
     newest = _next_edit(connection, scope, back=True)
     undone = _next_edit(connection, scope, back=False)
     return Steps(newest["label"] if newest else None, undone["label"] if undone else None)
@@ -133,7 +133,7 @@ def _step(connection: sqlite3.Connection, scope: str, *, back: bool) -> str | No
 
 
 def _restore(connection: sqlite3.Connection, table: str, row_id: int, was: Row | None, wanted: Row | None) -> None:
-    """Put a row back: gone, there again, or with the columns that the edit changed as they are wanted.
+    """Restore a row: deleted, inserted again, or with the edited columns reset.
 
     Columns that it did not change keep what later edits of another scope gave them; versions up to 0.1 wrote whole
     rows down, so what both images share is passed over.
@@ -147,7 +147,7 @@ def _restore(connection: sqlite3.Connection, table: str, row_id: int, was: Row |
 
 
 def _set(connection: sqlite3.Connection, table: str, row_id: int, values: Row) -> sqlite3.Row:
-    """Set columns of a row; returns the row as it is then."""
+    """Set columns of a row; returns the row after that."""
     assignments = ", ".join(f"{column} = :{column}" for column in values)
     sql = f"UPDATE {_known(table)} SET {assignments} WHERE id = :row_id RETURNING *"
     row: sqlite3.Row = connection.execute(sql, {**values, "row_id": row_id}).fetchone()
@@ -172,7 +172,7 @@ def read_row(connection: sqlite3.Connection, table: str, row_id: int) -> Row:
 
 
 def _known(table: str) -> str:
-    """Table names go into SQL text, so only our own pass."""
+    """Raise unless a table is one of ours: names go into SQL text."""
     if table not in _TABLES:
         raise ValueError(f"no journal for table {table}")
     return table

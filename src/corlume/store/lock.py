@@ -14,7 +14,7 @@ from corlume.store.database import Unusable
 
 @contextmanager
 def alone(path: Path) -> Iterator[None]:
-    """Hold a database for one server; ``Unusable`` when another has it. It ends with the process at the latest."""
+    """Lock a database for one server until the process ends; ``Unusable`` when another has it."""
     place, holder = path.with_name(f"{path.name}.lock"), path.with_name(f"{path.name}.process")
     lock = FileLock(place, blocking=False, mode=0o600)
     try:

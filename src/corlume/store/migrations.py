@@ -1,4 +1,4 @@
-"""Ordered migrations: each is applied once, in a transaction with its own record, and never changed after that."""
+"""Ordered migrations: each is applied once, in a transaction with its own record, and never changed later."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ def _migrations() -> dict[int, tuple[str, str]]:
 
 
 def in_order(found: Iterable[tuple[str, str]]) -> dict[int, tuple[str, str]]:
-    """Migrations by their number; ``RuntimeError`` when two have one, as the second would never be applied."""
+    """Migrations by number; ``RuntimeError`` when two share one, as the second would never be applied."""
     ordered: dict[int, tuple[str, str]] = {}
     for name, text in sorted(found):
         number = int(name[:4])
@@ -33,7 +33,7 @@ def newest_known() -> int:
 
 
 def pending(connection: sqlite3.Connection) -> list[int]:
-    """Numbers of the migrations that a database with tables in it still waits for."""
+    """Numbers of the migrations that a database with tables in it lacks."""
     tables = {row[0] for row in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
     if "migrations" not in tables:
         return []

@@ -11,19 +11,19 @@ from corlume.store.tables import OWN_FIXTURES, NotFound
 
 
 def put_on_shelf(connection: sqlite3.Connection, items: Sequence[OwnFixture], label: str) -> list[int]:
-    """Add fixtures in one edit; returns their ids."""
+    """Add own fixtures in one edit; returns their ids."""
     edit = Edit(connection, SHELF_SCOPE, label)
     return [OWN_FIXTURES.insert(edit, item) for item in items]
 
 
 def take_off_shelf(connection: sqlite3.Connection, fixture_id: int) -> None:
-    """Remove a fixture; what hangs over a tank stays."""
+    """Delete an own fixture; hung copies stay."""
     name = OWN_FIXTURES.get(connection, fixture_id).value.fixture.name
     OWN_FIXTURES.delete(Edit(connection, SHELF_SCOPE, f"take {name} off the shelf"), fixture_id)
 
 
 def change_on_shelf(connection: sqlite3.Connection, fixture_id: int, item: OwnFixture) -> None:
-    """Change a fixture on the shelf; what hangs over a tank stays as it is."""
+    """Change an own fixture; hung copies stay as they are."""
     OWN_FIXTURES.get(connection, fixture_id)
     OWN_FIXTURES.update(Edit(connection, SHELF_SCOPE, f"change {item.fixture.name} on the shelf"), fixture_id, item)
 
@@ -33,7 +33,7 @@ KEEP_DRAFTS = 20
 
 
 def add_draft(connection: sqlite3.Connection, fixture: str, source: str) -> int:
-    """Keep a fixture, as JSON, that was read from a file until it is put on the shelf; returns its id."""
+    """Store a fixture, as JSON, that was imported but not saved yet; returns its id."""
     cursor = connection.execute("INSERT INTO drafts (fixture, source) VALUES (?, ?)", (fixture, source))
     connection.execute(
         "DELETE FROM drafts WHERE id <= (SELECT id FROM drafts ORDER BY id DESC LIMIT 1 OFFSET ?)", (KEEP_DRAFTS,)
@@ -42,7 +42,7 @@ def add_draft(connection: sqlite3.Connection, fixture: str, source: str) -> int:
 
 
 def load_draft(connection: sqlite3.Connection, draft_id: int) -> tuple[str, str]:
-    """Fixture and source of a draft; ``NotFound`` when it made room for others."""
+    """Fixture and source of a draft; ``NotFound`` when it was displaced."""
     row = connection.execute("SELECT fixture, source FROM drafts WHERE id = ?", (draft_id,)).fetchone()
     if row is None:
         raise NotFound(f"no draft {draft_id}")

@@ -1,4 +1,4 @@
-"""Kept things to rows and back, by their declaration; what is kept by a way of its own is JSON text."""
+"""Kept things to rows and back, by their declaration; values with a form of their own are JSON text."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ def _columns(cls: type, path: tuple[str, ...], prefix: str) -> Iterator[Column]:
 
 
 def row_of(thing: Any) -> Row:
-    """The columns of a kept thing with what they hold."""
+    """Columns of a kept thing with their values."""
     row: Row = {}
     for column in columns(type(thing)):
         holder = thing
@@ -73,7 +73,7 @@ def _stored(column: Column, value: Any) -> Any:
 
 
 def thing_of(cls: type[T], row: Mapping[str, Any] | sqlite3.Row, **given: Any) -> T:
-    """The kept thing of a row; ``given`` are its lists, which stand in tables of their own."""
+    """Kept thing of a row; ``given`` are its lists, which have tables of their own."""
     return _thing_of(cls, row, "", given)
 
 
@@ -106,12 +106,12 @@ def _read(item: Item, value: Any) -> Any:
 
 
 def fixture_from(row: sqlite3.Row) -> Fixture:
-    """The fixture of a row; of rows that say the same, the same one: what is remembered of it is found at once."""
+    """Fixture of a row; equal rows share one cached fixture, so that cached fields are found at once."""
     return _fixture_from(_Same(row))
 
 
 class _Same:
-    """A row that equals another by what it says of a fixture, whatever its id."""
+    """A row that compares by what it says of a fixture, whatever its id."""
 
     def __init__(self, row: sqlite3.Row) -> None:
         self.row = row
@@ -131,7 +131,7 @@ def _fixture_from(same: _Same) -> Fixture:
 
 @dataclass(frozen=True, slots=True)
 class OwnColumn:
-    """How a value of its own becomes text, or nothing, and comes back."""
+    """How a value with a form of its own is written as text, or as nothing, and read back."""
 
     write: Callable[[Any], str | None]
     read: Callable[[str | None], Any]

@@ -1,4 +1,4 @@
-"""Searches for a layout, and the best that each has found so far."""
+"""Searches for a layout, and the best results of each so far."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ SHAPE = 3
 
 @dataclass(frozen=True, slots=True)
 class SearchRow:
-    """One search as it stands: share done [-], layouts judged, and plain data for wish, layouts and trade-off."""
+    """One search: share done [-], layouts tested, and plain data of its request, layouts and trade-off."""
 
     id: int
     tank_id: int
@@ -32,7 +32,7 @@ class SearchRow:
 
 
 def add_search(connection: sqlite3.Connection, tank_id: int, setup_id: int, wish: dict[str, Any]) -> int:
-    """Begin a search; the oldest of the tank make room. Returns its id."""
+    """Store a new search; the oldest of the tank are displaced. Returns its id."""
     connection.execute(
         "DELETE FROM searches WHERE tank_id = :tank AND id <= "
         "(SELECT id FROM searches WHERE tank_id = :tank ORDER BY id DESC LIMIT 1 OFFSET :keep)",
@@ -45,7 +45,7 @@ def add_search(connection: sqlite3.Connection, tank_id: int, setup_id: int, wish
 def keep_progress(
     connection: sqlite3.Connection, search_id: int, done: float, judged: int, found: list[Any], curve: list[Any]
 ) -> None:
-    """Write down how far a search is and what it has found."""
+    """Store the progress and results of a search."""
     connection.execute(
         "UPDATE searches SET done = :done, judged = :judged, found = :found, curve = :curve WHERE id = :id",
         {"id": search_id, "done": done, "judged": judged, "found": json.dumps(found), "curve": json.dumps(curve)},
@@ -53,17 +53,17 @@ def keep_progress(
 
 
 def take_up(connection: sqlite3.Connection, search_id: int, state: str) -> None:
-    """Say that a search waits or runs."""
+    """Mark a search as waiting or running."""
     connection.execute("UPDATE searches SET state = :state WHERE id = :id", {"id": search_id, "state": state})
 
 
 def drop_search(connection: sqlite3.Connection, search_id: int) -> None:
-    """Forget a search that does not read."""
+    """Delete a search that cannot be read."""
     connection.execute("DELETE FROM searches WHERE id = ?", (search_id,))
 
 
 def end_search(connection: sqlite3.Connection, search_id: int, state: str) -> None:
-    """Say how a search ended; what it found stays."""
+    """Store how a search ended; its results stay."""
     connection.execute(
         "UPDATE searches SET state = :state WHERE id = :id AND state IN ('waiting', 'running')",
         {"id": search_id, "state": state},
@@ -71,7 +71,7 @@ def end_search(connection: sqlite3.Connection, search_id: int, state: str) -> No
 
 
 def newest_search(connection: sqlite3.Connection, tank_id: int, *, of: str = "", usable: bool = False) -> int | None:
-    """The newest search for a layout, or of kinds ``of`` what one word says; None when there is none."""
+    """The latest search for a layout, or comparison ``of`` a fingerprint; None when there is none."""
     row = connection.execute(
         "SELECT id FROM searches WHERE tank_id = :tank AND version = :shape "
         "AND coalesce(json_extract(wish, '$.of'), '') = :of AND coalesce(json_extract(wish, '$.usable'), 0) = :usable "

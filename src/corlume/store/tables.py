@@ -1,4 +1,4 @@
-"""The lists of kept things: one table each, written through the journal and read by their declaration."""
+"""Tables of kept lists: one each, written through the journal and read by their declaration."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ T = TypeVar("T")
 
 
 class NotFound(LookupError):
-    """Raised for an id that is not there, or no longer."""
+    """Raised for an id that does not exist, or no longer."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +64,7 @@ class Table(Generic[T]):
         journaled(self.name)
 
     def value_of(self, row: sqlite3.Row, **lists: Any) -> T:
-        """The thing of a row."""
+        """Value of a row."""
         return cast(T, fixture_from(row)) if self.of is Fixture else thing_of(self.of, row, **lists)
 
     def load(self, connection: sqlite3.Connection, owner_id: int | None = None, *, whole: bool = True) -> Rows[T]:
@@ -76,7 +76,7 @@ class Table(Generic[T]):
     def get(
         self, connection: sqlite3.Connection, row_id: int, owner_id: int | None = None, *, only: Collection[str] = ()
     ) -> Kept[T]:
-        """The row of that id and owner, with all its lists or those named ``only``; ``NotFound`` otherwise."""
+        """Row of an id and owner, with all its lists or those named ``only``; ``NotFound`` otherwise."""
         where = f"id = :id AND {self.owner} = :owner" if self.owner else "id = :id"
         rows = connection.execute(f"SELECT * FROM {self.name} WHERE {where}", {"id": row_id, "owner": owner_id})
         return found(self._kept(connection, rows.fetchall(), whole=True, only=only), row_id, self.one)
@@ -84,7 +84,7 @@ class Table(Generic[T]):
     def by_owner(
         self, connection: sqlite3.Connection, owners: Sequence[int], *, whole: bool = True
     ) -> dict[int, Rows[T]]:
-        """Rows of some owners by the owner's id, each by their own."""
+        """Rows of some owners, by the owner's id."""
         rows = connection.execute(
             f"SELECT * FROM {self.name} WHERE {self.owner} IN (SELECT value FROM json_each(?)) ORDER BY id",
             (json.dumps(list(owners)),),
@@ -109,7 +109,7 @@ class Table(Generic[T]):
         )
 
     def row(self, value: T, owner_id: int | None = None) -> dict[str, Any]:
-        """Its columns, that of the owner among them."""
+        """Columns of a value, with that of the owner."""
         return {**({self.owner: owner_id} if self.owner else {}), **row_of(value)}
 
     def put(self, connection: sqlite3.Connection, value: T, owner_id: int | None = None) -> int:
@@ -129,7 +129,7 @@ class Table(Generic[T]):
         return row_id
 
     def update(self, edit: Edit, row_id: int, value: T, before: Row | None = None) -> None:
-        """Change a row, but not its lists; ``before`` is the row as it was read in the same transaction."""
+        """Change a row, but not its lists; ``before`` is the row as read in the same transaction."""
         edit.update(self.name, row_id, row_of(value), before)
 
     def delete(self, edit: Edit, row_id: int) -> None:
@@ -140,7 +140,7 @@ class Table(Generic[T]):
         edit.delete(self.name, row_id)
 
     def ids(self, connection: sqlite3.Connection, owner_id: int) -> list[int]:
-        """The ids of an owner's rows."""
+        """Ids of an owner's rows."""
         rows = connection.execute(f"SELECT id FROM {self.name} WHERE {self.owner} = ? ORDER BY id", (owner_id,))
         return [row["id"] for row in rows]
 
@@ -149,7 +149,7 @@ Rows = tuple[Kept[T], ...]
 
 
 def found(kept: tuple[Kept[T], ...], row_id: int, what: str) -> Kept[T]:
-    """The one of that id; ``NotFound`` otherwise."""
+    """Entry of an id; ``NotFound`` otherwise."""
     for one in kept:
         if one.id == row_id:
             return one
@@ -157,7 +157,7 @@ def found(kept: tuple[Kept[T], ...], row_id: int, what: str) -> Kept[T]:
 
 
 def _lists_of(cls: type, owner: str) -> dict[str, Table[Any]]:
-    """The tables of a class's lists by their fields; rows of an inner list have the column of what a row is called."""
+    """Tables of a class's lists by their fields; rows of an inner list have a column for the outer row."""
     tables = {}
     for name, item in lists(cls).items():
         many = item.spec
@@ -188,7 +188,7 @@ CORAL_KINDS = Table("coral_kinds", CoralType, "kind of coral", "")
 
 
 def all_tables() -> Iterator[Table[Any]]:
-    """Every table of a kept list, those of lists inside lists among them."""
+    """Every table of a kept list, inner lists among them."""
     waiting = [*OF_TANK.values(), *OF_SCENE.values(), OWN_FIXTURES, CORAL_KINDS]
     while waiting:
         table = waiting.pop(0)
@@ -197,7 +197,7 @@ def all_tables() -> Iterator[Table[Any]]:
 
 
 def missing_columns(connection: sqlite3.Connection) -> list[str]:
-    """Columns, as table.column, that a declaration has and the database lacks: their migration is not written."""
+    """Columns, as table.column, that a declaration has and the database lacks, for want of a migration."""
     wanted = {
         table.name: {"id", *filter(None, [table.owner]), *(c.name for c in columns(table.of))} for table in all_tables()
     }

@@ -1,4 +1,4 @@
-"""Read and write whole tanks: what is stored, with the ids it is stored under."""
+"""Whole tanks, read and written with the ids of their rows."""
 
 from __future__ import annotations
 
@@ -49,7 +49,7 @@ PLAIN_LISTS = {name: table for name, table in OF_SCENE.items() if not table.apar
 
 
 class Unreadable(Exception):
-    """Raised for a tank that is there and breaks the rules of the trade, so that it cannot be shown or judged."""
+    """Raised for a tank that exists and breaks the rules, so that it cannot be shown or judged."""
 
     def __init__(self, tank_id: int, name: str, faults: tuple[FieldError, ...]) -> None:
         self.id, self.name, self.faults = tank_id, name, faults
@@ -58,7 +58,7 @@ class Unreadable(Exception):
 
 @dataclass(frozen=True, slots=True)
 class StoredSetup:
-    """A setup with its fixtures in the order they were added, and what it is meant for."""
+    """A setup with its fixtures in the order they were added, and its goal."""
 
     id: int
     name: str
@@ -78,7 +78,7 @@ class StoredSetup:
 
 @dataclass(frozen=True, slots=True)
 class StoredTank:
-    """A tank with all that belongs to it."""
+    """A tank with all its data."""
 
     id: int
     name: str
@@ -197,7 +197,7 @@ class StoredTank:
 
 
 def unstored(scene: Scene) -> StoredTank:
-    """A scene as it would be stored, with numbers of its own for ids and nothing written down."""
+    """A scene as it would be stored, with made-up ids and nothing written."""
     numbers = count(1)
 
     def kept(values: Iterable[T]) -> tuple[Kept[T], ...]:
@@ -221,8 +221,8 @@ def unstored(scene: Scene) -> StoredTank:
 
 @dataclass(frozen=True, slots=True)
 class TankLine:
-    """A tank as a list shows it: inside lengths [m], the setup in use with how many fixtures and setups there are, and
-    how many corals it holds, of which so many are unplaced. Nothing of it is checked.
+    """A row of the tank list: inside lengths [m], the setup in use, numbers of fixtures, setups and corals, and how
+    many corals are unplaced. Nothing is checked.
     """
 
     id: int
@@ -238,7 +238,7 @@ class TankLine:
 
 
 def tank_lines(connection: sqlite3.Connection) -> list[TankLine]:
-    """Every tank that was not removed, oldest first, whether it can be opened or not."""
+    """Every tank that was not deleted, oldest first, whether it can be opened or not."""
     rows = connection.execute(
         """
         SELECT tanks.id, tanks.name, length, width, water_depth,
@@ -255,7 +255,7 @@ def tank_lines(connection: sqlite3.Connection) -> list[TankLine]:
 
 
 def list_tanks(connection: sqlite3.Connection) -> tuple[list[StoredTank], list[Unreadable]]:
-    """Every tank that was not removed, oldest first; and those that do not read."""
+    """Every tank that was not deleted, oldest first; and those that cannot be opened."""
     ids = connection.execute("SELECT id FROM tanks WHERE removed = 0 ORDER BY id").fetchall()
     tanks, faulty = list[StoredTank](), list[Unreadable]()
     for row in ids:
@@ -267,7 +267,7 @@ def list_tanks(connection: sqlite3.Connection) -> tuple[list[StoredTank], list[U
 
 
 def load_tank(connection: sqlite3.Connection, tank_id: int) -> StoredTank:
-    """Read a tank; ``NotFound`` when it is not there or was removed, ``Unreadable`` when it breaks the rules."""
+    """Read a tank; ``NotFound`` when it does not exist or was deleted, ``Unreadable`` when it breaks the rules."""
     row = _tank_row(connection, tank_id)
     try:
         return _tank_of(connection, row)
@@ -279,7 +279,7 @@ def load_tank(connection: sqlite3.Connection, tank_id: int) -> StoredTank:
 
 
 def load_surveyed(connection: sqlite3.Connection, tank_id: int, survey: Survey) -> Tank:
-    """Read a tank as predicted for one of its surveys, and nothing else of it; ``NotFound`` when it is not there."""
+    """Read a tank as predicted for one of its surveys, and nothing else of it; ``NotFound`` when it does not exist."""
     row = _tank_row(connection, tank_id)
     lists = {name: tuple(k.value for k in table.load(connection, tank_id)) for name, table in OF_TANK.items()}
     racks = [kept.value for kept in OF_SCENE["racks"].load(connection, tank_id)]
@@ -335,7 +335,7 @@ def _looks(connection: sqlite3.Connection, tank_id: int) -> tuple[tuple[str, Mea
 
 
 def survey_in_use(connection: sqlite3.Connection, tank_id: int) -> Survey | None:
-    """The survey that a tank's light follows, or None."""
+    """Survey in use by a tank, or None."""
     row = connection.execute("SELECT id FROM surveys WHERE tank_id = ? AND in_use = 1", (tank_id,)).fetchone()
     return SURVEYS.get(connection, row["id"], tank_id).value if row else None
 
@@ -357,7 +357,7 @@ def add_tank(connection: sqlite3.Connection, scene: Scene, label: str | None) ->
 
 
 def remove_tank(connection: sqlite3.Connection, tank_id: int) -> str:
-    """Hide a tank, and return its name; undo brings it back. One that does not read can go, too."""
+    """Hide a tank, and return its name; undo brings it back. Works for one that cannot be opened, too."""
     row = connection.execute("SELECT name FROM tanks WHERE id = ? AND removed = 0", (tank_id,)).fetchone()
     if row is None:
         raise NotFound(f"no tank {tank_id}")

@@ -36,7 +36,7 @@ MISSING = ("Nothing here", "This page, or what it showed, is not there. It may h
 
 @asynccontextmanager
 async def _lifespan(_: FastAPI) -> AsyncIterator[None]:
-    """Serve, and stop the background jobs in the end."""
+    """Serve, and stop the background jobs at the end."""
     yield
     await run_in_threadpool(jobs.stop_all)
 
@@ -131,7 +131,7 @@ def create_app(
 
 
 def _not_foreseen(request: Request, kept: bool, number: int) -> Response:
-    """The last resort: it asks nothing of the database, of templates or of what was sent."""
+    """The last resort: uses neither the database nor templates nor what was sent."""
     words = f"Your last step was {'kept' if kept else 'not kept'}; everything before it is. {LOGGED.format(number)}"
     if _wants_json(request):
         return JSONResponse({"errors": {}, "message": f"Something went wrong that nobody foresaw. {words}"}, 500)

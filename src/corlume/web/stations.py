@@ -19,7 +19,7 @@ from corlume.web.pages.survey import balance, photos, rental_week, surveys, take
 
 @dataclass(frozen=True, slots=True)
 class Station:
-    """A place of work: the key that its pages call themselves by, its name, and its path under the tank's.
+    """A station: its key, its name, and its path under the tank's.
 
     ``routers`` answer for it, those of its side pages among them; ``scripts`` are loaded by all of these.
     """

@@ -1,4 +1,4 @@
-"""Seats on a view: found ones as marks by how they face, the keeper's to be dragged, racks and parts kept free."""
+"""Coral spots on a view: found ones by orientation, custom ones to drag, racks and keep-clear areas."""
 
 from __future__ import annotations
 
@@ -17,8 +17,8 @@ from corlume.web.drawing.tank import rect
 
 
 def draw_coral_spots(view: View, seats: SpotTable, targets: LightTargets) -> Markup:
-    """Seats that were found, tinted by the band of their light: round on tops, sand and racks, a tick out of faces and
-    panes, a hollow ring under overhangs.
+    """Spots tinted by the band of their light: round on tops, sand and racks, a tick out of faces and panes, a hollow
+    ring under overhangs.
     """
     parts = []
     for point, sat, par, way in zip(
@@ -38,7 +38,7 @@ def draw_coral_spots(view: View, seats: SpotTable, targets: LightTargets) -> Mar
 
 
 def draw_custom_spots(view: View, perches: Sequence[Kept[CustomSpot]]) -> Markup:
-    """The keeper's own seats, and crosses where there are none."""
+    """Custom spots, and crosses on unusable ones."""
     parts = []
     for kept in perches:
         one = kept.value
@@ -61,7 +61,7 @@ def draw_custom_spots(view: View, perches: Sequence[Kept[CustomSpot]]) -> Markup
 
 
 def draw_plates(view: View, racks: Sequence[Kept[FragRack]], free: Sequence[Kept[KeptFree]]) -> Markup:
-    """Racks as plates, and parts kept free as hatched strips of the plan."""
+    """Racks as plates, and keep-clear areas as hatched strips of the plan."""
     parts = []
     for kept in racks:
         rack = kept.value

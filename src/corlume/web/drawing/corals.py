@@ -1,4 +1,4 @@
-"""Corals and zones on a view."""
+"""Corals and light zones on a view."""
 
 from __future__ import annotations
 
@@ -21,12 +21,12 @@ from corlume.web.drawing.svg import el, group
 
 
 def draw_surfaces(view: View, lit: Sequence[tuple[Surface, np.ndarray]], targets: LightTargets) -> Markup:
-    """The floor of the tank from above: sand, then rock tops over it, each cell tinted by its band of light."""
+    """The floor of the tank from above: sand, then rock tops over it, each cell tinted by its band."""
     return _floor(view, [(surface, targets.band_index(par)) for surface, par in lit], targets.bands())
 
 
 def draw_surface_flow(view: View, flows: Sequence[tuple[Surface, LocalFlow]]) -> Markup:
-    """The same tinted by the flow that reaches it; what nobody knows is left blank."""
+    """The floor tinted by its flow; blank where that is not known."""
     cells = [(surface, np.vectorize((*CLASSES, "").index, otypes=[int])(flow.words)) for surface, flow in flows]
     return _floor(view, cells, FLOW_BANDS)
 
@@ -76,7 +76,7 @@ def _run(view: View, surface: Surface, start: int, stop: int, row: int, dx: floa
 
 
 def draw_zones(view: View, zones: Sequence[LightZone], fits: Sequence[ZoneFit], states: Sequence[CoralState]) -> Markup:
-    """Names of the zones, clear of the corals, and a dot on every site where the coral in hand fits."""
+    """Names of the zones, clear of the corals, and a dot on every site that suits the chosen coral."""
     parts: list[Markup] = []
     for fit in fits:
         for x, y, _ in fit.zone.points[fit.sites]:
@@ -114,8 +114,8 @@ def draw_corals(
     bodies: Mapping[int, Grown] | None = None,
     step: int = 0,
 ) -> Markup:
-    """Placed corals by their number: a disc in the plan, a mark at its depth in an elevation; to ``grab``, or
-    only to be looked at. ``bodies`` draws them at true size at a ``step`` of ``MONTHS``, with the reach of sweepers.
+    """Placed corals by number: a disc in the plan, a mark at its depth in an elevation; draggable with ``grab``.
+    ``bodies`` draws them at true size at a ``step`` of ``MONTHS``, with the reach of sweeper tentacles.
     """
     parts, reached = [], grab and view.kind == "plan"
     bodies = bodies or {}
@@ -156,7 +156,9 @@ def draw_corals(
 
 
 def _body(view: View, body: Grown, step: int, cx: float, cy: float) -> list[Markup]:
-    """A coral's body at true size, with its sizes at every step for a slider, and a ring as far as its sweepers go."""
+    """A coral's body at true size, with its sizes at every step for a slider, and a ring at the reach of its sweeper
+    tentacles.
+    """
 
     def steps(values: Sequence[float], by: float) -> str:
         return " ".join(f"{by * value * view.scale:.1f}" for value in values)
@@ -178,7 +180,7 @@ def _body(view: View, body: Grown, step: int, cx: float, cy: float) -> list[Mark
 
 
 def draw_clashes(view: View, found: Sequence[Clash]) -> Markup:
-    """Lines between corals that come into each other's reach."""
+    """Lines between corals that grow into each other's reach."""
     parts = []
     for clash in found:
         (ax, ay, ad), (bx, by, bd) = clash.places

@@ -1,4 +1,4 @@
-"""What a change of setup does to the light, drawn: PAR of one setup less that of another."""
+"""The difference chart: PAR of one setup less that of another."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ _Filled = tuple[list[Array], list[NDArray[np.int64]]]
 
 
 def difference_plan(tank: Tank, plane: Plane, base: Plane, *, width: float, label: str) -> Markup:
-    """A plan of its own size with the difference of two planes, said in words by ``label``."""
+    """A plan of its own size with the difference of two planes, described by ``label``."""
     scale = width / tank.length
     view = View("plan", 2.0, 2.0, scale, tank.length, tank.width)
     box = f"0 0 {width + 4:.0f} {tank.width * scale + 4:.0f}"

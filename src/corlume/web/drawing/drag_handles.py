@@ -1,4 +1,4 @@
-"""What can be grabbed on a drawing of the tank: rock, and zones that the keeper draws."""
+"""Drag handles on a drawing of the tank: rock, and target zones."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from corlume.web.drawing.tank import outline, rect
 
 
 def draw_drag_handles(view: View, tank: Tank, rocks: Sequence[Kept[Rock]]) -> Markup:
-    """What can be grabbed of every rock in a plan or front view: the block itself, and a corner to resize it."""
+    """Handles of every rock in a plan or front view: the block itself, and a corner to resize it."""
     parts = []
     for kept in rocks:
         rock, name = kept.value, kept.value.name or "Rock"
@@ -28,7 +28,7 @@ def draw_drag_handles(view: View, tank: Tank, rocks: Sequence[Kept[Rock]]) -> Ma
 
 
 def draw_area(view: View, class_: str = "zone-area") -> Markup:
-    """The water of a view, to be drawn or tapped on."""
+    """The water of a view, to draw on or tap."""
     return rect(
         view.left, view.top, view.right - view.left, view.bottom - view.top, class_=class_, data_area=True,
         data_view=view.kind, data_scale=f"{view.scale:.6g}",
@@ -36,7 +36,7 @@ def draw_area(view: View, class_: str = "zone-area") -> Markup:
 
 
 def draw_target_zones(sheet: Sheet, tank: Tank, targets: LightTargets, zones: Sequence[Kept[TargetZone]]) -> Markup:
-    """Areas to draw on, and every zone in the colour of the band that it asks for, to be grabbed like rock."""
+    """Areas to draw on, and every zone in the colour of its target band, draggable like rock."""
     parts = [draw_area(view) for view in (sheet.plan, sheet.front)]
     for view in (sheet.plan, sheet.front):
         for kept in zones:
@@ -52,7 +52,7 @@ def draw_target_zones(sheet: Sheet, tank: Tank, targets: LightTargets, zones: Se
 
 
 def _words(view: View, box: Box, zone: TargetZone) -> Markup:
-    """The zone's name, and in the plan its light, where there is room for them."""
+    """The zone's name, and in the plan its light, where they fit."""
     x, y, w, h, _ = outline(view, box, 0.0)
     room = int(w / 6.4)
     name = zone.name if len(zone.name) <= room else zone.name[: max(1, room - 1)] + "."

@@ -1,4 +1,4 @@
-"""Fixtures on the sheet: what hangs where, its dimensions, and the probe."""
+"""Fixtures on the sheet: their places, dimensions, and the probe."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ def draw_fixtures(
 
 
 def faces_on(view: View, fixtures: Sequence[Fixture]) -> list[tuple[float, float, float, float]]:
-    """What the faces cover of the water in a view, and so only of the plan: left, top, right, bottom."""
+    """Water that the fixtures cover in the plan: left, top, right, bottom."""
     if view.kind != "plan":
         return []
     found = []
@@ -57,7 +57,7 @@ def faces_on(view: View, fixtures: Sequence[Fixture]) -> list[tuple[float, float
 
 
 def _hull(view: View, members: Sequence[Kept[Fixture]], picked: Container[int]) -> Markup:
-    """The line about a frame."""
+    """Outline of a frame."""
     parts = [kept.value for kept in members]
     low, high = extent(parts)
     if view.kind == "plan":
@@ -73,7 +73,7 @@ def _hull(view: View, members: Sequence[Kept[Fixture]], picked: Container[int]) 
 
 
 def _letters(view: View, fixtures: Sequence[Kept[Fixture]]) -> dict[int, str]:
-    """What to print at each fixture: in an elevation one label for all that hide each other."""
+    """Label of each fixture: in an elevation one label for all that hide each other."""
     if view.kind == "plan":
         return {i: letter(i) for i in range(len(fixtures))}
     stacks: list[list[int]] = []
@@ -89,12 +89,12 @@ def _letters(view: View, fixtures: Sequence[Kept[Fixture]]) -> dict[int, str]:
 
 
 def _across(view: View, fixture: Fixture) -> float:
-    """Where a fixture hangs along an elevation [m]."""
+    """Position of a fixture along an elevation [m]."""
     return fixture.emitter.x if view.kind == "front" else fixture.emitter.y
 
 
 def _hides(view: View, one: Fixture, other: Fixture) -> bool:
-    """Whether two fixtures are so close on paper that their letters would overlap."""
+    """Whether two fixtures are so close on paper that their labels would overlap."""
     beside = abs(_across(view, one) - _across(view, other)) * view.scale
     above = abs(one.emitter.height - other.emitter.height) * view.scale
     return beside < 18 and above < 14
@@ -169,7 +169,7 @@ def _lobe(view: View, x: float, y: float, fwhm: float, lean: float) -> Markup:
 
 
 def draw_dimensions(sheet: Sheet, fixtures: Sequence[Kept[Fixture]], measure: Measure) -> Markup:
-    """Chains of dimensions, each of which can be typed over; one number serves all fixtures that share it."""
+    """Chains of dimensions to type over; one number serves all fixtures that share it."""
     plan, front = sheet.plan, sheet.front
     parts = [
         _line(plan.left, plan.top - 14, plan.right, plan.top - 14),
@@ -217,7 +217,7 @@ def _line(x1: float, y1: float, x2: float, y2: float) -> Markup:
 
 
 def _apart(places: Sequence[float], gap: float) -> list[float]:
-    """Move labels just far enough that they keep ``gap`` from each other, every crowd about its own middle."""
+    """Move labels just far enough to keep ``gap`` from each other, every crowd about its own middle."""
     order = sorted(range(len(places)), key=lambda i: places[i])
     crowds: list[list[int]] = []
 

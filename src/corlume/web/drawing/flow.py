@@ -1,4 +1,4 @@
-"""Flow on a view: tinted classes, arrows with their speed, and pumps to be grabbed and aimed."""
+"""Flow on a view: tinted classes, arrows with their speed, and pumps to drag and aim."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ units].
 
 
 def draw_classes(view: View, plane: FlowPlane) -> Markup:
-    """The classes of a slice, tinted."""
+    """Classes of flow in a slice, tinted."""
     return draw_bands(view, Plane(plane.u, plane.v, 100 * plane.speed), FLOW_BANDS)
 
 
@@ -75,7 +75,7 @@ def _arrow(view: View, plane: FlowPlane, i: int, j: int) -> Markup:
 
 
 def draw_pumps(view: View, pumps: Sequence[Kept[Pump]]) -> Markup:
-    """Pumps by their letters, each with a mark ahead by which it is aimed; both can be dragged and nudged."""
+    """Pumps by letter, each with a mark ahead that aims it; both can be dragged and nudged."""
     parts = []
     for k, kept in enumerate(pumps):
         one, plan = kept.value, view.kind == "plan"
@@ -106,7 +106,7 @@ def _held(view: View, key: str, name: str, at: Sequence[float], shapes: list[Mar
 
 
 def draw_marks(view: View, marks: Sequence[Kept[FlowMark]]) -> Markup:
-    """Places that were painted over, as rings."""
+    """Painted places, as rings."""
     parts = []
     for kept in marks:
         mark = kept.value

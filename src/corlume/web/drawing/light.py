@@ -95,7 +95,7 @@ def _band(generator: ContourGenerator, key: str, low: float, high: float) -> Mar
 
 
 def isolines_of(par: Array, bands: Sequence[Band]) -> list[tuple[float, bool]]:
-    """Choose the lines to draw, each with whether it is a limit of a band; the limits always come along."""
+    """Choose the lines to draw, each with whether it is a limit of a band; limits are always drawn."""
     limits = {band.low for band in bands[1:]}
     low, high = float(np.nanmin(par)), float(np.nanmax(par))
     between = [x for x in ISOLINES if low < x < high and min(abs(x - limit) for limit in limits) > 0.08 * x]
@@ -150,7 +150,7 @@ def _isolines(
 
 
 def _limits(generator: ContourGenerator, par: Array, bands: Sequence[Band]) -> tuple[list[Markup], Spots]:
-    """The limits of the bands alone, as one path."""
+    """Limits of the bands alone, as one path."""
     low, high = float(np.nanmin(par)), float(np.nanmax(par))
     lines = [band.low for band in bands[1:] if low < band.low < high]
     pieces = [p for par_there in lines for p in cast(list[Array], generator.lines(par_there))]
@@ -180,9 +180,7 @@ def _label_spot(
 
 
 def _soundings(view: View, plane: Plane, labels: Spots, covered: Sequence[Patch]) -> Markup:
-    """Predicted readings at even places, leaving out those that would touch a label of an isoline, rock, or what is
-    covered.
-    """
+    """Predicted readings at even places, except where they would touch an isoline's label, rock or a cover."""
     columns, rows, starts, x, y = _places(view, len(plane.u), len(plane.v))
     readings = plane.par[np.ix_(columns, rows)]
     free = _open_water(view, plane)[np.ix_(columns, rows)]
@@ -211,7 +209,7 @@ def _open_water(view: View, plane: Plane) -> NDArray[np.bool_]:
 
 @lru_cache(maxsize=64)
 def _places(view: View, nu: int, nv: int) -> tuple[list[int], list[int], list[str], Array, Array]:
-    """Which nodes of a plane get a number, the text before each number, and where they stand on paper."""
+    """Nodes of a plane that get a number, the text before each number, and their places on paper."""
     across = max(2, int((view.right - view.left) / SOUNDING_GAP))
     down = max(2, int((view.bottom - view.top) / (0.8 * SOUNDING_GAP)))
     u, v = np.linspace(0.0, view.u_size, nu), np.linspace(0.0, view.v_size, nv)

@@ -1,4 +1,4 @@
-"""A coral's light over time: what was written down of it as a stepped line over its band, and the looks at it."""
+"""A coral's PAR over time: logged values as a stepped line over its target range, and its checks."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ LEFT, RIGHT, TOP, BOTTOM = 46.0, 12.0, 12.0, 34.0
 
 
 def draw_light_line(notes: Sequence[LogEntry], card: CoralCard, light: LightsOn, today: datetime.date) -> Markup:
-    """The line; nothing where no light was written down."""
+    """The line; empty where no PAR was logged."""
     known = [note for note in notes if note.par is not None]
     if not known:
         return Markup("")

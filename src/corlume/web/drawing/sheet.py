@@ -58,7 +58,7 @@ class View:
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """The views and the size of the whole; the corals' sheet goes without the side elevation.
+    """Views and size of the whole sheet; the corals' sheet has no side elevation.
 
     ``corner`` is where the readout stands: left, top, width and height.
     """
@@ -71,7 +71,7 @@ class Sheet:
     corner: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
 
     def views(self) -> tuple[View, ...]:
-        """All that there are, plan first."""
+        """All views, plan first."""
         return (self.plan, self.front, self.side) if self.side else (self.plan, self.front)
 
     def elevations(self) -> tuple[View, ...]:
@@ -80,8 +80,8 @@ class Sheet:
 
 
 def lay_out(tank: Tank, highest: float, *, narrow: bool = False) -> Sheet:
-    """Fit the views of a tank with fixtures up to ``highest`` above the water [m] on the sheet; on a ``narrow`` screen
-    one under the other.
+    """Fit the views of a tank with fixtures up to ``highest`` above the water [m]; on a ``narrow`` screen one below the
+    other.
     """
     above = max(LEAST_ABOVE, min(tank.room_height, highest + 0.12))
     if narrow:
@@ -105,7 +105,7 @@ def lay_out(tank: Tank, highest: float, *, narrow: bool = False) -> Sheet:
 
 
 def _stacked(tank: Tank, above: float) -> Sheet:
-    """Plan, front, side and readout one under the other, all to one scale."""
+    """Plan, front, side and readout one below the other, all to one scale."""
     scale = (NARROW - LEFT - NARROW_RIGHT) / max(tank.length, tank.width)
     front_line = TOP + tank.width * scale + GAP_Y + above * scale
     side_line = front_line + tank.water_depth * scale + BOTTOM + 24 + above * scale
@@ -121,7 +121,7 @@ def _stacked(tank: Tank, above: float) -> Sheet:
 
 
 def lay_out_pair(tank: Tank, *, width: float = 640.0, height: float = 640.0, narrow: bool = False) -> Sheet:
-    """Fit the plan over the front elevation, without the air above; on a ``narrow`` screen to its width."""
+    """Fit the plan above the front elevation, without the air above; on a ``narrow`` screen to its width."""
     above = 0.06
     if narrow:
         width, height = NARROW, 4 * NARROW

@@ -1,4 +1,4 @@
-"""Spots of a survey on a view: what was read stands upright and dark, what is predicted slanted and grey."""
+"""Points of a survey on a view: readings upright and dark, predictions slanted and grey."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from corlume.web.drawing.tank import draw_frame, draw_rock
 
 @dataclass(frozen=True, slots=True)
 class PointMark:
-    """A spot with its number, its place [m], the PAR read and predicted there, whether it does not fit, and how it
+    """A point with its number, its place [m], the PAR read and predicted there, whether it is an outlier, and how it
     looked without a meter.
     """
 
@@ -38,7 +38,7 @@ class PointMark:
 def marks_of(
     survey: StoredSurvey, predicted: Mapping[int, float], doubtful: Container[MeasuringPoint] = ()
 ) -> list[PointMark]:
-    """The spots of a survey as the drawings have them, with PAR predicted there by their ids."""
+    """Points of a survey for the drawings, with PAR predicted there by their ids."""
     return [
         PointMark(
             kept.id, i, kept.value.name, *kept.value.place, survey.value.par(kept.value), predicted[kept.id],
@@ -59,7 +59,7 @@ def draw_survey(
     grab: bool = False,
     narrow: bool = False,
 ) -> tuple[Sheet, Markup]:
-    """Plan over front view with spots, and how they lie on the sheet; see ``draw_points``."""
+    """Plan above front view with points, and the layout of both; see ``draw_points``."""
     sheet = lay_out_pair(tank, width=width, height=height, narrow=narrow)
     drawing = draw_frame(sheet, tank, measure)
     for view, at in ((sheet.plan, tank.water_depth), (sheet.front, tank.width / 2)):
@@ -76,7 +76,7 @@ def _at(view: View, mark: PointMark) -> tuple[float, float]:
 
 
 def reading_on(view: View, mark: PointMark) -> tuple[float, float, float, float]:
-    """What a spot with its number covers of a view: left, top, right, bottom."""
+    """Area that a point with its number covers on a view: left, top, right, bottom."""
     x, y = _at(view, mark)
     return x - 5, y - 8, x + 26, y + 8
 
@@ -84,8 +84,8 @@ def reading_on(view: View, mark: PointMark) -> tuple[float, float, float, float]
 def draw_points(
     view: View, marks: Sequence[PointMark], *, numbers: bool = False, grab: Measure | None = None
 ) -> Markup:
-    """Spots on a view with PAR, or with their ``numbers``, beside them; with a measure to name their places in, they
-    can be grabbed and reached by key.
+    """Points on a view with PAR, or with their ``numbers``, beside them; with a measure to name their places in, they
+    can be dragged and focused.
     """
     parts, taken = [], list[tuple[float, float, float]]()
     for mark in marks:
@@ -108,7 +108,7 @@ def draw_points(
 
 
 def _number(view: View, text: str, x: float, y: float, taken: list[tuple[float, float, float]]) -> Markup:
-    """A spot's number to the right of it, or where it covers fewer others and stays inside the panes."""
+    """Place of a point's number to its right, or where it covers fewer others and stays inside the panes."""
     wide = DIGIT * len(text)
     ways = ((6 + wide / 2, 0.0), (-6 - wide / 2, 0.0), (0.0, -11.0), (0.0, 11.0), (wide / 2, -11.0), (wide / 2, 11.0))
 
@@ -127,7 +127,7 @@ DIGIT, LINE = 6.6, 10.5
 
 
 def _hold(view: View, mark: PointMark, measure: Measure) -> dict[str, object]:
-    """What makes a spot on a view one that can be grabbed."""
+    """Attributes that make a point on a view draggable."""
     where = (
         f"{measure.length(mark.x)} from left, {measure.length(mark.y)} from front, {measure.length(mark.depth)} down"
     )
@@ -139,7 +139,7 @@ def _hold(view: View, mark: PointMark, measure: Measure) -> dict[str, object]:
 
 
 def draw_left_out(rows: Sequence[tuple[float, float, bool]], width: float = 300.0, height: float = 260.0) -> Markup:
-    """Readings over what all the others say of their place, both in PAR on one scale: rows of expected, read, fits."""
+    """Readings over what all the others predict there, both in PAR on one scale: rows of expected, read, fits."""
     if not rows:
         return Markup("")
     left, bottom, top = 44.0, height - 34.0, 10.0

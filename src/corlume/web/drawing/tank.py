@@ -15,7 +15,7 @@ from corlume.web.drawing.svg import el, group
 
 
 def draw_frame(sheet: Sheet, tank: Tank, measure: Measure) -> Markup:
-    """Panes, rulers and titles: what stays while light and fixtures change."""
+    """Panes, rulers and titles, which stay while light and fixtures change."""
     parts = [_rulers(sheet, measure)]
     for view in sheet.views():
         parts += [_panes(view, tank), _title(view)]
@@ -25,7 +25,7 @@ def draw_frame(sheet: Sheet, tank: Tank, measure: Measure) -> Markup:
 
 
 def draw_caption(view: View, at: float, measure: Measure) -> Markup:
-    """Name a view and say where its slice lies (depth, y or x) [m]."""
+    """Name of a view, and where its slice lies (depth, y or x) [m]."""
     words = {
         "plan": f"Plan, {measure.length(at)} down",
         "front": f"From the front, {measure.length(at)} behind the front pane",
@@ -120,7 +120,7 @@ ROOM_FOR_TITLE = 170.0
 
 
 def _title(view: View) -> Markup:
-    """Say which way a view looks, where that is not plain."""
+    """Say in which direction a view looks, where that is not plain."""
     if view.kind == "plan":
         return el("text", "front pane", x=view.right, y=view.bottom + 13, class_="note", text_anchor="end")
     if view.kind == "front" or view.right - view.left < ROOM_FOR_TITLE:
@@ -142,7 +142,7 @@ def _water_line(sheet: Sheet) -> Markup:
 
 
 def _ceiling(view: View, tank: Tank) -> Markup:
-    """The canopy or ceiling, when it is low enough to be on the sheet."""
+    """The canopy or ceiling, when low enough to be on the sheet."""
     if tank.room_height > view.above + 1e-9:
         return Markup("")
     y = view.top - tank.room_height * view.scale

@@ -1,4 +1,4 @@
-"""A small plan of a tank for the list: the bands at the height of its rock top."""
+"""A small plan of a tank for the list, with the bands at the height of its rock top."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ LEAST_AIR = 0.35
 
 
 def draw_card(stored: StoredTank, *, zones: bool = False, small: bool = False) -> Markup:
-    """Draw the plan under the setup in use, without numbers, and with the zones wanted where asked for.
+    """Draw the plan under the setup in use, without numbers, and with target zones if asked for.
 
     A ``small`` one is for a cell of a table.
     """
@@ -42,12 +42,12 @@ def draw_card(stored: StoredTank, *, zones: bool = False, small: bool = False) -
 
 
 def draw_card_front(stored: StoredTank, fixtures: Sequence[Fixture]) -> Markup:
-    """A small front view without light: water, rock, and what hangs at its height."""
+    """A small front view without light: water, rock, and the fixtures."""
     return _front(stored.tank, fixtures)
 
 
 def draw_scape(key: ScapeKey) -> Markup:
-    """A small front view of a scape in a tank of usual shape."""
+    """A small front view of a rockscape in a tank of usual shape."""
     tank = Tank(1.2, 0.5, 0.5)
     return _front(replace(tank, rocks=scape(key, tank)), ())
 

@@ -1,4 +1,4 @@
-"""The trade-off of height: how even a layout is against how much light its watts bring."""
+"""The trade-off of height: evenness of a layout against its light per watt."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ LABEL_ROOM = 26.0
 
 
 def draw_trade_off(curve: Sequence[tuple[float, float, float]], measure: Measure) -> Markup:
-    """Draw uniformity over PAR by 100 W, a point for each height [m]."""
+    """Draw uniformity over PAR per 100 W, a point for each height [m]."""
     points = [point for point in curve if point[1] == point[1]]
     if len(points) < 2:
         return Markup("")

@@ -1,1 +1,1 @@
-"""Forms: what was typed to core values; one file an entity that takes more than its declaration."""
+"""Forms: typed text to core values; one file for each thing that takes more than its declaration."""

@@ -1,4 +1,4 @@
-"""What a hand does to things drawn as spots: one let go somewhere, and a place that was tapped."""
+"""Drags and taps on drawings: where something was dropped, and where it was tapped."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ Metres = Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]
 
 
 class Dropped(BaseModel):
-    """Where one was let go [m], or that it was dropped."""
+    """Where something was dropped [m], or that it was deleted."""
 
     x: Metres | None = None
     y: Metres | None = None
@@ -24,7 +24,7 @@ class Dropped(BaseModel):
 
 
 class Tapped(BaseModel):
-    """A place that was tapped on a view, from its upper left corner [m].
+    """A tapped place on a view, from its upper left corner [m].
 
     ``third`` is what the view does not show of it, as typed: a depth, or a distance from the front.
     """

@@ -1,4 +1,4 @@
-"""What the chart changes of a fixture: numbers in SI from a hand that drags, or text as the keeper typed it."""
+"""Changes of a fixture from the PAR map: numbers in SI from a drag, or text as typed."""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Read and show forms by the declarations of what they hold: every fault kept by its field, nothing typed is lost."""
+"""Parse and show forms by the declarations of what they hold; every error stands by its field, and what was typed
+stays.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,7 @@ T = TypeVar("T")
 
 
 class Sent(dict[str, str]):
-    """The texts of a submitted form; ``twice`` are names that came with two different texts."""
+    """Texts of a submitted form; ``twice`` are names sent with two different texts."""
 
     twice: Mapping[str, tuple[str, str]] = {}
 
@@ -38,20 +40,20 @@ class Form:
         }
 
     def _note(self, name: str, text: str) -> None:
-        """Note a fault; the first of a field is the one that is shown."""
+        """Note an error; the first of a field is shown."""
         self._faults += 1
         self.errors.setdefault(name, text)
 
     @property
     def ok(self) -> bool:
-        """Whether all of it could be read; what no one asked for is noted as unknown first."""
+        """Whether the whole form could be read; unexpected fields are noted as errors first."""
         for name in self.data.keys() - self.asked:
             self._note(name, "is not a field of this form: load the page anew")
         return not self.errors
 
     @property
     def strays(self) -> dict[str, str]:
-        """Faults that stand by no field of the form, such as of a field that it does not know."""
+        """Errors that belong to no field of the form, such as those of an unknown field."""
         return {name: text for name, text in self.errors.items() if name not in self.asked}
 
     def text(self, name: str) -> str:
@@ -85,7 +87,7 @@ class Form:
             return float("nan")
 
     def read(self, cls: type[T], old: T | None = None, *, prefix: str = "", **given: Any) -> T | None:
-        """The kept thing that was typed; what the form has no field for stays as it was in ``old``, or by default.
+        """The typed thing; what the form has no field for stays as in ``old``, or is the default.
 
         ``given`` are values that come from elsewhere. None, with its faults noted, when it cannot be.
         """
@@ -120,13 +122,13 @@ class Form:
             return UNSAID
 
     def prefixes(self, name: str) -> list[str]:
-        """What stands before the fields of each repeated row."""
+        """Prefixes of the fields of each repeated row."""
         pattern = re.compile(rf"{re.escape(name)}\.(\d{{1,4}})\.")
         found = (pattern.match(key) for key in self.data)
         return [f"{name}.{number}." for number in sorted({int(m[1]) for m in found if m})]
 
     def rows(self, cls: type[T], name: str) -> list[T] | None:
-        """The repeated rows ``name.0.field`` and so on; blank ones, and those marked as gone, are passed over.
+        """Repeated rows ``name.0.field`` and so on, without blank and deleted ones.
 
         None when one of them cannot be; faults stand by its own field.
         """
@@ -142,7 +144,7 @@ class Form:
         return [one for one in found if one is not None] if self._faults == before else None
 
     def attempt(self, work: Callable[[], T], prefix: str = "") -> T | None:
-        """Do some work; what the core objects to is noted by field, and nothing comes back."""
+        """Do some work; the core's objections become errors by field, and the result is None."""
         try:
             return work()
         except InvalidInput as error:
@@ -167,12 +169,12 @@ class Asked:
 
     @property
     def long(self) -> bool:
-        """Whether it takes more than a line."""
+        """Whether the field takes more than a line."""
         return self.sort == "text" and self.most > 200
 
 
 def shown_values(thing: Any, measure: Measure, prefix: str = "") -> dict[str, str]:
-    """What a form shows of a kept thing, its parts among it, by the names of its fields."""
+    """Values of a kept thing and its parts for a form, by the names of its fields."""
     values: dict[str, str] = {}
     for item in items(type(thing)):
         value = getattr(thing, item.name)
@@ -186,7 +188,7 @@ def shown_values(thing: Any, measure: Measure, prefix: str = "") -> dict[str, st
 def asked(
     cls: type, values: Mapping[str, str], errors: Mapping[str, str], measure: Measure, prefix: str = ""
 ) -> dict[str, Asked]:
-    """The fields of a kept thing, with what stands in them, for a page to lay out."""
+    """Fields of a kept thing with their values, for a page to lay out."""
     found = {}
     for key, item in leaves(cls).items():
         spec, name = item.spec, prefix + key

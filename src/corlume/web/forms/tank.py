@@ -28,7 +28,7 @@ RIPPLES = {"still": ("Still, pumps off", 0.0), "light": ("Light ripples", 0.05),
 
 
 def tank_fields(name: str, tank: Tank, targets: LightTargets, running: Running, measure: Measure) -> dict[str, str]:
-    """What the tank form shows for a tank."""
+    """Fields of the tank form."""
     shown = {"name": name}
     for thing in (tank, targets, running):
         shown |= shown_values(thing, measure)
@@ -48,7 +48,7 @@ def read_name(form: Form) -> str:
 
 
 def read_tank(form: Form, old: Tank | None) -> Tank | None:
-    """The tank that a form describes; rock and braces, and what it has no field for, come from the old one."""
+    """Tank of a form; rock and braces, and what the form has no field for, come from the old one."""
     panes: dict[str, Any] = {side: _read_pane(form, side, getattr(old, side) if old else Pane()) for side in SIDES}
     water = _read_water(form, old.water if old else Water())
     return form.read(Tank, old, water=water or Water(), **panes)
@@ -59,7 +59,7 @@ def _ripple_choice(slope: float) -> str:
 
 
 def _read_water(form: Form, old: Water) -> Water | None:
-    """The water of a form; a slope of its own stays while its name is not changed."""
+    """Water of a form; a custom slope stays while the surface's name is not changed."""
     choice = form.text("ripple")
     if choice not in RIPPLES:
         form.errors.setdefault("ripple", "is not one of the surfaces offered")
@@ -86,7 +86,7 @@ def _read_pane(form: Form, side: str, old: Pane) -> Pane:
 
 
 def read_targets(form: Form, old: LightTargets | None) -> LightTargets | None:
-    """The targets of a form: choosing another school takes its limits, changing a limit makes them your own."""
+    """Targets of a form: choosing another approach takes its limits, changing a limit makes them the keeper's own."""
     school = form.text("school")
     if school in SCHOOLS and (old is None or school != old.school):
         form.asked |= set(LIMITS)

@@ -1,4 +1,4 @@
-"""Static files: addressed by what is in them, so that a browser can keep them; and pages squeezed on their way."""
+"""Static files, addressed by a digest of their content so that browsers can cache them; and compressed pages."""
 
 from __future__ import annotations
 
@@ -16,14 +16,14 @@ STATIC = Path(__file__).parent.parent / "static"
 
 @cache
 def asset(name: str) -> str:
-    """The address of a static file with a digest of its content; another content has another address."""
+    """Address of a static file with a digest of its content."""
     digest = hashlib.sha256((STATIC / name).read_bytes()).hexdigest()[:12]
     return f"/static/{name}?v={digest}"
 
 
 @cache
 def script(name: str) -> str:
-    """The address of a script. Modules import each other by their names, so that a digest of all of them stands before.
+    """Address of a script. Modules import each other by name, so that one digest of them all comes first.
 
     A script that changes gives every script another address.
     """
@@ -43,7 +43,7 @@ def _scripts() -> str:
 
 
 class Assets(StaticFiles):
-    """Static files by their names, a digest before these passed over."""
+    """Static files by name; a digest before the name is ignored."""
 
     def get_path(self, scope: Scope) -> str:
         """The path of a file in the folder."""
@@ -53,7 +53,7 @@ class Assets(StaticFiles):
 
 
 class SqueezePages(GZipMiddleware):
-    """Compress what is read; answers in mid-drag are small enough, and waited for."""
+    """Compress pages; answers during a drag are small, and latency counts."""
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         squeeze = scope["type"] == "http" and scope["method"] == "GET"

@@ -1,4 +1,4 @@
-"""After a change of a tank that can change its light, that of its corals is written into their logs where it did."""
+"""After a change of a tank that can change its light, the PAR of its corals is logged."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ LIGHT = frozenset({"tanks", "rocks", "braces", "setups", "fixtures", "corals", "
 
 
 def light_recorded(request: Request) -> Iterator[None]:
-    """What routes of a tank depend on: it works once their answer is sent, so that no hand waits for it."""
+    """Dependency of a tank's routes: logs after the answer is sent, so that no page waits for it."""
     yield
     tank_id = request.path_params.get("tank_id", "")
     written = any(LIGHT & tables for tables in COMMITS.get() or ())

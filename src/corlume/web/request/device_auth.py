@@ -1,4 +1,4 @@
-"""Who may come in from beyond this machine: devices that were paired, and whoever holds a link that pairs one."""
+"""Access from beyond this machine: paired devices, and whoever holds a pairing link."""
 
 from __future__ import annotations
 
@@ -34,8 +34,8 @@ _log = logging.getLogger("corlume")
 
 
 class DeviceAuth:
-    """Refuse requests from beyond loopback that no paired device sends, counted by address and logged, and those that
-    a paired phone may not send.
+    """Refuse requests from beyond loopback without a paired device, counted by address and logged, and those that a
+    phone may not send.
     """
 
     def __init__(self, db: Database) -> None:
@@ -45,7 +45,7 @@ class DeviceAuth:
         self._lock = threading.Lock()
 
     def refusal(self, scope: Scope, now: datetime.datetime) -> Response | None:
-        """An answer for who may not come in; None for who may."""
+        """Answer to a refused request; None for one that may pass."""
         address = scope["client"][0] if scope.get("client") else ""
         if is_loopback(address):
             return None
@@ -63,7 +63,7 @@ class DeviceAuth:
         return PlainTextResponse(LATE, 410) if path.startswith(PAIR) else PlainTextResponse(REFUSED, 403)
 
     def _device(self, token: str, now: datetime.datetime) -> Device | None:
-        """The device of a token; asked of the database again when devices were written to, or after a while."""
+        """Device of a token, cached until devices are written to, or for a while."""
         times, key = self.db.times_written("devices"), digest(token)
         device, then, at = self._admitted.get(key, (None, -1, now))
         if device is None or then != times or now - at > ASK_AGAIN:

@@ -40,12 +40,12 @@ templates.env.trim_blocks = templates.env.lstrip_blocks = True
 
 
 def _whole(value: float, unit: str = "") -> str:
-    """A whole number with its unit, or words when there is no reading to tell it from."""
+    """A whole number with its unit, or words when there is no reading."""
     return "no reading" if math.isnan(value) else f"{value:,.0f}{' ' * bool(unit)}{unit}"
 
 
 def _trim1(value: float) -> str:
-    """A number to a tenth, as short as it goes."""
+    """A number to one decimal, trimmed."""
     return trim(value, 1)
 
 
@@ -65,23 +65,23 @@ def database(request: Request) -> Database:
 
 
 def measure_of(request: Request) -> Measure:
-    """The keeper's unit of length, from a cookie of this device."""
+    """The keeper's unit of length, from this device's cookie."""
     unit = request.cookies.get("unit", "cm")
     return Measure(cast(LengthUnit, unit if unit in ("cm", "in") else "cm"))
 
 
 def tape_of_device(request: Request) -> Tape:
-    """How places are read on this device, from a cookie."""
+    """Tape setting of this device, from its cookie."""
     return tape_of(request.cookies.get("tape", ""))
 
 
 def narrow_of(request: Request) -> bool:
-    """Whether this device has the screen of a phone, from a cookie that its page sets."""
+    """Whether this device has a phone's screen, from the cookie that its page sets."""
     return request.cookies.get("screen") == "narrow"
 
 
 async def form_data(request: Request) -> Sent:
-    """The texts of a submitted form; of a field that comes twice the last one counts, and the other is told."""
+    """Texts of a submitted form; of a field sent twice the last counts, and a difference is noted."""
     return (await _sent(request, files=0))[0]
 
 
@@ -109,14 +109,14 @@ async def _sent(request: Request, files: int) -> tuple[Sent, dict[str, bytes]]:
 
 @dataclass(frozen=True, slots=True)
 class Upload:
-    """A form with files: read as it comes, so that what is done with them holds nobody else up."""
+    """A form with files, read as it arrives, so that its processing holds nobody else up."""
 
     texts: Sent
     files: dict[str, bytes]
 
 
 async def uploaded(request: Request) -> Upload:
-    """The texts and files of a submitted form."""
+    """Texts and files of a submitted form."""
     return Upload(*await _sent(request, files=2))
 
 
@@ -133,7 +133,7 @@ Looked = Annotated[RowId | None, Query(alias="setup")]
 
 
 def along(path: str, setup_id: int | None) -> str:
-    """A path that goes on with the setup that is looked at; without one, that in use is meant."""
+    """A path that keeps the shown setup; without one, the setup in use is meant."""
     if setup_id is None:
         return path
     path, mark, place = path.partition("#")
@@ -149,7 +149,7 @@ def page(
     setup: StoredSetup | None = None,
     status: int = 200,
 ) -> HTMLResponse:
-    """Render a page with what every page needs; ``setup`` is the one of the tank that is looked at."""
+    """Render a page with everything that pages share; ``setup`` is the shown setup of the tank."""
     db, looked = database(request), setup or (tank and tank.setup())
     kept = looked.id if looked and not looked.in_use else None
     common = {
@@ -167,12 +167,12 @@ def page(
 
 
 def error_page(request: Request, status: int, title: str, text: str) -> Response:
-    """A page of our own for what went wrong."""
+    """Our own page for an error."""
     return page(request, "error.html", {"title": title, "text": text}, status=status)
 
 
 def told(faulty: Unreadable, measure: Measure) -> list[str]:
-    """What is wrong with a tank that does not read, in the keeper's units."""
+    """Errors of a tank that cannot be opened, in the keeper's units."""
     found = []
     for error in faulty.faults:
         part, _, rest = error.field.partition(".")
@@ -184,6 +184,6 @@ def told(faulty: Unreadable, measure: Measure) -> list[str]:
 
 
 def go(path: str, setup_id: int | None = None) -> RedirectResponse:
-    """Send the browser on after a post, to the setup that was looked at; only to pages of ours."""
+    """Redirect after a post, to the shown setup; only to pages of ours."""
     local = path.startswith("/") and not path.startswith("//") and "\\" not in path
     return RedirectResponse(along(path, setup_id) if local else "/tanks", status_code=303)

@@ -1,4 +1,4 @@
-"""What a paired phone may do: look, and what is done at the tank; more only where the keeper allows it."""
+"""Rights of a paired phone: to look, and to do what is done at the tank; more only if the keeper allows it."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ AT_THE_TANK = re.compile(
 
 
 def phone_may(method: str, path: str) -> bool:
-    """Return whether a paired phone without further rights may send such a request."""
+    """Return whether a paired phone without further rights may send a request."""
     if method in ("GET", "HEAD", "OPTIONS"):
         return KEPT_BACK.fullmatch(path) is None
     return AT_THE_TANK.fullmatch(path) is not None

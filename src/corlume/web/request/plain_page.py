@@ -1,4 +1,4 @@
-"""A page that needs nothing but itself: for when the database or the templates fail, and for who may not come in."""
+"""A page that needs nothing else, for when the database or the templates fail, and for refused requests."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from corlume.web.request.assets import asset
 
 
 def plain_page(title: str, text: str, status: int, *, way_out: bool = True) -> HTMLResponse:
-    """A page of a title and a text, which are escaped, and a way out to the tanks."""
+    """A page of a title and a text, both escaped, with a link to the tanks."""
     link = '<p class="mt-5"><a class="button" href="/tanks">To the tanks</a></p>' if way_out else ""
     return HTMLResponse(
         '<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Corlume</title>'

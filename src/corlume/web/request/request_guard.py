@@ -1,4 +1,4 @@
-"""What stands before every request: host check, cross-site guard, size and time limits, headers, the last resort."""
+"""The guard in front of every request: host check, cross-site check, size and time limits, headers, last resort."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ LastResort = Callable[[Request, bool, int], Response]
 
 
 class RequestGuard:
-    """Refuse what should not come in, put the headers on everything, and answer when all else fails.
+    """Refuse invalid requests, set the headers of every answer, and answer when all else fails.
 
     A browser says with Sec-Fetch-Site, or with Origin in older ones, where a request comes from. A post
     with neither header does not come from a page of another site, so scripts and tests may post. A body is taken in
@@ -118,7 +118,7 @@ class RequestGuard:
         return None
 
     async def _take_in(self, scope: Scope, receive: Receive, body: IO[bytes]) -> Response | None:
-        """Take the body in; an answer when it is too big, does not come on, or stops in the middle."""
+        """Read the body; an answer when it is too large, stalls, or stops in the middle."""
         most, size = LARGE_BODIES.get(scope["path"], MAX_BODY), 0
         most = PHOTO_BODY if PHOTOS.fullmatch(scope["path"]) else most
         while True:
@@ -140,7 +140,7 @@ class RequestGuard:
 
 
 def _kept_for(scope: Scope) -> str:
-    """How long a browser may keep an answer: a file that is addressed by its content for good, a page not at all."""
+    """Cache-Control of an answer: files addressed by content for good, pages not at all."""
     if not scope["path"].startswith("/static/"):
         return "no-store"  # pages tell of the tank as it is now
     by_content = scope["query_string"].startswith(b"v=") or scope["path"].startswith(f"/static/{VERSION}")
@@ -148,7 +148,7 @@ def _kept_for(scope: Scope) -> str:
 
 
 def _given_out(body: IO[bytes]) -> Receive:
-    """Hand a body that was taken in on to the application."""
+    """Pass a body read before on to the application."""
     ended = False
 
     async def receive() -> Message:
@@ -166,7 +166,7 @@ _HOST = re.compile(r"(\[[0-9a-f:.]+\]|[a-z0-9_.-]+)(:\d{1,5})?", re.IGNORECASE)
 
 
 def _host_of(host: str) -> str:
-    """The name in a Host header, without its port and the brackets of IPv6; empty for what is none."""
+    """Name in a Host header, without its port and the brackets of IPv6; empty for an invalid one."""
     found = _HOST.fullmatch(host)
     return found[1].strip("[]").lower() if found else ""
 

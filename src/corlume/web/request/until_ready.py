@@ -1,4 +1,4 @@
-"""Requests that come while the kernels are still being compiled: they wait a moment, then hear how far it is."""
+"""Requests while the kernels are still being compiled wait a moment, then get the progress."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ STEP = 0.05
 
 
 class UntilReady:
-    """Answer with a page that loads itself again until the kernels are ready."""
+    """Answer with a page that reloads itself until the kernels are ready."""
 
     def __init__(self, app: ASGIApp, kernels: Kernels) -> None:
         self.app, self.kernels = app, kernels

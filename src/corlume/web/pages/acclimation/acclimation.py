@@ -1,4 +1,4 @@
-"""First weeks: the daily round for the phone, and each coral's course, time line, photos and light."""
+"""Acclimation: the daily check on the phone, and each coral's log with photos and light."""
 
 from __future__ import annotations
 
@@ -39,19 +39,19 @@ WRITTEN: tuple[NoteKind, ...] = ("watch", "dip", "loose", "temporary", "moved", 
 
 
 def today() -> datetime.date:
-    """The day it is here."""
+    """Today's local date."""
     return datetime.date.today()
 
 
 @router.get("/round")
 def show_round(request: Request, db: Db, tank_id: RowId, setup: Looked = None, everyone: bool = False) -> HTMLResponse:
-    """The corals to be looked at today, a card each."""
+    """Corals to check today, a card each."""
     return _round(request, db, tank_id, setup, everyone)
 
 
 @router.post("/round/{coral_id}")
 def look(request: Request, db: Db, tank_id: RowId, coral_id: CoralId, data: FormData, setup: Looked = None) -> Response:
-    """Write down a look of now, by two taps."""
+    """Log how a coral looks now, by two taps."""
     polyps = next((key for key in POLYPS if key and key == data.get("polyps")), None)
     second = SEEN.get(data.get("seen", ""))
     everyone = data.get("everyone") == "on"
@@ -96,7 +96,7 @@ def _round(
 
 @router.get("/{coral_id}/course")
 def show_course(request: Request, db: Db, tank_id: RowId, coral_id: CoralId, setup: Looked = None) -> HTMLResponse:
-    """One coral's course and time line."""
+    """A coral's origin and acclimation log."""
     return _course(request, db, tanks.open_tank(db, tank_id), coral_id, setup)
 
 
@@ -104,7 +104,7 @@ def show_course(request: Request, db: Db, tank_id: RowId, coral_id: CoralId, set
 def save_course(
     request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: CoralId, data: FormData, setup: Looked = None
 ) -> Response:
-    """Change where it came from, the school by which it is moved, or that it was lost."""
+    """Save a coral's origin, its approach, or that it was lost."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     changed = form.read(Course, stored.coral(coral_id).value.course)
     if changed and form.ok:
@@ -118,7 +118,7 @@ def save_course(
 def add_note(
     request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: CoralId, sent: Files, setup: Looked = None
 ) -> Response:
-    """Write something into its time line."""
+    """Add a log entry."""
     stored, form = tanks.open_tank(db, tank_id), Form(sent.texts, measure)
     photo = sent.files.get("photo", b"")
     note = form.read(LogEntry, prefix="note_")
@@ -138,20 +138,20 @@ def add_note(
 def remove_note(
     db: Db, tank_id: RowId, coral_id: CoralId, note_id: Annotated[RowId, Path()], setup: Looked = None
 ) -> RedirectResponse:
-    """Take a note out."""
+    """Delete a log entry."""
     acclimation_log.remove_entry(db, tank_id, coral_id, note_id)
     return go(f"/tanks/{tank_id}/corals/{coral_id}/course#line", setup)
 
 
 @router.get("/{coral_id}/course/notes/{note_id}/photo")
 def show_photo(db: Db, tank_id: RowId, coral_id: CoralId, note_id: Annotated[RowId, Path()]) -> Response:
-    """The photo of a note."""
+    """Photo of a log entry."""
     return Response(acclimation_log.photo_of(db, tank_id, coral_id, note_id), media_type="image/jpeg")
 
 
 @router.post("/{coral_id}/course/move")
 def move(db: Db, tank_id: RowId, coral_id: CoralId, setup: Looked = None) -> RedirectResponse:
-    """Move it to the better seat as it is offered."""
+    """Move a coral to the better spot as offered."""
     stored = tanks.open_tank(db, tank_id)
     found = spot_for(stored, watched_one(db, stored, coral_id, today()))
     if found is None:

@@ -1,4 +1,4 @@
-"""Flow: pumps on the drawing, the estimate of what they move, places painted over by hand, and help for dead spots."""
+"""Flow: pumps on the drawing, the estimated flow, painted places, and help for dead spots."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ class TappedFlow(Tapped):
 def show_flow(
     request: Request, db: Db, tank_id: RowId, setup: Looked = None, depth: Typed = "", row: Typed = ""
 ) -> HTMLResponse:
-    """The flow in plan and from the front, with its pumps."""
+    """The flow in plan and front view, with the pumps."""
     return _page(request, tanks.open_tank(db, tank_id), setup, {"depth": depth, "row": row})
 
 
@@ -73,14 +73,14 @@ def change(
 
 @router.post("/pumps/{pump_id}/remove")
 def remove(db: Db, tank_id: RowId, pump_id: RowId, setup: Looked = None) -> RedirectResponse:
-    """Take a pump out."""
+    """Delete a pump."""
     pumps.remove_pump(db, tank_id, pump_id)
     return go(f"/tanks/{tank_id}/corals/flow", setup)
 
 
 @router.post("/spots/{key}/place")
 def place(db: Db, tank_id: RowId, key: str, body: Dropped) -> JSONResponse:
-    """Move a pump, or aim it at where its mark was let go."""
+    """Move a pump, or aim it at where its mark was dropped."""
     aims, number = key.startswith("aim-"), key.removeprefix("aim-")
     if not number.isdecimal() or len(number) > 15:
         raise NotFound(f"no pump {key}")
@@ -114,21 +114,21 @@ def tap(db: Db, measure: Unit, tank_id: RowId, body: TappedFlow) -> JSONResponse
 
 @router.post("/marks/{mark_id}/remove")
 def unpaint(db: Db, tank_id: RowId, mark_id: RowId, setup: Looked = None) -> RedirectResponse:
-    """Take a painted place away."""
+    """Delete a painted place."""
     pumps.unpaint(db, tank_id, mark_id)
     return go(f"/tanks/{tank_id}/corals/flow", setup)
 
 
 @router.post("/{what}/begin")
 def begin_work(db: Db, tank_id: RowId, what: flow_jobs.What) -> JSONResponse:
-    """Begin to solve the flow, or to look for what would help dead spots."""
+    """Begin to solve the flow, or to look for help with dead spots."""
     flow_jobs.begin(db, tanks.open_tank(db, tank_id), what)
     return JSONResponse({"begun": what})
 
 
 @router.get("/{what}/state")
 def look_at_work(request: Request, db: Db, tank_id: RowId, what: flow_jobs.What, setup: Looked = None) -> JSONResponse:
-    """How far it is; with what would help, when that is there."""
+    """Progress of the job, with suggested changes when there are any."""
     stored = tanks.open_tank(db, tank_id)
     job = flow_jobs.look(db, stored, what)
     answer: dict[str, Any] = {"state": job.state, "done": job.done}
@@ -141,7 +141,7 @@ def look_at_work(request: Request, db: Db, tank_id: RowId, what: flow_jobs.What,
 
 @router.post("/help")
 def do_help(db: Db, tank_id: RowId, data: FormData, setup: Looked = None) -> RedirectResponse:
-    """Do one of them, as it was told for the pumps as they are."""
+    """Apply a suggested change, as computed for the pumps as they are."""
     stored = tanks.open_tank(db, tank_id)
     changes = flow_jobs.look(db, stored, "helps").changes
     found = next((one for one in changes if one.words == data.get("words")), None)

@@ -28,7 +28,7 @@ MOST = 3
 def compare_setups(
     request: Request, db: Db, tank_id: RowId, a: int | None = None, b: int | None = None, c: int | None = None
 ) -> HTMLResponse:
-    """Two or three setups; the first is what the others are held against."""
+    """Two or three setups, compared with the first."""
     stored = tanks.open_tank(db, tank_id)
     asked = [stored.setup(one) for one in (a, b, c) if one is not None]
     others = [s for s in stored.setups if s.id != stored.setup().id]
@@ -73,20 +73,20 @@ def rename_setup(db: Db, tank_id: RowId, setup_id: RowId, form: FormData) -> Red
 
 @router.post("/{setup_id}/use")
 def use_setup(db: Db, tank_id: RowId, setup_id: RowId) -> RedirectResponse:
-    """Make a setup the one in use."""
+    """Put a setup to use."""
     setups.use_setup(db, tank_id, setup_id)
     return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
 
 
 @router.post("/{setup_id}/remove")
 def remove_setup(db: Db, tank_id: RowId, setup_id: RowId) -> RedirectResponse:
-    """Remove a setup that is not in use."""
+    """Delete a setup that is not in use."""
     setups.remove_setup(db, tank_id, setup_id)
     return go(f"/tanks/{tank_id}/chart")
 
 
 def _charts(stored: StoredTank, chosen: list[StoredSetup]) -> list[tuple[Markup, Markup]]:
-    """For each setup its light at the rock top, and its difference from the first one's."""
+    """For each setup its PAR map at the rock top, and its difference from the first."""
     tank = stored.lit_tank()
     scale = WIDTH / tank.length
     view = View("plan", 2.0, 2.0, scale, tank.length, tank.width)

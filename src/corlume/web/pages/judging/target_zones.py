@@ -1,4 +1,4 @@
-"""Zones wanted: drawn by hand on the tank, with the light that each is to get and what it gets now."""
+"""Target zones: drawn by hand on the tank, with their target range and their PAR now."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ Metres = Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]
 
 
 class Drawn(BaseModel):
-    """A rectangle drawn by hand on a view: two of its corners from the view's upper left one [m]."""
+    """A rectangle drawn on a view: two corners, from the view's upper left [m]."""
 
     view: Literal["plan", "front"]
     purpose: Purpose
@@ -42,7 +42,7 @@ class Drawn(BaseModel):
     end: tuple[Metres, Metres]
 
     def box(self, tank: Tank) -> Box:
-        """The box of water that it means: through the whole depth, or through the whole width."""
+        """Box of water of the rectangle: through the whole depth, or through the whole width."""
         (left, right), (high, low) = (sorted(pair) for pair in zip(self.start, self.end, strict=True))
         if self.view == "plan":
             return left, tank.width - low, right - left, low - high, 0.0, tank.water_depth
@@ -50,7 +50,7 @@ class Drawn(BaseModel):
 
 
 class ZoneShape(BaseModel):
-    """Changed measures of a zone, named as those of rock: its base above the bottom pane, its height [m]."""
+    """Changed measures of a zone, named like those of rock: its base above the bottom pane, its height [m]."""
 
     x: Metres | None = None
     y: Metres | None = None
@@ -77,7 +77,7 @@ def add(db: Db, tank_id: RowId, data: FormData, setup: Looked = None) -> Redirec
 
 @router.post("/draw")
 def draw(db: Db, tank_id: RowId, body: Drawn) -> JSONResponse:
-    """Add a zone as it was drawn."""
+    """Add a zone as drawn."""
     return JSONResponse({"saved": draw_zone(db, tank_id, body.purpose, body.box(tanks.open_tank(db, tank_id).tank))})
 
 
@@ -115,7 +115,7 @@ def shape(db: Db, tank_id: RowId, zone_id: RowId, body: ZoneShape) -> JSONRespon
 def remove(
     request: Request, db: Db, measure: Unit, tank_id: RowId, zone_id: RowId, data: FormData, setup: Looked = None
 ) -> Response:
-    """Take a zone away."""
+    """Delete a zone."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     form.attempt(lambda: remove_zone(db, tank_id, zone_id))
     if form.errors:

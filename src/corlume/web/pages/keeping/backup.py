@@ -1,4 +1,4 @@
-"""The whole record as one file, down and up, from the tanks page."""
+"""Backups of all data, saved and restored from the tanks page."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ PIECE = 1_000_000
 
 @router.get("/backup")
 def save(db: Db) -> Response:
-    """Everything in one file: all tanks, the shelf and what can be undone."""
+    """All data in one file: all tanks, the fixture library and all steps of undo."""
     folder = tempfile.TemporaryDirectory(prefix="corlume-")
     try:
         copy = Path(folder.name) / "copy.db"
@@ -42,7 +42,7 @@ def save(db: Db) -> Response:
 
 @router.post("/restore", response_model=None)
 def restore(request: Request, db: Db, sent: Files) -> HTMLResponse | Response:
-    """Put a copy in place of everything; what was there stays in a file beside it."""
+    """Restore a backup in place of all data, which stay in a file beside it."""
     data = sent.files.get("file", b"")
     if not data:
         return show_tanks(request, db, faults=["No file was chosen, or it is empty."])

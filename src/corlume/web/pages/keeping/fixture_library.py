@@ -1,4 +1,4 @@
-"""The fixtures shelf: list, a fixture's sheet, import and export of photometry."""
+"""The fixture library: its list, a fixture's sheet, import and export of photometry."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ def show_shelf(request: Request, db: Db) -> HTMLResponse:
 
 @router.post("/import")
 def preview_file(request: Request, db: Db, measure: Unit, sent: Files) -> Response:
-    """Show what a photometry file holds, before it goes on the shelf."""
+    """Show the fixture of a photometry file before it is saved."""
     files, typed = sent.files, sent.texts
     faults: list[str] = []
     kind, light, colours = (typed.get(name, "") for name in ("technology", "light", "colours"))
@@ -79,7 +79,7 @@ def preview_file(request: Request, db: Db, measure: Unit, sent: Files) -> Respon
 
 @router.post("/put")
 def put_on_shelf(request: Request, db: Db, measure: Unit, data: FormData) -> Response:
-    """Put a fixture that was looked at on the shelf."""
+    """Save a previewed fixture in the library."""
     form = Form(data, measure)
     draft = form.text("draft")
     try:
@@ -101,7 +101,7 @@ def export_own(db: Db) -> Response:
 
 @router.post("/own")
 def import_own(request: Request, db: Db, sent: Files) -> Response:
-    """Put the fixtures of such a file on the shelf."""
+    """Import own fixtures from such a file."""
     data = sent.files.get("file", b"")
     faults = ["No file was chosen, or it is empty."]
     if data:
@@ -134,7 +134,7 @@ def _preview(
 @router.post("/undo")
 @router.post("/redo")
 def step(request: Request, db: Db) -> RedirectResponse:
-    """Undo or redo on the shelf."""
+    """Undo or redo in the library."""
     (fixture_library.undo if request.url.path.endswith("/undo") else fixture_library.redo)(db)
     return go("/shelf")
 
@@ -147,13 +147,13 @@ def show_sheet(request: Request, db: Db, key: str) -> HTMLResponse:
 
 @router.post("/{key}/copy")
 def copy(db: Db, key: str) -> RedirectResponse:
-    """A fixture like this one among the keeper's own."""
+    """Copy a fixture to the keeper's own."""
     return go(f"/shelf/{fixture_library.copy_to_own(db, key)}")
 
 
 @router.post("/{key}/change")
 def change(request: Request, db: Db, measure: Unit, key: str, data: FormData) -> Response:
-    """Change one of the keeper's own."""
+    """Change an own fixture."""
     form = Form(data, measure)
     own = form.read(OwnFixture, fixture_library.own_fixture(db, key))
     if own and form.ok:
@@ -200,7 +200,7 @@ def export_file(db: Db, key: str) -> Response:
 
 @router.post("/{key}/remove")
 def remove(db: Db, key: str) -> RedirectResponse:
-    """Take an own fixture off the shelf; undo brings it back."""
+    """Delete an own fixture; can be undone."""
     fixture_library.entry(db, key)
     if key.startswith("own-"):
         fixture_library.remove_own(db, key)
@@ -208,7 +208,7 @@ def remove(db: Db, key: str) -> RedirectResponse:
 
 
 def sheet_of(part: Fixture) -> dict[str, Any]:
-    """What a sheet shows of one part."""
+    """Contents of the sheet of one part."""
     shape, colours = part.emitter.shape(), fixture_library.colours(part)
     return {
         "part": part,
@@ -228,7 +228,7 @@ def sheet_of(part: Fixture) -> dict[str, Any]:
 
 
 def _plain(part: Fixture) -> Fixture:
-    """A part without its place, so that four tubes of a hybrid make one sheet."""
+    """A part without its place, so that four equal tubes of a hybrid share one sheet."""
     return replace(part, emitter=replace(part.emitter, x=0.0, y=0.0))
 
 

@@ -1,4 +1,4 @@
-"""A fixture for the shelf from what the keeper has: watts and kind, a few readings, or a grid of PAR."""
+"""An own fixture from its watts and technology, a few readings, or a PAR grid."""
 
 from __future__ import annotations
 
@@ -43,13 +43,13 @@ FIRST = EnteredFixture("My fixture", "led_cluster")
 
 @router.get("")
 def show_form(request: Request) -> HTMLResponse:
-    """What is known of the fixture."""
+    """Form for what the keeper knows of the fixture."""
     return _form(request, shown_values(FIRST, measure_of(request)), {})
 
 
 @router.get("/flux")
 def show_flux(measure: Unit, technology: str = "", watts: str = "", age: str = "") -> JSONResponse:
-    """What photon flux is seen of a kind of so many watts, in words; nothing while they do not read."""
+    """Range of photon flux of a technology at the typed watts, in words; empty while they cannot be read."""
     form = Form({"name": "it", "technology": technology, "watts": watts, "age": age}, measure)
     told = form.read(EnteredFixture)
     if told is None:
@@ -61,7 +61,7 @@ def show_flux(measure: Unit, technology: str = "", watts: str = "", age: str = "
 
 @router.post("")
 def fit(request: Request, db: Db, measure: Unit, data: FormData) -> Response:
-    """Fit it, and show the fit beside the readings before anything is kept."""
+    """Fit the fixture, and show the fit beside the readings before it is saved."""
     form = Form(data, measure)
     mode, text = form.text("mode") or "watts", data.get("readings", "")
     form.asked.add("readings")
@@ -107,7 +107,7 @@ def _form(
 
 @cache
 def _fronts() -> list[tuple[str, str, list[str], Markup]]:
-    """Lenses and reflectors by key: their words, the kinds they go on, and a picture."""
+    """Lenses and reflectors by key: their words, the technologies they fit, and a picture."""
     found: dict[str, tuple[str, list[str], Markup]] = {}
     for kind in TECHNOLOGIES:
         face = usual_emitter(kind, 1.0)
@@ -119,7 +119,7 @@ def _fronts() -> list[tuple[str, str, list[str], Markup]]:
 
 @cache
 def _colours() -> list[tuple[str, str, list[str], Markup]]:
-    """Colours by key: their name, the kinds that have them, and a picture."""
+    """Colours by key: their name, the technologies that have them, and a picture."""
     found: dict[str, tuple[str, list[str], Markup]] = {}
     for kind in TECHNOLOGIES:
         for key, colours in colours_for(kind).items():

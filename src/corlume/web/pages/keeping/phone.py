@@ -1,4 +1,4 @@
-"""Phone: let one in over the home network by a code to scan, see which are let in, and shut one out."""
+"""Phones: paired over the home network by a QR code, listed, and unpaired."""
 
 from __future__ import annotations
 
@@ -27,13 +27,13 @@ def now() -> datetime.datetime:
 
 @router.get("/phone")
 def show_phone(request: Request, db: Db) -> HTMLResponse:
-    """Which devices are let in, and how one is."""
+    """Paired devices, and how to pair one."""
     return _page(request, db)
 
 
 @router.post("/phone/link")
 def make_link(request: Request, db: Db) -> Response:
-    """Show a code to scan, good once and for minutes; only for who sits at this machine."""
+    """Show a QR code, valid once and for minutes; only on this machine."""
     if not _at_home(request):
         return error_page(request, 403, "Not from here", "A device is let in from the machine that Corlume runs on.")
     address = request.app.state.phone_address
@@ -45,7 +45,7 @@ def make_link(request: Request, db: Db) -> Response:
 
 @router.post("/phone/{device_id}/remove")
 def remove(request: Request, db: Db, device_id: RowId) -> Response:
-    """Shut a device out."""
+    """Unpair a device."""
     if not _at_home(request):
         return error_page(request, 403, "Not from here", "A device is shut out from the machine that Corlume runs on.")
     phone_pairing.shut_out(db, device_id)
@@ -63,13 +63,13 @@ def trust(request: Request, db: Db, device_id: RowId, data: FormData) -> Respons
 
 @router.get("/pair/{token}")
 def show_pair(db: Db, token: str) -> HTMLResponse:
-    """Ask who comes; opening the link alone pairs nothing, as programs that look ahead open links."""
+    """Ask for the device's name; opening the link alone pairs nothing, as link previews open links."""
     return _pair_page(token, works=phone_pairing.link_works(db, token, now()))
 
 
 @router.get("/pair/{token}/style.css")
 def style(db: Db, token: str) -> Response:
-    """The look of the page that pairs, for who may see nothing else yet."""
+    """Styles of the pairing page, for a device that is not paired yet."""
     if not phone_pairing.link_works(db, token, now()):
         return PlainTextResponse(LATE, 410)
     return FileResponse(STATIC / "app.css")
@@ -77,7 +77,7 @@ def style(db: Db, token: str) -> Response:
 
 @router.post("/pair/{token}")
 def pair(db: Db, measure: Unit, token: str, data: FormData) -> Response:
-    """Let the device in that holds the link."""
+    """Pair the device that has the link."""
     try:
         shown = phone_pairing.pair(db, token, data.get("name", ""), now())
     except InvalidInput as error:

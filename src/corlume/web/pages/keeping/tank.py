@@ -52,7 +52,7 @@ def new_tank(request: Request, db: Db, measure: Unit) -> HTMLResponse:
 
 @router.post("/tanks/new")
 def create_tank(request: Request, db: Db, measure: Unit, data: FormData) -> Response:
-    """Store a new tank."""
+    """Save a new tank."""
     form = Form(data, measure)
     tank, targets, running = read_tank(form, None), read_targets(form, None), form.read(Running)
     name, key = read_name(form), _scape(form)
@@ -76,7 +76,9 @@ def _create(
     entry: CatalogueEntry | None,
     measure: Measure,
 ) -> int:
-    """Store a tank with its scape, and what hangs by the rule of cover, moved a little outwards where it is several."""
+    """Save a tank with its rockscape, and fixtures by the rule of cover, several a little further out than equally
+    spaced.
+    """
     whole, fixtures = replace(tank, rocks=scape(key, tank)), tuple[Fixture, ...]()
     if entry:
         begun = unstored(Scene(name, whole, targets, running, setups=(Setup("As it hangs", in_use=True),)))
@@ -86,7 +88,7 @@ def _create(
 
 
 def _scape(form: Form) -> ScapeKey:
-    """The scape that was chosen; none is bare."""
+    """The chosen rockscape; none is bare."""
     chosen = form.text("scape") or "open"
     key: ScapeKey = next((one for one in SCAPES if one == chosen), "open")
     if key != chosen:
@@ -96,7 +98,7 @@ def _scape(form: Form) -> ScapeKey:
 
 @router.post("/tanks/{tank_id}/copy")
 def copy_tank(db: Db, tank_id: RowId) -> RedirectResponse:
-    """A second tank like this one."""
+    """Copy the tank."""
     return go(f"/tanks/{tanks.copy_tank(db, tank_id)}")
 
 
@@ -104,7 +106,7 @@ def copy_tank(db: Db, tank_id: RowId) -> RedirectResponse:
 def lay_scape(
     request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None
 ) -> Response:
-    """Lay the rock of a scape, to be dragged from there."""
+    """Add the rock of a rockscape, to be dragged from there."""
     form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
     key = _scape(form)
     if form.ok:
@@ -113,16 +115,14 @@ def lay_scape(
 
 
 class DrawnRock(BaseModel):
-    """A corner of a view drawn over: from one place to another, from its upper left corner [m]."""
+    """A rectangle drawn over a view, from its upper left corner [m]."""
 
     view: Literal["plan", "front"]
     start: tuple[Metres, Metres]
     end: tuple[Metres, Metres]
 
     def rock(self, tank: Tank, number: int) -> Rock:
-        """A block of that outline; where the plan was drawn on as high as a third of the water, else as deep as a third
-        of the tank.
-        """
+        """Block of the rectangle; drawn in plan a third of the water high, else a third of the tank deep."""
         (u0, u1), (v0, v1) = (sorted((self.start[k], self.end[k])) for k in (0, 1))
         name, plan = f"Rock {number}", self.view == "plan"
         y, width = (tank.width - v1, v1 - v0) if plan else (tank.width / 3, tank.width / 3)
@@ -134,20 +134,20 @@ class DrawnRock(BaseModel):
 
 @router.post("/tanks/{tank_id}/rocks/draw")
 def draw_rock_by_hand(db: Db, tank_id: RowId, body: DrawnRock) -> JSONResponse:
-    """Add a rock as it was drawn."""
+    """Add a rock as drawn."""
     stored = tanks.open_tank(db, tank_id)
     return JSONResponse({"saved": tanks.save_rock(db, tank_id, None, body.rock(stored.tank, len(stored.rocks) + 1))})
 
 
 class DrawnOutline(BaseModel):
-    """A view drawn on freehand: places along an outline, from the view's upper left corner [m]."""
+    """A freehand outline on a view: places from its upper left corner [m]."""
 
     view: Literal["plan", "front"]
     points: list[tuple[Metres, Metres]] = Field(min_length=3, max_length=4000)
 
     def rocks(self, tank: Tank, number: int) -> list[Rock]:
-        """Blocks that fill the outline, as deep or as high as ``DrawnRock`` makes them; what comes near the bottom in
-        the front view stands on it.
+        """Blocks that fill the outline, as deep or as high as a ``DrawnRock``; close to the bottom in the front view
+        they stand on it.
         """
         found = []
         for k, (u0, u1, v0, v1) in enumerate(strips_of(self.points), 1):
@@ -181,7 +181,7 @@ def edit_tank(request: Request, db: Db, measure: Unit, tank_id: RowId, setup: Lo
 def save_tank(
     request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None
 ) -> Response:
-    """Change a tank."""
+    """Change a tank's own data."""
     stored = tanks.open_tank(db, tank_id)
     form = Form(data, measure)
     tank, targets, running = (
@@ -209,7 +209,7 @@ def save_rock(
     rock_id: RowId | None = None,
     setup: Looked = None,
 ) -> Response:
-    """Add a rock or change one."""
+    """Add or change a rock."""
     form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
     rock = form.read(Rock, stored.rock(rock_id).value if rock_id else None)
     if rock and form.ok:
@@ -228,7 +228,7 @@ def shape_rock(db: Db, tank_id: RowId, rock_id: RowId, body: RockShape) -> JSONR
 
 @router.post("/tanks/{tank_id}/rocks/{rock_id}/remove")
 def remove_rock(db: Db, tank_id: RowId, rock_id: RowId, setup: Looked = None) -> RedirectResponse:
-    """Take a rock out."""
+    """Delete a rock."""
     tanks.delete_rock(db, tank_id, rock_id)
     return go(f"/tanks/{tank_id}#rock", setup)
 
@@ -247,7 +247,7 @@ def add_brace(
 
 @router.post("/tanks/{tank_id}/braces/{brace_id}/remove")
 def remove_brace(db: Db, tank_id: RowId, brace_id: RowId, setup: Looked = None) -> RedirectResponse:
-    """Take a brace away."""
+    """Delete a brace."""
     tanks.delete_brace(db, tank_id, brace_id)
     return go(f"/tanks/{tank_id}#brace", setup)
 
@@ -255,7 +255,7 @@ def remove_brace(db: Db, tank_id: RowId, brace_id: RowId, setup: Looked = None) 
 def _part_answer(
     request: Request, stored: StoredTank, form: Form, part: str, part_id: int | None, setup: int | None
 ) -> Response:
-    """Back to the page, or the page again with the part's form as it was typed."""
+    """Redirect to the page, or the page with the part's form as typed."""
     if not form.errors:
         return go(f"/tanks/{stored.id}#{part}", setup)
     bad = {"part": part, "id": part_id, "values": form.data, "errors": form.errors}
@@ -268,7 +268,7 @@ ASKED = {"scene": Scene, "tank": Tank, "water": Water, "targets": LightTargets, 
 def _row(
     cls: type, part: str, part_id: int | None, thing: object, bad: dict[str, Any] | None, measure: Measure
 ) -> tuple[int | None, dict[str, Asked], dict[str, str]]:
-    """The form of a rock or a brace: its id, its fields, and what is wrong with what was typed there."""
+    """Form of a rock or a brace: its id, its fields, and the errors of what was typed."""
     typed = bad if bad and (bad["part"], bad["id"]) == (part, part_id) else None
     errors = typed["errors"] if typed else {}
     return part_id, asked(cls, typed["values"] if typed else shown_values(thing, measure), errors, measure), errors

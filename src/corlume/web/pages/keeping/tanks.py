@@ -1,4 +1,4 @@
-"""All tanks: the list, files in and out, undo, and what the keeper prefers on this device."""
+"""All tanks: the list, import and export, undo, and the preferences of this device."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ def list_tanks(request: Request, db: Db) -> HTMLResponse:
 
 @router.post("/tanks/import")
 def import_tank(request: Request, db: Db, sent: Files) -> Response:
-    """Store the tank of an uploaded scene file."""
+    """Import the tank of an uploaded scene file."""
     data = sent.files.get("file", b"")
     faults = ["No file was chosen, or it is empty."]
     if data:
@@ -52,14 +52,14 @@ def export_tank(db: Db, tank_id: RowId) -> Response:
 
 @router.post("/tanks/{tank_id}/remove")
 def remove_tank(db: Db, tank_id: RowId) -> RedirectResponse:
-    """Remove a tank; the tanks page can undo it."""
+    """Delete a tank; can be undone on the tanks page."""
     tanks.delete_tank(db, tank_id)
     return go("/tanks")
 
 
 @router.post("/tanks/{tank_id}/mend")
 def mend(db: Db, tank_id: RowId) -> RedirectResponse:
-    """Take out rock and braces for which a tank does not read; it can be undone."""
+    """Delete rock and braces that keep a tank from being opened; can be undone."""
     tanks.take_out_misfits(db, tank_id)
     return go(f"/tanks/{tank_id}")
 
@@ -69,7 +69,7 @@ def mend(db: Db, tank_id: RowId) -> RedirectResponse:
 @router.post("/tanks/{tank_id}/undo", dependencies=[Depends(light_recorded)])
 @router.post("/tanks/{tank_id}/redo", dependencies=[Depends(light_recorded)])
 def step(request: Request, db: Db, data: FormData, tank_id: RowId | None = None) -> RedirectResponse:
-    """Undo or redo, then back to where the keeper was, or to what is left of it when that is gone."""
+    """Undo or redo, then return to the page, or to the nearest page that is still there."""
     (tanks.undo if request.url.path.endswith("/undo") else tanks.redo)(db, tank_id)
     back = data.get("back", "/tanks")
     shown = re.search(r"[?&]setup=(\d{1,9})", back)
@@ -80,7 +80,7 @@ def step(request: Request, db: Db, data: FormData, tank_id: RowId | None = None)
 
 @router.post("/preferences")
 def preferences(data: FormData) -> RedirectResponse:
-    """Remember the unit, the theme and how places are read on this device."""
+    """Save the unit, the theme and the tape setting of this device."""
     answer = go(data.get("back", "/tanks"))
     for name, allowed in (("unit", ("cm", "in")), ("theme", ("day", "night"))):
         if data.get(name) in allowed:
@@ -96,14 +96,14 @@ def _remember(answer: Response, name: str, value: str) -> None:
 
 
 def show_tanks(request: Request, db: Database, *, faults: Sequence[str] = ()) -> HTMLResponse:
-    """The list of tanks, with what is wrong with a file that was brought; pictures come as they are scrolled to."""
+    """The list of tanks, with the errors of an imported file; pictures load when scrolled to."""
     context = {"tanks": tanks.tank_list(db), "faults": faults}
     return page(request, "keeping/tanks.html", context, status=422 if faults else 200)
 
 
 @router.get("/tanks/{tank_id}/card")
 def tank_card(request: Request, db: Db, tank_id: RowId) -> JSONResponse:
-    """The picture of a tank for the list, or what is wrong with one that cannot be opened."""
+    """Picture of a tank for the list, or the error of one that cannot be opened."""
     try:
         return JSONResponse({"html": draw_card(tanks.open_tank(db, tank_id))})
     except Unreadable as error:

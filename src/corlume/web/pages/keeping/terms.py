@@ -1,4 +1,4 @@
-"""Words of the trade, each explained plainly, with a small drawing where one helps."""
+"""Terms of the trade in plain words, with small drawings."""
 
 from __future__ import annotations
 
@@ -13,5 +13,5 @@ router = APIRouter()
 
 @router.get("/words")
 def show_words(request: Request) -> HTMLResponse:
-    """All of them on one page."""
+    """All terms on one page."""
     return page(request, "keeping/terms.html", {"words": plain_words()})

@@ -1,4 +1,4 @@
-"""The light chart: its page, and the answers to what is done on it."""
+"""The PAR map: its page, and the answers to everything done on it."""
 
 from __future__ import annotations
 
@@ -62,7 +62,7 @@ class ProbeAt(BaseModel):
 
 
 class ChartRequest(BaseModel):
-    """Where the probe is, which fixture is selected, what is changed, and whether a hand is still at it."""
+    """The probe's place, the selected fixture, changes of fixtures, and whether a drag is going on."""
 
     probe: ProbeAt
     selected: int | None = None
@@ -73,7 +73,7 @@ class ChartRequest(BaseModel):
 
 
 class ArrangeRequest(ChartRequest):
-    """What is done with all that is picked."""
+    """What to do with all picked fixtures."""
 
     how: Arranging
 
@@ -81,7 +81,7 @@ class ArrangeRequest(ChartRequest):
 def _changes(
     stored: StoredTank, setup: StoredSetup, request: ChartRequest, measure: Measure, tape: Tape
 ) -> dict[int, dict[str, Any]]:
-    """Changes by fixture, in SI; a place that was typed is where the tape reads it."""
+    """Changes by fixture, in SI; a typed place is where the tape reads it."""
     found = {}
     for fixture_id, change in request.changes.items():
         values = read_fixture_changes(change.model_dump(exclude_none=True), measure)
@@ -113,7 +113,7 @@ def _probe(stored: StoredTank, at: ProbeAt) -> WaterPoint:
 def chart(
     request: Request, db: Db, tank_id: RowId, setup: RowId | None = None, fixture: RowId | None = None
 ) -> HTMLResponse:
-    """The light chart of a setup."""
+    """PAR map of a setup."""
     stored = tanks.open_tank(db, tank_id)
     return _page(request, db, stored, stored.setup(setup), fixture)
 
@@ -127,7 +127,7 @@ def _page(
     bad: Form | None = None,
     frame: Form | None = None,
 ) -> HTMLResponse:
-    """The chart, with what was typed and is wrong of what a setup is meant for, or of a frame to be hung."""
+    """The PAR map, with the errors of a typed goal or of a frame."""
     measure = measure_of(request)
     selected = fixture if any(f.id == fixture for f in shown.fixtures) else None
     if selected is None and shown.fixtures:
@@ -167,14 +167,14 @@ def _page(
 
 
 def _frame_to_begin_with(tank: Tank, entries: Sequence[CatalogueEntry], measure: Measure) -> dict[str, str]:
-    """What the form for a frame begins with: parts that fit the tank."""
+    """Defaults of the form for a frame: parts that fit the tank."""
     count, each_side, long = first_frame(tank, entries)
     return {"count": str(count), "each_side": str(each_side), "gap": measure.number(BETWEEN), "middle": "cluster",
             "long": long}  # fmt: skip
 
 
 def _sockets(setup: StoredSetup) -> list[tuple[str, str, int]]:
-    """Technologies of a setup whose lamps can be chosen together: key, name, and how many sockets."""
+    """Technologies of a setup with lamps in sockets: key, name, and number of sockets."""
     keys = [kept.value.emitter.technology for kept in setup.fixtures]
     return [(key, TECHNOLOGIES[key].name, keys.count(key)) for key in dict.fromkeys(keys)
             if lamps_for(key) and 1 < keys.count(key) <= MOST_SOCKETS]  # fmt: skip
@@ -182,7 +182,7 @@ def _sockets(setup: StoredSetup) -> list[tuple[str, str, int]]:
 
 @router.post("/setups/{setup_id}/intent")
 def intend(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, data: FormData) -> Response:
-    """Say what a setup is meant for."""
+    """Save the goal of a setup."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     intent = form.read(Intent, stored.setup(setup_id).intent)
     if intent and form.ok:
@@ -196,7 +196,7 @@ def intend(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: Ro
 def light(
     db: Db, measure: Unit, tape: TapeRead, narrow: Narrow, tank_id: RowId, setup_id: RowId, body: ChartRequest
 ) -> JSONResponse:
-    """The chart as it would be with some changes; nothing is stored."""
+    """The PAR map under some changes; nothing is saved."""
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
     drafted = hung_fixtures.draft(stored.tank, setup, _changes(stored, setup, body, measure, tape))
@@ -222,7 +222,7 @@ def light(
 def change_fixtures(
     db: Db, measure: Unit, tape: TapeRead, narrow: Narrow, tank_id: RowId, setup_id: RowId, body: ChartRequest
 ) -> JSONResponse:
-    """Change fixtures for good, and answer with the chart as it is then."""
+    """Save changes of fixtures; answers with the new PAR map."""
     stored = tanks.open_tank(db, tank_id)
     changes = _changes(stored, stored.setup(setup_id), body, measure, tape)
     hung_fixtures.change_fixtures(db, tank_id, setup_id, changes)
@@ -233,7 +233,7 @@ def change_fixtures(
 def arrange(
     db: Db, measure: Unit, tape: TapeRead, narrow: Narrow, tank_id: RowId, setup_id: RowId, body: ArrangeRequest
 ) -> JSONResponse:
-    """Set several fixtures against each other, and answer with the chart as it is then."""
+    """Align several fixtures; answers with the new PAR map."""
     arrange_units(db, tank_id, setup_id, body.picked, body.how)
     return _kept(db, measure, tape, tank_id, setup_id, body, narrow=narrow)
 
@@ -241,7 +241,7 @@ def arrange(
 def _kept(
     db: Database, measure: Measure, tape: Tape, tank_id: int, setup_id: int, body: ChartRequest, *, narrow: bool
 ) -> JSONResponse:
-    """The chart as it is kept, with the panel and what can be undone."""
+    """The PAR map as saved, with the panel and the next undo."""
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
     sheet = chart_view.sheet_of(stored, setup, narrow=narrow)
@@ -256,7 +256,7 @@ def _kept(
 
 @router.get("/setups/{setup_id}/fixtures/{fixture_id}/front/{key}")
 def look_at_front(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId, key: str) -> JSONResponse:
-    """What another lens or reflector would do, before it is put on."""
+    """Effect of another lens or reflector, before it is fitted."""
     stored = tanks.open_tank(db, tank_id)
     found = lens_change_effect(stored, stored.setup(setup_id), fixture_id, key)
     put = {"lens": key}
@@ -304,13 +304,13 @@ def fill_sockets(db: Db, tank_id: RowId, setup_id: RowId, form: FormData) -> Red
 
 @router.post("/setups/{setup_id}/fixtures/{fixture_id}/copy")
 def copy_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId) -> RedirectResponse:
-    """Hang a second fixture like this one."""
+    """Hang a copy of a fixture."""
     copy_id = hung_fixtures.copy_fixture(db, tank_id, setup_id, fixture_id)
     return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={copy_id}")
 
 
 @router.post("/setups/{setup_id}/fixtures/{fixture_id}/remove")
 def remove_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId, whole: bool = False) -> RedirectResponse:
-    """Take a fixture down, or the whole frame that it is part of."""
+    """Delete a fixture, or the whole frame that it is part of."""
     hung_fixtures.remove_fixture(db, tank_id, setup_id, fixture_id, whole=whole)
     return go(f"/tanks/{tank_id}/chart?setup={setup_id}")

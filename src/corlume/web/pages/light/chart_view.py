@@ -1,4 +1,4 @@
-"""The light chart in pieces: what the page shows, and what a change replaces."""
+"""The parts of the PAR map: what the page shows, and what a change replaces."""
 
 from __future__ import annotations
 
@@ -54,12 +54,12 @@ from corlume.web.request.page import templates
 
 
 def default_probe(stored: StoredTank) -> WaterPoint:
-    """Where the probe starts: over the middle of the tank at the height of the rock top."""
+    """Initial place of the probe: over the middle of the tank at the height of the rock top."""
     return WaterPoint(stored.tank.length / 2, stored.tank.width / 2, stored.tank.rock_top())
 
 
 def sheet_of(stored: StoredTank, setup: StoredSetup, *, narrow: bool) -> Sheet:
-    """The sheet for a stored setup; drafts do not change it, so that nothing jumps in mid-drag."""
+    """Sheet of a saved setup, the same for drafts of it, so that nothing jumps during a drag."""
     return lay_out(stored.tank, max((f.value.emitter.height for f in setup.fixtures), default=0.0), narrow=narrow)
 
 
@@ -113,12 +113,12 @@ def moving_parts(
 
 
 def _hung_table(setup: StoredSetup, measure: Measure) -> str:
-    """What hangs, for paper."""
+    """Table of the fixtures, for print."""
     return templates.get_template("light/hung.html").render(setup=setup, measure=measure, letter=letter)
 
 
 def _rings(stored: StoredTank, setup: StoredSetup, measure: Measure) -> str:
-    """The trade's table of rings, with the band of every reading."""
+    """Ring means, with the band of every reading."""
     table = rings(stored, setup.hung, STEPS[measure.unit].rings)
     return templates.get_template("light/rings.html").render(
         rows=table, names=NAMES, band_at=stored.targets.band_at, measure=measure
@@ -134,7 +134,7 @@ def first_parts(
     selected: int | None,
     measure: Measure,
 ) -> dict[str, str]:
-    """The same as a first look, by a tank whose floor sends nothing back: coarse, and without verdicts."""
+    """Parts of a first look, coarse, without interreflection and without verdicts."""
     fixtures, bands = setup.hung, stored.targets.bands()
     planes = [
         slice_plane(tank, fixtures, view.kind, at, coarse=True)
@@ -159,7 +159,7 @@ FIRST_LOOK = (
 
 
 def _slices(probe: WaterPoint) -> tuple[float, float, float]:
-    """Where the plan, the front and the side view cut through the probe [m]."""
+    """Planes of the plan, front and side view through the probe [m]."""
     return probe.depth, probe.y, probe.x
 
 
@@ -176,8 +176,8 @@ def _drawn(
     coarse: bool = False,
     first: bool = False,
 ) -> dict[str, str]:
-    """Light and rock in the views, what hangs where in numbers, and what the probe reads; at first without how sure
-    that is, which wants the whole light.
+    """Light and rock in the views, dimensions, and the probe's readout; a first look leaves out the uncertainty, which
+    needs the whole field.
     """
     parts: dict[str, str] = {}
     fixtures = setup.hung
@@ -203,14 +203,14 @@ def _drawn(
 
 
 def _moved(stored: StoredTank, setup: StoredSetup) -> bool:
-    """Whether a fixture of a draft is elsewhere than it is kept; one that is only dimmed changes none of its marks."""
+    """Whether a fixture of a draft has moved; one that is only dimmed keeps its marks."""
     return [kept.value.emitter for kept in setup.fixtures] != [
         kept.value.emitter for one in stored.setups if one.id == setup.id for kept in one.fixtures
     ]
 
 
 def _notes(stored: StoredTank, setup: StoredSetup, measure: Measure) -> str:
-    """What collides, and what hangs beside the tank."""
+    """Collisions, and fixtures that hang beside the tank."""
     fixtures = setup.hung
     return templates.get_template("light/notes.html").render(
         collisions=collisions(stored.tank, setup),
@@ -231,7 +231,7 @@ def _marked(
 
 
 def _title(layer: Layer, chosen: int | None) -> str:
-    """What the legend's numbers are, where they are not plain PAR."""
+    """Title of the legend where its numbers are not plain PAR."""
     if layer == "share" and chosen is not None:
         return f"Share of {letter(chosen)} in the light, %"
     own = {"par": "", "scalar": "PAR on a sphere", "fluctuation": "Shimmer, %"}
@@ -242,7 +242,7 @@ def _title(layer: Layer, chosen: int | None) -> str:
 
 
 def _spots_near(stored: StoredTank, setup: StoredSetup, view: View, at: float) -> list[PointMark]:
-    """Readings of the survey in use, and what looked dark or lit under this setup, in a slice or close to it."""
+    """Readings of the survey in use, and observations by eye, in a slice or close to it."""
     axis = {"plan": 2, "front": 1, "side": 0}[view.kind]
     survey, marks = stored.survey, list[PointMark]()
     for i, (spot, par) in enumerate(survey.read() if survey else []):
@@ -290,7 +290,7 @@ def panel(
     tape: Tape,
     picked: Collection[int] = (),
 ) -> str:
-    """What hangs, by units, with dimmers; the fields of what is selected, and what can be done with what is picked."""
+    """Panel of units with dimmers; fields of the selected fixture, and actions for picked ones."""
     units = units_of(setup)
     held = [unit for unit in units if unit.id in picked]
     return templates.get_template("light/fixtures.html").render(
@@ -321,7 +321,7 @@ def panel(
 
 
 def frame(stored: StoredTank, sheet: Sheet, measure: Measure) -> dict[str, str]:
-    """What stays while fixtures move: the drawing's frame and its box."""
+    """Frame of the drawing and its box, which stay while fixtures move."""
     return {
         "frame": draw_frame(sheet, stored.tank, measure),
         "viewbox": f"0 0 {sheet.width:.0f} {sheet.height:.0f}",

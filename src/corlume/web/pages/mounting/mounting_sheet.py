@@ -42,7 +42,7 @@ def show_sheet(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id
 
 @router.post("")
 def save(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowId, data: FormData) -> Response:
-    """Keep what the keeper knows of the place and of the weights."""
+    """Save the surroundings and the weights."""
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
     form = Form(data, measure)
@@ -58,7 +58,7 @@ def save(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowI
 
 @router.get("/sheet.svg")
 def svg(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId) -> Response:
-    """The drawing at true scale, with what has to be set on each fixture under it."""
+    """The drawing at true scale, with the settings of each fixture below."""
     stored, setup, sheet = _sheet(db, tank_id, setup_id)
     drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, TRUE)
     text = to_svg(with_notes(drawing, _notes(sheet)))
@@ -74,7 +74,7 @@ def pdf(
     paper: Literal["a4", "letter"] = "a4",
     scale: Literal["fit", "true"] = "fit",
 ) -> Response:
-    """The sheet fitted to a page, or at true scale over as many pages as it takes, to be joined."""
+    """The sheet fitted to a page, or at true scale over as many pages as needed, to be joined."""
     stored, setup, sheet = _sheet(db, tank_id, setup_id)
     ratio = TRUE if scale == "true" else fitted_scale(stored.tank, sheet.marks, PAGES[paper])
     drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, ratio)
@@ -125,7 +125,7 @@ def _sheet(db: Db, tank_id: RowId, setup_id: RowId) -> tuple[StoredTank, StoredS
 
 
 def _hung(sheet: MountSheet, measure: Measure) -> list[list[str]]:
-    """For each hanger what hangs from it, its drill points, its weight, and what each support must be rated for."""
+    """For each hanger its fixtures, its drill points, its weight, and the rated load of each support."""
     rows = []
     for hanger in sheet.hangers:
         names = ", ".join(letter(number) for number in hanger.numbers)
@@ -139,7 +139,7 @@ SETTINGS = ["", "Fixture", "Output, %", "Channels, %", "Lens or reflector", "Til
 
 
 def _settings(sheet: MountSheet) -> list[list[str]]:
-    """What has to be set on each fixture, as rows."""
+    """Settings of each fixture, as rows."""
     return [
         [
             letter(one.number), one.name, str(one.output) if one.dims else "on" if one.output else "off",

@@ -1,4 +1,4 @@
-"""The coral library: searched and filtered, held against the tank's own seats, added from, changed, and as a table."""
+"""The coral library: searched and filtered, compared with the tank's own spots, added from, changed, and as a table."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def show_library(
     request: Request, db: Db, tank_id: RowId, setup: Looked = None, q: Typed = "", group: Typed = "", form: Typed = "",
     par: Typed = "", on: Typed = "",
 ) -> HTMLResponse:  # fmt: skip
-    """Kinds that hold a word, are of a group and a form, and suit a reading; each with how many seats suit it."""
+    """Coral types by word, group, growth form and PAR; each with the number of suitable spots."""
     return _library(request, db, tank_id, setup, {"q": q, "group": group, "form": form, "par": par, "on": on})
 
 
@@ -80,12 +80,12 @@ def _library(
 
 
 def sits_on(kind: CoralType, sat: str) -> bool:
-    """Whether a kind sits on a sort of seat as it likes to."""
+    """Whether a coral type prefers a sort of spot."""
     return any(share >= LIKED for one, share in kind.sits().items() if one == sat)
 
 
 def suited(kind: CoralType, seats: SpotTable) -> int:
-    """How many seats a kind sits on, and has its light on; what lives off food goes where it is dim."""
+    """Number of spots that suit a coral type and its light; non-photosynthetic types take dim ones."""
     liked = {sat for sat in SAT if sits_on(kind, sat)}
     where = np.isin(seats.sat, list(liked))
     return int((where & (light_score(kind.card, seats.par, food=kind.food) > 0)).sum())
@@ -93,7 +93,7 @@ def suited(kind: CoralType, seats: SpotTable) -> int:
 
 @router.get("/kind")
 def show_kind(request: Request, db: Db, tank_id: RowId, setup: Looked = None, name: Typed = "") -> HTMLResponse:
-    """A kind to be changed; without a name an empty form for a new one."""
+    """Form of a coral type; empty for a new one without a name."""
     return _kind(request, db, tank_id, setup, name, None)
 
 
@@ -101,7 +101,7 @@ def show_kind(request: Request, db: Db, tank_id: RowId, setup: Looked = None, na
 def save_kind(
     request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None
 ) -> Response:
-    """Keep a kind as it was typed."""
+    """Save a coral type as typed."""
     form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
     was = form.text("was")
     kind = form.read(CoralType, coral_types.library(stored).get(was))
@@ -114,14 +114,14 @@ def save_kind(
 
 @router.post("/kind/remove")
 def remove_kind(db: Db, tank_id: RowId, data: FormData, setup: Looked = None) -> Response:
-    """Take a kind of the keeper's out."""
+    """Delete a coral type of the keeper's."""
     coral_types.remove_type(db, tank_id, data.get("was", ""))
     return go(f"/tanks/{tank_id}/corals/library", setup)
 
 
 @router.get("/table")
 def export_table(db: Db, tank_id: RowId, own: bool = False) -> Response:
-    """The library as a table: all of it, or the keeper's own kinds."""
+    """The library as CSV: all of it, or the keeper's own types."""
     stored = tanks.open_tank(db, tank_id)
     kinds = [kept.value for kept in stored.kinds] if own else list(coral_types.library(stored).values())
     headers = {"Content-Disposition": 'attachment; filename="coral-kinds.csv"'}
@@ -130,7 +130,7 @@ def export_table(db: Db, tank_id: RowId, own: bool = False) -> Response:
 
 @router.post("/table")
 def import_table(request: Request, db: Db, tank_id: RowId, sent: Files, setup: Looked = None) -> Response:
-    """Add the kinds of a table."""
+    """Import coral types from CSV."""
     data, faults = sent.files.get("file", b""), ["No file was chosen, or it is empty."]
     if data:
         try:

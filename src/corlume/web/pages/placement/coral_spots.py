@@ -1,4 +1,4 @@
-"""Seats: those found on the rock with their light, the keeper's own, frag racks, and parts kept free."""
+"""Coral spots: those found on the rock with their light, custom ones, frag racks, and keep-clear areas."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ BEHIND = 5 * CM
 
 
 class TappedSeat(Tapped):
-    """The same with whether a seat is there, or none."""
+    """A tapped place, and whether it is a spot or unusable."""
 
     seen: Literal["rest", "none"]
 
@@ -52,13 +52,13 @@ class TappedSeat(Tapped):
 def show_seats(
     request: Request, db: Db, tank_id: RowId, setup: Looked = None, row: Typed = "", behind: Typed = ""
 ) -> HTMLResponse:
-    """All seats on the drawing and by where they are."""
+    """All spots on the drawing and by where they are."""
     return _page(request, tanks.open_tank(db, tank_id), setup, {"row": row, "behind": behind})
 
 
 @router.post("/tap")
 def tap(db: Db, measure: Unit, tank_id: RowId, body: TappedSeat) -> JSONResponse:
-    """Add a seat where it was tapped, on what lies there, or say that there is none."""
+    """Add a custom spot where it was tapped, or mark the place unusable."""
     stored = tanks.open_tank(db, tank_id)
     if body.view == "plan":
         at = resting_place(stored.tank, body.u, stored.tank.width - body.v)
@@ -74,7 +74,7 @@ def tap(db: Db, measure: Unit, tank_id: RowId, body: TappedSeat) -> JSONResponse
 
 @router.post("/{stand}")
 def add(db: Db, tank_id: RowId, stand: Annotated[Stand, Path()], setup: Looked = None) -> RedirectResponse:
-    """Add a seat, a rack or a part kept free, to be changed."""
+    """Add a custom spot, a rack or a keep-clear area, to be changed."""
     stored = tanks.open_tank(db, tank_id)
     tank = stored.tank
     x, y = 0.5 * tank.length, 0.25 * tank.width
@@ -95,7 +95,7 @@ def change(
     request: Request, db: Db, measure: Unit, tank_id: RowId, stand: Annotated[Stand, Path()],
     row_id: Annotated[RowId, Path()], data: FormData, setup: Looked = None,
 ) -> Response:  # fmt: skip
-    """Change one by its numbers."""
+    """Change an entry by its numbers."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     thing = form.read(KINDS[stand], choice_of(stored, stand, row_id).value)
     if thing and form.ok:
@@ -109,14 +109,14 @@ def change(
 def remove(
     db: Db, tank_id: RowId, stand: Annotated[Stand, Path()], row_id: Annotated[RowId, Path()], setup: Looked = None
 ) -> RedirectResponse:
-    """Take one out."""
+    """Delete an entry."""
     remove_choice(db, tank_id, stand, row_id)
     return go(f"/tanks/{tank_id}/corals/seats", setup)
 
 
 @router.post("/spots/{row_id}/place")
 def place(db: Db, tank_id: RowId, row_id: Annotated[RowId, Path()], body: Dropped) -> JSONResponse:
-    """Move a seat of the keeper's, or drop it."""
+    """Move or delete a custom spot."""
     if body.dropped:
         remove_choice(db, tank_id, "perches", row_id)
         return JSONResponse({"saved": row_id})

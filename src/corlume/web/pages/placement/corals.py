@@ -1,4 +1,4 @@
-"""Corals: cards, zones, where each fits, and placing them."""
+"""Corals: care cards, light zones, suitability, and placement."""
 
 from __future__ import annotations
 
@@ -49,7 +49,7 @@ LAYERS: dict[Layer, str] = {"light": "light", "flow": "flow", "seats": "seats"}
 
 
 class DropAt(BaseModel):
-    """Where a coral was let go, seen from above [m]."""
+    """Where a coral was dropped, seen from above [m]."""
 
     x: float
     y: float
@@ -67,13 +67,13 @@ class HeldAt(BaseModel):
 def corals_page(
     request: Request, db: Db, tank_id: RowId, setup: Looked = None, coral: RowId | None = None, layer: Layer = "light"
 ) -> HTMLResponse:
-    """The corals of a tank, in the light of the setup that is looked at."""
+    """The corals of a tank under the shown setup."""
     return _corals(request, tanks.open_tank(db, tank_id), setup, coral, layer=layer)
 
 
 @router.post("/add")
 def add(db: Db, tank_id: RowId, form: FormData, setup: Looked = None) -> Response:
-    """Add a coral of a kind in the library."""
+    """Add a coral of a type in the library."""
     kind = coral_types.library(tanks.open_tank(db, tank_id)).get(form.get("card", ""))
     if kind is None:
         raise NotFound("no such card")
@@ -91,7 +91,7 @@ def export_table(db: Db, tank_id: RowId) -> Response:
 
 @router.post("/table")
 def import_table(request: Request, db: Db, tank_id: RowId, sent: Files, setup: Looked = None) -> Response:
-    """Add the corals of a table."""
+    """Import corals from CSV."""
     data, faults = sent.files.get("file", b""), ["No file was chosen, or it is empty."]
     if data:
         try:
@@ -106,7 +106,7 @@ def import_table(request: Request, db: Db, tank_id: RowId, sent: Files, setup: L
 
 @router.post("/shade")
 def shade(db: Db, tank_id: RowId, form: FormData) -> RedirectResponse:
-    """Turn the shade of grown corals on or off, for all pages of the tank."""
+    """Switch the shade of grown corals on or off, for all pages of the tank."""
     corals.save_shade(db, tank_id, shade=form.get("shade") == "on")
     return go(form.get("back", f"/tanks/{tank_id}/corals"))
 
@@ -115,7 +115,7 @@ def shade(db: Db, tank_id: RowId, form: FormData) -> RedirectResponse:
 def change_card(
     request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: RowId, data: FormData, setup: Looked = None
 ) -> Response:
-    """Change what is known of a coral."""
+    """Change a coral's care card."""
     form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
     card = form.read(CoralCard, stored.coral(coral_id).value.card)
     if card is None or not form.ok:
@@ -126,7 +126,7 @@ def change_card(
 
 @router.post("/{coral_id}/place")
 def place(db: Db, tank_id: RowId, coral_id: RowId, body: DropAt, setup: Looked = None) -> JSONResponse:
-    """Put a coral where it was let go."""
+    """Place a coral where it was dropped."""
     stored = tanks.open_tank(db, tank_id)
     corals.place_coral(db, tank_id, coral_id, corals.resting_place(stored.tank, body.x, body.y))
     return JSONResponse({"next": along(f"/tanks/{tank_id}/corals?coral={coral_id}", setup)})
@@ -136,7 +136,7 @@ def place(db: Db, tank_id: RowId, coral_id: RowId, body: DropAt, setup: Looked =
 def try_it(
     request: Request, db: Db, tank_id: RowId, coral_id: RowId, body: HeldAt, setup: Looked = None
 ) -> JSONResponse:
-    """What a coral would have where it is held, and whom it would shade."""
+    """PAR of a coral at the place where it is held, and the corals it would shade."""
     measure, stored = measure_of(request), tanks.open_tank(db, tank_id)
     found = preview_placement(stored, stored.setup(setup), coral_id, body.view, body.u, body.v)
     no = [measure.fill(r.text, r.lengths) for r in found.reasons if r.answer == "no"]
@@ -157,7 +157,7 @@ def try_it(
 
 @router.post("/{coral_id}/drop")
 def drop(db: Db, tank_id: RowId, coral_id: RowId, body: HeldAt, setup: Looked = None) -> JSONResponse:
-    """Put a coral where it was let go on a view: on the seat that it snaps to."""
+    """Place a coral where it was dropped on a view: on the spot that it snaps to."""
     stored = tanks.open_tank(db, tank_id)
     found = preview_placement(stored, stored.setup(setup), coral_id, body.view, body.u, body.v)
     corals.place_coral(db, tank_id, coral_id, found.place)
@@ -168,7 +168,7 @@ def drop(db: Db, tank_id: RowId, coral_id: RowId, body: HeldAt, setup: Looked = 
 def wish(
     request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: RowId, data: FormData, setup: Looked = None
 ) -> Response:
-    """Change what is wished of its place."""
+    """Save a coral's placement preferences."""
     form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
     wished = form.read(PlacementPreferences, stored.coral(coral_id).value.wish, prefix="wish_")
     if wished and form.ok:
@@ -182,7 +182,7 @@ def wish(
 def put(
     request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: RowId, data: FormData, setup: Looked = None
 ) -> Response:
-    """Put a coral at a place that was typed: it comes to rest on what lies there."""
+    """Place a coral at a typed place, on what lies below."""
     form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
     old = stored.coral(coral_id).value.place or (None, None, None)
     x, y = form.length("at_x", old[0]), form.length("at_y", old[1])
@@ -196,7 +196,7 @@ def put(
 
 @router.post("/{coral_id}/send")
 def send(db: Db, tank_id: RowId, coral_id: RowId, form: FormData, setup: Looked = None) -> RedirectResponse:
-    """Put a coral on the best site of a zone."""
+    """Place a coral on the best site of a zone."""
     stored = tanks.open_tank(db, tank_id)
     fixtures = stored.setup(setup).hung
     zone_placement.send_to_zone(db, tank_id, coral_id, form.get("zone", ""), fixtures)
@@ -205,20 +205,20 @@ def send(db: Db, tank_id: RowId, coral_id: RowId, form: FormData, setup: Looked 
 
 @router.post("/{coral_id}/lift")
 def lift(db: Db, tank_id: RowId, coral_id: RowId, setup: Looked = None) -> RedirectResponse:
-    """Take a coral back to those that wait."""
+    """Unplace a coral."""
     corals.place_coral(db, tank_id, coral_id, None)
     return go(f"/tanks/{tank_id}/corals?coral={coral_id}", setup)
 
 
 @router.post("/{coral_id}/remove")
 def remove(db: Db, tank_id: RowId, coral_id: RowId, setup: Looked = None) -> RedirectResponse:
-    """Take a coral out of the books."""
+    """Delete a coral."""
     corals.remove_coral(db, tank_id, coral_id)
     return go(f"/tanks/{tank_id}/corals", setup)
 
 
 def _fields(coral: Coral, measure: Measure) -> dict[str, str]:
-    """What the forms of a coral show: its card, and its place or where one is offered first."""
+    """Fields of a coral's forms: its care card, and its place or the default one."""
     at = shown_values(coral.place, measure, "at_") if coral.place else {}
     return shown_values(coral.card, measure) | at | shown_values(coral.wish, measure, "wish_")
 

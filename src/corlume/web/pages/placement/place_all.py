@@ -1,4 +1,4 @@
-"""All corals that wait, placed together: a plan at once, a better one when it is there, adopted in one step."""
+"""Placement of all unplaced corals: a plan at once, a better one when found, applied in one step."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ Typed = Annotated[str, Query(max_length=40)]
 
 
 def _months(text: str) -> tuple[float, str]:
-    """How many months ahead corals get room to grow, and what is wrong with what was typed."""
+    """Months of growing room, and the error of what was typed."""
     if not text.strip():
         return USUAL_MONTHS, ""
     try:
@@ -45,7 +45,7 @@ def _months(text: str) -> tuple[float, str]:
 
 
 class Begun(BaseModel):
-    """What a plan is to be looked for with."""
+    """Options of a new planning job."""
 
     months: Annotated[float, Field(ge=0, le=MOST_MONTHS, allow_inf_nan=False)] = USUAL_MONTHS
     daily: bool = False
@@ -55,7 +55,7 @@ class Begun(BaseModel):
 def show_plan(
     request: Request, db: Db, tank_id: RowId, setup: Looked = None, months: Typed = "", by: Typed = ""
 ) -> HTMLResponse:
-    """A first plan for all that wait."""
+    """A first plan for all unplaced corals."""
     stored, (ahead, wrong) = tanks.open_tank(db, tank_id), _months(months)
     looked, asked = stored.setup(setup), PlacementRequest(ahead, by == "day")
     plan = first_plan(stored, looked, asked)
@@ -84,7 +84,7 @@ def begin_job(db: Db, tank_id: RowId, body: Begun, setup: Looked = None) -> JSON
 def look_at_job(
     request: Request, db: Db, tank_id: RowId, number: Annotated[RowId, Path()], setup: Looked = None, known: int = 0
 ) -> JSONResponse:
-    """How far it is, with the newest plan where the page does not have it yet."""
+    """Progress of the job, with its latest plan where the page does not have it yet."""
     stored, job = tanks.open_tank(db, tank_id), placement_jobs.look(db, tank_id, number)
     found = {"state": job.state, "done": job.done, "plans": job.plans, "gap": job.plan.gap if job.plan else None}
     if job.plan and job.plans != known:
@@ -94,14 +94,14 @@ def look_at_job(
 
 @router.post("/jobs/{number}/stop")
 def stop_job(db: Db, tank_id: RowId, number: Annotated[RowId, Path()]) -> JSONResponse:
-    """Stop looking: the best plan so far stays."""
+    """Stop the job; the best plan so far stays."""
     placement_jobs.stop(db, tank_id, number)
     return JSONResponse({"stopped": number})
 
 
 @router.post("")
 def adopt(db: Db, tank_id: RowId, data: FormData, setup: Looked = None) -> RedirectResponse:
-    """Put the corals of a plan where it has them, in one step of undo."""
+    """Place the corals of a plan, in one step of undo."""
     corals.place_corals(db, tank_id, _places(data))
     return go(f"/tanks/{tank_id}/corals", setup)
 
@@ -124,7 +124,7 @@ def _places(data: dict[str, str]) -> dict[int, tuple[float, float, float]]:
 
 
 def _plan(request: Request, stored: StoredTank, plan: Plan, setup_id: int) -> str:
-    """A plan as a piece of the page: drawing, table, and the form that takes it."""
+    """A plan as a part of the page: drawing, table, and the form that applies it."""
     measure, sheet = measure_of(request), lay_out_pair(stored.tank, narrow=narrow_of(request))
     there = {one.coral.id: one for one in plan.seated}
     states = [

@@ -1,4 +1,4 @@
-"""Hang: starting points by rule, the search for a better layout, and its answers."""
+"""The page Layout: starting points by rule, the search for a better layout, and its results."""
 
 from __future__ import annotations
 
@@ -65,7 +65,7 @@ def show_hang(
     purpose: WishPurpose | None = None,
     means: Means | None = None,
 ) -> HTMLResponse:
-    """Faults of a setup, starting points, the wish, and the newest search."""
+    """Problems of a setup, starting points, the request, and the latest search."""
     stored = tanks.open_tank(db, tank_id)
     newest = search_jobs.newest(db, tank_id)
     entry = _entry(db, key)
@@ -97,7 +97,7 @@ def begin(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormDat
 
 @router.post("/start/{number}")
 def adopt_start(db: Db, measure: Unit, tank_id: RowId, number: RowId, data: FormData) -> RedirectResponse:
-    """Make a setup of a starting point and open its chart."""
+    """Save a starting point as a new setup and open its PAR map."""
     entry, stored = _entry(db, data.get("entry", "")), tanks.open_tank(db, tank_id)
     intent = _setup(stored, data.get("setup", "")).intent
     starts = starting_points(stored, entry, intent, STEPS[measure.unit])
@@ -109,13 +109,13 @@ def adopt_start(db: Db, measure: Unit, tank_id: RowId, number: RowId, data: Form
 
 @router.post("/try/{key}")
 def try_it(db: Db, measure: Unit, tank_id: RowId, key: str, setup: RowId) -> RedirectResponse:
-    """Make a setup of what a remedy would do to another, and open its chart."""
+    """Save a suggested change as a new setup and open its PAR map."""
     return go(f"/tanks/{tank_id}/chart?setup={try_change(db, tank_id, setup, key, STEPS[measure.unit])}")
 
 
 @router.get("/faults")
 def faults(request: Request, db: Db, tank_id: RowId, setup: RowId | None = None) -> JSONResponse:
-    """What is wrong with the light of a setup, and what each remedy would do; it takes a second to work out."""
+    """Problems of a setup, and the effect of each suggested change; takes a second."""
     stored, measure = tanks.open_tank(db, tank_id), measure_of(request)
     shown = stored.setup(setup)
     found = problems_of(stored, shown.hung, shown.intent, STEPS[measure.unit])
@@ -129,7 +129,7 @@ def faults(request: Request, db: Db, tank_id: RowId, setup: RowId | None = None)
 
 @router.get("/{search_id}")
 def watch(request: Request, db: Db, tank_id: RowId, search_id: RowId) -> JSONResponse:
-    """How far a search is, with its answers as they stand."""
+    """Progress of a search, with its results so far."""
     found = _look(db, tank_id, search_id)
     stored = tanks.open_tank(db, tank_id)
     measure = measure_of(request)
@@ -151,7 +151,7 @@ def watch(request: Request, db: Db, tank_id: RowId, search_id: RowId) -> JSONRes
 
 @router.post("/{search_id}/stop")
 def stop(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
-    """Stop a search; what it has found stays."""
+    """Stop a search; its results stay."""
     search_jobs.stop(db, tank_id, search_id)
     stopped = _look(db, tank_id, search_id)
     setup = _searched(tanks.open_tank(db, tank_id), stopped)
@@ -160,7 +160,7 @@ def stop(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
 
 @router.post("/{search_id}/resume")
 def resume(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
-    """Take up a search that a restart cut off."""
+    """Resume a search that a restart cut off."""
     search_jobs.resume(db, tank_id, search_id)
     found = _look(db, tank_id, search_id)
     setup = _searched(tanks.open_tank(db, tank_id), found)
@@ -169,12 +169,12 @@ def resume(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
 
 @router.post("/{search_id}/adopt/{number}")
 def adopt(db: Db, tank_id: RowId, search_id: RowId, number: RowId) -> RedirectResponse:
-    """Make a setup of a layout and open its chart."""
+    """Save a layout as a new setup and open its PAR map."""
     return go(f"/tanks/{tank_id}/chart?setup={search_jobs.adopt(db, tank_id, search_id, number)}")
 
 
 def _look(db: Database, tank_id: int, search_id: int) -> Search:
-    """A search for a layout; ``NotFound`` otherwise, and for a comparison of kinds, which has a page of its own."""
+    """A search for a layout; ``NotFound`` otherwise, and for a comparison of light types, which has its own page."""
     found = search_jobs.look(db, tank_id, search_id)
     if found.wish.means not in MEANS:
         raise NotFound(f"search {search_id} is none for a layout")
@@ -285,7 +285,7 @@ def _page(
 
 
 def _limits(values: dict[str, str], currency: str) -> str:
-    """What the folded limits are set to, in one line."""
+    """The folded limits in one line."""
     said = [
         f"{values.get('count_low', '')} to {values.get('count_high', '')}",
         f"{values.get('band_low', '')} to {values.get('band_high', '')} PAR",
@@ -299,7 +299,7 @@ def _limits(values: dict[str, str], currency: str) -> str:
 
 
 def _answers(stored: StoredTank, found: Search, measure: Measure, entries: Sequence[CatalogueEntry]) -> str:
-    """What a search has found, against the setup that it began from."""
+    """Results of a search, compared with the setup that it began from."""
     setup = _searched(stored, found)
     now, intent = setup.hung, intent_of(stored, found.wish)
     settled = found.state not in ("waiting", "running")
@@ -335,7 +335,7 @@ def _answers(stored: StoredTank, found: Search, measure: Measure, entries: Seque
 
 
 def _curve(found: Search, measure: Measure) -> str:
-    """The trade-off of height, drawn, and to be gone along."""
+    """The trade-off of height, drawn as a curve to move along."""
     points = [
         {
             "height": measure.number(height),
@@ -352,12 +352,12 @@ def _curve(found: Search, measure: Measure) -> str:
 
 
 def _searched(stored: StoredTank, found: Search) -> StoredSetup:
-    """The setup that a search began from, or the one in use when that is gone."""
+    """Setup that a search began from, or the one in use when that is gone."""
     return next((s for s in stored.setups if s.id == found.setup_id), stored.setup())
 
 
 def _differences(stored: StoredTank, setup: StoredSetup, found: Sequence[Found]) -> list[Markup]:
-    """For each layout what it changes at the rock top; nothing when nothing hangs now."""
+    """Change of the PAR map at the rock top by each layout; none when nothing hangs now."""
     tank, now = stored.lit_tank(), setup.hung
     base = slice_plane(tank, now, "plan", tank.rock_top())
     label = f"PAR of this layout less that of {setup.name}"

@@ -1,4 +1,4 @@
-"""The answers on the page Hang as rows of one table: by search and by rule, each ranked by the same sum."""
+"""Results on the page Layout as rows of one table, from search and by rule, all ranked the same way."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ from corlume.web.request.page import templates
 
 @dataclass(slots=True)
 class Row:
-    """An answer in the table: what it is, whose rule it is, what it does, and how a setup is made of it."""
+    """A result in the table: what it is, its rule, its effects, and how it is saved as a setup."""
 
     title: str
     about: str
@@ -46,7 +46,7 @@ class Row:
 
     @property
     def settings(self) -> list[SettingWords]:
-        """What has to be set on its fixtures."""
+        """Settings of its fixtures."""
         return settings_in_words(self.does.fixtures)
 
 
@@ -54,7 +54,7 @@ def start_rows(
     stored: StoredTank, setup: StoredSetup, entry: CatalogueEntry, starts: Sequence[StartingPoint],
     entries: Sequence[CatalogueEntry], wish: SearchRequest,
 ) -> list[Row]:  # fmt: skip
-    """What the trade's rules come to, the best by its rank first."""
+    """Starting points by rule, the best rank first."""
     hidden = {"entry": entry.key, "setup": str(setup.id)}
     proposer = Proposer(stored, LayoutRanking.of(stored, wish), entries)
     rows = [
@@ -75,7 +75,7 @@ def found_rows(
     stored: StoredTank, setup: StoredSetup, found: Search, entries: Sequence[CatalogueEntry], starts: Sequence[Row],
     measure: Measure,
 ) -> list[Row]:  # fmt: skip
-    """What a search has found, the best by its rank first; and why it stands before a rule that beats it in most."""
+    """Results of a search, the best rank first; and why the first beats a rule that leads in most columns."""
     intent = intent_of(stored, found.wish)
     try:
         answers = in_order(stored, found.wish, found.found, entries, setup.hung)
@@ -99,7 +99,7 @@ def found_rows(
 
 
 def _first_for(first: Row, starts: Sequence[Row]) -> str:
-    """Why an answer stands before a rule that beats it in most columns, in a line; or that the rule ranks before it."""
+    """Why a result ranks before a rule that leads in most columns, in a line; or that the rule ranks first."""
     for rule in starts:
         pairs = [
             (first.does.figures.coverage, rule.does.figures.coverage),
@@ -125,7 +125,7 @@ def _made_of(one: Found, measure: Measure) -> str:
 
 
 def _titles(rows: Sequence[Row], starts: Sequence[Row], *, cheapest: bool) -> list[str]:
-    """Best where nothing by rule ranks before it, best with fewer, best for your corals; the others by their place."""
+    """Titles: best where no rule ranks before it, best with fewer, best for your corals; the others by their place."""
     count = [len(row.does.fixtures) for row in rows]
     leaving = [len(row.does.corals.leave) for row in rows]
     titles = [f"No. {k + 1}" for k in range(len(rows))]
@@ -159,14 +159,14 @@ def picture_of(stored: StoredTank, fixtures: Any, *, zones: bool = False, small:
 
 
 def graded(stored: StoredTank, figured: Figures, intent: Intent) -> dict[str, Verdict]:
-    """The verdicts of figures that were worked out already, as the chart would give them."""
+    """Verdicts of figures computed before, as on the PAR map."""
     return {verdict.key: verdict for verdict in verdicts_of_case(stored, VerdictCase(figured, stored.targets, intent))}
 
 
 def faults_context(
     db: Database, stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent, found: ProblemReport
 ) -> dict[str, Any]:
-    """What the template of faults and suggested changes shows of a diagnosis."""
+    """Template context of problems and suggested changes."""
     now, changes = suggested(stored, fixtures, intent, found, fixture_library.entries(db))
     return {
         "stored": stored,

@@ -1,4 +1,4 @@
-"""Kinds of light on the keeper's own tank: each at its best, in the order of what the keeper gives weight to."""
+"""Light types on the keeper's own tank: each at its best, ranked by the keeper's weights."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ JUDGED = (
 def show_kinds(
     request: Request, db: Db, measure: Unit, tank_id: RowId, setup: Looked = None, usable: bool = False
 ) -> HTMLResponse:
-    """Every kind of light at its best over the tank, and the order of them."""
+    """Every light type at its best over the tank, ranked."""
     stored = tanks.open_tank(db, tank_id)
     looked = stored.setup(setup)
     wish = light_types_request(stored, looked, usable=usable, steps=STEPS[measure.unit])
@@ -79,7 +79,7 @@ def show_kinds(
 
 @router.post("")
 def begin(db: Db, measure: Unit, tank_id: RowId, setup: Looked = None, usable: bool = False) -> RedirectResponse:
-    """Work every kind out, unless that was done for this tank as it is."""
+    """Begin to search every light type, unless that is done for the tank as it is."""
     stored = tanks.open_tank(db, tank_id)
     looked = stored.setup(setup)
     wish = light_types_request(stored, looked, usable=usable, steps=STEPS[measure.unit])
@@ -93,7 +93,7 @@ def answers(
     request: Request, db: Db, measure: Unit, tank_id: RowId, search_id: RowId, setup: Looked = None, w: str = "",
     table: bool = True,
 ) -> JSONResponse:  # fmt: skip
-    """How far a comparison is, its order by some weights, and its table where it is asked for."""
+    """Progress of a comparison, its ranking by some weights, and its table if asked for."""
     stored = tanks.open_tank(db, tank_id)
     looked, search = stored.setup(setup), search_jobs.look(db, tank_id, search_id)
     weights = _read(w) or _weights(request, looked)
@@ -106,7 +106,7 @@ def answers(
 
 @router.get("/shelf")
 def show_shelf_side(request: Request, db: Db, tank_id: RowId, setup: Looked = None) -> HTMLResponse:
-    """Choose up to six fixtures of the shelf, to be compared over this tank."""
+    """Choose up to six fixtures of the library to compare over this tank."""
     stored = tanks.open_tank(db, tank_id)
     ticked = request.query_params.getlist("entry")[:99]
     context = {
@@ -121,7 +121,7 @@ def show_shelf_side(request: Request, db: Db, tank_id: RowId, setup: Looked = No
 
 @router.get("/shelf/beside")
 def shelf_beside(request: Request, db: Db, measure: Unit, tank_id: RowId, setup: Looked = None) -> JSONResponse:
-    """The comparison itself, which takes a second or two for each."""
+    """The comparison, which takes a second or two per fixture."""
     stored, ticked = tanks.open_tank(db, tank_id), request.query_params.getlist("entry")
     chosen = [entry for entry in fixture_library.entries(db) if entry.key in ticked]
     wrong, rows = "", list[ComparedFixture]()
@@ -137,7 +137,7 @@ def shelf_beside(request: Request, db: Db, measure: Unit, tank_id: RowId, setup:
 
 @router.post("/{search_id}/adopt/{key}")
 def adopt(db: Db, tank_id: RowId, search_id: RowId, key: str) -> RedirectResponse:
-    """Make a setup of one kind and open its chart."""
+    """Save one light type as a new setup and open its PAR map."""
     return go(f"/tanks/{tank_id}/chart", light_type_ranking.adopt(db, tank_id, search_id, key))
 
 
@@ -145,7 +145,7 @@ def adopt(db: Db, tank_id: RowId, search_id: RowId, key: str) -> RedirectRespons
 def side(
     request: Request, db: Db, tank_id: RowId, search_id: RowId, a: str = "", b: str = "", setup: Looked = None
 ) -> Response:
-    """Two kinds beside each other as charts."""
+    """PAR maps of two light types beside each other."""
     stored = tanks.open_tank(db, tank_id)
     search = search_jobs.look(db, tank_id, search_id)
     options = light_type_ranking.options_of(stored, search)
@@ -171,7 +171,7 @@ def side(
 
 
 def _alone(stored: StoredTank, option: LightTypeOption) -> StoredTank:
-    """The tank under one kind alone."""
+    """The tank under one light type alone."""
     fixtures = tuple(Kept(k, fixture) for k, fixture in enumerate(option.fixtures))
     return replace(stored, setups=(StoredSetup(0, option.name, True, fixtures),))
 
@@ -180,7 +180,7 @@ def _parts(
     stored: StoredTank, looked: StoredSetup, search: Search | None, weights: dict[str, int], measure: Any, *,
     table: bool = True,
 ) -> dict[str, str]:  # fmt: skip
-    """What changes on the page: the order, and the table of kinds."""
+    """Changing parts of the page: the ranking, and the table."""
     options = light_type_ranking.options_of(stored, search) if search else []
     ranking, wrong = None, ""
     try:
@@ -211,18 +211,18 @@ def _parts(
 
 
 def _weights(request: Request, looked: StoredSetup) -> dict[str, int]:
-    """The keeper's weights, or the usual ones; those of shimmer as the setup wants it, until one is moved."""
+    """The keeper's weights, or the defaults; shimmer as the setup's goal has it, until one is moved."""
     return _read(request.cookies.get(WEIGHTS, "")) or USUAL | SHIMMER_WEIGHTS[looked.intent.shimmer]
 
 
 def _against(weights: dict[str, int], looked: StoredSetup) -> bool:
-    """Whether the weights want the opposite of the shimmer that the setup wants."""
+    """Whether the weights want the opposite of the setup's goal for shimmer."""
     wanted = weights["shimmer"] - weights["calm"]
     return wanted * {"liked": 1, "any": 0, "calm": -1}[looked.intent.shimmer] < 0
 
 
 def _read(text: str) -> dict[str, int] | None:
-    """Weights of a digit for each criterion, or None where it is not that."""
+    """Weights from one digit per criterion, or None when they cannot be read."""
     if not re.fullmatch(rf"[0-{MOST_WEIGHT}]{{{len(CRITERIA)}}}", text):
         return None
     return dict(zip(CRITERIA, map(int, text), strict=True))

@@ -1,4 +1,4 @@
-"""Balance by meter: rounds of a few readings, each with the move that would bring them together."""
+"""Balance by meter: rounds of a few readings, each with the move that would equalise them."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ router = APIRouter(prefix="/tanks/{tank_id}/survey/balance")
 
 @router.post("")
 def begin(db: Db, tank_id: RowId, setup: Looked = None) -> Response:
-    """Begin to balance the setup that is looked at."""
+    """Begin to balance the shown setup."""
     stored = tanks.open_tank(db, tank_id)
     survey_id = balance_rounds.begin(db, stored, stored.setup(setup), datetime.date.today())
     return go(f"/tanks/{tank_id}/survey/balance/{survey_id}", setup)
@@ -60,7 +60,7 @@ def show(
 
 @router.post("/{survey_id}/shift")
 def shift(db: Db, measure: Unit, tank_id: RowId, survey_id: RowId, data: FormData, setup: Looked = None) -> Response:
-    """Note that the fixtures were shifted as it says, and read again."""
+    """Save that the fixtures were shifted as suggested, and begin the next round."""
     stored = tanks.open_tank(db, tank_id)
     session, end = _session(db, stored, survey_id), _strong(data.get("strong", ""))
     last = balance_rounds.rounds(db, stored, session, end, STEPS[measure.unit])[-1]

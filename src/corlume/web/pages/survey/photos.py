@@ -1,4 +1,4 @@
-"""Photos of the tank: fixed by tapping four corners, then a tap is a place, and readings stand on the picture."""
+"""Photos of the tank: mapped by tapping four corners; then a tap is a place, and readings are drawn on the picture."""
 
 from __future__ import annotations
 
@@ -27,13 +27,13 @@ ROWS = {"front": ("front", 0.12), "middle": ("middle", 0.5), "back": ("back", 0.
 
 @router.get("")
 def show_photos(request: Request, db: Db, tank_id: RowId, setup: Looked = None) -> HTMLResponse:
-    """All photos of the tank, and how one is brought in."""
+    """All photos of the tank, and the import."""
     return _list(request, db, tank_id, setup, [], {})
 
 
 @router.post("")
 def bring(request: Request, db: Db, measure: Unit, tank_id: RowId, sent: Files, setup: Looked = None) -> Response:
-    """Bring a photo in."""
+    """Import a photo."""
     typed, data = sent.texts, sent.files.get("photo", b"")
     name, view = typed.get("name", "").strip() or "Photo", typed.get("view", "front")
     try:
@@ -77,7 +77,7 @@ def show_picture(db: Db, tank_id: RowId, photo_id: RowId) -> Response:
 def show_photo(
     request: Request, db: Db, tank_id: RowId, photo_id: RowId, survey: RowId | None = None, setup: Looked = None
 ) -> HTMLResponse:
-    """A photo with the numbers of a survey on it."""
+    """A photo with the readings of a survey."""
     stored, photo = tanks.open_tank(db, tank_id), photos.open_photo(db, tank_id, photo_id)
     every = surveys.all_surveys(db, tank_id)
     chosen = next((one for one in every if one.id == survey), every[0] if every else None)
@@ -106,7 +106,7 @@ def _labels(stored: StoredTank, photo: Photo, survey: StoredSurvey | None) -> li
 
 @router.get("/{photo_id}/marked.png")
 def save_marked(db: Db, tank_id: RowId, photo_id: RowId, survey: RowId) -> Response:
-    """The photo with its numbers, to keep or to show."""
+    """The photo with its readings, to save."""
     stored, photo = tanks.open_tank(db, tank_id), photos.open_photo(db, tank_id, photo_id)
     found = _labels(stored, photo, surveys.open_survey(db, tank_id, survey))
     headers = {"Content-Disposition": 'attachment; filename="par-on-photo.png"'}
@@ -114,20 +114,20 @@ def save_marked(db: Db, tank_id: RowId, photo_id: RowId, survey: RowId) -> Respo
 
 
 class Corners(BaseModel):
-    """Where the corners were tapped, as shares of the picture; none to begin again."""
+    """Tapped corners as shares of the picture; none to begin again."""
 
     corners: list[tuple[Part, Part]] = Field(max_length=4)
 
 
 @router.post("/{photo_id}/corners")
 def fix(db: Db, tank_id: RowId, photo_id: RowId, body: Corners) -> JSONResponse:
-    """Fix the photo to the tank."""
+    """Map the photo to the tank."""
     photos.fix_photo(db, tank_id, photo_id, tuple(body.corners))
     return JSONResponse({"fixed": bool(body.corners)})
 
 
 class Tap(BaseModel):
-    """A place tapped on a fixed photo, for a survey: with what the picture does not have."""
+    """A tap on a mapped photo, for a survey: with the coordinate that the picture does not show."""
 
     survey: RowId
     u: Part
@@ -139,7 +139,7 @@ class Tap(BaseModel):
 
 @router.post("/{photo_id}/tap")
 def tap(db: Db, measure: Unit, tank_id: RowId, photo_id: RowId, body: Tap) -> JSONResponse:
-    """Add the place that was tapped as a spot; answers where it is."""
+    """Add a point where the photo was tapped; answers with its place."""
     stored, photo = tanks.open_tank(db, tank_id), photos.open_photo(db, tank_id, photo_id)
     kept = surveys.open_survey(db, tank_id, body.survey)
     if not photo.corners:
@@ -160,6 +160,6 @@ def tap(db: Db, measure: Unit, tank_id: RowId, photo_id: RowId, body: Tap) -> JS
 
 @router.post("/{photo_id}/remove")
 def remove(db: Db, tank_id: RowId, photo_id: RowId, setup: Looked = None) -> RedirectResponse:
-    """Take a photo out."""
+    """Delete a photo."""
     photos.remove_photo(db, tank_id, photo_id)
     return go(f"/tanks/{tank_id}/survey/photos", setup)

@@ -19,7 +19,7 @@ router = APIRouter(prefix="/tanks/{tank_id}/survey/week")
 
 @router.post("")
 def begin(db: Db, measure: Unit, tank_id: RowId, setup: Looked = None) -> Response:
-    """Plan a week for the setup that is looked at."""
+    """Plan a week for the shown setup."""
     stored = tanks.open_tank(db, tank_id)
     survey_id = rental_week.begin(db, stored, stored.setup(setup), datetime.date.today(), measure)
     return go(f"/tanks/{tank_id}/survey/week/{survey_id}", setup)
@@ -27,7 +27,7 @@ def begin(db: Db, measure: Unit, tank_id: RowId, setup: Looked = None) -> Respon
 
 @router.get("/{survey_id}")
 def show(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Looked = None) -> HTMLResponse:
-    """All days of a week: what is to be read, and what was."""
+    """All days of a week: points to read, and results."""
     stored, looked = tanks.open_tank(db, tank_id), tanks.open_tank(db, tank_id).setup(setup)
     session = rental_week.session_of(db, stored, survey_id)
     context = {
@@ -48,7 +48,7 @@ def show(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Look
 def begin_day(
     db: Db, measure: Unit, tank_id: RowId, survey_id: RowId, data: FormData, setup: Looked = None
 ) -> Response:
-    """Lay out the spots of another day, under the setup that is looked at as it hangs now."""
+    """Plan the points of the next day, under the shown setup as it hangs now."""
     stored = tanks.open_tank(db, tank_id)
     session, part = rental_week.session_of(db, stored, survey_id), data.get("part", "")
     chosen = next((key for key in PARTS if key == part), None)

@@ -1,4 +1,4 @@
-"""Survey: planned, taken at the tank, judged, and taken into use."""
+"""Surveys: planned, read at the tank, judged, and applied."""
 
 from __future__ import annotations
 
@@ -57,13 +57,13 @@ ASKED = ("name", "day", "pumps", "meter", "immersion")
 
 @router.get("")
 def show_surveys(request: Request, db: Db, tank_id: RowId, setup: Looked = None) -> HTMLResponse:
-    """All surveys of a tank on their time line, and a new one to be planned."""
+    """All surveys of a tank in order of time, and the form for a new one."""
     return _list(request, db, tanks.open_tank(db, tank_id), setup)
 
 
 @router.post("")
 def begin(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None) -> Response:
-    """Plan a survey of so many spots under the setup that is looked at."""
+    """Plan a survey of so many points under the shown setup."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     hung, wanted = stored.setup(setup), form.text("count")
     if wanted not in ("0", *TEMPLATES, *map(str, COUNTS)):
@@ -104,8 +104,8 @@ def _list(
 
 @router.get("/buys")
 def what_readings_buy(db: Db, tank_id: RowId, setup: Looked = None) -> JSONResponse:
-    """The standard deviation of the map with no reading and with each number offered, in words; it takes seconds for
-    a tank with many fixtures, so that the page asks for it once it is shown.
+    """Uncertainty of the map with no reading and with each number offered, in words; takes seconds with many fixtures,
+    so that the page asks for it once shown.
     """
     stored = tanks.open_tank(db, tank_id)
     left = offer(stored, stored.setup(setup)).left
@@ -113,7 +113,7 @@ def what_readings_buy(db: Db, tank_id: RowId, setup: Looked = None) -> JSONRespo
 
 
 class Entry(NamedTuple):
-    """A line of the time line: a survey by itself, or all of a session, with its page under the station's."""
+    """A row of the list: one survey, or all of a session, with its address under the station's."""
 
     name: str
     day: datetime.date
@@ -126,7 +126,7 @@ class Entry(NamedTuple):
 
 
 def _time_line(kept: Sequence[StoredSurvey]) -> list[Entry]:
-    """Surveys, the newest first; those of one session are one line, and a week's balance belongs to the week."""
+    """Surveys, the newest first; a session is one row, and a week's balance belongs to the week."""
     groups = dict[str, list[StoredSurvey]]()
     for one in kept:
         groups.setdefault(one.value.session.partition(",")[0] or f"#{one.id}", []).append(one)
@@ -145,7 +145,7 @@ def _time_line(kept: Sequence[StoredSurvey]) -> list[Entry]:
 
 @router.get("/compare")
 def compare(request: Request, db: Db, tank_id: RowId, a: str = "", b: str = "", setup: Looked = None) -> HTMLResponse:
-    """Two surveys or setups held against each other: the light at the rock top, and at every coral."""
+    """Two surveys or setups compared: PAR at the rock top, and at every coral."""
     stored, kept = tanks.open_tank(db, tank_id), surveys.all_surveys(db, tank_id)
     choices = offered(stored, kept)
     keys = list(choices)
@@ -168,7 +168,7 @@ def compare(request: Request, db: Db, tank_id: RowId, a: str = "", b: str = "", 
 
 @router.get("/{survey_id}")
 def show(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Looked = None) -> HTMLResponse:
-    """What a survey says."""
+    """Results of a survey."""
     return _survey(request, tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id), setup)
 
 
@@ -176,7 +176,7 @@ def show(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Look
 def save(
     request: Request, db: Db, measure: Unit, tank_id: RowId, survey_id: RowId, data: FormData, setup: Looked = None
 ) -> Response:
-    """Change what is said of a survey as a whole."""
+    """Change the data of a survey as a whole."""
     stored, kept, form = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id), Form(data, measure)
     survey = form.read(Survey, kept.value)
     if survey and form.ok:
@@ -188,7 +188,7 @@ def save(
 
 @router.get("/{survey_id}/advice")
 def advice(request: Request, db: Db, tank_id: RowId, survey_id: RowId) -> JSONResponse:
-    """The corrected light judged, its faults and what would help; it takes some seconds to work out."""
+    """Verdicts of the corrected light, its problems and suggested changes; takes some seconds."""
     stored, survey = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id).value
     found, measure = corrected(stored, survey), measure_of(request)
     if found is None:
@@ -205,20 +205,20 @@ def advice(request: Request, db: Db, tank_id: RowId, survey_id: RowId) -> JSONRe
 
 @router.post("/{survey_id}/try/{key}")
 def try_it(db: Db, measure: Unit, tank_id: RowId, survey_id: RowId, key: str) -> RedirectResponse:
-    """Make a setup of a move, and open its chart."""
+    """Save a suggested change as a new setup, and open its PAR map."""
     return go(f"/tanks/{tank_id}/chart?setup={try_move(db, tank_id, survey_id, key, STEPS[measure.unit])}")
 
 
 @router.post("/{survey_id}/remove")
 def remove(db: Db, tank_id: RowId, survey_id: RowId, setup: Looked = None) -> RedirectResponse:
-    """Take a survey out."""
+    """Delete a survey."""
     surveys.remove_survey(db, tank_id, survey_id)
     return go(f"/tanks/{tank_id}/survey", setup)
 
 
 @router.post("/{survey_id}/use")
 def use(db: Db, tank_id: RowId, survey_id: RowId, setup: Looked = None) -> RedirectResponse:
-    """Let chart, Hang and corals follow what the survey found."""
+    """Apply a survey's correction to all pages."""
     stored, kept = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id)
     found = survey_results_of(stored, kept.value)
     if found:
@@ -228,7 +228,7 @@ def use(db: Db, tank_id: RowId, survey_id: RowId, setup: Looked = None) -> Redir
 
 @router.post("/{survey_id}/leave")
 def leave(db: Db, tank_id: RowId, survey_id: RowId, setup: Looked = None) -> RedirectResponse:
-    """Go by the prediction alone."""
+    """Turn the correction off."""
     surveys.use_survey(db, tank_id, None)
     return go(f"/tanks/{tank_id}/survey/{survey_id}", setup)
 
@@ -237,7 +237,7 @@ def leave(db: Db, tank_id: RowId, survey_id: RowId, setup: Looked = None) -> Red
 def add_point(
     request: Request, db: Db, measure: Unit, tank_id: RowId, survey_id: RowId, data: FormData, setup: Looked = None
 ) -> Response:
-    """Add a spot by hand."""
+    """Add a point by hand."""
     stored, kept, form = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id), Form(data, measure)
     spot = form.read(MeasuringPoint)
     if spot and form.ok:
@@ -252,7 +252,7 @@ def change_point(
     request: Request, db: Db, measure: Unit, tank_id: RowId, survey_id: RowId, spot_id: RowId, data: FormData,
     setup: Looked = None,
 ) -> Response:  # fmt: skip
-    """Move a spot, or change what is said of it."""
+    """Change a point."""
     stored, kept, form = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id), Form(data, measure)
     spot = form.read(MeasuringPoint, kept.spot(spot_id).value)
     if spot and form.ok:
@@ -264,13 +264,13 @@ def change_point(
 
 @router.post("/{survey_id}/spots/{spot_id}/drop")
 def drop_point(db: Db, tank_id: RowId, survey_id: RowId, spot_id: RowId, setup: Looked = None) -> RedirectResponse:
-    """Drop a spot."""
+    """Delete a point."""
     surveys.remove_point(db, tank_id, survey_id, spot_id)
     return go(f"/tanks/{tank_id}/survey/{survey_id}", setup)
 
 
 class PlacedPoint(BaseModel):
-    """Where a spot was moved to by hand on the drawing [m]; what the view does not show stays. Or it was dropped."""
+    """Where a point was dragged to on the drawing [m], with its third coordinate unchanged; or that it was deleted."""
 
     x: float | None = Field(None, allow_inf_nan=False)
     y: float | None = Field(None, allow_inf_nan=False)
@@ -280,7 +280,7 @@ class PlacedPoint(BaseModel):
 
 @router.post("/{survey_id}/spots/{spot_id}/place")
 def place_point(db: Db, tank_id: RowId, survey_id: RowId, spot_id: RowId, body: PlacedPoint) -> JSONResponse:
-    """Move a spot on the drawing, or drop it."""
+    """Move a point on the drawing, or delete it."""
     if body.dropped:
         surveys.remove_point(db, tank_id, survey_id, spot_id)
         return JSONResponse({"dropped": spot_id})
@@ -291,7 +291,7 @@ def place_point(db: Db, tank_id: RowId, survey_id: RowId, spot_id: RowId, body: 
 
 
 class TappedPoint(BaseModel):
-    """A tap on a view, from its upper left corner [m]; ``third`` is typed: what the view does not show."""
+    """A tap on a view, from its upper left corner [m]; ``third`` is the typed coordinate that the view lacks."""
 
     view: Literal["plan", "front"]
     u: float = Field(allow_inf_nan=False)
@@ -302,7 +302,7 @@ class TappedPoint(BaseModel):
 
 @router.post("/{survey_id}/tap")
 def tap(db: Db, measure: Unit, tank_id: RowId, survey_id: RowId, body: TappedPoint) -> JSONResponse:
-    """Add the place that was tapped as a spot, or mark how it looks."""
+    """Add a point where the drawing was tapped, or mark how the place looks."""
     stored, kept = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id)
     what = "depth" if body.view == "plan" else "distance from the front"
     try:
@@ -331,7 +331,7 @@ def save_table(db: Db, tank_id: RowId, survey_id: RowId) -> Response:
 def bring_table(
     request: Request, db: Db, measure: Unit, tank_id: RowId, survey_id: RowId, sent: Files, setup: Looked = None
 ) -> Response:
-    """Bring readings in from CSV or from what was pasted."""
+    """Import readings from CSV or pasted text."""
     stored, kept = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id)
     text = sent.texts.get("pasted", "")
     try:

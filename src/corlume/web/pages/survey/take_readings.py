@@ -1,4 +1,4 @@
-"""At the tank: spot by spot with a big pad of numbers, by meter, or on paper."""
+"""Readings at the tank: point by point with a large number pad, by meter, or on paper."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ router = APIRouter(prefix="/tanks/{tank_id}/survey")
 
 @router.get("/{survey_id}/take")
 def take(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Looked = None) -> HTMLResponse:
-    """The page for the tank: spot by spot, with a big pad of numbers."""
+    """The page at the tank: point by point with a large number pad."""
     stored, kept = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id)
     measure = measure_of(request)
     marks = marks_of(kept, predicted(stored, kept))
@@ -61,19 +61,19 @@ def take(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Look
 def _on_photos(
     stored: StoredTank, fixed: Sequence[Kept[Photo]], spot: MeasuringPoint
 ) -> dict[int, tuple[float, float]]:
-    """Where a spot is in each fixed photo, as shares of its width and height, by the photo's id."""
+    """Place of a point in each mapped photo, as shares of its width and height, by the photo's id."""
     return {photo.id: photo.value.point(stored.tank, spot.place) for photo in fixed}
 
 
 def _state(one: Kept[MeasuringPoint]) -> dict[str, Any]:
-    """What the page at the tank knows of a spot."""
+    """State of a point for the page at the tank."""
     spot = one.value
     return {"readings": list(spot.readings), "skipped": spot.skipped, "note": spot.note, "upright": spot.upright,
             "pumps": spot.pumps, "level": spot.level, "reason": spot.reason}  # fmt: skip
 
 
 class Act(BaseModel):
-    """Something done at the tank: ``at`` is how many readings the spot had by then, so that none is sent twice."""
+    """An action at the tank: ``at`` is the number of readings the point had then, so that none is sent twice."""
 
     act: Literal["read", "redo", "skip", "note", "lux"]
     spot: RowId
@@ -88,7 +88,7 @@ class Act(BaseModel):
 
 @router.post("/{survey_id}/act")
 def act(db: Db, tank_id: RowId, survey_id: RowId, body: Act) -> JSONResponse:
-    """Write down at once what was done at the tank; answers with the spot as it is now, and a word where one is due."""
+    """Save an action at the tank at once; answers with the point as it is now, and a warning if due."""
     here = db, tank_id, survey_id, body.spot
     match body.act:
         case "read" if MOST_PAR < body.par <= MOST_LUX and body.par not in OVERFLOW:
@@ -113,7 +113,7 @@ def act(db: Db, tank_id: RowId, survey_id: RowId, body: Act) -> JSONResponse:
 
 
 def _word(taken: surveys.PointTaken) -> dict[str, Any]:
-    """A word about a reading that is far from what is predicted, or from the one before it."""
+    """Warning about a reading far from the prediction, or from the reading before."""
     point = taken.point.value
     par = taken.survey.par(point)
     if par is None:
@@ -133,13 +133,15 @@ def _word(taken: surveys.PointTaken) -> dict[str, Any]:
 
 @router.get("/{survey_id}/meter")
 def meter(request: Request, db: Db, tank_id: RowId, survey_id: RowId, spot: RowId) -> StreamingResponse:
-    """Readings of the meter at a spot as they come (server-sent events), until they have settled; no thread waits."""
+    """Readings of the meter at a point as they come (server-sent events), until they settle; holds no thread."""
     place = surveys.open_survey(db, tank_id, survey_id).spot(spot).value.place
     return StreamingResponse(_events(request.app.state.meter, place), media_type="text/event-stream")
 
 
 async def _events(address: str, place: tuple[float, float, float]) -> AsyncIterator[str]:
-    """One event a reading: the needle, its middle, how sure that is, whether it has settled; words when it is lost."""
+    """One event a reading: the value, the mean, its uncertainty, whether it has settled; a message when the meter is
+    lost.
+    """
     needle = ReadingSettler()
     try:
         async for par in meter_readings(address, place):
@@ -160,7 +162,7 @@ async def _events(address: str, place: tuple[float, float, float]) -> AsyncItera
 
 @router.get("/{survey_id}/sheet")
 def sheet(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Looked = None) -> HTMLResponse:
-    """The spots on paper, to be written on."""
+    """The points on paper, to be filled in."""
     stored, kept = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id)
     marks = marks_of(kept, predicted(stored, kept))
     laid, drawing = draw_survey(

@@ -23,7 +23,7 @@ router = APIRouter(prefix="/tanks/{tank_id}/survey/without")
 
 @router.get("")
 def show(request: Request, db: Db, tank_id: RowId, setup: Looked = None) -> HTMLResponse:
-    """What can be seen without a meter, and what was."""
+    """Observations without a meter, and how to make them."""
     return _page(request, db, tanks.open_tank(db, tank_id), setup)
 
 
@@ -31,7 +31,7 @@ def show(request: Request, db: Db, tank_id: RowId, setup: Looked = None) -> HTML
 def note_spill(
     request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None
 ) -> Response:
-    """Keep at which height spill showed first, outside which panes."""
+    """Save the height at which spill showed first, and outside which panes."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     looked, sides = stored.setup(setup), [side for side in SIDES if form.text(f"side_{side}") == "on"]
     height = form.length("height")
