@@ -64,8 +64,13 @@ def serve(db: Database, settings: Settings, *, tell: Callable[[str], None], phon
 
 
 def _listening(host: str, port: int) -> socket.socket:
-    """A socket that listens; from then on a browser waits instead of being refused."""
-    listener = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET)
+    """A socket that listens; from then on a browser waits instead of being refused.
+
+    With its protocol named, as asyncio sends small answers at once (TCP_NODELAY) on such sockets alone: an answer on a
+    connection that is kept open comes 40 ms later otherwise.
+    """
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    listener = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     try:
         listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         listener.bind((host, port))

@@ -35,7 +35,7 @@ def browser() -> Iterator[Browser]:
 @pytest.fixture(scope="session")
 def port() -> Iterator[socket.socket]:
     """A free port for all servers, one after the other; a browser waits for the next one without being refused."""
-    with socket.socket() as listener:
+    with socket.socket(proto=socket.IPPROTO_TCP) as listener:
         listener.bind(("127.0.0.1", 0))
         listener.listen()
         yield listener

@@ -12,7 +12,7 @@ from corlume.formats.measure import Measure
 from corlume.services import jobs
 from corlume.services.keeping import tanks
 from corlume.services.keeping.hung_units import collisions
-from corlume.services.search import search_jobs
+from corlume.services.search import light_types, search_jobs
 from corlume.services.search.light_types import light_types_request
 from corlume.services.survey import rental_week
 from corlume.store.database import Database
@@ -134,8 +134,11 @@ def test_hybrids_hung_by_hand_never_collide_and_stand_as_one(page: Page, db: Dat
     assert not violations(page)
 
 
-def test_kinds_stand_in_another_order_when_a_weight_is_moved(page: Page, db: Database) -> None:
+def test_kinds_stand_in_another_order_when_a_weight_is_moved(
+    page: Page, db: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Common practice, no source: who wants control of colour takes LEDs, who wants soft shade long tubes."""
+    monkeypatch.setattr(light_types, "QUICK_REFINED", 1)
     stored = tanks.open_tank(db, 1)
     search = search_jobs.begin(db, 1, 1, light_types_request(stored, stored.setup()))
     while len(search_jobs.look(db, 1, search).found) < 3:

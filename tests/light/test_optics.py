@@ -332,7 +332,7 @@ def test_field_agrees_with_photons_followed_one_by_one(name: str) -> None:
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize(("height", "point", "returned", "black"), RENDERED[:6])
+@pytest.mark.parametrize(("height", "point", "returned", "black"), RENDERED[1:6:2])
 def test_field_agrees_with_the_renderer_run_here(
     height: float, point: tuple[float, float, float], returned: float, black: float
 ) -> None:

@@ -166,6 +166,8 @@ class Emitter:
 
     def half_extent(self) -> tuple[float, float]:
         """Half of the area's extent along x and y, turned and tilted [m]."""
+        if self.turn == self.roll == self.pitch == 0.0:  # most are
+            return 0.5 * self.length, 0.5 * self.width
         (long_x, long_y, _), (short_x, short_y, _), _ = np.abs(self.axes()).tolist()
         half_x, half_y = (0.5 * (self.length * a + self.width * b) for a, b in ((long_x, short_x), (long_y, short_y)))
         return half_x, half_y

@@ -181,14 +181,17 @@ class Parameters:
                 case "water":
                     loss = max(0.0, value)
                 case "output":
-                    fixtures[one.of[0]] = replace(
-                        fixtures[one.of[0]], measured=fixtures[one.of[0]].measured * math.exp(value)
-                    )
+                    if value:
+                        known = fixtures[one.of[0]]
+                        fixtures[one.of[0]] = replace(known, measured=known.measured * math.exp(value))
                 case _:
                     shape[list(one.of), SHAPES.index(one.what)] = value
         for i, (wider, middle, sides, right, back) in enumerate(shape.tolist()):
             e = fixtures[i].emitter.widened(math.exp(wider)).bent(middle, sides)
-            fixtures[i] = replace(fixtures[i], emitter=replace(e, x=e.x + right, y=e.y + back))
+            if right or back:
+                e = replace(e, x=e.x + right, y=e.y + back)
+            if e is not fixtures[i].emitter:
+                fixtures[i] = replace(fixtures[i], emitter=e)
         return self.tank.with_optics(shares, loss), tuple(fixtures)
 
     def found_by(self, correction: Correction | None) -> Array:

@@ -28,9 +28,9 @@ from corlume.core.judging.target_zones import TargetZone
 from corlume.core.judging.verdicts import Verdict, VerdictCase, coral_verdict, judge
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Tank
-from corlume.services.light.fields import judged_planes, open_plane, par_in, ring_planes
+from corlume.services.light.fields import judged_planes, masked, open_plane, par_in
 from corlume.services.light.layers import fluctuation_at
-from corlume.services.light.points import WaterPoint, same_tank, surfaces_of
+from corlume.services.light.points import PlaneSpec, WaterPoint, same_tank, surfaces_of
 from corlume.services.light.spill import spilled
 from corlume.services.light.uncertainty import doubts
 from corlume.services.placement.zone_placement import coral_change
@@ -126,6 +126,12 @@ def _par_of(tank: Tank, fixtures: Sequence[Fixture], judged: tuple[Places, ...])
     return np.split(par, np.cumsum([len(places.points) for places in judged])[:-1])
 
 
+def judged_points(stored: StoredTank, intent: Intent) -> list[PlaneSpec]:
+    """All points whose PAR verdicts follow from, so that they can be computed together."""
+    judged = judged_places(stored, intent)
+    return [PlaneSpec("judged"), *([PlaneSpec("places", _together(judged))] if judged else [])]
+
+
 @lru_cache(maxsize=64)
 def _together(judged: tuple[Places, ...]) -> Places:
     return Places("all", "all that is judged", np.concatenate([places.points for places in judged]))
@@ -134,6 +140,9 @@ def _together(judged: tuple[Places, ...]) -> Places:
 def rings(stored: StoredTank, fixtures: Sequence[Fixture], depths: Sequence[float]) -> list[RingRow]:
     """Ring means at those of some depths [m] that lie above the sand."""
     tank = same_tank(stored.lit_tank())
-    shown = [depth for depth in depths if depth < tank.sand_depth]
-    planes = ring_planes(tank, fixtures, shown)
-    return [ring_row(plane, depth) for plane, depth in zip(planes, shown, strict=True)]
+    return [ring_row(masked(tank, fixtures, spec)[:, :, 0], depth) for depth, spec in ring_points(tank, depths).items()]
+
+
+def ring_points(tank: Tank, depths: Sequence[float]) -> dict[float, PlaneSpec]:
+    """Points of ring means at those of some depths [m] that lie above the sand."""
+    return {depth: PlaneSpec("ring", float(depth)) for depth in depths if depth < tank.sand_depth}

@@ -111,11 +111,6 @@ def par_in(tank: Tank, fixtures: Sequence[Fixture], places: Places) -> Array:
     return total_of(tank, fixtures, PlaneSpec("places", places))
 
 
-def ring_planes(tank: Tank, fixtures: Sequence[Fixture], depths: Sequence[float]) -> list[Array]:
-    """PAR (nx, ny) over planes at some depths [m], NaN in rock, for ring means."""
-    return [masked(tank, fixtures, PlaneSpec("ring", float(depth)))[:, :, 0] for depth in depths]
-
-
 def masked(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> Array:
     """PAR of a setup at points, NaN inside rock and sand [umol/m2/s]."""
     return np.where(rock_mask(tank, spec), np.nan, total_of(tank, fixtures, spec))
@@ -171,10 +166,14 @@ def unit_of(
 
 
 def work_out_together(tank: Tank, fixtures: Sequence[Fixture], specs: Sequence[PlaneSpec]) -> None:
-    """Compute and cache the missing fields of all fixtures at several sets of points, in one call for each."""
+    """Compute and cache the missing fields of all fixtures at several sets of points, in one call for each.
+
+    Surfaces that face another way than up are left out.
+    """
+    level = [spec for spec in specs if not (isinstance(spec.at, Places) and spec.at.normals is not None)]
     for i, fixture in enumerate(fixtures):
         how = ("planar", 0.0, bodies_below(fixtures, i))
-        unknown = [spec for spec in specs if not unit_of.knows(tank, fixture.emitter, spec, *how)]  # type: ignore[attr-defined]
+        unknown = [spec for spec in level if not unit_of.knows(tank, fixture.emitter, spec, *how)]  # type: ignore[attr-defined]
         if not fixture.output or len(unknown) < 2:
             continue
         points = [points_of(tank, spec) for spec in unknown]

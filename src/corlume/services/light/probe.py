@@ -23,45 +23,61 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True)
 class Readout:
-    """The probe's readout: PAR, its parts by fixture, the daily light integral (DLI) [mol/m2/d] and the band.
-
-    ``scalar`` is what a sphere would read; ``fluctuation`` the standard deviation over the mean with ripples [-];
-    ``usable`` the share of the light by each weighting of ``weightings()``, as it arrives at this depth [-].
-    """
+    """The probe's readout: PAR, its parts by fixture, the daily light integral (DLI) [mol/m2/d] and the band."""
 
     place: WaterPoint
     par: float
-    scalar: float
-    fluctuation: float
-    usable: dict[str, float]
     parts: tuple[float, ...]
     dli: float
     band: Band
     in_rock: bool
 
 
+@dataclass(frozen=True, slots=True)
+class LightQuality:
+    """What else the probe tells of the light at a point, beside PAR.
+
+    ``scalar`` is what a sphere would read; ``fluctuation`` the standard deviation over the mean with ripples [-];
+    ``usable`` the share of the light by each weighting of ``weightings()``, as it arrives at this depth [-].
+    """
+
+    scalar: float
+    fluctuation: float
+    usable: dict[str, float]
+
+
 def read_probe(
     tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, hours: float, place: WaterPoint
 ) -> Readout:
     """Read PAR at one point of the water."""
-    spec = PlaneSpec("point", place)
-    by_channel = [
-        np.asarray(f.strengths) * unit_of(tank, f.emitter, spec, "planar", 0.0, bodies_below(fixtures, i))[:, 0]
-        for i, f in enumerate(fixtures)
-    ]
-    parts = tuple(float(p.sum()) for p in by_channel)
+    parts = tuple(float(p.sum()) for p in _by_channel(tank, fixtures, place))
     par = sum(parts)
     return Readout(
         place=place,
         par=par,
-        scalar=float(total_of(tank, fixtures, spec, sensor="scalar")[0]),
-        fluctuation=fluctuation_at(tank, fixtures, place),
-        usable=_usable(tank, fixtures, by_channel, place.depth),
         parts=parts,
         dli=daily_light(par, hours),
         band=targets.band_at(par),
-        in_rock=bool(tank.in_rock(points_of(tank, spec))[0]),
+        in_rock=bool(tank.in_rock(points_of(tank, PlaneSpec("point", place)))[0]),
     )
+
+
+def light_quality(tank: Tank, fixtures: Sequence[Fixture], place: WaterPoint) -> LightQuality:
+    """Spherical PAR, shimmer and usable light at one point of the water."""
+    return LightQuality(
+        scalar=float(total_of(tank, fixtures, PlaneSpec("point", place), sensor="scalar")[0]),
+        fluctuation=fluctuation_at(tank, fixtures, place),
+        usable=_usable(tank, fixtures, _by_channel(tank, fixtures, place), place.depth),
+    )
+
+
+def _by_channel(tank: Tank, fixtures: Sequence[Fixture], place: WaterPoint) -> list[Array]:
+    """PAR of each channel (c,) of each fixture at a point [umol/m2/s]."""
+    spec = PlaneSpec("point", place)
+    return [
+        np.asarray(f.strengths) * unit_of(tank, f.emitter, spec, "planar", 0.0, bodies_below(fixtures, i))[:, 0]
+        for i, f in enumerate(fixtures)
+    ]
 
 
 def _usable(tank: Tank, fixtures: Sequence[Fixture], by_channel: Sequence[Array], depth: float) -> dict[str, float]:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterator
+from collections.abc import AsyncIterator
 
 from fastapi import Request
+from fastapi.concurrency import run_in_threadpool
 
 from corlume.services.acclimation.acclimation import log_light
 from corlume.store.database import COMMITS, Unusable
@@ -17,13 +18,13 @@ LIGHT = frozenset({"tanks", "rocks", "braces", "setups", "fixtures", "corals", "
 """Tables that the light of corals follows from."""
 
 
-def light_recorded(request: Request) -> Iterator[None]:
+async def light_recorded(request: Request) -> AsyncIterator[None]:
     """Dependency of a tank's routes: logs after the answer is sent, so that no page waits for it."""
     yield
     tank_id = request.path_params.get("tank_id", "")
     written = any(LIGHT & tables for tables in COMMITS.get() or ())
     if written and request.method == "POST" and tank_id.isdecimal() and len(tank_id) < 19:
         try:
-            log_light(database(request), int(tank_id), datetime.date.today())
+            await run_in_threadpool(log_light, database(request), int(tank_id), datetime.date.today())
         except (NotFound, Unreadable, Unusable):
             return  # a tank that is gone or cannot be read has no light to write down

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
@@ -120,10 +120,19 @@ async def uploaded(request: Request) -> Upload:
     return Upload(*await _sent(request, files=2))
 
 
-Db = Annotated[Database, Depends(database)]
-Unit = Annotated[Measure, Depends(measure_of)]
-TapeRead = Annotated[Tape, Depends(tape_of_device)]
-Narrow = Annotated[bool, Depends(narrow_of)]
+def _at_once(read: Callable[[Request], object]) -> Any:
+    """Dependency that reads a request in the event loop: a hop to a thread and back costs more than it does."""
+
+    async def depend(request: Request) -> object:
+        return read(request)
+
+    return Depends(depend)
+
+
+Db = Annotated[Database, _at_once(database)]
+Unit = Annotated[Measure, _at_once(measure_of)]
+TapeRead = Annotated[Tape, _at_once(tape_of_device)]
+Narrow = Annotated[bool, _at_once(narrow_of)]
 FormData = Annotated[Sent, Depends(form_data)]
 Files = Annotated[Upload, Depends(uploaded)]
 RowId = Annotated[int, Field(ge=0, le=2**63 - 1)]

@@ -25,7 +25,7 @@ from corlume.core.survey.priors import FLUX
 from corlume.formats.measure import Measure
 from corlume.formats.round_steps import STEPS
 from corlume.reference.catalogue import lamps_for
-from corlume.services.judging.judge import rings, verdicts, verdicts_in_doubt
+from corlume.services.judging.judge import judged_points, ring_points, rings, verdicts, verdicts_in_doubt
 from corlume.services.keeping.hung_units import collisions, inner_collisions, units_of
 from corlume.services.light.fields import Plane, slice_plane, work_out_together
 from corlume.services.light.layers import (
@@ -41,7 +41,7 @@ from corlume.services.light.layers import (
     survey_plane,
 )
 from corlume.services.light.points import PlaneSpec, WaterPoint, same_tank
-from corlume.services.light.probe import Readout, read_probe
+from corlume.services.light.probe import LightQuality, Readout, light_quality, read_probe
 from corlume.services.light.uncertainty import Uncertainty, uncertainty_at
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.beam_optics import draw_front
@@ -85,8 +85,10 @@ def moving_parts(
     chosen = next((i for i, kept in enumerate(setup.fixtures) if kept.id == selected), None)
     bands = BANDS.get(layer) or targets.bands()
     slices = [PlaneSpec(view.kind, at, coarse) for view, at in zip(sheet.views(), _slices(probe), strict=True)]
-    if layer == "par":
-        work_out_together(tank, fixtures, [*slices, PlaneSpec("judged"), PlaneSpec("point", probe)])
+    if fixtures:
+        points = [PlaneSpec("point", probe), *judged_points(stored, setup.intent)]
+        points += [] if coarse else ring_points(tank, STEPS[measure.unit].rings).values()
+        work_out_together(tank, fixtures, [*(slices if layer == "par" else []), *points])
     if layer in ("sure", *OF_SURVEY):
         told = same_tank(stored.under(None).lit_tank())
         planes = [
@@ -193,11 +195,12 @@ def _drawn(
         parts["notes"] = _notes(stored, setup, measure)
     parts["depth-out"] = measure.length(probe.depth)
     reading = read_probe(tank, fixtures, stored.targets, stored.running.hours, probe)
+    quality = None if coarse else light_quality(tank, fixtures, probe)
     sure = None
     if not (coarse or first):
         told = same_tank(stored.under(None).lit_tank())
         sure = uncertainty_at(told, fixtures, PlaneSpec("point", probe), stored.survey)
-    parts["readout"] = _readout(stored, fixtures, reading, sure, measure)
+    parts["readout"] = _readout(stored, fixtures, reading, quality, sure, measure)
     parts["spoken"] = f"{reading.par:.0f} PAR at the probe, {reading.band.name}"
     return parts
 
@@ -257,8 +260,14 @@ NEAR_SLICE = 0.04
 
 
 def _readout(
-    stored: StoredTank, fixtures: Sequence[Fixture], reading: Readout, sure: Uncertainty | None, measure: Measure
+    stored: StoredTank,
+    fixtures: Sequence[Fixture],
+    reading: Readout,
+    quality: LightQuality | None,
+    sure: Uncertainty | None,
+    measure: Measure,
 ) -> str:
+    """The probe's readout; without ``quality``, in mid-drag, the line of that waits for its figures."""
     shares = [
         (letter(i), fixture.name, part, part / reading.par if reading.par > 0 else 0.0)
         for i, (fixture, part) in enumerate(zip(fixtures, reading.parts, strict=True))
@@ -267,6 +276,7 @@ def _readout(
     near = [c.value for c in stored.corals if c.value.place is not None and _close(c.value.place, reading.place)]
     return templates.get_template("light/readout.html").render(
         reading=reading,
+        quality=quality,
         shares=shares,
         bands=stored.targets.bands(),
         near=near,
