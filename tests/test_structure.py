@@ -141,10 +141,11 @@ def test_shipped_css_is_current() -> None:
     assert stamp.source_hash() in stamp.CSS.read_text(), "the CSS is stale: run make styles"
 
 
-def test_templates_are_readable() -> None:
-    for path in SOURCE.rglob("*.html"):
+def test_templates_styles_and_scripts_are_readable() -> None:
+    scripts = (SOURCE / "web/static").glob("*.js")
+    for path in (*SOURCE.rglob("*.html"), ROOT / "styles/app.css", *scripts):
         longest = max(path.read_text(encoding="utf-8").splitlines(), key=len)
-        assert len(longest) <= 140, f"{path.relative_to(SOURCE)}: {longest.strip()[:60]}"
+        assert len(longest) <= 140, f"{path.relative_to(ROOT)}: {longest.strip()[:60]}"
 
 
 def test_pages_load_nothing_from_elsewhere() -> None:

@@ -81,7 +81,7 @@ def page(window: Page, address: str) -> Iterator[Page]:  # noqa: ARG001
     window.on("pageerror", on_error)
     window.on("console", on_console)
     yield window
-    window.evaluate("for (const kept of [localStorage, sessionStorage]) kept.clear()")
+    window.evaluate("origin === 'null' || [localStorage, sessionStorage].forEach(kept => kept.clear())")
     window.goto("about:blank")
     window.remove_listener("pageerror", on_error)
     window.remove_listener("console", on_console)
