@@ -83,9 +83,19 @@ class Pages(TestClient):
 
 
 @pytest.fixture
-def client(db: Database) -> Iterator[TestClient]:
+def served(db: Database, request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> Database:
+    """The demo's database as servers of tests have it: corals' light is not logged after each change, which would take
+    longer than the tests themselves, but where a test is marked with ``logs_light``.
+    """
+    if not request.node.get_closest_marker("logs_light"):
+        monkeypatch.setattr("corlume.web.request.coral_light_log.log_light", lambda *_: 0)
+    return db
+
+
+@pytest.fixture
+def client(served: Database) -> Iterator[TestClient]:
     """The pages, without a browser."""
-    with Pages(create_app(db, Settings()), base_url="http://127.0.0.1", follow_redirects=False) as client:
+    with Pages(create_app(served, Settings()), base_url="http://127.0.0.1", follow_redirects=False) as client:
         yield client
 
 

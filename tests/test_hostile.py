@@ -111,6 +111,7 @@ def body_of(draw: random.Random, kind: str) -> bytes:
 
 # what a form that breaks off had in memory is closed by the collector of garbage, which says so
 @pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")
+@pytest.mark.logs_light
 def test_no_request_of_six_hundred_ends_in_an_answer_of_500(client: TestClient, db: Database) -> None:
     draw, seen = random.Random(20261125), Counter[int]()
     tanks.import_tank(db, tanks.export_tank(db, 1).encode())

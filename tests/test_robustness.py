@@ -6,7 +6,6 @@ import datetime
 import re
 import threading
 from collections import Counter
-from collections.abc import Iterator
 from dataclasses import replace
 from html.parser import HTMLParser
 
@@ -32,14 +31,11 @@ from corlume.services.light import fields
 from corlume.services.placement import zone_placement
 from corlume.services.search import run_search
 from corlume.services.search.starting_points import default_request
-from corlume.settings import Settings
 from corlume.store.database import Database
 from corlume.store.tanks import unstored
-from corlume.web.app import create_app
 from corlume.web.drawing.corals import draw_corals, draw_surfaces, draw_zones
 from corlume.web.drawing.sheet import lay_out_pair
 from tests.cards import coral_cards
-from tests.conftest import Pages
 
 FACE = Emitter("led_cluster", 200, 110 * DEGREE, 0.18, 0.14, 0.1, 0.1, 0.22)
 DARK = Pane("plain", 0.0)
@@ -71,12 +67,6 @@ ODD = [
     scene("Murky", Tank(0.8, 0.4, 0.4, water=Water("plain", attenuation=5.0, index=1.5), cover=0.05), lamp()),
     scene("Like air", Tank(0.8, 0.4, 0.4, water=Water("plain", index=1.0)), lamp()),
 ]  # fmt: skip
-
-
-@pytest.fixture
-def client(db: Database) -> Iterator[TestClient]:
-    with Pages(create_app(db, Settings()), base_url="http://127.0.0.1", follow_redirects=False) as client:
-        yield client
 
 
 @pytest.mark.parametrize("odd", ODD, ids=lambda s: s.name)

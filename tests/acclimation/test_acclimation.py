@@ -253,6 +253,7 @@ def test_photos_go_along_in_a_zip_and_come_back(client: TestClient, db: Database
     assert acclimation_log.logs(db, again)[copy.id] == notes
 
 
+@pytest.mark.logs_light
 def test_the_log_shows_the_light_of_now_and_no_entry_is_laid_over_another(client: TestClient, db: Database) -> None:
     """What an undo changes is noted too; a class of ours may be none of the style sheet's that places things."""
     acclimation_log.add_entry(db, 1, 3, LogEntry("fixed", TODAY), today=TODAY)

@@ -42,12 +42,12 @@ def port() -> Iterator[socket.socket]:
 
 
 @pytest.fixture
-def address(port: socket.socket, db: Database, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
+def address(port: socket.socket, served: Database, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
     """The demo, served; its flow stays the first estimate until a test undoes the patch, as a better one would come in
     the middle of others.
     """
     monkeypatch.setattr("corlume.services.flow.flow_jobs.begin", lambda *_: None)
-    server = uvicorn.Server(uvicorn.Config(create_app(db, Settings()), log_level="error"))
+    server = uvicorn.Server(uvicorn.Config(create_app(served, Settings()), log_level="error"))
     thread = threading.Thread(target=server.run, kwargs={"sockets": [port.dup()]})
     thread.start()
     yield f"http://127.0.0.1:{port.getsockname()[1]}"

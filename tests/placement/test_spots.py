@@ -226,7 +226,10 @@ def test_a_held_coral_snaps_to_a_seat_and_says_what_it_would_have_there(client: 
     assert coral_light(after, setup.hung)[3] == pytest.approx(held.par, rel=1e-3)
     front = preview_placement(after, setup, 3, "front", x, depth + 0.01)
     assert front.place[2] == pytest.approx(depth, abs=0.05)
-    assert client.post("/tanks/1/corals/3/try", json={"view": "plan", "u": 9.0, "v": 0.1}).status_code == 422
+    for view, u, v, field in (("plan", 9.0, 0.1, "x"), ("front", 9.0, 0.1, "x"), ("front", 0.1, 2.0, "depth")):
+        refused = client.post("/tanks/1/corals/3/try", json={"view": view, "u": u, "v": v})
+        assert refused.status_code == 422
+        assert set(refused.json()["errors"]) == {field}
 
 
 def test_bodies_grow_to_their_size_and_clashes_are_those_that_sting(db: Database) -> None:

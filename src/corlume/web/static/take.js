@@ -127,7 +127,8 @@ export const take = () => ({
     const level = this.levelled();
     if (!level) return false;
     this.hush();
-    this.add({ act: "read", spot: this.spot.id, par, at: this.spot.readings.length, upright: this.upright, pumps: this.pumps, level, time });
+    const { spot, upright, pumps } = this;
+    this.add({ act: "read", spot: spot.id, par, at: spot.readings.length, upright, pumps, level, time });
     return true;
   },
   // The level of the lights as a share, or null with words when it is none.
