@@ -16,8 +16,9 @@ from corlume.core.judging.light_zones import surfaces
 from corlume.core.light.emitter import Emitter
 from corlume.core.light.field import Medium, channel_fields, grid, unit_field
 from corlume.core.light.fixture import Fixture, bodies_below
-from corlume.core.light.flux_budget import flux_budget
+from corlume.core.light.flux_budget import flux_budget, front_share
 from corlume.core.light.geometry import Brace, Colony, Pane, Rock, Tank
+from corlume.core.light.lobe import lobe_exponent
 from corlume.core.light.pane_reflection import slab_return
 from corlume.core.light.water import Water
 from corlume.core.light.water_surface import entry_tangent, fresnel_transmittance, steepest_tangent
@@ -201,6 +202,23 @@ def test_budget_adds_up_and_black_panes_take_the_missing_part() -> None:
     assert budget.entered + budget.reflected + budget.spilled == pytest.approx(1.0)
     plane = grid(box, (40, 40, 1), depths=(0.3, 0.3))
     assert unit_field(Medium.of(box), emitter, plane).mean() * 0.36 < 0.9 * budget.entered
+
+
+@pytest.mark.parametrize("y", [0.08, 0.2, 0.33])
+def test_light_on_the_front_is_that_of_rays_drawn_at_random(y: float) -> None:
+    """Rays of a cos^m lobe, refracted one by one: those out over the front, and those that meet its pane first."""
+    box = tank(rim_height=0.0, rim_inset=0.02)
+    emitter = lamp(0.3, y, 0.15, fwhm=80 * DEGREE, length=0.001, width=0.001)
+    draw, m = np.random.default_rng(3), lobe_exponent(80 * DEGREE)
+    cos_t, phi = draw.random(400_000) ** (1 / (m + 1)), draw.uniform(0, 2 * np.pi, 400_000)
+    run = np.sqrt(1 - cos_t**2) / cos_t * np.array([np.cos(phi), np.sin(phi)])
+    at_x, at_y = 0.3 + 0.15 * run[0], y + 0.15 * run[1]
+    along = (at_x >= 0.02) & (at_x <= box.length - 0.02)
+    in_water = np.arcsin(np.sqrt(1 - cos_t**2) / box.index)
+    ends = at_y + np.tan(in_water) * np.sin(phi) * box.sand_depth
+    over, inside = at_y < 0.02, (at_y >= 0.02) & (at_y <= box.width - 0.02)
+    expected = (along & (over | (inside & (ends < 0)))).mean()
+    assert front_share(box, emitter, directions=160) == pytest.approx(expected, abs=0.004)
 
 
 def test_returning_panes_need_no_more_orders_than_geometry_gives() -> None:
