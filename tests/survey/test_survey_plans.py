@@ -14,6 +14,7 @@ from starlette.testclient import TestClient
 from corlume.core.light.emitter import Emitter
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Tank
+from corlume.core.survey.candidate_points import under_and_between
 from corlume.core.survey.point_templates import rings, rock_tops
 from corlume.core.survey.without_meter import hand_points, on_hands
 from corlume.formats.round_steps import STEPS
@@ -45,6 +46,17 @@ def test_three_rings_stand_at_three_depths_and_none_in_rock(db: Database) -> Non
     tops = rock_tops(tank)
     assert len(tops) == 8
     assert max(spot.depth for spot in tops) - min(spot.depth for spot in tops) <= 0.08
+
+
+def test_points_lie_under_fixtures_at_the_ends_and_in_gaps_wide_enough() -> None:
+    """A probe between two modules that hang 8 cm apart along the tank would read what it reads under either."""
+    tank = Tank(1.2, 0.5, 0.5)
+    hung = [Fixture(Emitter("led_cluster", 100, 2.0, 0.05, 0.05, x, y, 0.25), name=name)
+            for x, y, name in ((0.3, 0.15, "A"), (0.38, 0.35, "B"), (0.9, 0.25, "C"))]  # fmt: skip
+    found = {spot.name: spot.place for spot in under_and_between(tank, hung)}
+    assert list(found) == ["Under A", "Under B", "Under C", "Between fixtures", "Left end", "Right end"]
+    assert found["Between fixtures"] == pytest.approx((0.64, 0.25, 0.15))
+    assert found["Left end"][0] == pytest.approx(tank.length - found["Right end"][0])
 
 
 @pytest.mark.parametrize(("count", "least"), [("rings", 18), ("shallow", 5), ("tops", 8)])
