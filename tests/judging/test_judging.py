@@ -19,7 +19,8 @@ from starlette.testclient import TestClient
 from corlume.cli.main import main
 from corlume.core.errors import InvalidInput
 from corlume.core.judging.figures import EndFigures, FigurePart, Figures, LightFigures
-from corlume.core.judging.intent import BY_STOCKING, Intent
+from corlume.core.judging.intent import BY_STOCKING, Intent, Purpose, places_of
+from corlume.core.judging.light_zones import surfaces
 from corlume.core.judging.ring_means import ring_row
 from corlume.core.judging.targets import LightTargets
 from corlume.core.judging.verdicts import VerdictCase, judge
@@ -86,6 +87,18 @@ MAPS = {
         ("poor", "poor", "poor"),
     ),
 }  # fmt: skip
+
+
+@pytest.mark.parametrize(("purpose", "strong"), [("strong_left", "left"), ("strong_right", "right")])
+def test_a_strong_end_is_judged_at_its_own_end(purpose: Purpose, strong: str) -> None:
+    """Over a bare tank the plane stands in for rock: the strong part at its pane, the weak one at the other."""
+    tank, plane = Tank(1.2, 0.5, 0.5), np.array([(x, 0.25, 0.2) for x in np.linspace(0.0, 1.2, 25)])
+    parts = {one.key: one for one in places_of(tank, purpose, 0.4, surfaces(tank), plane, ())}
+    at_left, at_right = (parts["strong"], parts["weak"]) if strong == "left" else (parts["weak"], parts["strong"])
+    assert at_left.points[:, 0].tolist() == pytest.approx(np.linspace(0.0, 0.4, 9))
+    assert at_right.points[:, 0].tolist() == pytest.approx(np.linspace(0.8, 1.2, 9))
+    assert at_left.name.endswith("left end")
+    assert at_right.name.endswith("right end")
 
 
 @pytest.mark.parametrize("name", list(MAPS))

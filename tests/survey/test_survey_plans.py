@@ -13,7 +13,8 @@ from starlette.testclient import TestClient
 
 from corlume.core.light.emitter import Emitter
 from corlume.core.light.fixture import Fixture
-from corlume.core.light.geometry import Tank
+from corlume.core.light.geometry import Rock, Tank
+from corlume.core.survey.balance import balance_points
 from corlume.core.survey.candidate_points import under_and_between
 from corlume.core.survey.point_templates import rings, rock_tops
 from corlume.core.survey.without_meter import hand_points, on_hands
@@ -57,6 +58,15 @@ def test_points_lie_under_fixtures_at_the_ends_and_in_gaps_wide_enough() -> None
     assert list(found) == ["Under A", "Under B", "Under C", "Between fixtures", "Left end", "Right end"]
     assert found["Between fixtures"] == pytest.approx((0.64, 0.25, 0.15))
     assert found["Left end"][0] == pytest.approx(tank.length - found["Right end"][0])
+
+
+def test_points_to_balance_by_lie_15_cm_down_or_just_over_a_rock_that_reaches_higher() -> None:
+    hung = [Fixture(Emitter("led_cluster", 100, 2.0, 0.05, 0.05, x, 0.25, 0.25)) for x in (0.3, 0.9)]
+    tall = Rock(0.2, 0.15, 0.0, 0.2, 0.2, 0.41)
+    for rocks, under in (((), 0.15), ((tall,), 0.09)):
+        found = balance_points(Tank(1.2, 0.5, 0.5, rocks=rocks), hung)
+        assert [spot.name for spot in found] == ["Left end", "Under 1", "Between", "Under 2", "Right end"]
+        assert [spot.depth for spot in found] == pytest.approx([0.15, under, 0.15, 0.15, 0.15], abs=0.011)
 
 
 @pytest.mark.parametrize(("count", "least"), [("rings", 18), ("shallow", 5), ("tops", 8)])
