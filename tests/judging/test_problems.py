@@ -189,6 +189,10 @@ def test_one_rock_does_not_hide_a_dark_corner(stored: StoredTank) -> None:
     assert "corners" in keys_of(stored, lamps(0.61))
     faults = {f.fault.key: f.fault for f in found_in(rocky, lamps(0.61)).findings}
     assert "Front left" in faults["corners"].found or "front left" in faults["corners"].found
+    told = re.search(r"down to (\d+) % of the mean", faults["corners"].found)
+    assert told
+    assert int(told[1]) < 35
+    assert int(told[1]) == pytest.approx(100 * (1 - faults["corners"].severity), abs=1)
 
 
 def test_lamp_over_a_brace_is_told_what_the_brace_takes(stored: StoredTank) -> None:

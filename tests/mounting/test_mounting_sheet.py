@@ -21,6 +21,7 @@ from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import catalogue
 from corlume.services.keeping import tanks
+from corlume.services.keeping.fixture_settings import fixture_settings
 from corlume.services.keeping.mounting_sheet import mount_sheet
 from corlume.store.database import Database
 from corlume.web.drawing.fixtures import letter
@@ -47,6 +48,14 @@ def test_mount_checks_follow_their_rules() -> None:
     assert answers(many, replace(small, others=160.0))["circuit"] == "yes"
     halide = catalogue()["halide-250"].parts[0]
     assert answers([halide], Surroundings(), replace(RULED, room_height=0.4))["heat"] == "no"
+
+
+def test_what_is_set_on_a_fixture_says_how_it_is_turned_and_tilted_in_degrees() -> None:
+    plain = CLUSTER.parts[0]
+    leaned = replace(plain, emitter=replace(plain.emitter, turn=90 * DEGREE, pitch=-12 * DEGREE))
+    level, tilted = fixture_settings([plain, leaned])
+    assert (level.tilt, tilted.tilt) == ("", "turned 90 degrees, pitched -12 degrees")
+    assert tilted.fwhm == level.fwhm == round(plain.emitter.fwhm / DEGREE)
 
 
 def test_frame_hangs_from_supports_of_its_own() -> None:

@@ -19,10 +19,10 @@ from corlume.core.survey.candidate_points import under_and_between
 from corlume.core.survey.point_templates import rings, rock_tops
 from corlume.core.survey.without_meter import hand_points, on_hands
 from corlume.formats.round_steps import STEPS
-from corlume.services.keeping import photos, surveys, tanks
+from corlume.services.keeping import hung_fixtures, photos, surveys, tanks
 from corlume.services.light.fields import par_at
 from corlume.services.survey.rental_week import days
-from corlume.services.survey.seen_light import results_of
+from corlume.services.survey.seen_light import heights, results_of
 from corlume.services.survey.survey_moves import corrected
 from corlume.store.database import Database
 
@@ -58,6 +58,18 @@ def test_points_lie_under_fixtures_at_the_ends_and_in_gaps_wide_enough() -> None
     assert list(found) == ["Under A", "Under B", "Under C", "Between fixtures", "Left end", "Right end"]
     assert found["Between fixtures"] == pytest.approx((0.64, 0.25, 0.15))
     assert found["Left end"][0] == pytest.approx(tank.length - found["Right end"][0])
+
+
+def test_spill_is_foretold_at_rising_heights_and_for_lights_that_are_on(db: Database) -> None:
+    """The higher the fixtures hang, the more light falls on a hand outside; none is foretold of lights that are off."""
+    stored = tanks.open_tank(db, 1)
+    raised = heights(stored, stored.setup())
+    assert [one.height for one in raised] == sorted({one.height for one in raised})
+    sums = [sum(one.hands.values()) for one in raised]
+    assert 0.0 <= sums[0] < sums[-1]
+    dark = {kept.id: {"output": 0.0} for kept in stored.setup().fixtures}
+    hung_fixtures.change_fixtures(db, 1, stored.setup().id, dark)
+    assert heights(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup()) == []
 
 
 def test_points_to_balance_by_lie_15_cm_down_or_just_over_a_rock_that_reaches_higher() -> None:
