@@ -165,6 +165,9 @@ def test_more_corals_than_seats_pins_in_conflict_and_a_stop_are_told(client: Tes
     *_, plan = plans(stored, stored.setup(), PlacementRequest(), seconds=1.0)
     assert len(plan.unseated) > len(plan.seated)
     assert all(one.why for one in plan.unseated)
+    moved = " ".join(change.words for one in plan.unseated for change in one.helps if change.words.startswith("Move"))
+    assert "Galaxea" not in moved
+    assert torch.value.card.name not in moved
     places = {kept.id: kept.value.place for kept in (galaxea, torch)}
     assert places.keys().isdisjoint({one.coral.id for one in plan.seated})
     assert plan.pinned == (f"{torch.value.card.name} and {galaxea.value.card.name}",)
