@@ -23,11 +23,12 @@ from corlume.core.placement.coral import Coral, Placement
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import catalogue
+from corlume.reference.spectrum_tables import weightings
 from corlume.services.keeping import corals, hung_fixtures, setups, tanks
 from corlume.services.light import fields, layers
 from corlume.services.light.fields import par_at, slice_plane
 from corlume.services.light.points import WaterPoint
-from corlume.services.light.probe import read_probe
+from corlume.services.light.probe import light_quality, read_probe
 from corlume.services.placement import zone_placement
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
@@ -144,6 +145,31 @@ def test_probe_adds_up_its_parts_and_a_day_of_them() -> None:
         0.8 * reading.par
     )
     assert read_probe(TANK, fixtures, LightTargets(), 10.0, WaterPoint(0.3, 0.3, 0.4)).in_rock
+
+
+def test_probe_tells_a_sphere_shimmer_and_usable_light_where_colours_are_known() -> None:
+    """A sphere reads what comes aslant in full, so more than a level sensor; a flat surface makes no shimmer."""
+    place = WaterPoint(0.5, 0.5, 0.2)
+    known = catalogue()["cluster"].parts[0]
+    hung = [replace(known, emitter=replace(known.emitter, x=0.5, y=0.4, height=0.2))]
+    told, untold = light_quality(TANK, hung, place), light_quality(TANK, [Fixture(FACE)], place)
+    assert told.scalar > read_probe(TANK, hung, LightTargets(), 10.0, place).par
+    assert told.fluctuation == 0.0
+    assert set(told.usable) == {one.name for one in weightings()}
+    assert all(0.3 < share < 1.0 for share in told.usable.values())
+    assert untold.usable == {}
+    assert light_quality(TANK, [replace(hung[0], output=0.0)], place).usable == {}
+
+
+def test_rock_and_braces_out_of_the_tank_are_refused_by_field_and_not_kept(db: Database) -> None:
+    before = tanks.open_tank(db, 1)
+    with pytest.raises(InvalidInput) as rock:
+        tanks.save_rock(db, 1, None, Rock(before.tank.length - 0.1, 0.1, 0.0, 0.3, 0.2, 0.2, "Too long"))
+    assert [e.field for e in rock.value.errors] == ["length"]
+    with pytest.raises(InvalidInput) as brace:
+        tanks.add_brace(db, 1, Brace(-0.5, 0.0, 0.1, 0.1))
+    assert [e.field for e in brace.value.errors] == ["x"]
+    assert tanks.open_tank(db, 1) == before
 
 
 def test_slices_agree_with_the_probe_and_leave_rock_out() -> None:

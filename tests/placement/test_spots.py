@@ -103,6 +103,13 @@ def test_seats_lie_in_open_water_on_what_they_say() -> None:
     assert reach_to(replace(tank, rim_height=0.0), np.array([[0.6, 0.3, 0.4]])) == pytest.approx([0.5])
 
 
+def test_no_face_behind_a_rock_is_a_spot_where_a_coral_would_touch_the_back_pane() -> None:
+    for gap, some in ((0.015, False), (0.15, True)):
+        tank = Tank(1.0, 0.5, 0.5, rocks=(Rock(0.3, 0.2, 0.05, 0.3, 0.3 - gap, 0.3),))
+        faces = next(points for _, sat, points in steep_spots(tank, 0.05) if sat == "face")
+        assert (faces[:, 1] > tank.rocks[0].y + tank.rocks[0].width).any() == some
+
+
 def test_a_rack_takes_its_share_of_the_light_below_and_none_above(db: Database) -> None:
     stored = tanks.open_tank(db, 1)
     tank, hung = replace(stored.tank, rocks=(), sand_albedo=0.0, rock_albedo=0.0), stored.setup().hung
@@ -113,7 +120,9 @@ def test_a_rack_takes_its_share_of_the_light_below_and_none_above(db: Database) 
     placement_choices.save_choice(db, 1, "racks", FragRack("Frags", 1.1, 0.02, 0.2, 0.1, 0.2, 0.5))
     after = tanks.open_tank(db, 1)
     seats = spots_of(after, hung)
-    assert (seats.sat == "rack").sum() >= 8
+    on = seats.sat == "rack"
+    assert on.sum() >= 8
+    assert seats.par[on] == pytest.approx(par_at(stored.lit_tank(), hung, seats.points[on]), rel=1e-3)
     for kept in after.corals:
         corals.place_coral(db, 1, kept.id, None)
     after = tanks.open_tank(db, 1)

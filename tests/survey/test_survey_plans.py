@@ -17,7 +17,8 @@ from corlume.core.light.geometry import Rock, Tank
 from corlume.core.survey.balance import balance_points
 from corlume.core.survey.candidate_points import under_and_between
 from corlume.core.survey.point_templates import rings, rock_tops
-from corlume.core.survey.without_meter import hand_points, on_hands
+from corlume.core.survey.priors import LOBE_TOLD
+from corlume.core.survey.without_meter import entered_widths, hand_points, on_hands
 from corlume.formats.round_steps import STEPS
 from corlume.services.keeping import hung_fixtures, photos, surveys, tanks
 from corlume.services.light.fields import par_at
@@ -70,6 +71,18 @@ def test_spill_is_foretold_at_rising_heights_and_for_lights_that_are_on(db: Data
     dark = {kept.id: {"output": 0.0} for kept in stored.setup().fixtures}
     hung_fixtures.change_fixtures(db, 1, stored.setup().id, dark)
     assert heights(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup()) == []
+
+
+def test_width_of_beams_by_eye_is_a_mean_of_what_was_entered_and_what_was_seen() -> None:
+    """Nothing seen leaves the entered width and its doubt; what no width explains says nothing of it, however sure."""
+    hung = [Fixture(Emitter("led_cluster", 100, 1.5, 0.05, 0.05, 0.6, 0.25, 0.25))]
+    width, sd = entered_widths(hung, lambda _: np.zeros(3))
+    assert width == pytest.approx(1.0, abs=0.01)
+    assert sd == pytest.approx(LOBE_TOLD.sd, rel=0.1)
+    assert entered_widths(hung, lambda _: np.full(3, 60.0)) == pytest.approx((width, sd))
+    wider, surer = entered_widths(hung, lambda fixtures: np.array([(fixtures[0].emitter.fwhm / 1.5 - 1.1) / 0.01]))
+    assert 1.05 < wider < 1.12
+    assert surer < sd
 
 
 def test_points_to_balance_by_lie_15_cm_down_or_just_over_a_rock_that_reaches_higher() -> None:
