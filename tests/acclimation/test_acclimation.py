@@ -139,6 +139,7 @@ def test_several_at_once_are_told_with_what_changed_lately(db: Database) -> None
     assert any("Stylophora, light 262 to 388 PAR" in words for words in told)
 
 
+@pytest.mark.logs_light
 def test_light_is_written_down_when_levels_setups_or_places_change_it(client: TestClient, db: Database) -> None:
     log_light(db, 1, TODAY)
     assert log_light(db, 1, TODAY) == 0  # what is not changed is not written again
