@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.clock import clock, row, sized
+from corlume.core.survey import sensitivities
 from corlume.core.survey.survey_record import Survey
 from corlume.services.keeping import surveys, tanks
 from corlume.services.keeping.demo import demo_scene, seed
@@ -29,6 +30,7 @@ def survey() -> None:
 
     def choose() -> None:
         survey_plan._offer.cache_clear()
+        sensitivities._unit_field.cache_clear()  # type: ignore[attr-defined]
         survey_plan.offer(stored, setup).plan(12)
 
     row("choosing 12 spots, six fixtures", clock(choose, 5), 1.0)
@@ -36,6 +38,7 @@ def survey() -> None:
 
     def fit() -> None:
         judged._findings.cache_clear()
+        sensitivities._unit_field.cache_clear()  # type: ignore[attr-defined]
         assert judged.survey_results_of(stored, made)
 
     row("fit of 40 readings, six fixtures", clock(fit, 5), 1.0)
