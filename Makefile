@@ -1,6 +1,8 @@
 # Corlume. `make demo` and `make test` set up what they need on a fresh machine with Python 3.11+.
 PYTHON ?= python3
 BIN := .venv/bin
+# Modules are kept as Python compiles them: a run of the tests starts some forty processes.
+unexport PYTHONDONTWRITEBYTECODE
 
 .PHONY: demo serve test quick scripts bench styles check rooms clean
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import datetime
+import hashlib
 import os
+import pickle
 import re
 import shutil
 import sqlite3
@@ -22,6 +24,9 @@ from typing import Any
 import pytest
 from starlette.testclient import TestClient
 
+from corlume.core.light.geometry import Tank
+from corlume.core.light.interreflection import Array, Interreflection, find_interreflection
+from corlume.core.light.shadow import Rockwork
 from corlume.services import jobs
 from corlume.services.keeping import demo, tanks
 from corlume.services.light.fields import medium_of
@@ -40,6 +45,31 @@ def pytest_xdist_auto_num_workers() -> int:
 def pytest_sessionfinish() -> None:
     """Stop what runs in the background, which the end of the process would wait for."""
     jobs.stop_all()
+
+
+@pytest.fixture(scope="session", autouse=True)
+def floors(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
+    """What each tank's floor sends back, worked out once in a run for all workers: it takes a second, and most tests
+    have the same few tanks.
+    """
+    base = tmp_path_factory.getbasetemp()
+    folder = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "floors"
+    folder.mkdir(exist_ok=True)
+
+    def shared(tank: Tank, panes: Array, rock: Rockwork) -> Interreflection | None:
+        path = folder / hashlib.sha256(repr((tank, panes.tolist())).encode()).hexdigest()
+        try:
+            found: Interreflection | None = pickle.loads(path.read_bytes())
+        except FileNotFoundError:
+            found = find_interreflection(tank, panes, rock)
+            half = path.with_suffix(f".{os.getpid()}")
+            half.write_bytes(pickle.dumps(found))
+            half.rename(path)
+        return found
+
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr("corlume.core.light.field.find_interreflection", shared)
+        yield
 
 
 @pytest.fixture(scope="session")

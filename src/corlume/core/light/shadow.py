@@ -69,7 +69,7 @@ def mirror(v: float, cell: int, size: float) -> float:
     return cell * size + (v if cell % 2 == 0 else size - v)
 
 
-@njit(cache=True, error_model="numpy", fastmath=FAST)
+@njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
 def _meets(
     boxes: Array, k: int, a: int, b: int, d: float, px: float, py: float, qx: float, qy: float,
     length: float, width: float,
@@ -103,7 +103,8 @@ def blocked(
     """
     if rock.peak >= d:
         return False
-    nx, ny = rock.highest.shape
+    boxes, starts, members, highest = rock.boxes, rock.starts, rock.members, rock.highest
+    nx, ny = highest.shape
     wide, deep = length / nx, width / ny
     dx, dy = qx - px, qy - py
     right, back = dx > 0.0, dy > 0.0
@@ -122,14 +123,14 @@ def blocked(
     while u < end:
         until = min(next_x, next_y)
         below = d * (1.0 - u) + SLACK
-        if rock.highest[x, y] < below and low_i <= a <= high_i and low_j <= b <= high_j:
+        if highest[x, y] < below and low_i <= a <= high_i and low_j <= b <= high_j:
             above = d * (1.0 - min(1.0, until)) - SLACK
             column = x * ny + y
-            for m in range(rock.starts[column], rock.starts[column + 1]):
-                k = rock.members[m]
-                if rock.boxes[k, 4] >= below:
+            for m in range(starts[column], starts[column + 1]):
+                k = members[m]
+                if boxes[k, 4] >= below:
                     break
-                if rock.boxes[k, 5] > above and _meets(rock.boxes, k, a, b, d, px, py, qx, qy, length, width):
+                if boxes[k, 5] > above and _meets(boxes, k, a, b, d, px, py, qx, qy, length, width):
                     return True
         u = until
         if next_x < next_y:

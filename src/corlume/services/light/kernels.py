@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
 
@@ -20,9 +20,9 @@ from corlume.core.search.level_solver import LevelTarget, best_levels
 SOON = 2.0
 """Kernels that were compiled before are loaded in less [s]."""
 _log = logging.getLogger(__name__)
-_TANK = Tank(length=0.5, width=0.4, water_depth=0.3)
+_TANK = Tank(length=0.5, width=0.4, water_depth=0.3, rocks=(Rock(0.1, 0.1, 0.0, 0.1, 0.1, 0.1),), sand_albedo=0.0)
+"""Its floor is the top of its rock alone, so that light from the floor takes no time."""
 _POINTS = grid(_TANK, (4, 4, 2)).reshape(-1, 3)
-_ROCKY = replace(_TANK, rocks=(Rock(0.1, 0.1, 0.0, 0.1, 0.1, 0.1),))
 
 
 def _light() -> None:
@@ -37,8 +37,8 @@ def _levels() -> None:
 
 
 def _flow() -> None:
-    flow_at(_ROCKY, [Pump("Warm")], _POINTS)
-    solve_flow(_ROCKY, [jet_of(Pump("Warm"))], settles=0.0, mean_of=0.01, cell=0.1)
+    flow_at(_TANK, [Pump("Warm")], _POINTS)
+    solve_flow(_TANK, [jet_of(Pump("Warm"))], settles=0.0, mean_of=0.01, cell=0.1)
 
 
 STEPS: tuple[tuple[str, Callable[[], None]], ...] = (
@@ -47,12 +47,13 @@ STEPS: tuple[tuple[str, Callable[[], None]], ...] = (
     ("flow", _flow),
 )
 """What is made ready, in words, each by solving a small tank."""
+WORDS = tuple(f"{number} of {len(STEPS)}: {words}" for number, (words, _) in enumerate(STEPS, start=1))
 
 
 def compile_kernels(tell: Callable[[str], None] = lambda _: None) -> None:
     """Compile every kernel, or load it from its cache; ``tell`` gets each step before it begins."""
-    for number, (words, step) in enumerate(STEPS, start=1):
-        tell(f"{number} of {len(STEPS)}: {words}")
+    for words, (_, step) in zip(WORDS, STEPS, strict=True):
+        tell(words)
         step()
 
 
@@ -66,9 +67,16 @@ class Kernels:
     def begin(self, tell: Callable[[str], None]) -> None:
         """Begin; ``tell`` is called when it takes longer than ``SOON``, because they must be compiled."""
 
+        began = time.monotonic()
+
+        def at(step: str) -> None:
+            self.step = step
+            if step != WORDS[0] and time.monotonic() - began < SOON:
+                self._ready.set()  # they come from a cache, and a first page needs those of light alone
+
         def run() -> None:
             try:
-                compile_kernels(self._at)
+                compile_kernels(at)
             except Exception:
                 _log.exception("the kernels were not made ready beforehand")
             finally:
@@ -82,9 +90,6 @@ class Kernels:
 
         for work in (run, watch):
             threading.Thread(target=work, name="kernels", daemon=True).start()
-
-    def _at(self, step: str) -> None:
-        self.step = step
 
     @property
     def ready(self) -> bool:
