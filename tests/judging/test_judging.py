@@ -61,7 +61,7 @@ def graded(plane: np.ndarray, intent: Intent = BY_STOCKING, stocking: str = "sps
     parts = (FigurePart("top", "seats", 200.0, 350.0, light, 1.0),)
     found = Figures(0.2, light, EndFigures.of(plane), parts, 0.5, None, 0.1, 100.0, 100.0)
     case = VerdictCase(found, LightTargets(stocking=stocking), intent)  # type: ignore[arg-type]
-    return {verdict.key: verdict.grade for verdict in judge(case, money="EUR", hours=9)}
+    return {verdict.key: verdict.grade for verdict in judge(case, money="EUR")}
 
 
 # Worked by hand on planes of 36 by 20 readings: mean, least over mean, tenth percentile over mean, weaker end over

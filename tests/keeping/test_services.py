@@ -11,7 +11,6 @@ from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.judging.targets import SCHOOLS, LightTargets, school_of
 from corlume.core.keeping.scene import Running, Scene, Setup, shaded
 from corlume.core.light import field as core_field
-from corlume.core.light.conversion import daily_light
 from corlume.core.light.emitter import Emitter
 from corlume.core.light.fixture import Fixture, overlaps
 from corlume.core.light.geometry import Brace, Pane, Rock, Tank
@@ -20,6 +19,7 @@ from corlume.core.light.lobe import lobe_exponent, round_lobe, width_at_half
 from corlume.core.light.penumbra import shadow_edge_width
 from corlume.core.light.water import Water
 from corlume.core.placement.coral import Coral, Placement
+from corlume.core.schedule.day import Day, plain_block
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
 from corlume.reference.catalogue import catalogue
@@ -36,6 +36,8 @@ from tests.cards import coral_cards
 
 FACE = Emitter("led_cluster", 200, 110 * DEGREE, 0.18, 0.14, 0.4, 0.3, 0.22)
 TANK = Tank(1.0, 0.6, 0.5, rocks=(Rock(0.2, 0.2, 0.0, 0.2, 0.2, 0.3, "Pillar"), Rock(0.6, 0.2, 0.4, 0.2, 0.2, 0.12)))
+
+TEN = Day(plain_block(10.0, None))
 
 
 def faults(make: object, **values: object) -> dict[str, str]:
@@ -133,18 +135,17 @@ def test_moving_one_fixture_recomputes_that_one_alone(monkeypatch: pytest.Monkey
 
 def test_probe_adds_up_its_parts_and_a_day_of_them() -> None:
     fixtures = [Fixture(FACE), Fixture(replace(FACE, x=0.8), output=0.5), Fixture(replace(FACE, x=0.6), output=0.0)]
-    reading = read_probe(TANK, fixtures, LightTargets(), 10.0, WaterPoint(0.5, 0.5, 0.2))
+    reading = read_probe(TANK, fixtures, LightTargets(), TEN, WaterPoint(0.5, 0.5, 0.2))
     assert reading.par == pytest.approx(sum(reading.parts))
     assert reading.parts[2] == 0
     # published table of daily light (Purdue Extension HO-238-W, from memory): 100 over 10 h, 400 over 12, 200 over 16
-    assert [daily_light(*row) for row in ((100, 10), (400, 12), (200, 16))] == pytest.approx([3.6, 17.28, 11.52])
-    assert reading.dli == pytest.approx(daily_light(reading.par, 10.0))
+    hours = [Day(plain_block(h, None)).gathered(fixtures[0])[0] * 60e-6 for h in (10, 12, 16)]
+    assert np.array([100, 400, 200]) * hours == pytest.approx(np.array([3.6, 17.28, 11.52]))
+    assert reading.dli == pytest.approx(reading.par * 10 * 3600e-6)
     assert not reading.in_rock
     old = [replace(f, light_loss_factor=0.8) for f in fixtures]
-    assert read_probe(TANK, old, LightTargets(), 10.0, WaterPoint(0.5, 0.5, 0.2)).par == pytest.approx(
-        0.8 * reading.par
-    )
-    assert read_probe(TANK, fixtures, LightTargets(), 10.0, WaterPoint(0.3, 0.3, 0.4)).in_rock
+    assert read_probe(TANK, old, LightTargets(), TEN, WaterPoint(0.5, 0.5, 0.2)).par == pytest.approx(0.8 * reading.par)
+    assert read_probe(TANK, fixtures, LightTargets(), TEN, WaterPoint(0.3, 0.3, 0.4)).in_rock
 
 
 def test_probe_tells_a_sphere_shimmer_and_usable_light_where_colours_are_known() -> None:
@@ -153,7 +154,7 @@ def test_probe_tells_a_sphere_shimmer_and_usable_light_where_colours_are_known()
     known = catalogue()["cluster"].parts[0]
     hung = [replace(known, emitter=replace(known.emitter, x=0.5, y=0.4, height=0.2))]
     told, untold = light_quality(TANK, hung, place), light_quality(TANK, [Fixture(FACE)], place)
-    assert told.scalar > read_probe(TANK, hung, LightTargets(), 10.0, place).par
+    assert told.scalar > read_probe(TANK, hung, LightTargets(), TEN, place).par
     assert told.fluctuation == 0.0
     assert set(told.usable) == {one.name for one in weightings()}
     assert all(0.3 < share < 1.0 for share in told.usable.values())
@@ -178,7 +179,7 @@ def test_slices_agree_with_the_probe_and_leave_rock_out() -> None:
     assert np.isnan(plan.par).any()
     for plane, at in ((plan, lambda u, v: WaterPoint(u, v, 0.3)), (front, lambda u, v: WaterPoint(u, 0.3, v))):
         for i, j in ((5, 3), (30, 15)):
-            read = read_probe(TANK, fixtures, LightTargets(), 9.0, at(float(plane.u[i]), float(plane.v[j])))
+            read = read_probe(TANK, fixtures, LightTargets(), TEN, at(float(plane.u[i]), float(plane.v[j])))
             assert read.in_rock == bool(np.isnan(plane.par[i, j]))
             assert read.in_rock or plane.par[i, j] == pytest.approx(read.par)
 

@@ -12,6 +12,7 @@ from starlette.testclient import TestClient
 
 from corlume.core.placement.growing_room import count_room
 from corlume.core.placement.placement_preferences import KeptFree, PlacementPreferences
+from corlume.core.schedule.dose import daily_range
 from corlume.reference.coral_library import coral_library, suiting
 from corlume.services.keeping import corals, hung_fixtures, placement_choices, tanks
 from corlume.services.placement.place_all import first_plan, plans
@@ -110,11 +111,11 @@ def test_zones_are_read_against_the_stock_in_words_and_numbers(client: TestClien
 
 
 def test_library_is_searched_suits_readings_and_adds(client: TestClient, db: Database) -> None:
-    """Daily light by hand: 100 PAR over nine hours are 3.24 mol/m2."""
+    """Daily light by hand: 100 PAR over ten hours are 3.6 mol/m2."""
     library = coral_library()
     assert len(library) >= 60
     zoanthus = library["Zoanthus"]
-    assert zoanthus.daily_light(9.0)[0] == pytest.approx(0.75 * 3.24)
+    assert daily_range(zoanthus.card)[0] == pytest.approx(0.75 * 3.6)
     assert all(one.card.par_low <= 300 <= one.card.par_high for one in suiting(library.values(), 300))
     assert {one.card.group for one in suiting(library.values(), 300)} == {"sps"}
     assert not [one for one in suiting(library.values(), 30) if one.food]

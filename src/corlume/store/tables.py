@@ -16,6 +16,7 @@ from corlume.core.keeping.own_fixture import OwnFixture
 from corlume.core.keeping.scene import Scene, Setup
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Brace, Rock, Tank
+from corlume.core.light.light_group import LightGroup
 from corlume.core.placement.coral import Coral
 from corlume.core.placement.coral_type import CoralType
 from corlume.core.schema import Many, lists
@@ -175,6 +176,7 @@ ROCKS: Table[Rock] = OF_TANK["rocks"]
 BRACES: Table[Brace] = OF_TANK["braces"]
 SETUPS: Table[Setup] = OF_SCENE["setups"]
 FIXTURES: Table[Fixture] = SETUPS.lists["fixtures"]
+LIGHT_GROUPS: Table[LightGroup] = SETUPS.lists["groups"]
 CORALS: Table[Coral] = OF_SCENE["corals"]
 CORAL_NOTES: Table[LogEntry] = CORALS.lists["notes"]
 WANTED: Table[TargetZone] = OF_SCENE["wanted"]

@@ -16,8 +16,9 @@ from corlume.core.judging.intent import BY_STOCKING, Intent
 from corlume.core.judging.target_zones import TargetZone
 from corlume.core.judging.targets import LightTargets
 from corlume.core.keeping.scene import Running, Scene, Setup, racked, shaded, surveyed
-from corlume.core.light.fixture import Fixture, measured
+from corlume.core.light.fixture import Fixture, measured, scheduled
 from corlume.core.light.geometry import Brace, Rock, Tank
+from corlume.core.light.light_group import LightGroup
 from corlume.core.light.survey_correction import Correction
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.core.placement.coral import Coral
@@ -33,6 +34,7 @@ from corlume.store.tables import (
     CORAL_KINDS,
     CORALS,
     FIXTURES,
+    LIGHT_GROUPS,
     OF_SCENE,
     OF_TANK,
     ROCKS,
@@ -65,6 +67,7 @@ class StoredSetup:
     in_use: bool
     fixtures: tuple[Kept[Fixture], ...]
     intent: Intent = BY_STOCKING
+    groups: tuple[Kept[LightGroup], ...] = ()
 
     @property
     def hung(self) -> list[Fixture]:
@@ -180,7 +183,8 @@ class StoredTank:
         correction = survey.correction if survey else None
 
         def hung(setup: StoredSetup) -> tuple[Kept[Fixture], ...]:
-            found = zip(setup.fixtures, measured(setup.hung, correction), strict=True)
+            groups = [kept.value for kept in setup.groups]
+            found = zip(setup.fixtures, scheduled(measured(setup.hung, correction), groups), strict=True)
             return tuple(replace(kept, value=fixture) for kept, fixture in found)
 
         setups = (replace(setup, fixtures=hung(setup)) for setup in self.setups)
@@ -188,7 +192,10 @@ class StoredTank:
 
     def scene(self) -> Scene:
         """The tank as one scene, for checks and for export; without what only its own station loads."""
-        setups = tuple(Setup(s.name, tuple(s.hung), s.in_use, s.intent) for s in self.setups)
+        setups = tuple(
+            Setup(s.name, tuple(s.hung), s.in_use, s.intent, tuple(kept.value for kept in s.groups))
+            for s in self.setups
+        )
         lists: dict[str, Any] = {name: tuple(kept.value for kept in rows) for name, rows in self.lists.items()}
         corals = tuple(kept.value for kept in (*self.corals, *self.lost))
         return Scene(
@@ -211,7 +218,10 @@ def unstored(scene: Scene) -> StoredTank:
         running=scene.running,
         rocks=kept(scene.tank.rocks),
         braces=kept(scene.tank.braces),
-        setups=tuple(StoredSetup(next(numbers), s.name, s.in_use, kept(s.fixtures), s.intent) for s in scene.setups),
+        setups=tuple(
+            StoredSetup(next(numbers), s.name, s.in_use, kept(s.fixtures), s.intent, kept(s.groups))
+            for s in scene.setups
+        ),
         corals=kept(coral for coral in scene.corals if coral.course.lost is None),
         lists={name: kept(getattr(scene, name)) for name in PLAIN_LISTS},
         lost=kept(coral for coral in scene.corals if coral.course.lost is not None),
@@ -299,7 +309,8 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
     tank_id = row["id"]
     rocks, braces = ROCKS.load(connection, tank_id), BRACES.load(connection, tank_id)
     setups = connection.execute("SELECT * FROM setups WHERE tank_id = ? ORDER BY id", (tank_id,)).fetchall()
-    fixtures = FIXTURES.by_owner(connection, [setup["id"] for setup in setups])
+    ids = [setup["id"] for setup in setups]
+    fixtures, groups = FIXTURES.by_owner(connection, ids), LIGHT_GROUPS.by_owner(connection, ids)
     corals = CORALS.load(connection, tank_id, whole=False)
     lists = {name: table.load(connection, tank_id, whole=False) for name, table in PLAIN_LISTS.items()}
     tank = thing_of(Tank, row, rocks=tuple(r.value for r in rocks), braces=tuple(b.value for b in braces))
@@ -313,7 +324,8 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
         rocks=rocks,
         braces=braces,
         setups=tuple(
-            StoredSetup(s["id"], s["name"], bool(s["in_use"]), fixtures[s["id"]], thing_of(Intent, s)) for s in setups
+            StoredSetup(s["id"], s["name"], bool(s["in_use"]), fixtures[s["id"]], thing_of(Intent, s), groups[s["id"]])
+            for s in setups
         ),
         corals=tuple(kept for kept in corals if kept.value.course.lost is None),
         lists=lists,

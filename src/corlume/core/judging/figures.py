@@ -124,6 +124,7 @@ class Figures:
     spill : share of all light given off that misses the opening [-].
     watts : power as it is dimmed [W]; ``price`` of it [currency a year].
     shimmer : ripple fluctuation over the middle of the tank at the rock top [-]; None where nobody asked for it.
+    hours : of that power which a day equals [h].
     """
 
     depth: float
@@ -136,6 +137,7 @@ class Figures:
     watts: float
     price: float
     shimmer: float | None = None
+    hours: float = 9.0
 
     @property
     def mean(self) -> float:

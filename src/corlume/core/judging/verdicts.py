@@ -94,7 +94,7 @@ class VerdictCase:
 NOT_ASKED = "Nothing is asked of it here; what the setup is meant for is said on the chart and can be changed there."
 
 
-def judge(case: VerdictCase, *, money: str, hours: float) -> list[Verdict]:
+def judge(case: VerdictCase, *, money: str) -> list[Verdict]:
     """Judge the figures of a setup; a single verdict when it is dark."""
     f = case.figures
     power = Verdict(
@@ -102,8 +102,8 @@ def judge(case: VerdictCase, *, money: str, hours: float) -> list[Verdict]:
         "Power",
         f"{f.watts:.0f} W, {money} {f.price:.0f} a year",
         "plain",
-        f"All fixtures at their present output, {hours:g} hours a day. Dimmed fixtures are taken to draw in "
-        "proportion to their output.",
+        f"All fixtures at their present output, for what equals {round(f.hours, 2):g} hours a day. Dimmed fixtures are "
+        "taken to draw in proportion to their output.",
         "Worked out from the watts and the price of electricity that you gave; lamps are not in it.",
         "Less height or less spill gives the same PAR for fewer watts.",
     )

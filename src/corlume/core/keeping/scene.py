@@ -13,13 +13,15 @@ from corlume.core.flow.pump import Pump, pump_errors
 from corlume.core.judging.intent import BY_STOCKING, Intent
 from corlume.core.judging.target_zones import TargetZone, zone_errors
 from corlume.core.judging.targets import LightTargets
-from corlume.core.light.fixture import Fixture, aside_errors, measured
+from corlume.core.light.fixture import Fixture, aside_errors, measured, scheduled
 from corlume.core.light.geometry import Colony, Tank
+from corlume.core.light.light_group import LightGroup
 from corlume.core.light.survey_correction import Correction
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.core.placement.coral import Coral
 from corlume.core.placement.custom_spots import CustomSpot, FragRack, custom_spot_errors, rack_errors
 from corlume.core.placement.placement_preferences import KeptFree, free_errors
+from corlume.core.schedule.day import Day, plain_block, schedule_errors
 from corlume.core.schema import Flag, Many, Number, Part, Text, Time, limits
 from corlume.core.survey.photo_geometry import Photo
 from corlume.core.survey.survey_record import Survey
@@ -33,6 +35,12 @@ class Setup:
     fixtures: Annotated[tuple[Fixture, ...], Many(100)] = ()
     in_use: Annotated[bool, Flag("In use", blank=True)] = False
     intent: Annotated[Intent, Part(file="meant_for")] = BY_STOCKING
+    groups: Annotated[tuple[LightGroup, ...], Many(12, one="group", table="light_groups")] = ()
+
+    def __post_init__(self) -> None:
+        rules = limits(self)
+        rules.errors += schedule_errors(self.groups, self.fixtures)
+        rules.finish()
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,9 +57,15 @@ class Running:
     def __post_init__(self) -> None:
         limits(self).finish()
 
-    def yearly(self, watts: float) -> float:
-        """Cost of a year at a mean power [currency]."""
-        return watts / 1000 * self.hours * 365 * self.price
+    @property
+    def day(self) -> Day:
+        """The day of the tank's fixtures; those without a schedule have these hours of full light."""
+        return Day(plain_block(self.hours, self.lights_out))
+
+    def yearly(self, fixtures: Iterable[Fixture]) -> float:
+        """Cost of a year of the day that fixtures have [currency]."""
+        day = self.day
+        return 365 * self.price * sum(day.energy(fixture) for fixture in fixtures)
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,7 +127,7 @@ class Scene:
         """
         for setup in self.setups:
             if setup.name == name or (name is None and setup.in_use):
-                return replace(setup, fixtures=measured(setup.fixtures, self.correction))
+                return replace(setup, fixtures=scheduled(measured(setup.fixtures, self.correction), setup.groups))
         raise KeyError(name)
 
 

@@ -1,4 +1,4 @@
-"""From lumens to photon flux, by kind of light; and from PAR to the light of a day.
+"""From lumens to photon flux, by kind of light.
 
 Lux per PPFD [lx per umol/m2/s]: Thimijan and Heins 1983 [6], from memory; the package colour-science's lamp spectra
 come within 4 % for sunlight and fluorescent lamps and 18 % for halides. Nothing published covers royal blue
@@ -18,8 +18,3 @@ LUX_PER_PPFD: dict[str, tuple[str, float]] = {
 def photon_flux(lumens: float, light: str) -> float:
     """Photon flux [umol/s] of luminous flux [lm] for a kind of light of ``LUX_PER_PPFD``; ``KeyError`` otherwise."""
     return lumens / LUX_PER_PPFD[light][1]
-
-
-def daily_light(par: float, hours: float) -> float:
-    """Daily light integral (DLI) [mol/m2/d] of a steady PAR [umol/m2/s] over so many hours a day [h]."""
-    return par * hours * 3600 / 1e6

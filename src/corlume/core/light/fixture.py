@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 from corlume.core.errors import FieldError, Rules
 from corlume.core.light.emitter import Emitter
 from corlume.core.light.geometry import Tank
+from corlume.core.light.light_group import LightGroup
 from corlume.core.light.light_loss import wear_errors
 from corlume.core.light.survey_correction import Correction
 from corlume.core.schema import Choice, Flag, Number, Own, Part, Share, Text, limits
@@ -45,8 +46,12 @@ class Fixture:
     wear : answers of ``wear`` as pairs of question and answer, from which the light loss factor came; empty when
         that was typed.
     basis : where its photon flux comes from.
+    group : the group of the setup's schedule that it follows; empty for the plain hours.
     measured : what a survey in use found it to give, as a share of all that was told [-]; not kept with it, see
         ``core.light.survey_correction``.
+    day : the schedule of its group, None for the plain hours; kept with its setup.
+    lit : level of each channel at a time of the day, in place of ``output`` and ``levels`` [-]; not kept with it, see
+        ``core.schedule.day``.
     """
 
     emitter: Annotated[Emitter, Part()]
@@ -72,13 +77,24 @@ class Fixture:
     ] = 0.0
     wear: Annotated[tuple[tuple[str, str], ...], Own()] = ()
     basis: Annotated[FluxBasis, Choice("PPF from", FLUX_BASES)] = "typical"
+    group: Annotated[
+        str, Text("Group", 40, column="light_group", about="follows the schedule of this group; empty: plain hours")
+    ] = ""
     measured: float = 1.0
+    day: LightGroup | None = None
+    lit: tuple[float, ...] | None = None
 
     @property
     def strengths(self) -> tuple[float, ...]:
         """Output of each channel, as a share of that channel's full output when new and clean [-]."""
-        whole = self.output * self.light_loss_factor * self.measured
-        return tuple(whole * level for level in self.mix)
+        if self.lit is not None:
+            return tuple(self.left * level for level in self.lit)
+        return tuple(self.output * self.left * level for level in self.mix)
+
+    @property
+    def left(self) -> float:
+        """What age, dirt and the survey in use leave of its light when new and clean [-]."""
+        return self.light_loss_factor * self.measured
 
     @property
     def strength(self) -> float:
@@ -121,6 +137,12 @@ def measured(fixtures: Iterable[Fixture], correction: Correction | None) -> tupl
     if correction is None:
         return tuple(fixtures)
     return tuple(replace(f, measured=correction.output(f.name, f.emitter)) for f in fixtures)
+
+
+def scheduled(fixtures: Iterable[Fixture], groups: Iterable[LightGroup]) -> tuple[Fixture, ...]:
+    """Fixtures with the schedules of their groups."""
+    by_name = {group.name: group for group in groups}
+    return tuple(f if (day := by_name.get(f.group)) == f.day else replace(f, day=day) for f in fixtures)
 
 
 def fixture_errors(tank: Tank, fixture: Fixture, was: Fixture | None = None) -> list[FieldError]:

@@ -79,6 +79,7 @@ class Technology:
     arc : the bright spot that ripples throw about, for those that have one; they run hot, too.
     fwhm, length, width : a usual beam at half maximum [rad], and a usual emitting area [m].
     warm_up : from cold to steady.
+    cools : how long a lamp must be out before it strikes again [s].
     chain : from the socket to the water.
     """
 
@@ -91,6 +92,7 @@ class Technology:
     length: float
     width: float
     warm_up: WarmUp
+    cools: float = 0.0
     chain: Chain
 
 
@@ -184,6 +186,7 @@ TECHNOLOGIES: dict[TechnologyKey, Technology] = {
         length=0.28,
         width=0.28,
         warm_up=WarmUp(0.6, 150.0),
+        cools=900.0,  # a quarter of an hour, common practice, no source
         chain=Chain(
             4.0,
             "14,000 K",

@@ -155,7 +155,3 @@ class CoralType:
         low, high = self.card.par_low, self.card.par_high
         floor = STRICT_FLOOR if self.card.group == "sps" and low < STRICT_FLOOR < high else low
         return {"moderate": (low, high), "strict": (floor, high), "bright white": (WHITE * low, WHITE * high)}
-
-    def daily_light(self, hours: float) -> tuple[float, float]:
-        """Target range as daily light over some hours [mol/m2]."""
-        return self.card.par_low * hours * 3600e-6, self.card.par_high * hours * 3600e-6

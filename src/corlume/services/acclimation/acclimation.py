@@ -19,6 +19,8 @@ from corlume.core.acclimation.log_entry import LogEntry
 from corlume.core.message_text import escape_slots
 from corlume.core.placement.coral import Coral
 from corlume.core.placement.coral_type import CoralType
+from corlume.core.schedule.day import clock
+from corlume.core.schedule.day_checks import main_day
 from corlume.services.keeping import tanks
 from corlume.services.keeping.acclimation_log import Notes, logs, note_light
 from corlume.services.keeping.coral_types import type_of
@@ -46,10 +48,19 @@ class WatchedCoral:
         return next((kept.value for kept in reversed(self.notes) if kept.value.kind == "watch"), None)
 
 
+def lights_on(stored: StoredTank) -> LightsOn:
+    """When the tank has light: by the schedule of the setup in use, or by its plain hours."""
+    day, hung = stored.running.day, stored.setup().hung
+    if all(fixture.day is None for fixture in hung):
+        return LightsOn(stored.running.lights_out, stored.running.hours)
+    begin, length = main_day(day, hung)
+    return LightsOn(clock(begin + length) if length else None, length / 60)
+
+
 def watch_all(stored: StoredTank, notes: Notes, today: datetime.date) -> list[WatchedCoral]:
     """Status of every coral of a tank on a day, lost corals last."""
     light = coral_light(stored, stored.setup().hung)
-    lit = LightsOn(stored.running.lights_out, stored.running.hours)
+    lit = lights_on(stored)
     found = []
     for number, kept in enumerate((*stored.corals, *stored.lost), 1):
         mine = notes.get(kept.id, ())

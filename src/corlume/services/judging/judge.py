@@ -47,7 +47,7 @@ def figures(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> 
     for places, par in zip(judged, _par_of(tank, fixtures, judged), strict=True):
         low, high = wanted_in(places, intent, targets)
         parts.append(FigurePart(places.key, places.name, low, high, LightFigures.of(par), share_within(par, low, high)))
-    watts = sum(f.power for f in fixtures)
+    watts, day = sum(f.power for f in fixtures), stored.running.day
     return Figures(
         depth=tank.rock_top(),
         plane=LightFigures.of(plane),
@@ -57,7 +57,8 @@ def figures(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> 
         hottest=hottest(np.concatenate([plane.ravel(), water]), points),
         spill=spilled(tank, fixtures),
         watts=watts,
-        price=stored.running.yearly(watts),
+        price=stored.running.yearly(fixtures),
+        hours=1000 * sum(day.energy(f) for f in fixtures) / watts if watts else 0.0,
         shimmer=None if intent.shimmer == "any" else shimmer_of(stored, fixtures),
     )
 
@@ -102,7 +103,7 @@ def verdicts_in_doubt(stored: StoredTank, fixtures: Sequence[Fixture], intent: I
 
 def verdicts_of_case(stored: StoredTank, case: VerdictCase) -> list[Verdict]:
     """Verdicts of a case computed before."""
-    return judge(case, money=stored.running.currency, hours=stored.running.hours)
+    return judge(case, money=stored.running.currency)
 
 
 def judged_places(stored: StoredTank, intent: Intent) -> tuple[Places, ...]:

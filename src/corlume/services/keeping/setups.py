@@ -30,7 +30,8 @@ def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
     """Copy a setup with its fixtures and its goal; returns the copy's id."""
     with db.reading() as connection:
         setup = load_tank(connection, tank_id).setup(setup_id)
-    copy = Setup(f"{setup.name[:60]}, copy", tuple(setup.hung), intent=setup.intent)
+    groups = tuple(kept.value for kept in setup.groups)
+    copy = Setup(f"{setup.name[:60]}, copy", tuple(setup.hung), intent=setup.intent, groups=groups)
     return add_setup(db, tank_id, copy, label=f"copy setup {setup.name}")
 
 

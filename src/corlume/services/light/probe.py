@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.judging.targets import Band, LightTargets
-from corlume.core.light.conversion import daily_light
 from corlume.core.light.fixture import Fixture, bodies_below
 from corlume.core.light.geometry import Tank
 from corlume.core.light.spectrum import WAVELENGTHS, mixed, usable_share
+from corlume.core.schedule.day import Day
 from corlume.reference.spectrum_tables import weightings
 from corlume.services.light.fields import total_of, unit_of
 from corlume.services.light.layers import fluctuation_at
@@ -46,17 +46,17 @@ class LightQuality:
     usable: dict[str, float]
 
 
-def read_probe(
-    tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, hours: float, place: WaterPoint
-) -> Readout:
+def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, day: Day, place: WaterPoint) -> Readout:
     """Read PAR at one point of the water."""
-    parts = tuple(float(p.sum()) for p in _by_channel(tank, fixtures, place))
+    units = _units(tank, fixtures, place)
+    parts = tuple(float(np.dot(f.strengths, unit)) for f, unit in zip(fixtures, units, strict=True))
     par = sum(parts)
+    dose = sum(float(f.left * day.gathered(f) @ unit) for f, unit in zip(fixtures, units, strict=True))
     return Readout(
         place=place,
         par=par,
         parts=parts,
-        dli=daily_light(par, hours),
+        dli=60e-6 * dose,
         band=targets.band_at(par),
         in_rock=bool(tank.in_rock(points_of(tank, PlaneSpec("point", place)))[0]),
     )
@@ -73,10 +73,14 @@ def light_quality(tank: Tank, fixtures: Sequence[Fixture], place: WaterPoint) ->
 
 def _by_channel(tank: Tank, fixtures: Sequence[Fixture], place: WaterPoint) -> list[Array]:
     """PAR of each channel (c,) of each fixture at a point [umol/m2/s]."""
+    return [np.asarray(f.strengths) * unit for f, unit in zip(fixtures, _units(tank, fixtures, place), strict=True)]
+
+
+def _units(tank: Tank, fixtures: Sequence[Fixture], place: WaterPoint) -> list[Array]:
+    """PAR of each channel (c,) of each fixture at a point, full and as new [umol/m2/s]."""
     spec = PlaneSpec("point", place)
     return [
-        np.asarray(f.strengths) * unit_of(tank, f.emitter, spec, "planar", 0.0, bodies_below(fixtures, i))[:, 0]
-        for i, f in enumerate(fixtures)
+        unit_of(tank, f.emitter, spec, "planar", 0.0, bodies_below(fixtures, i))[:, 0] for i, f in enumerate(fixtures)
     ]
 
 

@@ -22,6 +22,7 @@ from corlume.core.placement.spot_score import (
     light_score,
     spot_score,
 )
+from corlume.core.schedule.dose import USUAL_DAY
 from corlume.services.keeping.coral_types import type_of
 from corlume.services.placement.grown_shade import placed_at
 from corlume.services.placement.growth import clashes
@@ -32,12 +33,6 @@ from corlume.store.tanks import StoredSetup, StoredTank
 
 USUAL_MONTHS = 18.0
 """How many months ahead corals get room to grow where nobody says; ours."""
-
-
-USUAL_DAY = 10.0
-"""Hours of full light that the bands on the cards are taken to mean, where light is judged by the day (common practice,
-no source: ten to twelve hours for LED) [h].
-"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,7 +81,7 @@ class PlacementProblem:
     @property
     def day(self) -> float:
         """Factor on light for the length of the day, where it is judged by daily light [-]."""
-        return self.stored.running.hours / USUAL_DAY if self.asked.daily else 1.0
+        return self.stored.running.day.full_hours(self.setup.hung) / USUAL_DAY if self.asked.daily else 1.0
 
     def sits(self, coral: int) -> SitsOn:
         """Where a coral can sit."""

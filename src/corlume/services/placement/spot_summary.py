@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from corlume.core.flow.first_estimate import CLASSES
 from corlume.core.light.fixture import Fixture
@@ -14,6 +15,7 @@ from corlume.core.placement.surface_orientation import SAT, Sat, reach_to
 from corlume.services.light.fields import par_at
 from corlume.services.light.layers import PLATE
 from corlume.services.light.points import same_tank
+from corlume.services.placement.spots import relit
 from corlume.store.tanks import StoredTank
 
 ARM = 0.65
@@ -28,6 +30,7 @@ class SpotSummary:
     ----------
     name : what they are on; ``sat`` of which sort; ``count`` how many.
     par, meter : weakest and strongest light as a coral turns there, and as a meter reads it [umol/m2/s].
+    dose : least and most daily light as a coral turns there [mol/m2/d].
     soft : what of the light still gets under a plate, on average [-].
     flow : classes there, from weak to strong, as words; empty where none is known.
     room : least and most room to panes and surface [m]; ``arm`` how far a hand goes to the furthest [m].
@@ -38,6 +41,7 @@ class SpotSummary:
     count: int
     par: tuple[float, float]
     meter: tuple[float, float]
+    dose: tuple[float, float]
     soft: float
     flow: str
     room: tuple[float, float]
@@ -63,6 +67,7 @@ def summarise_spots(stored: StoredTank, seats: SpotTable, fixtures: Sequence[Fix
     """Group spots by what they are on, in their order: from the top down, then steep ones."""
     tank = same_tank(stored.lit_tank())
     under = par_at(tank, fixtures, seats.points, ledge=PLATE) if len(seats.points) else np.empty(0)
+    day = daily_at(stored, seats, fixtures)
     reach = reach_to(stored.tank, seats.points)
     names, found = np.array(seats.names), []
     for name in dict.fromkeys(seats.names):
@@ -77,6 +82,7 @@ def summarise_spots(stored: StoredTank, seats: SpotTable, fixtures: Sequence[Fix
                 count=int(here.sum()),
                 par=(float(seats.par[here].min()), float(seats.par[here].max())),
                 meter=(float(light.min()), float(light.max())),
+                dose=(float(day[here].min()), float(day[here].max())),
                 soft=float(under[here].sum() / max(float(light.sum()), 1e-9)),
                 flow=known[0] if len(known) == 1 else f"{known[0]} to {known[-1]}" if known else "",
                 room=(float(seats.room[here].min()), float(seats.room[here].max())),
@@ -84,3 +90,10 @@ def summarise_spots(stored: StoredTank, seats: SpotTable, fixtures: Sequence[Fix
             )
         )
     return found
+
+
+def daily_at(stored: StoredTank, seats: SpotTable, fixtures: Sequence[Fixture]) -> NDArray[np.float64]:
+    """Daily light (s,) at spots as a coral turns there [mol/m2/d]."""
+    if all(fixture.day is None for fixture in fixtures):
+        return seats.par * stored.running.hours * 3600e-6
+    return relit(stored, seats, stored.running.day.averaged(fixtures)).par * 86_400e-6

@@ -79,14 +79,19 @@ def mature(stored: StoredTank, *, shade: bool = True) -> StoredTank:
 
 def coral_light(stored: StoredTank, fixtures: Sequence[Fixture]) -> dict[int, float]:
     """PAR at every placed coral by its id [umol/m2/s], each under the shade of the others."""
+    ids, places = coral_places(stored)
+    par = par_in(same_tank(stored.lit_tank()), fixtures, places) if places else ()
+    return {coral_id: float(p) for coral_id, p in zip(ids, par, strict=True)}
+
+
+def coral_places(stored: StoredTank) -> tuple[list[int], Places | None]:
+    """Ids of the placed corals, and where they sit; None when there are none."""
     placed = [(kept.id, kept.value.place) for kept in stored.corals if kept.value.place is not None]
     if not placed:
-        return {}
+        return [], None
     bare = same_tank(replace(stored.tank, colonies=(), correction=None))
     own = tuple((kept.value.place, kept.value.facing, kept.value.turn) for kept in stored.perches)
-    seats = _seats(bare, own, tuple(place for _, place in placed))
-    par = par_in(same_tank(stored.lit_tank()), fixtures, seats)
-    return {coral_id: float(p) for (coral_id, _), p in zip(placed, par, strict=True)}
+    return [coral_id for coral_id, _ in placed], _seats(bare, own, tuple(place for _, place in placed))
 
 
 @lru_cache(maxsize=64)

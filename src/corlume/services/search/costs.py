@@ -73,9 +73,10 @@ def five_year_costs(
                     unpriced.append(fixture.name)
     running = stored.running
     lamps = sum(
-        about[f.emitter.technology].price * running.hours * 365 / about[f.emitter.technology].life for f in fixtures
+        about[f.emitter.technology].price * running.day.hours_on(f) * 365 / about[f.emitter.technology].life
+        for f in fixtures
     )
-    electricity = running.yearly(sum(f.power for f in fixtures))
+    electricity = running.yearly(fixtures)
     return Costs(buy, YEARS * electricity, YEARS * lamps, owned, tuple(dict.fromkeys(unpriced)))
 
 

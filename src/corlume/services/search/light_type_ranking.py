@@ -102,9 +102,9 @@ def _has(stored: StoredTank, setup_id: int) -> bool:
 
 
 def _option(stored: StoredTank, kind: LightType, found: Found) -> LightTypeOption:
-    tank, hours, fixtures = stored.lit_tank(), stored.running.hours * 365, found.fixtures
+    tank, fixtures = stored.lit_tank(), found.fixtures
     about, dims = technology_notes(), {f.dimmable for f in fixtures}
-    lamps = [about[f.emitter.technology] for f in fixtures]
+    lamps = [(about[f.emitter.technology], 365 * stored.running.day.hours_on(f)) for f in fixtures]
     return LightTypeOption(
         key=kind.key,
         name=kind.name,
@@ -115,8 +115,8 @@ def _option(stored: StoredTank, kind: LightType, found: Found) -> LightTypeOptio
         blend=blend(stored, fixtures),
         money=five_year_costs(stored, fixtures, kind.entries),
         heat=sum(flux_budget(tank, f.emitter).entered * _joules(f) for f in fixtures),
-        lamps=sum(lamp.price * hours / lamp.life for lamp in lamps),
-        changes=sum(hours / lamp.life for lamp in lamps if lamp.price),
+        lamps=sum(lamp.price * hours / lamp.life for lamp, hours in lamps),
+        changes=sum(hours / lamp.life for lamp, hours in lamps if lamp.price),
         dimmable="yes" if dims == {True} else "no" if dims == {False} else "in part",
         strong=kind.strong,
         weak=kind.weak,

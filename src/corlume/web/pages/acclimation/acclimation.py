@@ -9,11 +9,11 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Path, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from corlume.core.acclimation.acclimation_status import STAGES, LightsOn, is_acclimating
+from corlume.core.acclimation.acclimation_status import STAGES, is_acclimating
 from corlume.core.acclimation.log_entry import COLOUR, NOTE_KINDS, POLYPS, TISSUE, Course, LogEntry, NoteKind
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.formats.file_faults import BadFile
-from corlume.services.acclimation.acclimation import all_at_once, spot_for, watch_all, watched_one
+from corlume.services.acclimation.acclimation import all_at_once, lights_on, spot_for, watch_all, watched_one
 from corlume.services.keeping import acclimation_log, tanks
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.light_line import draw_light_line
@@ -173,7 +173,7 @@ def _course(
     measure, one = measure_of(request), watched_one(db, stored, coral_id, today())
     now = datetime.datetime.now()
     fresh = {"note_kind": "watch", "note_day": now.date().isoformat(), "note_time": f"{now:%H:%M}"}
-    light = LightsOn(stored.running.lights_out, stored.running.hours)
+    light = lights_on(stored)
     line = [kept.value for kept in one.notes]
     now_lit = [LogEntry("light", today(), par=one.par)] if one.par is not None else []
     context: dict[str, Any] = {

@@ -194,7 +194,7 @@ def _drawn(
         parts["dimensions"] = draw_dimensions(sheet, setup.fixtures, measure)
         parts["notes"] = _notes(stored, setup, measure)
     parts["depth-out"] = measure.length(probe.depth)
-    reading = read_probe(tank, fixtures, stored.targets, stored.running.hours, probe)
+    reading = read_probe(tank, fixtures, stored.targets, stored.running.day, probe)
     quality = None if coarse else light_quality(tank, fixtures, probe)
     sure = None
     if not (coarse or first):
@@ -281,7 +281,6 @@ def _readout(
         bands=stored.targets.bands(),
         near=near,
         measure=measure,
-        hours=stored.running.hours,
         survey=stored.survey,
         sure=sure,
     )

@@ -13,6 +13,7 @@ from corlume.core.placement.coral_card import GROUPS
 from corlume.core.placement.coral_type import ALLELOPATHY, BASES, FORMS, SEATS, CoralType
 from corlume.core.placement.spot_score import SpotTable, light_score
 from corlume.core.placement.surface_orientation import SAT
+from corlume.core.schedule.dose import USUAL_DAY, daily_range
 from corlume.formats.file_faults import BadFile
 from corlume.formats.measure import parse_number
 from corlume.reference.coral_library import coral_library, suiting
@@ -73,7 +74,8 @@ def _library(
         "asked": asked_for,
         "wrong": wrong,
         "faults": faults,
-        "hours": stored.running.hours,
+        "usual": USUAL_DAY,
+        "daily_range": daily_range,
     }
     status = 422 if wrong or faults else 200
     return page(request, "placement/coral_library.html", context, tank=stored, setup=looked, status=status)

@@ -167,7 +167,6 @@ def _page(
         "typed": typed,
         "cut_errors": form.errors,
         "close": gaps_behind(tank, least) if math.isfinite(least) else [],
-        "hours": stored.running.hours,
         "bands": stored.targets.bands(),
         "snap": STEPS[measure.unit].snap,
         "wrong": bad is not None,

@@ -11,12 +11,13 @@ from pydantic import BaseModel, Field
 
 from corlume.core.errors import Rules
 from corlume.core.placement.coral import Coral, Placement
+from corlume.core.schedule.dose import USUAL_DAY
 from corlume.formats.measure import parse_number
 from corlume.services.keeping import corals, tanks
 from corlume.services.placement import placement_jobs
 from corlume.services.placement.grown_shade import switch_change
 from corlume.services.placement.place_all import Plan, first_plan
-from corlume.services.placement.placement_problem import USUAL_DAY, USUAL_MONTHS, PlacementRequest
+from corlume.services.placement.placement_problem import USUAL_MONTHS, PlacementRequest
 from corlume.services.placement.zone_placement import CoralState
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.corals import draw_corals

@@ -1,0 +1,1 @@
+"""Light over time: the day of a setup, daily light, presets, and slow change."""

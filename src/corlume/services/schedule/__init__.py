@@ -1,0 +1,1 @@
+"""The light of a day, plans of slow change, and what a controller is told."""

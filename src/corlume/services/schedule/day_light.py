@@ -1,0 +1,107 @@
+"""Light, energy and cost over the day of a setup, at corals and any other places."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.judging.intent import Places
+from corlume.core.light.fixture import Fixture, bodies_below
+from corlume.core.light.geometry import Tank
+from corlume.core.light.light_group import DAY
+from corlume.core.placement.coral import Coral
+from corlume.core.schedule.day import Day
+from corlume.core.schedule.dose import DoseVerdict, judge_day
+from corlume.services.keeping.coral_types import lives_off_food
+from corlume.services.light.fields import unit_of
+from corlume.services.light.points import PlaneSpec, same_tank
+from corlume.services.placement.zone_placement import coral_places
+from corlume.store.tanks import StoredSetup, StoredTank
+
+Array = NDArray[np.float64]
+MINUTES = np.arange(0.0, DAY)
+"""Every minute of a day [min]."""
+
+
+def channel_light(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> list[Array]:
+    """PAR (channels, n) of each fixture at points with every channel full, as worn as it is [umol/m2/s]."""
+    return [
+        f.left * unit_of(tank, f.emitter, spec, "planar", 0.0, bodies_below(fixtures, i))
+        for i, f in enumerate(fixtures)
+    ]
+
+
+def light_over(day: Day, fixtures: Sequence[Fixture], light: Sequence[Array], minutes: Array = MINUTES) -> Array:
+    """PAR (points, minutes) of some fixtures over a day [umol/m2/s]; ``light`` is that of ``channel_light``."""
+    points = light[0].shape[1] if light else 0
+    total = np.zeros((points, len(minutes)))
+    for fixture, mine in zip(fixtures, light, strict=True):
+        total += mine.T @ day.levels(fixture, minutes)
+    return total
+
+
+def daily_light_over(day: Day, fixtures: Sequence[Fixture], light: Sequence[Array]) -> Array:
+    """Daily light integral (points,) of some fixtures [mol/m2/d]."""
+    return np.asarray(sum(mine.T @ day.gathered(f) for f, mine in zip(fixtures, light, strict=True)) * 60e-6)
+
+
+@dataclass(frozen=True, slots=True)
+class CoralDay:
+    """A coral's day: its number, its greatest PAR [umol/m2/s], its daily light [mol/m2/d], its PAR by the minute."""
+
+    id: int
+    number: int
+    coral: Coral
+    peak: float
+    dose: float
+    par: Array
+    verdict: DoseVerdict | None
+
+
+def coral_days(stored: StoredTank, fixtures: Sequence[Fixture], minutes: Array = MINUTES) -> list[CoralDay]:
+    """The day of every placed coral; those that live off food have no verdict."""
+    ids, places = coral_places(stored)
+    if places is None or not fixtures:
+        return []
+    tank, day = same_tank(stored.lit_tank()), stored.running.day
+    light = channel_light(tank, fixtures, PlaneSpec("places", places))
+    par, doses = light_over(day, fixtures, light, minutes), daily_light_over(day, fixtures, light)
+    numbers = {kept.id: (number, kept.value) for number, kept in enumerate(stored.corals, 1)}
+    found = []
+    for coral_id, course, dose in zip(ids, par, doses, strict=True):
+        number, coral = numbers[coral_id]
+        peak = float(course.max())
+        verdict = None if lives_off_food(stored, coral.card) else judge_day(coral.card, peak, float(dose))
+        found.append(CoralDay(coral_id, number, coral, peak, float(dose), course, verdict))
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class GroupPower:
+    """Power of a group over the day (n,) [W], its energy [kWh] and the hours in which it is on [h]."""
+
+    name: str
+    watts: Array
+    energy: float
+    hours: float
+
+
+def power_by_group(stored: StoredTank, setup: StoredSetup, minutes: Array = MINUTES) -> list[GroupPower]:
+    """Power of each group of a setup over the day, and last of what goes by the plain hours."""
+    day, found = stored.running.day, []
+    for name in [*(kept.value.name for kept in setup.groups), day.plain.name]:
+        mine = [f for f in setup.hung if day.group_of(f).name == name]
+        if mine or name != day.plain.name:
+            watts = sum((day.power(f, minutes) for f in mine), np.zeros(len(minutes)))
+            hours = max((day.hours_on(f) for f in mine), default=0.0)
+            found.append(GroupPower(name, watts, sum(day.energy(f) for f in mine), hours))
+    return found
+
+
+def places_light(stored: StoredTank, fixtures: Sequence[Fixture], places: Places, minutes: Array) -> Array:
+    """PAR (points, minutes) at some places over the day [umol/m2/s]."""
+    tank = same_tank(stored.lit_tank())
+    return light_over(stored.running.day, fixtures, channel_light(tank, fixtures, PlaneSpec("places", places)), minutes)

@@ -1,0 +1,1 @@
+"""The day of a setup, slow change, presets and controllers."""
