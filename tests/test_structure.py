@@ -78,7 +78,7 @@ SUBJECTS = {
         "survey",
         "keeping",
     ),
-    "services": ("light", "keeping", "flow", "placement", "judging", "schedule", "survey", "acclimation", "search"),
+    "services": ("light", "keeping", "flow", "placement", "judging", "survey", "acclimation", "schedule", "search"),
     "web": ("forms", "request", "drawing", "pages"),
 }
 """Rooms that are folders, each after those that it may import."""

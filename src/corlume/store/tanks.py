@@ -25,6 +25,7 @@ from corlume.core.placement.coral import Coral
 from corlume.core.placement.coral_type import CoralType
 from corlume.core.placement.custom_spots import CustomSpot, FragRack
 from corlume.core.placement.placement_preferences import KeptFree
+from corlume.core.schedule.change_plan import ChangePlan
 from corlume.core.survey.survey_record import MeasuringPoint, Survey
 from corlume.store.flow_fields import FlowField, load_field
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
@@ -134,6 +135,11 @@ class StoredTank:
     def kept_free(self) -> tuple[Kept[KeptFree], ...]:
         """Its keep-clear areas."""
         return self.lists["kept_free"]
+
+    @property
+    def plans(self) -> tuple[Kept[ChangePlan], ...]:
+        """Its plans of slow change."""
+        return self.lists["plans"]
 
     def having(self, **lists: tuple[Kept[Any], ...]) -> StoredTank:
         """The same with other rows in some of its lists."""

@@ -21,6 +21,7 @@ from corlume.core.mounting.surroundings import Surroundings
 from corlume.core.placement.coral import Coral
 from corlume.core.placement.custom_spots import CustomSpot, FragRack, custom_spot_errors, rack_errors
 from corlume.core.placement.placement_preferences import KeptFree, free_errors
+from corlume.core.schedule.change_plan import ChangePlan
 from corlume.core.schedule.day import Day, plain_block, schedule_errors
 from corlume.core.schema import Flag, Many, Number, Part, Text, Time, limits
 from corlume.core.survey.photo_geometry import Photo
@@ -89,6 +90,7 @@ class Scene:
     perches: Annotated[tuple[CustomSpot, ...], Many(300, one="seat")] = ()
     racks: Annotated[tuple[FragRack, ...], Many(10)] = ()
     kept_free: Annotated[tuple[KeptFree, ...], Many(40, one="part kept free")] = ()
+    plans: Annotated[tuple[ChangePlan, ...], Many(60, table="change_plans")] = ()
 
     @property
     def correction(self) -> Correction | None:

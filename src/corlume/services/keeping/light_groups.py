@@ -13,7 +13,7 @@ from corlume.core.keeping.scene import Setup
 from corlume.core.light.light_group import DAY, DayPoint, LightGroup, minute_of
 from corlume.core.schedule.day import MIDDAY, clock
 from corlume.core.schedule.starts import STARTS, group_name, start_groups
-from corlume.core.schema import Number, Time, check_count
+from corlume.core.schema import Number, Time, check_count, limits
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.tables import FIXTURES, LIGHT_GROUPS, Kept, found
@@ -134,6 +134,9 @@ class DayMove:
 
     begins: Annotated[datetime.time | None, Time("Begins at")] = None
     hours: Annotated[float | None, Number("Lasts", 0.5, 23.5, unit="h")] = None
+
+    def __post_init__(self) -> None:
+        limits(self).finish()
 
 
 def day_move(groups: Sequence[LightGroup]) -> DayMove:

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from corlume.core.light.fixture import Fixture
+from corlume.core.light.geometry import Tank
+from corlume.core.mounting.mounting_checks import CONTINUOUS
 from corlume.core.schedule.day import clock
 from corlume.core.schedule.day_checks import DayProblem, day_problems, lit_times, past_ceiling
 from corlume.services.light.fields import judged_planes
@@ -42,8 +44,6 @@ class DayReport:
 
 def report_day(stored: StoredTank, setup: StoredSetup) -> DayReport:
     """The report of a setup's day."""
-    from corlume.core.mounting.mounting_checks import CONTINUOUS
-
     day, around = stored.running.day, stored.surroundings
     powers = power_by_group(stored, setup)
     total = sum((one.watts for one in powers), np.zeros(len(MINUTES)))
@@ -80,6 +80,7 @@ def _ceiling(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[DayProblem
     return past_ceiling(alone, _hottest(tank, lit), stored.targets.ceiling, minute)
 
 
-def _hottest(tank, fixtures: Sequence[Fixture]) -> float:  # type: ignore[no-untyped-def]
+def _hottest(tank: Tank, fixtures: Sequence[Fixture]) -> float:
+    """Greatest PAR over the rock top and in the water below it [umol/m2/s]."""
     plane, water, _ = judged_planes(tank, fixtures)
     return float(np.nanmax(np.concatenate([plane.ravel(), water]), initial=0.0))

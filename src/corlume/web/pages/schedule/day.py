@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Sequence
 from dataclasses import replace
 from typing import Annotated, Any
@@ -17,16 +18,20 @@ from corlume.core.message_text import letter
 from corlume.core.schedule.day import clock
 from corlume.core.schedule.starts import STARTS
 from corlume.core.schema import most_of
-from corlume.services.keeping import light_groups, tanks
+from corlume.services.keeping import acclimation_log, light_groups, tanks
 from corlume.services.keeping.light_groups import DayMove
 from corlume.services.schedule.day_light import CoralDay, coral_days
 from corlume.services.schedule.day_report import report_day
+from corlume.services.schedule.plan_card import plan_cards
+from corlume.store.database import Database
 from corlume.store.tables import Kept, NotFound, found
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.day import Line, draw_day, short_labels
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
 
+HOLDS = (7, 14, 28)
+"""Days by which a plan can be held."""
 router = APIRouter(prefix="/tanks/{tank_id}/day")
 POINTS_MORE = 1
 """Blank rows below the points of a group."""
@@ -46,7 +51,7 @@ def show_day(
     corals: Annotated[str, Query(max_length=200)] = "",
 ) -> HTMLResponse:  # fmt: skip
     """The day of a setup."""
-    return _page(request, tanks.open_tank(db, tank_id), setup, corals=corals)
+    return _page(request, db, tanks.open_tank(db, tank_id), setup, corals=corals)
 
 
 @router.post("/start")
@@ -65,7 +70,7 @@ def move(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData
     if read and form.ok:
         form.attempt(lambda: light_groups.move_day(db, tank_id, stored.setup(setup).id, read))
     if form.errors:
-        return _page(request, stored, setup, moved=form)
+        return _page(request, db, stored, setup, moved=form)
     return go(f"/tanks/{tank_id}/day", setup)
 
 
@@ -87,7 +92,7 @@ def add_group(
     )
     form.errors = {name.rpartition(".")[2]: text for name, text in form.errors.items()}
     if form.errors:
-        return _page(request, stored, setup, added=form)
+        return _page(request, db, stored, setup, added=form)
     return go(f"/tanks/{tank_id}/day", setup)
 
 
@@ -110,7 +115,7 @@ def change_group(
             for fault in error.errors:
                 form.errors[_field(fault.field, rows)] = measure.message(fault)
     if form.errors:
-        return _page(request, stored, setup, bad=(group_id, form))
+        return _page(request, db, stored, setup, bad=(group_id, form))
     return go(f"/tanks/{tank_id}/day#group-{group_id}", setup)
 
 
@@ -167,6 +172,7 @@ def move_point(
 
 def _page(
     request: Request,
+    db: Database,
     stored: StoredTank,
     setup_id: int | None,
     *,
@@ -192,6 +198,8 @@ def _page(
         "cards": [_card(setup, kept, bad[1] if bad and bad[0] == kept.id else None, measure) for kept in setup.groups],
         "plain": [(letter(k), kept.value) for k, kept in enumerate(setup.fixtures) if kept.value.day is None],
         "starts": STARTS,
+        "plans": plan_cards(stored, acclimation_log.logs(db, stored.id), datetime.date.today()),
+        "holds": HOLDS,
         "span": asked(DayMove, moved.data if moved else span, moved.errors if moved else {}, measure),
         "added": added,
         "wrong": bad is not None,

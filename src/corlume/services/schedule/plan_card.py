@@ -1,0 +1,121 @@
+"""What a running plan says today: its step, levels to set, what comes next, and whether corals ask to wait."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from corlume.core.acclimation.acclimation_status import is_healthy, is_unhappy
+from corlume.core.acclimation.log_entry import LogEntry
+from corlume.core.schedule.change_plan import ChangePlan, PlanStep
+from corlume.core.schedule.day import clock
+from corlume.core.schedule.slow_change import APPROACHES
+from corlume.services.acclimation.acclimation import lights_on
+from corlume.services.keeping.acclimation_log import Notes
+from corlume.services.schedule.change_light import groups_of, planned
+from corlume.store.tables import Kept
+from corlume.store.tanks import StoredSetup, StoredTank
+
+LATELY = 14
+"""Checks of so many days count for a plan [d]."""
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """What has to be set for a group on a step, in words."""
+
+    group: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class PlanCard:
+    """A plan on a day.
+
+    Parameters
+    ----------
+    number : of the step that holds, from 0; None before the first day. ``count`` steps there are after the first day.
+    settings : what is set now; ``coming`` what comes next, and ``next`` on which day.
+    unhappy : corals that did not look well lately, by number and name.
+    waits : why the next step does not come by itself; empty where it does.
+    """
+
+    plan: Kept[ChangePlan]
+    number: int | None
+    count: int
+    settings: tuple[Setting, ...]
+    next: datetime.date | None
+    coming: tuple[Setting, ...]
+    unhappy: tuple[str, ...]
+    waits: str
+
+    @property
+    def done(self) -> bool:
+        """Whether the last step is reached."""
+        return self.number == self.count
+
+
+def settings_of(stored: StoredTank, plan: ChangePlan, setup: StoredSetup, step: PlanStep) -> tuple[Setting, ...]:
+    """What has to be set for each group on a step."""
+    fixtures = planned(stored, plan, setup.hung, step)
+    by, found = APPROACHES[plan.approach].by, list[Setting]()
+    for name, members in groups_of(setup.hung).items():
+        was, now = setup.hung[members[0]], fixtures[members[0]]
+        levels = sorted({round(100 * fixtures[k].output) for k in members})
+        words = f"{levels[0]} to {levels[-1]} %" if len(levels) > 1 else f"{levels[0]} %"
+        if not was.dimmable:
+            words = "on" if now.output else "off"
+        if by == "hours" and name in {start.group for start in plan.starts}:
+            runs = stored.running.day.group_of(now).runs()
+            words += "".join(f", {clock(begin):%H:%M} to {clock(begin + length):%H:%M}" for begin, length in runs)
+        if by == "height":
+            words += f", {100 * (now.emitter.height - was.emitter.height):.0f} cm higher than its place"
+        found.append(Setting(name, words))
+    return tuple(found)
+
+
+def plan_cards(stored: StoredTank, notes: Notes, today: datetime.date) -> list[PlanCard]:
+    """The running plans of a tank on a day, the latest first."""
+    cards = []
+    for kept in reversed(stored.plans):
+        setup = next((one for one in stored.setups if one.name == kept.value.setup), None)
+        if kept.value.state == "running" and setup is not None:
+            cards.append(_card(stored, kept, setup, notes, today))
+    return cards
+
+
+def _card(
+    stored: StoredTank, kept: Kept[ChangePlan], setup: StoredSetup, notes: Notes, today: datetime.date
+) -> PlanCard:
+    plan, at = kept.value, kept.value.step_on(today)
+    coming = plan.steps[0 if at is None else at + 1 :]
+    since = plan.steps[at].day if at is not None else today
+    looks = _looks(stored, notes, max(since, today - datetime.timedelta(days=LATELY)))
+    light = lights_on(stored)
+    unhappy = [name for name, mine in looks if mine and is_unhappy(mine[-1], light)]
+    waits = ""
+    if unhappy:
+        waits = "Corals look unwell: hold, or go a step back."
+    elif APPROACHES[plan.approach].watches and coming and at is not None:
+        good = any(is_healthy(look) for _, mine in looks for look in mine)
+        waits = "" if good else "Check the corals first: the next step waits for a good check."
+    return PlanCard(
+        kept,
+        at,
+        len(plan.steps) - 1,
+        settings_of(stored, plan, setup, plan.steps[at]) if at is not None else (),
+        coming[0].day if coming else None,
+        settings_of(stored, plan, setup, coming[0]) if coming else (),
+        tuple(unhappy),
+        waits,
+    )
+
+
+def _looks(stored: StoredTank, notes: Notes, since: datetime.date) -> list[tuple[str, Sequence[LogEntry]]]:
+    """Checks of each coral since a day, oldest first, with its number and name."""
+    found = list[tuple[str, Sequence[LogEntry]]]()
+    for number, kept in enumerate(stored.corals, 1):
+        mine = [n.value for n in notes.get(kept.id, ()) if n.value.kind == "watch" and n.value.day >= since]
+        found.append((f"{number} {kept.value.card.name}", mine))
+    return found

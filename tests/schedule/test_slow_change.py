@@ -1,0 +1,175 @@
+"""Slow change: no coral rises by more than its bound, examples of keepers, and what a hold and a power cut do."""
+
+from __future__ import annotations
+
+import datetime
+import itertools
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, reject, settings
+from hypothesis import strategies as st
+from scipy.optimize import lsq_linear
+
+from corlume.core.errors import InvalidInput
+from corlume.core.schedule.change_plan import ChangePlan, PlanStart, PlanStep
+from corlume.core.schedule.slow_change import (
+    DIM_DOSE,
+    DIM_PAR,
+    LightAt,
+    even_parts,
+    find_steps,
+    fixed_steps,
+    match_levels,
+    parts_by_minutes,
+)
+from corlume.services.keeping import light_groups, setups, tanks
+from corlume.services.keeping.hung_fixtures import change_fixtures
+from corlume.services.schedule.change_light import fixtures_on, light_at_corals
+from corlume.services.schedule.change_plans import change_plan, start_plan, try_plan, usual_request
+from corlume.store.database import Database
+
+TODAY = datetime.date(2026, 11, 30)
+lights = st.lists(st.tuples(st.floats(1, 400), st.floats(0, 400)), min_size=1, max_size=6)
+
+
+def between(rows: list[tuple[float, float]]) -> tuple[np.ndarray, np.ndarray]:
+    start, end = np.array(rows).T
+    return start, end
+
+
+@settings(deadline=None, max_examples=60)
+@given(lights, st.floats(0.05, 0.5), st.integers(1, 12))
+def test_no_step_gives_a_coral_more_than_its_bound(rows: list[tuple[float, float]], bound: float, weeks: int) -> None:
+    start, end = between(rows)
+
+    def light(part: float) -> LightAt:
+        par = start + part * (end - start)
+        return LightAt(par, par * 0.03)
+
+    try:
+        steps = find_steps(light, even_parts(weeks, 7), bound)
+    except InvalidInput:
+        reject()
+    parts = [0.0, *(step.part for step in steps)]
+    assert parts[-1] == 1.0
+    assert np.all(np.diff(parts) > 0)
+    for before, after in itertools.pairwise(parts):
+        was, now = light(before), light(after)
+        assert np.all(now.peak <= (1 + bound) * np.maximum(was.peak, DIM_PAR) + 1e-9)
+        assert np.all(now.dose <= (1 + bound) * np.maximum(was.dose, DIM_DOSE) + 1e-9)
+
+
+def test_keepers_examples_come_out_as_they_tell_them() -> None:
+    """Common practice, no source: fill light from 160 to 240 takes weeks; ten minutes a week, and a day."""
+
+    def fill(part: float) -> LightAt:
+        return LightAt(np.array([160 + 80 * part]), np.array([5 + 2.5 * part]))
+
+    assert 4 <= len(find_steps(fill, even_parts(1, 7), 0.1)) <= 8
+    assert [len(parts_by_minutes(1.0, hours, 10.0)) for hours in (5.0, 9.0)] == [24, 48]
+    steps = fixed_steps(lambda part: LightAt(np.array([200.0]), np.array([6 + part])), parts_by_minutes(1.0, 5.0, 10.0))
+    assert np.diff([0.0, *(step.part for step in steps)]) * 240 == pytest.approx(np.full(24, 10.0))
+
+
+def test_levels_match_the_old_light_as_closely_as_they_may() -> None:
+    """Against scipy's bounded least squares, which may pass the old light and so comes closer on average."""
+    random = np.random.default_rng(4)
+    pars, doses = random.uniform(20, 200, (3, 8, 5)), random.uniform(1, 6, (3, 8))
+    before = LightAt(random.uniform(60, 260, 8), random.uniform(2, 9, 8))
+    levels = match_levels(before, list(pars), list(doses), (np.zeros((8, 5)), np.zeros(8)))
+    par, dose = np.tensordot(levels, pars, axes=1), np.tensordot(levels, doses, axes=1)
+    assert np.all(par.max(axis=1) <= before.peak * (1 + 1e-9))
+    assert np.all(dose <= before.dose * (1 + 1e-9))
+    free = lsq_linear(doses.T, before.dose, bounds=(0, 1)).x
+    assert dose.sum() <= (free @ doses).sum() + 1e-9
+    # and nothing more would do: each group has a coral that stops it
+    for k in range(3):
+        if levels[k] < 1:
+            more = levels + np.eye(3)[k] * 0.01
+            assert (np.tensordot(more, pars, axes=1).max(axis=1) > before.peak).any() or (
+                np.tensordot(more, doses, axes=1) > before.dose
+            ).any()
+
+
+def plan(*parts: float) -> ChangePlan:
+    steps = tuple(PlanStep(TODAY + datetime.timedelta(days=7 * k), part) for k, part in enumerate(parts))
+    return ChangePlan("Up", "New", starts=(PlanStart("LED", 0.4),), steps=steps)
+
+
+def test_a_hold_moves_all_later_steps_and_a_step_back_repeats_one() -> None:
+    made, now = plan(0.0, 0.25, 0.5, 1.0), TODAY + datetime.timedelta(days=9)
+    held = made.held(now, 14)
+    assert [(s.day - TODAY).days for s in held.steps] == [0, 7, 28, 35]
+    back = made.stepped_back(now)
+    assert [((s.day - TODAY).days, s.part) for s in back.steps] == [(0, 0.0), (7, 0.25), (9, 0.0), (16, 0.25), (23, 0.5),
+                                                                    (30, 1.0)]  # fmt: skip
+    with pytest.raises(InvalidInput, match="first"):
+        made.stepped_back(TODAY)
+
+
+def test_after_a_power_cut_light_comes_back_and_never_above_what_was_last_good() -> None:
+    made, now = plan(0.0, 0.25, 0.5, 1.0), TODAY + datetime.timedelta(days=15)
+    again = made.restarted(now)
+    at = again.step_on(now)
+    assert at is not None
+    back = [step for step in again.steps[at:] if step.part == 0.5]
+    assert [step.scale for step in back] == [0.5, 0.625, 0.75, 0.875, 1.0]
+    assert again.steps[-1].part == 1.0
+    assert again.steps[-1].day > made.steps[-1].day
+    assert all(after.day > before.day for before, after in itertools.pairwise(again.steps))
+
+
+def brighter(db: Database) -> int:
+    """A copy of the setup in use whose lights are all a third stronger, with a schedule on both."""
+    used = tanks.open_tank(db, 1).setup()
+    light_groups.begin_schedule(db, 1, used.id, "nine")
+    copy = setups.copy_setup(db, 1, used.id)
+    hung = tanks.open_tank(db, 1).setup(copy).fixtures
+    change_fixtures(db, 1, copy, {k.id: {"output": min(1.0, 1.35 * k.value.output)} for k in hung})
+    return copy
+
+
+def test_a_plan_is_started_followed_by_the_day_and_undone(db: Database) -> None:
+    copy = brighter(db)
+    stored = tanks.open_tank(db, 1)
+    was = stored.setup()
+    asked = replace(usual_request("match", TODAY), reason="Acropora pale at the base")
+    tried = try_plan(stored, was, stored.setup(copy), asked)
+    assert not tried.breaks
+    assert tried.change.before.rises(tried.states[0]).max() == 0.0
+    plan_id = start_plan(db, 1, was.id, copy, asked)
+    stored = tanks.open_tank(db, 1)
+    assert stored.setup().id == copy
+    for step, state in zip(tried.plan.steps, tried.states, strict=True):
+        lit = light_at_corals(stored, fixtures_on(stored, stored.setup(), step.day))
+        assert lit.peak == pytest.approx(state.peak, rel=1e-6)
+        assert lit.dose == pytest.approx(state.dose, rel=1e-6)
+    change_plan(db, 1, plan_id, lambda plan: plan.held(TODAY, 7), "hold")
+    tanks.undo(db, 1)
+    assert tanks.open_tank(db, 1).plans[0].value == tried.plan
+    tanks.undo(db, 1)
+    assert not tanks.open_tank(db, 1).plans
+    assert tanks.open_tank(db, 1).setup().id == was.id
+
+
+def test_what_would_jump_or_has_no_reason_is_refused(db: Database) -> None:
+    copy = brighter(db)
+    was = tanks.open_tank(db, 1).setup()
+
+    def fields(**changes: object) -> set[str]:
+        with pytest.raises(InvalidInput) as refused:
+            start_plan(db, 1, was.id, copy, replace(usual_request("match", TODAY), **changes))  # type: ignore[arg-type]
+        return {error.field for error in refused.value.errors}
+
+    # a day of one hour is no rise, a day of eight is
+    assert fields(approach="photoperiod", hours=0.5, minutes=60.0, bound=0.05) == {"bound"}
+    assert fields(approach="photoperiod", hours=12.0) == {"hours"}
+    assert fields(approach="photoperiod", growing="Moon") == {"growing"}
+    assert fields(bound=0.001) == {"bound"}
+    fast = try_plan(
+        tanks.open_tank(db, 1), was, tanks.open_tank(db, 1).setup(copy),
+        replace(usual_request("photoperiod", TODAY), every=1),
+    )  # fmt: skip
+    assert any("ended badly" in words for words in fast.warnings)
