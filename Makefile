@@ -14,6 +14,7 @@ serve: .venv/demo.stamp
 
 test: .venv/test.stamp
 	sh scripts/ensure-chromium.sh
+	sh scripts/ensure-mosquitto.sh
 	$(BIN)/python -m pytest -n auto --dist worksteal
 	@$(MAKE) --no-print-directory scripts
 

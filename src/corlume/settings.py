@@ -22,4 +22,8 @@ class Settings(BaseSettings):
         "127.0.0.1:8424",
         description="Where a PAR meter, or the bridge of one, listens on this machine.",
     )
+    controller: str = Field(
+        "http://127.0.0.1:8425",
+        description="Where a light controller is: http://host:port, or mqtt://host:port of a broker.",
+    )
     data: Path = Field(Path.home() / ".local" / "share" / "corlume", description="Folder that holds the database.")

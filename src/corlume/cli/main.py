@@ -15,11 +15,12 @@ import click
 from corlume import __version__
 from corlume.cli.backup import backup, restore, verify
 from corlume.cli.check import check
+from corlume.cli.controller import controller
 from corlume.cli.database import opened, settings
 from corlume.cli.layout import layout
 from corlume.cli.meter import meter
 from corlume.cli.par import par
-from corlume.devices.register import meter_at
+from corlume.devices.register import meter_at, place_of
 from corlume.formats.file_faults import BadFile
 from corlume.formats.scene_file import scene_schema
 from corlume.services.keeping import demo as demo_data
@@ -58,7 +59,7 @@ def demo(fresh: bool, phone: bool) -> None:
         _clear_demo(settings().data / "demo.db")
     db = opened(demo=True)
     demo_data.seed(db)
-    with _meter(settings()):
+    with _devices(settings()):
         _run(db, settings(), phone=phone)
 
 
@@ -74,34 +75,44 @@ def _clear_demo(path: Path) -> None:
 
 
 @contextmanager
-def _meter(chosen: Settings) -> Iterator[None]:
-    """The simulated meter as a process of its own, which ends with this one; when it ends by itself, that is said."""
-    command = "from corlume.cli.main import main; main()"
-    kind, _, port = meter_at(chosen.meter)
-    process = subprocess.Popen(
-        [sys.executable, "-c", command, "meter", "--demo", "--kind", kind.key, "--port", str(port)],
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.PIPE,
-        text=True,
+def _devices(chosen: Settings) -> Iterator[None]:
+    """The simulated devices, each a process of its own that ends with this one; one that ends by itself is told."""
+    meter_kind, _, meter_port = meter_at(chosen.meter)
+    controller_kind, _, controller_port = place_of(chosen.controller)
+    wanted = (
+        ("meter", "Readings by meter", chosen.meter, meter_kind.key, meter_port),
+        ("controller", "The controller", chosen.controller, controller_kind.key, controller_port),
     )
+    command = "from corlume.cli.main import main; main()"
+    processes = [
+        subprocess.Popen(
+            [sys.executable, "-c", command, name, "--demo", "--kind", kind, "--port", str(port)],
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.PIPE,
+            text=True,
+        )
+        for name, _, _, kind, port in wanted
+    ]
     stopping = threading.Event()
 
-    def watch() -> None:
+    def watch(process: subprocess.Popen[str], name: str, what: str, address: str) -> None:
         _, words = process.communicate()
         if not stopping.is_set():
             why = words.strip().removeprefix("Error: ") or "it stopped"
             click.echo(
-                f"The simulated meter does not answer at {chosen.meter}: {why} Readings by meter will not work; all "
-                "else does. Set CORLUME_METER to another address.",
+                f"The simulated {name} does not answer at {address}: {why} {what} will not work; all else does. "
+                f"Set CORLUME_{name.upper()} to another address.",
                 err=True,
             )
 
-    threading.Thread(target=watch, daemon=True).start()
+    for process, (name, what, address, _, _) in zip(processes, wanted, strict=True):
+        threading.Thread(target=watch, args=(process, name, what, address), daemon=True).start()
     try:
         yield
     finally:
         stopping.set()
-        process.terminate()
+        for process in processes:
+            process.terminate()
 
 
 def _run(db: Database, chosen: Settings, *, phone: bool) -> None:
@@ -163,5 +174,5 @@ def schema(path: Path) -> None:
     path.write_text(scene_schema(), encoding="utf-8")
 
 
-for command in (par, layout, check, meter, backup, restore, verify):
+for command in (par, layout, check, meter, controller, backup, restore, verify):
     main.add_command(command)

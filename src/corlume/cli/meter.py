@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import os
-import threading
 import time
 
 import click
 
 from corlume.cli.database import opened
+from corlume.cli.device import until_stopped
 from corlume.devices.meter import HOST
 from corlume.devices.register import METERS
 from corlume.devices.simulated_meter import SimulatedMeter, hidden_truth
@@ -41,18 +40,5 @@ def meter(tank_id: int, kind: str, port: int | None, seed: int, demo: bool) -> N
         server = METERS[kind].serve(port, new_meter)
     except OSError as error:
         raise click.ClickException(f"Port {port} cannot be used: {error.strerror}.") from error
-    if demo:
-        threading.Thread(target=_end_with_parent, args=(os.getppid(),), daemon=True).start()
     click.echo(f"The simulated meter speaks at {HOST}:{server.socket.getsockname()[1]} (stop it with Ctrl C)")
-    try:
-        server.serve_forever()
-    except KeyboardInterrupt:
-        pass
-    finally:
-        server.server_close()
-
-
-def _end_with_parent(parent: int) -> None:
-    while os.getppid() == parent:
-        time.sleep(1)
-    os._exit(0)
+    until_stopped(server.serve_forever, server.server_close, with_parent=demo)

@@ -58,7 +58,7 @@ def create_app(
     app.state.database = database
     app.state.stations = stations
     app.state.phone_address = phone_address
-    app.state.meter = settings.meter
+    app.state.meter, app.state.controller = settings.meter, settings.controller
     hosts = [name.strip() for name in settings.hosts.split(",") if name.strip()]
     app.add_middleware(SqueezePages, minimum_size=1000, compresslevel=5)
     hosts += [settings.host, *filter(None, [phone_address.rpartition(":")[0]])]

@@ -128,8 +128,15 @@ const day = () => ({
   },
 });
 
+const dayCard = () => ({
+  print() {
+    window.print();
+  },
+});
+
 if (typeof document !== "undefined") {
   document.addEventListener("alpine:init", () => {
     Alpine.data("day", day);
+    Alpine.data("dayCard", dayCard);
   });
 }
