@@ -14,6 +14,7 @@ from corlume.core.light.light_group import DAY, DayPoint, LightGroup, minute_of
 from corlume.core.schedule.day import MIDDAY, clock
 from corlume.core.schedule.starts import STARTS, group_name, start_groups
 from corlume.core.schema import Number, Time, check_count, limits
+from corlume.formats.schedule_file import read_schedule
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.tables import FIXTURES, LIGHT_GROUPS, Kept, found
@@ -126,6 +127,26 @@ def copy_points(db: Database, tank_id: int, setup_id: int, source: int, target: 
         return [Kept(k.id, copied) if k.id == target else k for k in setup.groups], {}
 
     save_schedule(db, tank_id, setup_id, change, "copy a schedule")
+
+
+def import_schedule(db: Database, tank_id: int, setup_id: int, data: bytes) -> int:
+    """Replace the schedule of a setup by that of a file, in one step of undo; returns how many groups it has.
+
+    Fixtures stay with the group of their name, and go to that of their technology where theirs is not in the file.
+    ``BadFile`` lists every fault; ``InvalidInput`` for what does not go with the fixtures.
+    """
+    groups = read_schedule(data)
+
+    def change(_: StoredTank, setup: StoredSetup) -> tuple[Groups, Members]:
+        names = {group.name for group in groups}
+        members = {}
+        for kept in setup.fixtures:
+            mine = [name for name in (kept.value.group, group_name(kept.value)) if name in names]
+            members[kept.id] = mine[0] if mine else ""
+        return [Kept(NEW, group) for group in groups], members
+
+    save_schedule(db, tank_id, setup_id, change, "import a schedule")
+    return len(groups)
 
 
 @dataclass(frozen=True, slots=True)

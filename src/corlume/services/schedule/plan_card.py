@@ -112,6 +112,18 @@ def _card(
     )
 
 
+def plan_events(stored: StoredTank, plan: ChangePlan) -> list[tuple[datetime.date, str, str]]:
+    """Steps of a plan for a calendar: the day, what to set, and why to look first."""
+    setup = next((one for one in stored.setups if one.name == plan.setup), None)
+    found = []
+    for number, step in enumerate(plan.steps):
+        what = settings_of(stored, plan, setup, step) if setup else ()
+        words = "; ".join(f"{one.group} {one.words}" for one in what)
+        more = "Check the corals first: where they close or pale, hold the plan." if number else "First day."
+        found.append((step.day, f"{stored.name}: {words}", f"{plan.name}, step {number}. {more}"))
+    return found
+
+
 def _looks(stored: StoredTank, notes: Notes, since: datetime.date) -> list[tuple[str, Sequence[LogEntry]]]:
     """Checks of each coral since a day, oldest first, with its number and name."""
     found = list[tuple[str, Sequence[LogEntry]]]()

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import datetime
-from typing import Any
+from typing import Any, Literal
 
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, Response
 
 from corlume.core.light.light_group import RAMPS
+from corlume.formats.schedule_file import write_calendar, write_schedule, write_schedule_table
 from corlume.services.keeping import tanks
 from corlume.services.schedule.change_light import running_plan
+from corlume.services.schedule.change_plans import plan_of
 from corlume.services.schedule.controller import ControllerState, read_back, schedule_message, send
 from corlume.services.schedule.day_card import day_card
+from corlume.services.schedule.plan_card import plan_events
 from corlume.store.tanks import StoredTank
 from corlume.web.request.page import Db, Looked, RowId, page
 
@@ -49,6 +52,26 @@ def show_card(request: Request, db: Db, tank_id: RowId, setup: Looked = None) ->
         "date": today.isoformat(),
     }
     return page(request, "schedule/card.html", context, tank=stored, setup=one)
+
+
+@router.get("/schedule.{kind}")
+def export_schedule(db: Db, tank_id: RowId, kind: Literal["csv", "json"], setup: Looked = None) -> Response:
+    """The schedule of a setup as a file."""
+    groups = [kept.value for kept in tanks.open_tank(db, tank_id).setup(setup).groups]
+    text = write_schedule_table(groups) if kind == "csv" else write_schedule(groups)
+    headers = {"Content-Disposition": f'attachment; filename="schedule.{kind}"'}
+    media = {"csv": "text/csv; charset=utf-8", "json": "application/json"}[kind]
+    return Response(text, media_type=media, headers=headers)
+
+
+@router.get("/plan/{plan_id}/calendar.ics")
+def export_calendar(db: Db, tank_id: RowId, plan_id: RowId) -> Response:
+    """The steps of a plan for the keeper's calendar."""
+    stored = tanks.open_tank(db, tank_id)
+    events = plan_events(stored, plan_of(stored, plan_id).value)
+    data = write_calendar(f"Corlume, {stored.name}", events, datetime.datetime.now(datetime.UTC))
+    headers = {"Content-Disposition": 'attachment; filename="plan.ics"'}
+    return Response(data, media_type="text/calendar; charset=utf-8", headers=headers)
 
 
 def _page(request: Request, stored: StoredTank, state: ControllerState, *, sent: bool = False) -> HTMLResponse:

@@ -18,6 +18,7 @@ from corlume.core.message_text import letter
 from corlume.core.schedule.day import clock
 from corlume.core.schedule.starts import STARTS
 from corlume.core.schema import most_of
+from corlume.formats.file_faults import BadFile
 from corlume.services.keeping import acclimation_log, light_groups, tanks
 from corlume.services.keeping.light_groups import DayMove
 from corlume.services.schedule.day_light import CoralDay, coral_days
@@ -28,7 +29,7 @@ from corlume.store.tables import Kept, NotFound, found
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.day import Line, draw_day, short_labels
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
+from corlume.web.request.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
 
 HOLDS = (7, 14, 28)
 """Days by which a plan can be held."""
@@ -71,6 +72,19 @@ def move(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData
         form.attempt(lambda: light_groups.move_day(db, tank_id, stored.setup(setup).id, read))
     if form.errors:
         return _page(request, db, stored, setup, moved=form)
+    return go(f"/tanks/{tank_id}/day", setup)
+
+
+@router.post("/import")
+def import_file(request: Request, db: Db, tank_id: RowId, upload: Files, setup: Looked = None) -> Response:
+    """Replace the schedule by that of a file."""
+    stored, measure = tanks.open_tank(db, tank_id), measure_of(request)
+    try:
+        light_groups.import_schedule(db, tank_id, stored.setup(setup).id, upload.files.get("file", b""))
+    except BadFile as error:
+        return _page(request, db, stored, setup, file_faults=[str(fault) for fault in error.faults])
+    except InvalidInput as error:
+        return _page(request, db, stored, setup, file_faults=[f"{e.field} {measure.message(e)}" for e in error.errors])
     return go(f"/tanks/{tank_id}/day", setup)
 
 
@@ -180,6 +194,7 @@ def _page(
     bad: tuple[int, Form] | None = None,
     moved: Form | None = None,
     added: Form | None = None,
+    file_faults: Sequence[str] = (),
 ) -> HTMLResponse:
     measure, setup = measure_of(request), stored.setup(setup_id)
     report, days = report_day(stored, setup), coral_days(stored, setup.hung)
@@ -202,10 +217,11 @@ def _page(
         "holds": HOLDS,
         "span": asked(DayMove, moved.data if moved else span, moved.errors if moved else {}, measure),
         "added": added,
+        "file_faults": file_faults,
         "wrong": bad is not None,
         "most_groups": most_of(Setup, "groups"),
     }
-    status = 422 if bad or moved or added else 200
+    status = 422 if bad or moved or added or file_faults else 200
     return page(request, "schedule/day.html", context, tank=stored, setup=setup, status=status)
 
 
