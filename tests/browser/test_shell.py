@@ -13,8 +13,7 @@ from corlume.web import app as app_module
 from corlume.web.stations import STATIONS, Station
 
 NINE = (
-    Station("today", "Today", "/chart", ()), *STATIONS, Station("day", "Day", "/chart", ()),
-    Station("log", "Log", "/chart", ()),
+    Station("today", "Today", "/chart", ()), *STATIONS, Station("log", "Log", "/chart", ()),
 )  # fmt: skip
 
 

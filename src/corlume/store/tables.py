@@ -20,6 +20,7 @@ from corlume.core.light.light_group import LightGroup
 from corlume.core.placement.coral import Coral
 from corlume.core.placement.coral_type import CoralType
 from corlume.core.schedule.change_plan import ChangePlan
+from corlume.core.schedule.presets import Preset
 from corlume.core.schema import Many, lists
 from corlume.core.survey.photo_geometry import Photo
 from corlume.core.survey.survey_record import MeasuringPoint, Survey
@@ -185,6 +186,7 @@ SURVEYS: Table[Survey] = OF_SCENE["surveys"]
 SPOTS: Table[MeasuringPoint] = SURVEYS.lists["spots"]
 PHOTOS: Table[Photo] = OF_SCENE["photos"]
 CHANGE_PLANS: Table[ChangePlan] = OF_SCENE["plans"]
+PRESETS: Table[Preset] = OF_SCENE["presets"]
 PUMPS: Table[Pump] = OF_SCENE["pumps"]
 FLOW_MARKS: Table[FlowMark] = OF_SCENE["flow_marks"]
 OWN_FIXTURES = Table("own_fixtures", OwnFixture, "fixture on the shelf", "")

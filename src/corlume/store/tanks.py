@@ -26,6 +26,7 @@ from corlume.core.placement.coral_type import CoralType
 from corlume.core.placement.custom_spots import CustomSpot, FragRack
 from corlume.core.placement.placement_preferences import KeptFree
 from corlume.core.schedule.change_plan import ChangePlan
+from corlume.core.schedule.presets import Preset
 from corlume.core.survey.survey_record import MeasuringPoint, Survey
 from corlume.store.flow_fields import FlowField, load_field
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
@@ -140,6 +141,11 @@ class StoredTank:
     def plans(self) -> tuple[Kept[ChangePlan], ...]:
         """Its plans of slow change."""
         return self.lists["plans"]
+
+    @property
+    def presets(self) -> tuple[Kept[Preset], ...]:
+        """The keeper's own presets of colour."""
+        return self.lists["presets"]
 
     def having(self, **lists: tuple[Kept[Any], ...]) -> StoredTank:
         """The same with other rows in some of its lists."""

@@ -13,7 +13,7 @@ from corlume.web.pages.keeping import backup, fixture_library, own_fixture_fit, 
 from corlume.web.pages.light import chart
 from corlume.web.pages.mounting import mounting_sheet
 from corlume.web.pages.placement import coral_library, coral_spots, corals, place_all
-from corlume.web.pages.schedule import controller, day, plan
+from corlume.web.pages.schedule import controller, day, plan, presets
 from corlume.web.pages.search import layout, light_types
 from corlume.web.pages.survey import balance, photos, rental_week, surveys, take_readings, without_meter
 
@@ -49,7 +49,7 @@ STATIONS = (
     Station("chart", "Chart", "/chart", (chart.router, setups.router), ("chart/chart.js",)),
     Station("survey", "Survey", "/survey", SURVEY, ("survey_buys.js", "photo.js", "take.js", "spots.js")),
     Station("corals", "Corals", "/corals", CORALS, ("corals.js", "place_all.js", "spots.js")),
-    Station("day", "Day", "/day", (plan.router, controller.router, day.router), ("day.js",)),
+    Station("day", "Day", "/day", (plan.router, presets.router, controller.router, day.router), ("day.js",)),
 )
 """A tank opens at its chart."""
 BESIDE = (tanks.router, own_fixture_fit.router, fixture_library.router, phone.router, backup.router, terms.router)

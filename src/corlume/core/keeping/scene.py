@@ -23,6 +23,7 @@ from corlume.core.placement.custom_spots import CustomSpot, FragRack, custom_spo
 from corlume.core.placement.placement_preferences import KeptFree, free_errors
 from corlume.core.schedule.change_plan import ChangePlan
 from corlume.core.schedule.day import Day, plain_block, schedule_errors
+from corlume.core.schedule.presets import Preset
 from corlume.core.schema import Flag, Many, Number, Part, Text, Time, limits
 from corlume.core.survey.photo_geometry import Photo
 from corlume.core.survey.survey_record import Survey
@@ -91,6 +92,7 @@ class Scene:
     racks: Annotated[tuple[FragRack, ...], Many(10)] = ()
     kept_free: Annotated[tuple[KeptFree, ...], Many(40, one="part kept free")] = ()
     plans: Annotated[tuple[ChangePlan, ...], Many(60, table="change_plans")] = ()
+    presets: Annotated[tuple[Preset, ...], Many(60)] = ()
 
     @property
     def correction(self) -> Correction | None:

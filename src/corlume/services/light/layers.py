@@ -10,20 +10,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.cache import cached
-from corlume.core.judging.targets import Band
+from corlume.core.judging.targets import Band, LightTargets
 from corlume.core.light.emitter import Emitter
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Tank
 from corlume.core.light.shimmer import fluctuation
+from corlume.core.schedule.day import Day
+from corlume.core.schedule.dose import USUAL_DAY
 from corlume.core.survey.survey_record import Survey
 from corlume.services.light.fields import Plane, part_of, slice_plane, total_of
 from corlume.services.light.points import PlaneSpec, SliceKind, WaterPoint, points_of
 from corlume.services.light.uncertainty import uncertainty_at
 
 Array = NDArray[np.float64]
-Layer = Literal["par", "scalar", "share", "shadow", "soft", "fluctuation", "sure", "told", "change"]
+Layer = Literal["par", "dose", "scalar", "share", "shadow", "soft", "fluctuation", "sure", "told", "change"]
 LAYERS: dict[Layer, str] = {
     "par": "PAR",
+    "dose": "Daily light",
     "scalar": "PAR on a sphere",
     "share": "Share of the chosen fixture",
     "shadow": "What rock, corals and braces take",
@@ -83,8 +86,8 @@ def layer_plane(
     match layer:
         case "par":
             return plane
-        case "sure" | "told" | "change":
-            raise ValueError(f"the layer {layer} wants the tank as it was told")
+        case "sure" | "told" | "change" | "dose":
+            raise ValueError(f"the layer {layer} wants more than the light as it is set")
         case "scalar":
             shown = total_of(tank, fixtures, spec, sensor="scalar")
             return Plane(plane.u, plane.v, np.where(np.isfinite(whole), shown, np.nan))
@@ -99,6 +102,20 @@ def layer_plane(
             part = whole * _fluctuation_over(tank, fixtures, spec)
     share = 100 * part / np.where(whole > 0, whole, np.inf)
     return Plane(plane.u, plane.v, np.where(np.isfinite(plane.par), share, np.nan))
+
+
+def dose_plane(
+    tank: Tank, fixtures: Sequence[Fixture], day: Day, kind: SliceKind, at: float, *, coarse: bool = False
+) -> Plane:
+    """A slice of daily light [mol/m2/d]."""
+    mean = slice_plane(tank, day.averaged(fixtures), kind, at, coarse=coarse)
+    return Plane(mean.u, mean.v, mean.par * 86_400e-6)
+
+
+def dose_bands(targets: LightTargets) -> tuple[Band, ...]:
+    """The bands of PAR as daily light over ``USUAL_DAY`` hours."""
+    by_day = USUAL_DAY * 3600e-6
+    return tuple(replace(band, low=band.low * by_day, high=band.high * by_day) for band in targets.bands())
 
 
 def survey_plane(

@@ -67,6 +67,7 @@ class ChartRequest(BaseModel):
     probe: ProbeAt
     selected: int | None = None
     layer: Layer = "par"
+    minute: Annotated[float, Field(ge=0, lt=1440, allow_inf_nan=False)] | None = None
     dragging: bool = False
     changes: dict[int, FixtureChange] = Field(default={}, max_length=200)
     picked: list[int] = Field(default=[], max_length=200)
@@ -212,6 +213,7 @@ def light(
         body.layer,
         picked=body.picked,
         coarse=body.dragging and bool(body.changes),
+        minute=body.minute,
     )
     if not body.changes:
         parts["panel"] = chart_view.panel(stored, setup, body.selected, measure, tape, body.picked)
@@ -247,7 +249,9 @@ def _kept(
     sheet = chart_view.sheet_of(stored, setup, narrow=narrow)
     steps = tanks.steps(db, tank_id)
     probe = _probe(stored, body.probe)
-    parts = chart_view.moving_parts(stored, sheet, setup, probe, body.selected, measure, body.layer, picked=body.picked)
+    parts = chart_view.moving_parts(
+        stored, sheet, setup, probe, body.selected, measure, body.layer, picked=body.picked, minute=body.minute
+    )
     parts |= chart_view.frame(stored, sheet, measure)
     parts |= {"panel": chart_view.panel(stored, setup, body.selected, measure, tape, body.picked)}
     parts |= {"undo": steps.undo or "", "redo": steps.redo or ""}

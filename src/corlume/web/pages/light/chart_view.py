@@ -37,6 +37,8 @@ from corlume.services.light.layers import (
     PARTS,
     SHADES,
     Layer,
+    dose_bands,
+    dose_plane,
     layer_plane,
     survey_plane,
 )
@@ -74,8 +76,11 @@ def moving_parts(
     *,
     picked: Collection[int] = (),
     coarse: bool = False,
+    minute: float | None = None,
 ) -> dict[str, str]:
     """Everything that a drag, a dimmer or the probe changes: light, rock, marks, readout, verdicts.
+
+    With a ``minute`` light and readout are those of that time of day by the schedule [min]; verdicts stay as set.
 
     In mid-drag the drawings may be ``coarse``: fewer nodes, no lines or labels but the limits of the bands, and nothing
     of what a hand on a fixture does not change.
@@ -83,7 +88,8 @@ def moving_parts(
     tank, targets = same_tank(stored.lit_tank()), stored.targets
     fixtures = setup.hung
     chosen = next((i for i, kept in enumerate(setup.fixtures) if kept.id == selected), None)
-    bands = BANDS.get(layer) or targets.bands()
+    lit = fixtures if minute is None else stored.running.day.at(fixtures, minute)
+    bands = dose_bands(targets) if layer == "dose" else BANDS.get(layer) or targets.bands()
     slices = [PlaneSpec(view.kind, at, coarse) for view, at in zip(sheet.views(), _slices(probe), strict=True)]
     if fixtures:
         points = [PlaneSpec("point", probe), *judged_points(stored, setup.intent)]
@@ -92,19 +98,26 @@ def moving_parts(
     if layer in ("sure", *OF_SURVEY):
         told = same_tank(stored.under(None).lit_tank())
         planes = [
-            survey_plane(tank, fixtures, told, stored.survey, view.kind, at, layer, coarse=coarse)
+            survey_plane(tank, lit, told, stored.survey, view.kind, at, layer, coarse=coarse)
+            for view, at in zip(sheet.views(), _slices(probe), strict=True)
+        ]
+    elif layer == "dose":
+        planes = [
+            dose_plane(tank, fixtures, stored.running.day, view.kind, at, coarse=coarse)
             for view, at in zip(sheet.views(), _slices(probe), strict=True)
         ]
     else:
         planes = [
-            layer_plane(tank, fixtures, view.kind, at, layer, chosen, coarse=coarse)
+            layer_plane(tank, lit, view.kind, at, layer, chosen, coarse=coarse)
             for view, at in zip(sheet.views(), _slices(probe), strict=True)
         ]
-    parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure, coarse=coarse)
+    parts = _drawn(stored, tank, sheet, setup, probe, planes, bands, measure, lit=lit, coarse=coarse)
     if not coarse or _moved(stored, setup):
         parts |= _marked(sheet, setup, probe, selected, picked)
     if not coarse:
-        parts["legend"] = templates.get_template("parts/legend.html").render(bands=bands, title=_title(layer, chosen))
+        parts["legend"] = templates.get_template("parts/legend.html").render(
+            bands=bands, title=_title(layer, chosen), limits=layer not in BANDS
+        )
     judge = verdicts if coarse else verdicts_in_doubt
     judged = judge(stored, fixtures, setup.intent) if fixtures else []
     parts["verdicts"] = templates.get_template("judging/verdicts.html").render(verdicts=judged, measure=measure)
@@ -175,6 +188,7 @@ def _drawn(
     bands: Sequence[Band],
     measure: Measure,
     *,
+    lit: Sequence[Fixture] = (),
     coarse: bool = False,
     first: bool = False,
 ) -> dict[str, str]:
@@ -194,13 +208,14 @@ def _drawn(
         parts["dimensions"] = draw_dimensions(sheet, setup.fixtures, measure)
         parts["notes"] = _notes(stored, setup, measure)
     parts["depth-out"] = measure.length(probe.depth)
-    reading = read_probe(tank, fixtures, stored.targets, stored.running.day, probe)
-    quality = None if coarse else light_quality(tank, fixtures, probe)
+    lit = lit or fixtures
+    reading = read_probe(tank, lit, stored.targets, stored.running.day, probe)
+    quality = None if coarse else light_quality(tank, lit, probe)
     sure = None
     if not (coarse or first):
         told = same_tank(stored.under(None).lit_tank())
-        sure = uncertainty_at(told, fixtures, PlaneSpec("point", probe), stored.survey)
-    parts["readout"] = _readout(stored, fixtures, reading, quality, sure, measure)
+        sure = uncertainty_at(told, lit, PlaneSpec("point", probe), stored.survey)
+    parts["readout"] = _readout(stored, lit, reading, quality, sure, measure)
     parts["spoken"] = f"{reading.par:.0f} PAR at the probe, {reading.band.name}"
     return parts
 
@@ -237,7 +252,12 @@ def _title(layer: Layer, chosen: int | None) -> str:
     """Title of the legend where its numbers are not plain PAR."""
     if layer == "share" and chosen is not None:
         return f"Share of {letter(chosen)} in the light, %"
-    own = {"par": "", "scalar": "PAR on a sphere", "fluctuation": "Shimmer, %"}
+    own = {
+        "par": "",
+        "dose": "Daily light, mol/m\u00b2 a day",
+        "scalar": "PAR on a sphere",
+        "fluctuation": "Shimmer, %",
+    }
     own |= {"sure": "Standard deviation of PAR, %", "told": "PAR predicted, without the survey"}
     own["change"] = "What the survey changes of the predicted PAR"
     own["soft"] = "Light that gets under a plate as wide as it hangs high, %"

@@ -26,6 +26,8 @@ export const chart = () => ({
     this.picked = [];
     this.probe = this.recallProbe() || JSON.parse(data.probe);
     this.layer = "par";
+    // minute of the day that is shown, or none for the light as it is set
+    this.minute = null;
     this.changes = {};
     this.drag = null;
     this.refused = false;

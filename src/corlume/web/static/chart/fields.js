@@ -15,6 +15,7 @@ export const chartFields = {
       this.preview();
     }
     if (event.target.dataset.together !== undefined) this.dimTogether(event.target);
+    if (event.target.dataset.clock !== undefined) this.showMinute(Number(event.target.value));
     if (depth !== undefined) {
       this.probe = { ...this.probe, depth: Number(event.target.value) };
       this.preview();
@@ -36,6 +37,7 @@ export const chartFields = {
       this.layer = event.target.value;
       this.preview();
     }
+    if (event.target.dataset.clockMode !== undefined) this.chooseTime(event.target);
     if (dim) await this.commit({ [dim]: { output: event.target.value / 100 } });
     if (onoff) await this.commit({ [onoff]: { output: event.target.checked ? 1 : 0 } });
     if (field) {
@@ -51,6 +53,29 @@ export const chartFields = {
         this.refuse("");
       }
     }
+  },
+
+  // The light as it is set, now, or at a time of day by the schedule.
+  chooseTime({ value }) {
+    const slider = this.home.querySelector("[data-clock]");
+    const now = new Date();
+    if (value === "now") slider.value = now.getHours() * 60 + now.getMinutes();
+    slider.hidden = slider.nextElementSibling.hidden = !value;
+    if (value) this.showMinute(Number(slider.value));
+    else {
+      this.minute = null;
+      this.preview();
+    }
+  },
+
+  showMinute(minute) {
+    this.minute = minute;
+    const two = (number) => String(number).padStart(2, "0");
+    const said = `${two(Math.floor(minute / 60))}:${two(minute % 60)}`;
+    const slider = this.home.querySelector("[data-clock]");
+    slider.setAttribute("aria-valuetext", said);
+    slider.nextElementSibling.textContent = said;
+    this.preview();
   },
 
   click(event) {

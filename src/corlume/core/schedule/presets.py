@@ -1,0 +1,173 @@
+"""Presets of colour: a spectrum that fixtures of any channels come as near to as they can."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Annotated
+
+import numpy as np
+from numpy.typing import NDArray
+
+from corlume.core.errors import Rules
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.spectrum import WAVELENGTHS, BandSpectrum, Spectrum, mixed, photon_shares
+from corlume.core.schema import Share, Text, limits
+
+Array = NDArray[np.float64]
+NODES = np.linspace(400.0, 700.0, 31)
+"""Wavelengths at which the spectrum of a preset is written [nm]."""
+
+
+@dataclass(frozen=True, slots=True)
+class Preset:
+    """A colour to set fixtures to.
+
+    Parameters
+    ----------
+    channels, levels : names of the channels that it was made with and their levels in per cent, with / between.
+    spectrum : relative photons at ``NODES``, with / between.
+    output : share of full output that goes with it [-].
+    """
+
+    name: Annotated[str, Text("Name", 60, least=1)]
+    spectrum: Annotated[str, Text("Spectrum", 600, least=1)]
+    channels: Annotated[str, Text("Channels", 500)] = ""
+    levels: Annotated[str, Text("Levels", 120)] = ""
+    output: Annotated[float, Share("Output", 0.0, 1.0)] = 1.0
+
+    def __post_init__(self) -> None:
+        rules = limits(self)
+        rules.finish()
+        try:
+            photons = self.photons
+        except ValueError:
+            photons = np.zeros(0)
+        rules.that(
+            len(photons) == len(NODES) and bool((photons >= 0).all() and photons.sum() > 0),
+            "spectrum",
+            f"must be {len(NODES)} numbers from 400 to 700 nm",
+        )
+        try:
+            count = len(self.mix)
+        except ValueError:
+            count = -1
+        rules.that(count == len(self.names), "levels", "must be a number for each channel")
+        rules.finish()
+        for level in self.mix:
+            rules.between("levels", level, 0.0, 1.0, "share")
+        rules.finish()
+
+    @property
+    def photons(self) -> Array:
+        """Relative photons at ``NODES`` (31,)."""
+        return np.array([float(text) for text in self.spectrum.split("/")])
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """Names of its channels."""
+        return tuple(self.channels.split("/")) if self.channels else ()
+
+    @property
+    def mix(self) -> tuple[float, ...]:
+        """Levels of its channels [-]."""
+        return tuple(float(text) / 100 for text in self.levels.split("/")) if self.levels else ()
+
+
+def _of_bands(name: str, *bands: tuple[float, float, float], output: float = 1.0) -> Preset:
+    photons = np.interp(NODES, WAVELENGTHS, photon_shares(BandSpectrum(bands)))
+    return Preset(name, "/".join(f"{p:.5f}" for p in photons), output=output)
+
+
+GENERIC = (
+    _of_bands("Growth", (0.18, 415, 18), (0.46, 450, 22), (0.2, 472, 26), (0.12, 560, 130), (0.04, 655, 25)),
+    _of_bands("Blue evening", (0.2, 415, 18), (0.55, 450, 22), (0.25, 472, 26)),
+    _of_bands("White noon", (0.06, 415, 18), (0.3, 452, 24), (0.56, 560, 130), (0.08, 650, 30)),
+    _of_bands("Dim moon", (0.7, 452, 22), (0.3, 472, 26), output=0.02),
+)
+"""Presets of our own, for any fixture whose channels have spectra."""
+
+
+def preset_of(name: str, fixture: Fixture) -> Preset:
+    """The colour that a fixture has now, as a preset; ``InvalidInput`` where a channel's spectrum is not known."""
+    channels = fixture.emitter.channels
+    rules = Rules()
+    rules.that(all(c.spectrum for c in channels), "fixture", "has a channel without a spectrum")
+    rules.that(any(fixture.mix), "fixture", "has all channels at nothing")
+    rules.finish()
+    photons = mixed([c.spectrum for c in channels], [c.share * m for c, m in zip(channels, fixture.mix, strict=True)])
+    return Preset(
+        name,
+        "/".join(f"{p:.5f}" for p in np.interp(NODES, WAVELENGTHS, photons)),
+        "/".join(c.name.replace("/", " ") for c in channels),
+        "/".join(f"{100 * level:.10g}" for level in fixture.mix),
+        fixture.output,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Applied:
+    """A fixture with a preset: what its spectrum misses of it [-], and whether the levels were taken as they are."""
+
+    fixture: Fixture
+    miss: float
+    exact: bool
+
+
+def apply_preset(preset: Preset, fixture: Fixture, *, keep_flux: bool = True) -> Applied:
+    """Set a fixture to a preset.
+
+    Channels of the same names take its levels; others take those of the nearest spectrum, by non-negative least
+    squares over ``NODES``, the strongest channel full. With ``keep_flux`` the output is then such that the photon flux
+    stays, as far as full output goes; otherwise it is that of the preset.
+
+    Raises
+    ------
+    InvalidInput
+        by the field "fixture" where it has one channel, cannot be dimmed, or a channel's spectrum is not known.
+    """
+    channels = fixture.emitter.channels
+    names = tuple(c.name.replace("/", " ") for c in channels)
+    rules = Rules()
+    rules.that(len(channels) > 1, "fixture", "has one colour alone")
+    rules.that(fixture.dimmable, "fixture", "does not dim")
+    rules.finish()
+    if preset.names == names:
+        levels, miss, exact = preset.mix, 0.0, True
+    else:
+        rules.that(all(c.spectrum for c in channels), "fixture", "has a channel without a spectrum")
+        rules.finish()
+        found, miss = nearest([c.share * _at_nodes(c.spectrum) for c in channels], preset.photons)
+        levels, exact = tuple(round(float(level), 3) for level in found / found.max()), False
+    flux = sum(c.share * level for c, level in zip(channels, fixture.mix, strict=True)) * fixture.output
+    full = sum(c.share * level for c, level in zip(channels, levels, strict=True))
+    output = min(1.0, flux / full) if keep_flux and full else preset.output
+    return Applied(replace(fixture, levels=levels, output=output), miss, exact)
+
+
+def _at_nodes(spectrum: Spectrum | None) -> Array:
+    return np.interp(NODES, WAVELENGTHS, photon_shares(spectrum))
+
+
+def nearest(channels: Sequence[Array], wanted: Array) -> tuple[Array, float]:
+    """Weights (channels,) whose sum of spectra is nearest to a wanted one, and the miss of it [-]."""
+    from scipy.optimize import nnls
+
+    wanted = wanted / wanted.sum()
+    weights, left = nnls(np.stack(channels, axis=1), wanted)
+    return weights, float(left / np.linalg.norm(wanted))
+
+
+def reach_par(fixture: Fixture, factor: float) -> Fixture:
+    """A fixture with its output times a factor, the ratios of its channels kept.
+
+    ``InvalidInput`` by the field "par" where that is past full output.
+    """
+    rules = Rules()
+    rules.that(
+        fixture.output * factor <= 1.0 + 1e-9,
+        "par",
+        f"is more than full output gives: {100 * fixture.output * factor:.0f} % of {fixture.name} would be needed",
+    )
+    rules.finish()
+    return replace(fixture, output=min(1.0, fixture.output * factor))

@@ -1,0 +1,95 @@
+"""Presets: the nearest spectrum by scipy, ratios kept, PAR reached, and texts to paste."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from fastapi.testclient import TestClient
+from scipy.optimize import lsq_linear
+
+from corlume.core.errors import InvalidInput
+from corlume.core.light.emitter import Channel, Emitter
+from corlume.core.light.fixture import Fixture
+from corlume.core.light.spectrum import BandSpectrum
+from corlume.core.schedule.presets import GENERIC, apply_preset, nearest, preset_of, reach_par
+from corlume.formats.preset_file import from_code, read_presets, to_code, write_presets
+from corlume.services.keeping import tanks
+from corlume.services.placement.zone_placement import coral_light
+from corlume.services.schedule import colour
+from corlume.store.database import Database
+
+BLUE, WHITE = BandSpectrum(((1.0, 450, 20),)), BandSpectrum(((0.4, 450, 22), (0.6, 560, 120)))
+RED = BandSpectrum(((1.0, 640, 20),))
+THREE = Emitter(
+    "led_cluster", 200.0, 1.4, 0.2, 0.2, 0.5, 0.3, 0.3,
+    channels=(Channel("blue", 0.5, BLUE), Channel("white", 0.4, WHITE), Channel("red", 0.1, RED)),
+)  # fmt: skip
+LAMP = Fixture(THREE, output=0.6, levels=(1.0, 0.5, 0.2))
+
+
+def test_the_nearest_spectrum_is_that_of_bounded_least_squares() -> None:
+    random = np.random.default_rng(2)
+    spectra, wanted = random.uniform(0, 1, (4, 31)), random.uniform(0, 1, 31)
+    weights, miss = nearest(list(spectra), wanted)
+    other = lsq_linear(spectra.T, wanted / wanted.sum(), bounds=(0, np.inf), tol=1e-14)
+    assert weights == pytest.approx(other.x, abs=1e-6)
+    assert miss == pytest.approx(np.sqrt(2 * other.cost) / np.linalg.norm(wanted / wanted.sum()), abs=1e-6)
+
+
+@pytest.mark.parametrize("preset", GENERIC, ids=lambda preset: preset.name)
+def test_a_preset_keeps_the_photon_flux_as_far_as_full_output_goes(preset: object) -> None:
+    applied = apply_preset(preset, LAMP)  # type: ignore[arg-type]
+    assert max(applied.fixture.levels) == 1.0
+    if applied.fixture.output < 1.0:
+        assert applied.fixture.strength == pytest.approx(LAMP.strength)
+    assert 0 < applied.miss < 0.8
+
+
+def test_the_same_channels_take_a_preset_as_it_is() -> None:
+    applied = apply_preset(preset_of("Mine", LAMP), replace(LAMP, levels=(0.1, 1.0, 1.0)))
+    assert (applied.fixture.levels, applied.miss) == (LAMP.levels, 0.0)
+    for bad in (Fixture(THREE, dimmable=False), Fixture(replace(THREE, channels=(Channel("all"),)))):
+        with pytest.raises(InvalidInput):
+            apply_preset(GENERIC[0], bad)
+
+
+def test_scaling_keeps_the_shares_of_the_spectrum() -> None:
+    scaled = reach_par(LAMP, 1.37)
+    shares = [np.array(f.strengths) / sum(f.strengths) for f in (LAMP, scaled)]
+    assert shares[1] == pytest.approx(shares[0], abs=1e-9)
+    with pytest.raises(InvalidInput, match="more than full output"):
+        reach_par(LAMP, 2.0)
+
+
+def test_presets_come_back_from_a_text_and_a_file_and_broken_ones_are_told() -> None:
+    mine = preset_of('Ren\u00e9s "blue" / 2', LAMP)
+    code = to_code(mine)
+    assert from_code(f"  {code[:40]}\n {code[40:]} ") == mine
+    assert read_presets(write_presets([mine, *GENERIC]).encode()) == [mine, *GENERIC]
+    for bad in (code[:-12], code.replace(code[30:34], "AAAA"), code[3:], "", "CORLUME1-", "CORLUME1-????-00000000"):
+        with pytest.raises(InvalidInput) as refused:
+            from_code(bad)
+        assert refused.value.errors[0].field == "code"
+    rows = json.loads(write_presets([mine]))
+    rows["presets"][0]["levels"] = "100/50"
+    with pytest.raises(ValueError, match=r"presets\[0\].levels: must be a number for each channel"):
+        read_presets(json.dumps(rows).encode())
+
+
+def test_par_at_a_coral_is_met_and_its_effect_shown_before(client: TestClient, db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    coral_id, now = next(iter(coral_light(stored, stored.setup().hung).items()))
+    text = client.get(f"/tanks/1/day/presets?par={0.8 * now:.1f}&coral={coral_id}").text
+    assert "placed corals" in text or "of the 14 placed" in text
+    assert tanks.open_tank(db, 1).setup() == stored.setup()
+    sent = {"par": f"{0.8 * now:.1f}", "coral": str(coral_id)}
+    assert client.post("/tanks/1/day/presets/apply", data=sent).status_code == 303
+    after = tanks.open_tank(db, 1)
+    assert coral_light(after, after.setup().hung)[coral_id] == pytest.approx(0.8 * now, rel=0.005)
+    assert "more than full output" in client.get(f"/tanks/1/day/presets?par=2500&coral={coral_id}").text
+    assert client.post("/tanks/1/day/presets/keep", data={"code": "nonsense"}).status_code == 422
+    colour.keep_colour(db, 1, after.setup().id, after.setup().fixtures[0].id, "Mine")
+    assert "CORLUME1-" in client.get("/tanks/1/day/presets").text
