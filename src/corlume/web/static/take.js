@@ -2,6 +2,8 @@
 import { offlineQueue } from "./queue.js";
 import { talk } from "./talk.js";
 
+const BY_SCHEDULE = "schedule";
+
 export const take = () => ({
   spots: [],
   here: 0,
@@ -21,6 +23,8 @@ export const take = () => ({
 
   init() {
     this.post = this.$el.dataset.post;
+    this.scheduled = "scheduled" in this.$el.dataset;
+    if (this.scheduled) this.level = "";
     this.spots = JSON.parse(this.$el.dataset.spots);
     this.queue = offlineQueue(`corlume-queue-${this.post}`, {
       storage: localStorage,
@@ -59,7 +63,8 @@ export const take = () => ({
     this.here = index;
     this.typed = "";
     // a spot that is to be read at a level of its own says so; otherwise the level stays as it was set last
-    if (this.spot.level && this.spot.level !== 1) this.level = String(Math.round(100 * this.spot.level));
+    if (this.scheduled && this.spot.readings.length) this.level = "";
+    else if (this.spot.level && this.spot.level !== 1) this.level = String(Math.round(100 * this.spot.level));
     else if (this.spot.reason === "sliders") this.level = "100";
     for (const mark of this.$el.closest(".take").querySelectorAll("[data-spot]")) {
       mark.classList.toggle("here", Number(mark.dataset.spot) === this.spot.id);
@@ -128,11 +133,13 @@ export const take = () => ({
     if (!level) return false;
     this.hush();
     const { spot, upright, pumps } = this;
-    this.add({ act: "read", spot: spot.id, par, at: spot.readings.length, upright, pumps, level, time });
+    const of = level === BY_SCHEDULE ? null : level;
+    this.add({ act: "read", spot: spot.id, par, at: spot.readings.length, upright, pumps, level: of, time });
     return true;
   },
-  // The level of the lights as a share, or null with words when it is none.
+  // The level of the lights as a share, or null with words when it is none; left blank it is that of the schedule.
   levelled() {
+    if (this.scheduled && this.level.trim() === "") return BY_SCHEDULE;
     const level = Number(this.level.replace(",", ".").replace("%", "")) / 100;
     const good = level >= 0.05 && level <= 1.5;
     this.wrong = good ? "" : "Lights at must be from 5 to 150 %: readings are divided by it.";
@@ -140,6 +147,7 @@ export const take = () => ({
     return good ? level : null;
   },
   get how() {
+    if (this.level === "") return `${this.upright ? "upright" : "in the hand"}, lights by the schedule`;
     const lights = Number(this.level) === 100 ? "lights as set" : `lights at ${this.level} % of their setting`;
     return `${this.upright ? "upright" : "in the hand"}, ${lights}${this.pumps ? `, pumps ${this.pumps}` : ""}`;
   },

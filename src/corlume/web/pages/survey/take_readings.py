@@ -11,13 +11,16 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, StreamingResponse
 from pydantic import BaseModel, Field
 
+from corlume.core.errors import Rules
 from corlume.core.survey.outliers import LUX_BY_PAR
 from corlume.core.survey.photo_geometry import Photo
 from corlume.core.survey.reading_settler import ReadingSettler
 from corlume.core.survey.survey_record import MOST_LUX, MOST_PAR, OVERFLOW, PUMPS, MeasuringPoint
 from corlume.services.keeping import photos, surveys, tanks
 from corlume.services.keeping.meter_stream import MeterLost, meter_readings
+from corlume.services.schedule.reading_level import reading_level
 from corlume.services.survey.survey_results import predicted, predicted_at
+from corlume.store.database import Database
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.survey_points import draw_survey, marks_of
@@ -53,6 +56,7 @@ def take(request: Request, db: Db, tank_id: RowId, survey_id: RowId, setup: Look
         "drawing": drawing,
         "spots": spots,
         "photos": fixed,
+        "scheduled": any(one.name == kept.value.setup and one.groups for one in stored.setups),
         "pumps": {"": f"as the survey ({PUMPS[kept.value.pumps]})", "on": "on", "off": "off"},
     }
     return page(request, "survey/take.html", context, tank=stored, setup=stored.setup(setup))
@@ -82,7 +86,7 @@ class Act(BaseModel):
     note: str = Field("", max_length=400)
     pumps: Literal["", "on", "off"] = ""
     upright: bool = True
-    level: float = Field(1.0, ge=0.05, le=1.5)
+    level: float | None = Field(1.0, ge=0.05, le=1.5)
     time: datetime.time | None = None
 
 
@@ -98,9 +102,12 @@ def act(db: Db, tank_id: RowId, survey_id: RowId, body: Act) -> JSONResponse:
             now = surveys.open_survey(db, tank_id, survey_id).spot(body.spot)
             return JSONResponse({**_state(now), "word": word, "lux": body.par})
         case "read":
+            level, word = _level(db, tank_id, survey_id, body)
             taken = surveys.enter(
-                *here, body.par, at=body.at, pumps=body.pumps, upright=body.upright, level=body.level, time=body.time
+                *here, body.par, at=body.at, pumps=body.pumps, upright=body.upright, level=level, time=body.time
             )
+            if word:
+                return JSONResponse({**_state(taken.point), "word": word, **_word(taken)})
         case "redo":
             taken = surveys.take_back(*here)
         case "skip":
@@ -110,6 +117,35 @@ def act(db: Db, tank_id: RowId, survey_id: RowId, body: Act) -> JSONResponse:
         case "lux":
             taken = surveys.from_lux(*here, body.par, LUX_BY_PAR)
     return JSONResponse({**_state(taken.point), **_word(taken)})
+
+
+def _level(db: Database, tank_id: int, survey_id: int, body: Act) -> tuple[float, str]:
+    """Level of the lights at a reading, and what to say of it: as typed, or left blank that of the schedule.
+
+    ``InvalidInput`` by the field "level" when the lights are all but out.
+    """
+    if body.level is not None:
+        return body.level, ""
+    stored, survey = tanks.open_tank(db, tank_id), surveys.open_survey(db, tank_id, survey_id)
+    at, place = body.time or datetime.datetime.now().time(), survey.spot(body.spot).value.place
+    found = reading_level(stored, survey.value, place, at, datetime.date.today())
+    if found is None:
+        return 1.0, ""
+    rules = Rules()
+    rules.that(
+        found.level >= LEAST_LEVEL,
+        "level",
+        f"is {100 * found.level:.0f} % at {at:%H:%M} by the schedule: too little to read; wait for the day",
+    )
+    rules.finish()
+    if found.warming:
+        return found.level, f"{', '.join(found.warming)} still warms up: wait some minutes and read again."
+    if found.level < 0.995:
+        return found.level, f"By the schedule the lights are at {100 * found.level:.0f} % now: the reading counts so."
+    return found.level, ""
+
+
+LEAST_LEVEL = 0.05
 
 
 def _word(taken: surveys.PointTaken) -> dict[str, Any]:

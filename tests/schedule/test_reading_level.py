@@ -1,0 +1,63 @@
+"""Readings count at the level that the schedule has at their hour."""
+
+from __future__ import annotations
+
+import datetime
+from dataclasses import replace
+
+import pytest
+from fastapi.testclient import TestClient
+
+from corlume.core.light.light_group import DayPoint, LightGroup
+from corlume.services.keeping import light_groups, surveys, tanks
+from corlume.services.schedule.reading_level import reading_level
+from corlume.store.database import Database
+
+
+def test_a_reading_counts_at_the_level_of_its_hour_and_waits_for_lamps(client: TestClient, db: Database) -> None:
+    """By hand: in the middle of an even ramp lights are at a half."""
+    stored = tanks.open_tank(db, 1)
+    kept = surveys.all_surveys(db, 1)[0]
+    setup = next(one for one in stored.setups if one.name == kept.value.setup)
+    survey, spot = surveys.open_survey(db, 1, kept.id), None
+    assert (
+        reading_level(stored, survey.value, survey.spots[0].value.place, datetime.time(14), datetime.date.today())
+        is None
+    )
+    light_groups.begin_schedule(db, 1, setup.id, "nine")
+    stored = tanks.open_tank(db, 1)
+    spot = survey.spots[0]
+
+    def level(text: str) -> float:
+        at = datetime.time.fromisoformat(text)
+        found = reading_level(stored, survey.value, spot.value.place, at, datetime.date.today())
+        assert found is not None
+        return found.level
+
+    assert (level("14:00"), level("11:45"), level("03:00")) == (pytest.approx(1.0), pytest.approx(0.5), 0.0)
+    body = {"act": "read", "spot": spot.id, "par": 90.0, "at": len(spot.value.readings), "time": "11:45", "level": None}
+    answer = client.post(f"/tanks/1/survey/{kept.id}/act", json=body).json()
+    assert answer["level"] == pytest.approx(0.5)
+    assert "at 50 % now" in answer["word"] or "Predicted are" in answer["word"]
+    late = client.post(f"/tanks/1/survey/{kept.id}/act", json={**body, "time": "03:00"})
+    assert late.status_code == 422
+    assert "too little to read" in late.json()["message"]
+
+
+def test_lamps_that_have_just_come_on_are_named(db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    halides = next(one for one in stored.setups if "Halide" in one.name)
+    survey = surveys.open_survey(db, 1, surveys.all_surveys(db, 1)[0].id).value
+    group = LightGroup("H", "switch", (DayPoint(datetime.time(11), 1.0), DayPoint(datetime.time(16), 0.0)))
+    light_groups.save_group(db, 1, halides.id, light_groups.NEW, group, [k.id for k in halides.fixtures])
+    stored = tanks.open_tank(db, 1)
+    of_it = replace(survey, setup=halides.name, fixtures=tuple(stored.setup(halides.id).hung))
+    place = (0.5, 0.3, 0.1)
+    soon, later = (
+        reading_level(stored, of_it, place, datetime.time(11, minute), datetime.date.today()) for minute in (1, 45)
+    )
+    assert soon is not None
+    assert any("halide" in name for name in soon.warming)
+    assert later is not None
+    assert not later.warming
+    assert soon.level < later.level
