@@ -11,7 +11,7 @@ from playwright.sync_api import Page
 
 from corlume.formats.measure import Measure
 from corlume.services import jobs
-from corlume.services.keeping import fixture_library, tanks
+from corlume.services.keeping import fixture_library, light_groups, tanks
 from corlume.services.search import search_jobs
 from corlume.services.search.starting_points import default_request
 from corlume.services.survey import rental_week
@@ -28,6 +28,7 @@ PAGES = """
 /tanks/1/corals?coral=3 /tanks/1/corals/all /tanks/1/corals/library?group=lps /tanks/1/corals/library/kind?name=Xenia
 /tanks/1/corals/flow /tanks/1/corals/seats /tanks/1/corals/round /tanks/1/corals/3/course
 /tanks/1/chart?setup=99999999999999999999
+/tanks/1/day?setup=2 /tanks/1/day/plan /tanks/1/day/presets?preset=g0&keep=on /tanks/1/day/controller /tanks/1/day/card
 """.split()
 
 
@@ -53,6 +54,7 @@ def violations(page: Page) -> list[str]:
 def test_no_page_breaks_a_rule_of_access_or_scrolls_sideways(page: Page, db: Database, third: int) -> None:
     """One visit to each page; last at 640 px, which a window of 1280 px has at 200 % zoom."""
     stored = tanks.open_tank(db, 1)
+    light_groups.begin_schedule(db, 1, 2, "dawn")
     rental_week.begin(db, stored, stored.setup(), datetime.date(2026, 11, 20), Measure("cm"))
     found = {}
     for path in PAGES[third::3]:
