@@ -70,7 +70,9 @@ def draw_day(
     if now is not None:
         x = on.x(now)
         parts.append(el("path", d=f"M{x:.1f} {TOP}V{base}", class_="day-now"))
-        parts.append(el("text", "now", x=x + 3, y=TOP + 8, class_="scale"))
+        late = x > on.right - 30
+        anchor = "end" if late else "start"
+        parts.append(el("text", "now", x=x - 3 if late else x + 3, y=TOP + 8, class_="scale", text_anchor=anchor))
     return el(
         "svg", group(grid), group(parts), viewBox=f"0 0 {on.width:.0f} {base + FOOT:.0f}", role="group", class_="day",
         aria_label="One day: PAR at corals, power of each group, and the points of each group's schedule",
