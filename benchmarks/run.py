@@ -19,6 +19,7 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.clock import clock, reference, row, sized, spent
+from benchmarks.day import day
 from benchmarks.placing import placing
 from benchmarks.survey import survey
 from benchmarks.survey_trials import survey_trials
@@ -278,7 +279,7 @@ def _asker(url: str) -> Callable[..., None]:
 if __name__ == "__main__":
     compile_kernels()
     row("the reference by itself", clock(reference, 9))
-    parts = (field, rock, survey, survey_trials, placing, served, layouts, memory, renderer)
+    parts = (field, rock, survey, survey_trials, placing, day, served, layouts, memory, renderer)
     chosen = [name for name in sys.argv[1:] if name != "--smallest"]
     for part in parts:
         # `python -m benchmarks.run placing survey` runs these alone

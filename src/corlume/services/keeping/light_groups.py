@@ -76,13 +76,16 @@ def begin_schedule(db: Database, tank_id: int, setup_id: int, key: str) -> None:
     rules.finish()
 
     def change(stored: StoredTank, setup: StoredSetup) -> tuple[Groups, Members]:
-        out, start = stored.running.lights_out, STARTS[key]
-        middle = 60 * out.hour + out.minute - 30 * start.hours if out else MIDDAY
-        groups = start_groups(start, setup.hung, middle)
         members = {kept.id: group_name(kept.value) for kept in setup.fixtures}
-        return [Kept(NEW, group) for group in groups], members
+        return [Kept(NEW, group) for group in groups_from(stored, setup, key)], members
 
     save_schedule(db, tank_id, setup_id, change, f"start from {STARTS[key].name.lower()}")
+
+
+def groups_from(stored: StoredTank, setup: StoredSetup, key: str) -> tuple[LightGroup, ...]:
+    """Groups of a setup as an approach of ``STARTS`` begins, up to the tank's lights out where that is known."""
+    out, start = stored.running.lights_out, STARTS[key]
+    return start_groups(start, setup.hung, minute_of(out) - 30 * start.hours if out else MIDDAY)
 
 
 def save_group(

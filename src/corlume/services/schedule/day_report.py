@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from corlume.core.light.fixture import Fixture
+from corlume.core.light.fixture import Fixture, scheduled
 from corlume.core.light.geometry import Tank
 from corlume.core.mounting.mounting_checks import CONTINUOUS
 from corlume.core.schedule.day import clock
 from corlume.core.schedule.day_checks import DayProblem, day_problems, lit_times, past_ceiling
+from corlume.core.schedule.starts import STARTS, group_name
+from corlume.services.keeping.light_groups import groups_from
 from corlume.services.light.fields import judged_planes
 from corlume.services.light.points import same_tank
-from corlume.services.schedule.day_light import MINUTES, GroupPower, power_by_group
+from corlume.services.schedule.day_light import MINUTES, CoralDay, GroupPower, coral_days, power_by_group
 from corlume.store.tanks import StoredSetup, StoredTank
 
 
@@ -84,3 +86,31 @@ def _hottest(tank: Tank, fixtures: Sequence[Fixture]) -> float:
     """Greatest PAR over the rock top and in the water below it [umol/m2/s]."""
     plane, water, _ = judged_planes(tank, fixtures)
     return float(np.nanmax(np.concatenate([plane.ravel(), water]), initial=0.0))
+
+
+def start_effects(stored: StoredTank, setup: StoredSetup) -> dict[str, str]:
+    """What each approach of ``STARTS`` would do to the daily light of the corals, in words; nothing without corals."""
+    before = {one.id: one for one in coral_days(stored, setup.hung, NOON)}
+    found = {}
+    for key in STARTS if before else ():
+        fixtures = scheduled([replace(f, group=group_name(f)) for f in setup.hung], groups_from(stored, setup, key))
+        after = coral_days(stored, fixtures, NOON)
+        shares = [one.dose / before[one.id].dose - 1 for one in after if before[one.id].dose > 0]
+        gone = [
+            one for one in after
+            if one.verdict and one.verdict.dose != "in range" and _in_range(before[one.id])
+        ]  # fmt: skip
+        if shares:
+            low, high = (f"{100 * share:+.0f}" for share in (min(shares), max(shares)))
+            words = (
+                f"Daily light of the corals {low} %" if low == high else f"Daily light of the corals {low} to {high} %"
+            )
+            found[key] = f"{words}; {len(gone)} would leave their target." if gone else f"{words}."
+    return found
+
+
+def _in_range(one: CoralDay) -> bool:
+    return one.verdict is not None and one.verdict.dose == "in range"
+
+
+NOON = np.array([720.0])

@@ -25,7 +25,7 @@ from corlume.services.keeping import acclimation_log, light_groups, tanks
 from corlume.services.keeping.light_groups import DayMove
 from corlume.services.schedule.change_light import fixtures_on
 from corlume.services.schedule.day_light import CoralDay, coral_days
-from corlume.services.schedule.day_report import report_day
+from corlume.services.schedule.day_report import report_day, start_effects
 from corlume.services.schedule.plan_card import plan_cards
 from corlume.store.database import Database
 from corlume.store.tables import Kept, NotFound, found
@@ -222,6 +222,7 @@ def _page(
         "cards": [_card(setup, kept, bad[1] if bad and bad[0] == kept.id else None, measure) for kept in setup.groups],
         "plain": [(letter(k), kept.value) for k, kept in enumerate(setup.fixtures) if kept.value.day is None],
         "starts": STARTS,
+        "effects": start_effects(stored, setup),
         "plans": plan_cards(stored, acclimation_log.logs(db, stored.id), datetime.date.today()),
         "holds": HOLDS,
         "span": asked(DayMove, moved.data if moved else span, moved.errors if moved else {}, measure),
