@@ -15,7 +15,6 @@ from playwright.sync_api import Page, sync_playwright
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 WIDE, PHONE = (1280, 800), (390, 844)
 VIEWS = [
-    ("tanks", "/tanks", WIDE, {}),
     ("tank", "/tanks/1", WIDE, {}),
     ("fixtures", "/shelf/hybrid-60", WIDE, {}),
     ("kinds", "/tanks/1/kinds", WIDE, {}),
@@ -23,7 +22,6 @@ VIEWS = [
     ("light-chart-night", "/tanks/1/chart?setup=2", WIDE, {"theme": "night", "unit": "in"}),
     ("hang", "/tanks/1/hang", WIDE, {}),
     ("place-all", "/tanks/1/corals/all", WIDE, {}),
-    ("zones", "/tanks/1/zones", WIDE, {}),
     ("answers", "/tanks/1/hang?entry=cluster", (1280, 1000), {}),
     ("setups", "/tanks/1/setups", WIDE, {}),
     ("mount", "/tanks/1/setups/2/mount", WIDE, {}),
@@ -33,6 +31,8 @@ VIEWS = [
     ("seats", "/tanks/1/corals/seats", WIDE, {}),
     ("flow", "/tanks/1/corals/flow", (1280, 1000), {}),
     ("first-weeks", "/tanks/1/corals/3/course", (1280, 1000), {}),
+    ("day", "/tanks/1/day?setup=2", (1280, 1000), {}),
+    ("slow-change", "/tanks/1/day/plan", (1280, 1000), {}),
     ("round-phone", "/tanks/1/corals/round", PHONE, {}),
 ]
 

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from scipy.integrate import quad
 
 from corlume.core.errors import InvalidInput
-from corlume.core.keeping.scene import Setup
+from corlume.core.keeping.scene import Running, Setup
 from corlume.core.light.emitter import Channel, Emitter
 from corlume.core.light.fixture import Fixture, scheduled
 from corlume.core.light.light_group import DAY, DayPoint, LightGroup
@@ -171,3 +171,15 @@ def test_a_short_strong_day_and_a_long_weak_one_are_judged_by_peak_and_by_the_su
     assert "makes up" in weak.words
     assert judge_day(card, 400, 7.0).dose == "low"
     assert DAY == 24 * 60
+
+
+def test_electricity_is_cheaper_in_some_hours() -> None:
+    """By hand: 100 W from 11 to 21 at 0.30, from 20 to 6 at 0.10; and likewise when the window passes midnight."""
+    night = Running(price=0.30, cheap_price=0.10, cheap_from=datetime.time(20), cheap_to=datetime.time(6))
+    lamp = following(LightGroup("L", "switch", (at("11:00", 1), at("21:00", 0))), HALIDE, dimmable=False, watts=100.0)
+    assert night.yearly([lamp]) == pytest.approx(365 * (0.9 * 0.30 + 0.1 * 0.10))
+    noon = replace(night, cheap_from=datetime.time(12), cheap_to=datetime.time(14))
+    assert noon.yearly([lamp]) == pytest.approx(365 * (0.8 * 0.30 + 0.2 * 0.10))
+    with pytest.raises(InvalidInput) as refused:
+        Running(cheap_price=0.1)
+    assert [error.field for error in refused.value.errors] == ["cheap_from"]

@@ -19,14 +19,12 @@ def test_a_reading_counts_at_the_level_of_its_hour_and_waits_for_lamps(client: T
     stored = tanks.open_tank(db, 1)
     kept = surveys.all_surveys(db, 1)[0]
     setup = next(one for one in stored.setups if one.name == kept.value.setup)
-    survey, spot = surveys.open_survey(db, 1, kept.id), None
-    assert (
-        reading_level(stored, survey.value, survey.spots[0].value.place, datetime.time(14), datetime.date.today())
-        is None
-    )
+    survey = surveys.open_survey(db, 1, kept.id)
+    spot, noon, today = survey.spots[0], datetime.time(14), datetime.date.today()
+    light_groups.delete_group(db, 1, setup.id, setup.groups[0].id)
+    assert reading_level(tanks.open_tank(db, 1), survey.value, spot.value.place, noon, today) is None
     light_groups.begin_schedule(db, 1, setup.id, "nine")
     stored = tanks.open_tank(db, 1)
-    spot = survey.spots[0]
 
     def level(text: str) -> float:
         at = datetime.time.fromisoformat(text)
@@ -48,6 +46,8 @@ def test_lamps_that_have_just_come_on_are_named(db: Database) -> None:
     stored = tanks.open_tank(db, 1)
     halides = next(one for one in stored.setups if "Halide" in one.name)
     survey = surveys.open_survey(db, 1, surveys.all_surveys(db, 1)[0].id).value
+    for old in halides.groups:
+        light_groups.delete_group(db, 1, halides.id, old.id)
     group = LightGroup("H", "switch", (DayPoint(datetime.time(11), 1.0), DayPoint(datetime.time(16), 0.0)))
     light_groups.save_group(db, 1, halides.id, light_groups.NEW, group, [k.id for k in halides.fixtures])
     stored = tanks.open_tank(db, 1)

@@ -15,7 +15,7 @@ from corlume.core.judging.target_zones import TargetZone, zone_errors
 from corlume.core.judging.targets import LightTargets
 from corlume.core.light.fixture import Fixture, aside_errors, measured, scheduled
 from corlume.core.light.geometry import Colony, Tank
-from corlume.core.light.light_group import LightGroup
+from corlume.core.light.light_group import DAY, LightGroup, minute_of
 from corlume.core.light.survey_correction import Correction
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.core.placement.coral import Coral
@@ -55,9 +55,18 @@ class Running:
     lights_out: Annotated[
         datetime.time | None, Time("Lights out at", about="for watching corals: closing before it is no alarm")
     ] = None
+    cheap_price: Annotated[
+        float | None,
+        Number("Cheaper", 0.0, 1000.0, unit="per kWh", file="cheap_price_per_kwh", about="blank: one price"),
+    ] = None
+    cheap_from: Annotated[datetime.time | None, Time("Cheaper from")] = None
+    cheap_to: Annotated[datetime.time | None, Time("Cheaper until")] = None
 
     def __post_init__(self) -> None:
-        limits(self).finish()
+        rules = limits(self)
+        times = self.cheap_from is not None and self.cheap_to is not None and self.cheap_from != self.cheap_to
+        rules.that(self.cheap_price is None or times, "cheap_from", "and until must be two times, for a cheaper price")
+        rules.finish()
 
     @property
     def day(self) -> Day:
@@ -66,8 +75,14 @@ class Running:
 
     def yearly(self, fixtures: Iterable[Fixture]) -> float:
         """Cost of a year of the day that fixtures have [currency]."""
-        day = self.day
-        return 365 * self.price * sum(day.energy(fixture) for fixture in fixtures)
+        hung, day = tuple(fixtures), self.day
+        whole = self.price * sum(day.energy(fixture) for fixture in hung)
+        if self.cheap_price is not None and self.cheap_from and self.cheap_to:
+            start, end = minute_of(self.cheap_from), minute_of(self.cheap_to)
+            parts = [(start, end)] if start < end else [(start, DAY), (0.0, end)]
+            cheap = sum(day.energy(fixture, *part) for fixture in hung for part in parts)
+            whole += (self.cheap_price - self.price) * cheap
+        return 365 * whole
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,22 +8,34 @@ from corlume.core.errors import Rules
 from corlume.core.judging.intent import Intent, intent_errors
 from corlume.core.keeping.scene import Scene, Setup
 from corlume.core.light.fixture import face_lengths
+from corlume.core.light.light_group import LightGroup
 from corlume.core.schema import check_count, limits_of
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.rows import row_of
 from corlume.store.tables import SETUPS
-from corlume.store.tanks import load_tank
+from corlume.store.tanks import StoredTank, load_tank
 
 
 def add_setup(db: Database, tank_id: int, setup: Setup, *, label: str = "") -> int:
-    """Add a setup with its fixtures, in one step of undo; returns its id."""
+    """Add a setup with its fixtures, in one step of undo; returns its id.
+
+    Without groups of its own it has the schedules that its fixtures bring, or those of the setup in use by their name.
+    """
     with db.writing() as connection:
-        taken = {s.name for s in load_tank(connection, tank_id).setups}
+        stored = load_tank(connection, tank_id)
+        setup = replace(setup, groups=setup.groups or _groups_of(stored, setup))
+        taken = {s.name for s in stored.setups}
         check_count(Scene, "setups", len(taken) + 1)
         check_count(Setup, "fixtures", len(setup.fixtures), "setup")
         edit = Edit(connection, tank_scope(tank_id), label or f"add setup {setup.name}")
         return SETUPS.insert(edit, replace(setup, name=_free(setup.name, taken), in_use=False), tank_id)
+
+
+def _groups_of(stored: StoredTank, setup: Setup) -> tuple[LightGroup, ...]:
+    names = {fixture.group for fixture in setup.fixtures}
+    used = {kept.value.name: kept.value for kept in stored.setup().groups if kept.value.name in names}
+    return tuple((used | {f.day.name: f.day for f in setup.fixtures if f.day}).values())
 
 
 def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
