@@ -111,7 +111,7 @@ def test_days_on_which_the_clocks_change_are_an_hour_shorter_and_longer() -> Non
         (lambda: LightGroup("A", "switch", (at("10:00", 0.5),)), "points.0.level"),
         (lambda: at("10:00", 1.2), "level"),
         (lambda: at("10:00", 1, "100/x"), "channels"),
-        (lambda: at("10:00", 1, "100/140"), "channels"),
+        (lambda: at("10:00", 1, "100/160"), "channels"),
         (lambda: Setup("S", (Fixture(HALIDE, dimmable=False, group="A"),), groups=(LightGroup("A"),)), "groups.0.ramp"),
         (
             lambda: Setup("S", (Fixture(TWO, group="A"),), groups=(LightGroup("A", points=(at("10:00", 1, "50"),)),)),

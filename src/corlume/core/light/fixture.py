@@ -25,6 +25,8 @@ FLUX_BASES: dict[FluxBasis, str] = {
     "grid": "a grid of readings",
 }
 """Where the photon flux of a fixture can come from; ``core.survey.priors`` says how sure each is."""
+MOST_LEVEL = 1.5
+"""The highest level that a channel can reach, of its rated output [-]."""
 SIDE_ROOM = 1.0
 """How far outside the panes a fixture's centre may hang [m]."""
 
@@ -49,6 +51,8 @@ class Fixture:
     group : the group of the setup's schedule that it follows; empty for the plain hours.
     measured : what a survey in use found it to give, as a share of all that was told [-]; not kept with it, see
         ``core.light.survey_correction``.
+    reach : per cent that each channel reaches, in order with / between, where some go past 100; empty where none does.
+    most_watts : power that its channels may draw together, 0 for no limit [W].
     day : the schedule of its group, None for the plain hours; kept with its setup.
     lit : level of each channel at a time of the day, in place of ``output`` and ``levels`` [-]; not kept with it, see
         ``core.schedule.day``.
@@ -80,6 +84,18 @@ class Fixture:
     group: Annotated[
         str, Text("Group", 40, column="light_group", about="follows the schedule of this group; empty: plain hours")
     ] = ""
+    reach: Annotated[
+        str,
+        Text(
+            "Channels reach",
+            80,
+            column="channel_reach",
+            about="per cent of each, in order, where some go past 100, such as 120/120/100",
+        ),
+    ] = ""
+    most_watts: Annotated[
+        float, Number("Power limit", 0.0, 5000.0, "power", about="of all channels together; blank: none", empty=0.0)
+    ] = 0.0
     measured: float = 1.0
     day: LightGroup | None = None
     lit: tuple[float, ...] | None = None
@@ -107,6 +123,12 @@ class Fixture:
         return self.levels or (1.0,) * len(self.emitter.channels)
 
     @property
+    def tops(self) -> tuple[float, ...]:
+        """Highest level of every channel [-]; ``ValueError`` where ``reach`` holds no numbers."""
+        channels = len(self.emitter.channels)
+        return tuple(float(text) / 100 for text in self.reach.split("/")) if self.reach else (1.0,) * channels
+
+    @property
     def power(self) -> float:
         """Electrical power as it is dimmed now, in proportion to the light of each channel [W]."""
         shares = self.emitter.power_shares() if self.levels else (1.0,)
@@ -114,8 +136,18 @@ class Fixture:
 
     def __post_init__(self) -> None:
         rules = limits(self)
-        for level in self.levels:
-            rules.between("levels", level, 0.0, 1.0, "share")
+        try:
+            tops = self.tops
+        except ValueError:
+            tops = ()
+        count = len(self.emitter.channels)
+        rules.that(
+            len(tops) == count and all(1.0 <= top <= MOST_LEVEL for top in tops),
+            "reach",
+            f"must be {count} numbers from 100 to {100 * MOST_LEVEL:.0f} with / between",
+        )
+        for level, top in zip(self.levels, tops, strict=False):
+            rules.between("levels", level, 0.0, top, "share")
         rules.that(
             not self.levels or len(self.levels) == len(self.emitter.channels),
             "levels",
@@ -127,6 +159,14 @@ class Fixture:
             "is on or off: this fixture does not dim",
             "share",
             self.output,
+        )
+        rules.that(
+            not self.most_watts or rules.errors != [] or self.power <= self.most_watts + 1e-6,
+            "levels",
+            "draw {value} together, and {high} is the limit: turn one down, or the output",
+            "power",
+            self.power if not rules.errors else 0.0,
+            high=self.most_watts,
         )
         rules.errors += wear_errors(self.emitter.technology, dict(self.wear))
         rules.finish()

@@ -50,7 +50,7 @@ class DayPoint:
             rules.that(False, "channels", "must be a number for each channel, such as 100/80/40")
             mix = ()
         for level in mix:
-            rules.between("channels", level, 0.0, 1.0, "share")
+            rules.between("channels", level, 0.0, 1.5, "share")
         rules.finish()
 
     @property

@@ -169,4 +169,10 @@ def schedule_errors(groups: Sequence[LightGroup], fixtures: Sequence[Fixture]) -
                 f"has {len(point.mix)} channels, and {other.name if other else ''} has "
                 f"{len(other.emitter.channels) if other else 0}",
             )
+            over = next((f for f in mine if any(a > b for a, b in zip(point.mix, f.tops, strict=False))), None)
+            rules.that(
+                over is None,
+                f"groups.{k}.points.{j}.channels",
+                f"goes past what {over.name if over else ''} reaches",
+            )
     return rules.errors

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
-from corlume.core.light.fixture import Fixture
+from corlume.core.light.fixture import MOST_LEVEL, Fixture
 from corlume.core.light.spectrum import WAVELENGTHS, BandSpectrum, Spectrum, mixed, photon_shares
 from corlume.core.schema import Share, Text, limits
 
@@ -55,7 +55,7 @@ class Preset:
         rules.that(count == len(self.names), "levels", "must be a number for each channel")
         rules.finish()
         for level in self.mix:
-            rules.between("levels", level, 0.0, 1.0, "share")
+            rules.between("levels", level, 0.0, MOST_LEVEL, "share")
         rules.finish()
 
     @property

@@ -10,7 +10,7 @@ from pydantic import ConfigDict, Field, create_model
 from corlume.core import schema
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.light.emitter import MOST_CHANNELS
-from corlume.core.light.fixture import Fixture
+from corlume.core.light.fixture import MOST_LEVEL, Fixture
 from corlume.core.message_text import escape_slots
 from corlume.core.schema import leaves
 from corlume.formats.measure import Measure
@@ -26,7 +26,7 @@ FixtureChange = create_model(
     "FixtureChange",
     __config__=ConfigDict(extra="forbid"),
     __doc__="Changed fields of a fixture, and what is answered or read: wear, levels, lens, lamp, place by a tape.",
-    levels=(list[Annotated[float, Field(ge=0.0, le=1.0)]] | None, Field(None, max_length=MOST_CHANNELS)),
+    levels=(list[Annotated[float, Field(ge=0.0, le=MOST_LEVEL)]] | None, Field(None, max_length=MOST_CHANNELS)),
     wear=(dict[str, str] | None, Field(None, max_length=12)),
     lens=(str | None, None),
     lamp=(str | None, None),
