@@ -122,7 +122,7 @@ def things(draw: st.DrawFn, cls: type) -> Any:
         if cls is Intent and made["low"] == 0:
             made["high"] = 0.0
     if cls is Fixture:
-        made |= {"reach": "/".join("120" for _ in made["emitter"].channels), "most_watts": made["watts"]}
+        made |= {"max_levels": "/".join("120" for _ in made["emitter"].channels), "most_watts": made["watts"]}
         made["output"] = made["output"] if made["dimmable"] else round(made["output"])
     if cls is Emitter:
         made |= {"height": 0.1 + made["height"], "roll": 0.0, "pitch": made["pitch"] / 10, "length": 0.1, "width": 0.05}

@@ -99,15 +99,15 @@ def test_channels_past_a_hundred_are_halved_exactly_and_held_under_their_power()
     """Common practice, no source: violet 110, blues 120, white 60, green and red 10, under a limit of all watts."""
     five = replace(THREE, channels=tuple(Channel(f"c{k}", 0.2, BLUE) for k in range(5)))
     growth = (1.1, 1.2, 0.6, 0.1, 0.1)
-    lamp = Fixture(five, levels=growth, reach="120/120/100/100/100", watts=100.0, most_watts=65.0)
+    lamp = Fixture(five, levels=growth, max_levels="120/120/100/100/100", watts=100.0, most_watts=65.0)
     assert lamp.power == pytest.approx(62.0)
     assert reach_par(lamp, 0.5).strengths == (0.55, 0.6, 0.3, 0.05, 0.05)
     for changes, field in (
         ({"levels": (1.3, 1.2, 0.6, 0.1, 0.1)}, "levels"),
         ({"levels": (1.1, 1.2, 1.05, 0.1, 0.1)}, "levels"),
         ({"levels": (1.2, 1.2, 1.0, 0.1, 0.1)}, "levels"),
-        ({"reach": "120/120"}, "reach"),
-        ({"reach": "120/x/100/100/100"}, "reach"),
+        ({"max_levels": "120/120"}, "max_levels"),
+        ({"max_levels": "120/x/100/100/100"}, "max_levels"),
     ):
         with pytest.raises(InvalidInput) as refused:
             replace(lamp, **changes)  # type: ignore[arg-type]

@@ -8,12 +8,15 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from fastapi.testclient import TestClient
 from hypothesis import given, reject, settings
 from hypothesis import strategies as st
 from scipy.optimize import lsq_linear
 
+from corlume.core.acclimation.log_entry import Course
 from corlume.core.errors import InvalidInput
 from corlume.core.schedule.change_plan import ChangePlan, PlanStart, PlanStep
+from corlume.core.schedule.new_coral import plan_for_new
 from corlume.core.schedule.slow_change import (
     DIM_DOSE,
     DIM_PAR,
@@ -24,10 +27,12 @@ from corlume.core.schedule.slow_change import (
     match_levels,
     parts_by_minutes,
 )
-from corlume.services.keeping import light_groups, setups, tanks
+from corlume.services.keeping import acclimation_log, light_groups, setups, tanks
 from corlume.services.keeping.hung_fixtures import change_fixtures
+from corlume.services.placement.zone_placement import coral_light
 from corlume.services.schedule.change_light import fixtures_on, light_at_corals
 from corlume.services.schedule.change_plans import change_plan, start_plan, try_plan, usual_request
+from corlume.services.schedule.new_corals import new_corals
 from corlume.store.database import Database
 
 TODAY = datetime.date(2026, 11, 30)
@@ -173,3 +178,24 @@ def test_what_would_jump_or_has_no_reason_is_refused(db: Database) -> None:
         replace(usual_request("photoperiod", TODAY), every=1),
     )  # fmt: skip
     assert any("ended badly" in words for words in fast.warnings)
+
+
+def test_a_new_coral_rises_week_by_week_and_one_that_knows_the_light_does_not() -> None:
+    plan = plan_for_new(80.0, 170.0)
+    assert plan is not None
+    assert (plan.weeks[0], plan.weeks[-1]) == (80.0, 170.0)
+    assert all(after <= 1.15 * before + 1e-9 for before, after in itertools.pairwise(plan.weeks))
+    assert plan_for_new(160.0, 170.0) is None
+    assert plan_for_new(300.0, 170.0) is None
+
+
+def test_new_corals_are_told_until_they_have_settled(client: TestClient, db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    light = coral_light(stored, stored.setup().hung)
+    kept = next(k for k in stored.corals if k.id in light and light[k.id] > 150)
+    course = Course(bought=datetime.date.today(), had=light[kept.id] / 2)
+    acclimation_log.save_course(db, 1, kept.id, course, today=datetime.date.today())
+    assert kept.id in {one.id for one in new_corals(tanks.open_tank(db, 1), {}, datetime.date.today())}
+    assert "Week by week" in client.get("/tanks/1/day/plan").text
+    later = datetime.date.today() + datetime.timedelta(days=40)
+    assert kept.id not in {one.id for one in new_corals(tanks.open_tank(db, 1), {}, later)}

@@ -51,7 +51,7 @@ class Fixture:
     group : the group of the setup's schedule that it follows; empty for the plain hours.
     measured : what a survey in use found it to give, as a share of all that was told [-]; not kept with it, see
         ``core.light.survey_correction``.
-    reach : per cent that each channel reaches, in order with / between, where some go past 100; empty where none does.
+    max_levels : per cent that each channel reaches, in order with / between, where some go past 100; empty where none does.
     most_watts : power that its channels may draw together, 0 for no limit [W].
     day : the schedule of its group, None for the plain hours; kept with its setup.
     lit : level of each channel at a time of the day, in place of ``output`` and ``levels`` [-]; not kept with it, see
@@ -84,7 +84,7 @@ class Fixture:
     group: Annotated[
         str, Text("Group", 40, column="light_group", about="follows the schedule of this group; empty: plain hours")
     ] = ""
-    reach: Annotated[
+    max_levels: Annotated[
         str,
         Text(
             "Channels reach",
@@ -124,9 +124,9 @@ class Fixture:
 
     @property
     def tops(self) -> tuple[float, ...]:
-        """Highest level of every channel [-]; ``ValueError`` where ``reach`` holds no numbers."""
+        """Highest level of every channel [-]; ``ValueError`` where ``max_levels`` holds no numbers."""
         channels = len(self.emitter.channels)
-        return tuple(float(text) / 100 for text in self.reach.split("/")) if self.reach else (1.0,) * channels
+        return tuple(float(text) / 100 for text in self.max_levels.split("/")) if self.max_levels else (1.0,) * channels
 
     @property
     def power(self) -> float:
@@ -143,7 +143,7 @@ class Fixture:
         count = len(self.emitter.channels)
         rules.that(
             len(tops) == count and all(1.0 <= top <= MOST_LEVEL for top in tops),
-            "reach",
+            "max_levels",
             f"must be {count} numbers from 100 to {100 * MOST_LEVEL:.0f} with / between",
         )
         for level, top in zip(self.levels, tops, strict=False):

@@ -56,7 +56,7 @@ def changed(tank: Tank, fixture: Fixture, values: Mapping[str, Any]) -> Fixture:
         rules.finish()
         assert lamp is not None
         emitter = with_lamp(emitter, lamp, lamps)
-        fixture = replace(fixture, levels=(), reach="")
+        fixture = replace(fixture, levels=(), max_levels="")
         values = {k: v for k, v in values.items() if k != "lamp"}
     if "fwhm" in values:
         # whoever types a width wants the plain lobe of that width, not the measured one

@@ -8,15 +8,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from corlume.core.judging.intent import Places
+from corlume.core.judging.target_zones import TargetZone
 from corlume.core.light.fixture import Fixture, bodies_below
 from corlume.core.light.geometry import Tank
 from corlume.core.light.light_group import DAY
 from corlume.core.placement.coral import Coral
 from corlume.core.schedule.day import Day
-from corlume.core.schedule.dose import DoseVerdict, judge_day
+from corlume.core.schedule.dose import USUAL_DAY, DoseVerdict, judge_day
 from corlume.services.keeping.coral_types import lives_off_food
-from corlume.services.light.fields import unit_of
+from corlume.services.light.fields import par_at, unit_of
 from corlume.services.light.points import PlaneSpec, same_tank
 from corlume.services.placement.zone_placement import coral_places
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -101,7 +101,26 @@ def power_by_group(stored: StoredTank, setup: StoredSetup, minutes: Array = MINU
     return found
 
 
-def places_light(stored: StoredTank, fixtures: Sequence[Fixture], places: Places, minutes: Array) -> Array:
-    """PAR (points, minutes) at some places over the day [umol/m2/s]."""
-    tank = same_tank(stored.lit_tank())
-    return light_over(stored.running.day, fixtures, channel_light(tank, fixtures, PlaneSpec("places", places)), minutes)
+@dataclass(frozen=True, slots=True)
+class ZoneDay:
+    """Mean daily light of a target zone, and its target range over ``USUAL_DAY`` hours [mol/m2/d]."""
+
+    zone: TargetZone
+    dose: float
+    low: float
+    high: float
+
+
+def zone_days(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[ZoneDay]:
+    """The daily light of every target zone that has places."""
+    zones = [(kept.value, kept.value.points(stored.tank)) for kept in stored.wanted]
+    zones = [(zone, points) for zone, points in zones if len(points)]
+    if not zones or not fixtures:
+        return []
+    tank, mean = same_tank(stored.lit_tank()), stored.running.day.averaged(fixtures)
+    par = par_at(tank, mean, np.concatenate([points for _, points in zones]))
+    ends, by_day = np.cumsum([len(points) for _, points in zones])[:-1], USUAL_DAY * 3600e-6
+    return [
+        ZoneDay(zone, float(part.mean()) * 86_400e-6, zone.low * by_day, zone.high * by_day)
+        for (zone, _), part in zip(zones, np.split(par, ends), strict=True)
+    ]

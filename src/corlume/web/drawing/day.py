@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -200,9 +199,3 @@ def _lane(on: DayDrawing, kept: Kept[LightGroup], top: float) -> list[Markup]:
 def short_labels(names: Sequence[str], room: int = 17) -> list[str]:
     """Names cut to what a label has room for, at a word where that can be."""
     return [name if len(name) <= room else name[: room - 1].rsplit(" ", 1)[0].rstrip(" (,") for name in names]
-
-
-def marked(texts: Sequence[str]) -> list[str]:
-    """Texts, those that come again with a number behind them."""
-    seen = itertools.count(2)
-    return [text if text not in texts[:k] else f"{text} {next(seen)}" for k, text in enumerate(texts)]

@@ -17,14 +17,14 @@ from corlume.core.keeping.scene import Setup
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.light_group import DayPoint, LightGroup, minute_of
 from corlume.core.message_text import letter
-from corlume.core.schedule.day import Day, clock
+from corlume.core.schedule.day import Day, clock, clock_stretches
 from corlume.core.schedule.starts import STARTS
 from corlume.core.schema import most_of
 from corlume.formats.file_faults import BadFile
 from corlume.services.keeping import acclimation_log, light_groups, tanks
 from corlume.services.keeping.light_groups import DayMove
 from corlume.services.schedule.change_light import fixtures_on
-from corlume.services.schedule.day_light import CoralDay, coral_days
+from corlume.services.schedule.day_light import CoralDay, coral_days, zone_days
 from corlume.services.schedule.day_report import report_day, start_effects
 from corlume.services.schedule.plan_card import plan_cards
 from corlume.store.database import Database
@@ -213,6 +213,8 @@ def _page(
         "setup": setup,
         "report": report,
         "days": sorted(days, key=lambda one: -one.dose),
+        "zones": zone_days(stored, setup.hung),
+        "clocks": len(clock_stretches(datetime.date.today())) > 1,
         "drawn": {one.id for one in drawn},
         "drawing": draw_day(lines, powers, setup.groups, most=report.bears, now=now, narrow=narrow_of(request)),
         "now": f"{time:%H:%M}",

@@ -17,6 +17,7 @@ from corlume.services.keeping import acclimation_log, tanks
 from corlume.services.schedule import change_plans
 from corlume.services.schedule.change_light import groups_of
 from corlume.services.schedule.change_plans import PlanRequest, TriedPlan
+from corlume.services.schedule.new_corals import new_corals
 from corlume.services.schedule.plan_card import plan_cards, settings_of
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -126,6 +127,7 @@ def _page(
         "rows": _rows(stored, tried) if tried else [],
         "steps": _steps(stored, setup, tried) if tried else [],
         "plans": plan_cards(stored, acclimation_log.logs(db, stored.id), today),
+        "new": new_corals(stored, acclimation_log.logs(db, stored.id), today),
         "holds": HOLDS,
         "fault": fault,
     }
