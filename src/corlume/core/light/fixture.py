@@ -51,7 +51,7 @@ class Fixture:
     group : the group of the setup's schedule that it follows; empty for the plain hours.
     measured : what a survey in use found it to give, as a share of all that was told [-]; not kept with it, see
         ``core.light.survey_correction``.
-    max_levels : per cent that each channel reaches, in order with / between, where some go past 100; empty where none does.
+    max_levels : per cent that each channel reaches, in order with / between; empty where none goes past 100.
     most_watts : power that its channels may draw together, 0 for no limit [W].
     day : the schedule of its group, None for the plain hours; kept with its setup.
     lit : level of each channel at a time of the day, in place of ``output`` and ``levels`` [-]; not kept with it, see
