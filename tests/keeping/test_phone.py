@@ -92,6 +92,9 @@ def test_a_paired_phone_does_what_is_done_at_the_tank_and_no_more_until_it_may(
             "/tanks/{tank_id}/survey/photos/{photo_id}/corners", "/tanks/{tank_id}/survey/photos/{photo_id}/tap",
             "/tanks/{tank_id}/corals/{coral_id}/course/notes", "/tanks/{tank_id}/corals/flow/{what}/begin",
         }  # fmt: skip
+        # a plan can be held at the tank (there is none of that number), and not deleted
+        assert outside.post("/tanks/1/day/plan/1/hold", data={"days": "7"}).status_code == 404
+        assert outside.post("/tanks/1/day/plan/1/delete").status_code == 403
         told = outside.post("/tanks/1/remove")
         assert "Nothing was changed" in told.text
         assert "Tern Skerry" in outside.get("/tanks").text

@@ -14,7 +14,7 @@ from corlume.core.errors import InvalidInput
 from corlume.core.light.emitter import Channel, Emitter
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.spectrum import BandSpectrum
-from corlume.core.schedule.presets import GENERIC, apply_preset, nearest, preset_of, reach_par
+from corlume.core.schedule.presets import GENERIC, apply_preset, colour_miss, nearest, preset_of, reach_par
 from corlume.formats.preset_file import from_code, read_presets, to_code, write_presets
 from corlume.services.keeping import tanks
 from corlume.services.placement.zone_placement import coral_light
@@ -112,3 +112,11 @@ def test_channels_past_a_hundred_are_halved_exactly_and_held_under_their_power()
         with pytest.raises(InvalidInput) as refused:
             replace(lamp, **changes)  # type: ignore[arg-type]
         assert {error.field for error in refused.value.errors} >= {field}
+
+
+def test_the_same_light_has_no_miss_of_colour_and_another_has_one() -> None:
+    assert colour_miss([LAMP], [replace(LAMP, output=0.2), LAMP]) == pytest.approx(0.0, abs=1e-12)
+    bluer = colour_miss([LAMP], [replace(LAMP, levels=(1.0, 0.1, 0.0))])
+    assert bluer is not None
+    assert 0.05 < bluer < 1.0
+    assert colour_miss([LAMP], [replace(LAMP, output=0.0)]) is None

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.errors import Rules
+from corlume.core.light.emitter import Channel
 from corlume.core.light.fixture import MOST_LEVEL, Fixture
 from corlume.core.light.spectrum import WAVELENGTHS, BandSpectrum, Spectrum, mixed, photon_shares
 from corlume.core.schema import Share, Text, limits
@@ -143,6 +144,25 @@ def apply_preset(preset: Preset, fixture: Fixture, *, keep_flux: bool = True) ->
     full = sum(c.share * level for c, level in zip(channels, levels, strict=True))
     output = min(1.0, flux / full) if keep_flux and full else preset.output
     return Applied(replace(fixture, levels=levels, output=output), miss, exact)
+
+
+def colour_miss(old: Sequence[Fixture], new: Sequence[Fixture]) -> float | None:
+    """How far the colour of some fixtures is from that of others: the root mean square difference of their photon
+    spectra over that of the old [-]; None where a spectrum is not known, or either is dark.
+    """
+    spectra = []
+    for fixtures in (old, new):
+        channels = [(c, f.emitter.ppf * c.share * s) for f in fixtures for c, s in _lit(f)]
+        if not channels or any(c.spectrum is None for c, _ in channels) or not sum(flux for _, flux in channels):
+            return None
+        spectra.append(mixed([c.spectrum for c, _ in channels], [flux for _, flux in channels]))
+    was, now = (np.interp(NODES, WAVELENGTHS, one) for one in spectra)
+    return float(np.linalg.norm(now - was) / np.linalg.norm(was))
+
+
+def _lit(fixture: Fixture) -> list[tuple[Channel, float]]:
+    """Channels of a fixture that give light, with their strength [-]."""
+    return [(c, s) for c, s in zip(fixture.emitter.channels, fixture.strengths, strict=True) if s > 0]
 
 
 def _at_nodes(spectrum: Spectrum | None) -> Array:

@@ -11,6 +11,7 @@ from typing import Annotated
 from corlume.core.errors import Rules
 from corlume.core.keeping.scene import Scene
 from corlume.core.schedule.change_plan import ChangePlan, PlanStart, PlanStep
+from corlume.core.schedule.presets import colour_miss
 from corlume.core.schedule.slow_change import (
     APPROACHES,
     LightAt,
@@ -21,7 +22,7 @@ from corlume.core.schedule.slow_change import (
     parts_by_minutes,
 )
 from corlume.core.schema import Choice, Day, Length, Number, Share, Text, Whole, check_count, limits
-from corlume.services.schedule.change_light import Change, find_change
+from corlume.services.schedule.change_light import Change, find_change, planned
 from corlume.services.schedule.day_light import coral_days
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
@@ -68,6 +69,7 @@ class TriedPlan:
     plan : what would be kept.
     warnings : what speaks against it.
     limits : corals that limit steps, by how many, the first most.
+    colour : how far the colour of the first day is from the old one [-], see ``colour_miss``.
     """
 
     change: Change
@@ -76,6 +78,7 @@ class TriedPlan:
     plan: ChangePlan
     warnings: tuple[str, ...]
     limits: tuple[tuple[str, int], ...]
+    colour: float | None
 
     @property
     def breaks(self) -> tuple[int, ...]:
@@ -128,6 +131,7 @@ def try_plan(stored: StoredTank, was: StoredSetup, setup: StoredSetup, asked: Pl
         plan,
         tuple(_warnings(asked, change, steps, names)),
         tuple(limits.most_common(3)),
+        colour_miss(was.hung, planned(stored, plan, setup.hung, plan.steps[0])),
     )
 
 

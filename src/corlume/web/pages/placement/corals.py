@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Sequence
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from markupsafe import Markup
 from pydantic import BaseModel
@@ -16,6 +17,7 @@ from corlume.core.placement.coral_card import GROUPS, CoralCard
 from corlume.core.placement.coral_type import ALLELOPATHY
 from corlume.core.placement.placement_preferences import PlacementPreferences
 from corlume.core.placement.suitability import nearest_miss
+from corlume.core.schedule.dose import USUAL_DAY
 from corlume.formats.file_faults import BadFile
 from corlume.formats.measure import Measure
 from corlume.formats.round_steps import STEPS
@@ -23,6 +25,7 @@ from corlume.services.flow.tank_flow import surface_flow
 from corlume.services.keeping import coral_types, corals, tanks
 from corlume.services.keeping.placement_choices import save_preferences
 from corlume.services.light.fields import surface_par
+from corlume.services.light.layers import dose_bands
 from corlume.services.light.points import surfaces_of
 from corlume.services.placement import zone_placement
 from corlume.services.placement.grown_shade import switch_change
@@ -30,6 +33,7 @@ from corlume.services.placement.growth import MONTHS, clashes, grown
 from corlume.services.placement.placement_preview import preview_placement
 from corlume.services.placement.spots import spots_of
 from corlume.services.placement.zone_summary import summarise_zones
+from corlume.services.schedule.change_light import fixtures_on
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.coral_spots import draw_coral_spots
@@ -44,8 +48,10 @@ from corlume.web.request.page import Db, Files, FormData, Looked, RowId, Unit, a
 router = APIRouter(prefix="/tanks/{tank_id}/corals")
 
 
-Layer = Literal["light", "flow", "seats"]
-LAYERS: dict[Layer, str] = {"light": "light", "flow": "flow", "seats": "seats"}
+Layer = Literal["light", "hour", "dose", "flow", "seats"]
+LAYERS: dict[Layer, str] = {
+    "light": "light", "hour": "by the hour", "dose": "daily light", "flow": "flow", "seats": "seats"
+}  # fmt: skip
 
 
 class DropAt(BaseModel):
@@ -65,10 +71,16 @@ class HeldAt(BaseModel):
 
 @router.get("")
 def corals_page(
-    request: Request, db: Db, tank_id: RowId, setup: Looked = None, coral: RowId | None = None, layer: Layer = "light"
+    request: Request,
+    db: Db,
+    tank_id: RowId,
+    setup: Looked = None,
+    coral: RowId | None = None,
+    layer: Layer = "light",
+    minute: Annotated[int | None, Query(ge=0, le=1439)] = None,
 ) -> HTMLResponse:
     """The corals of a tank under the shown setup."""
-    return _corals(request, tanks.open_tank(db, tank_id), setup, coral, layer=layer)
+    return _corals(request, tanks.open_tank(db, tank_id), setup, coral, layer=layer, minute=minute)
 
 
 @router.post("/add")
@@ -223,18 +235,20 @@ def _fields(coral: Coral, measure: Measure) -> dict[str, str]:
     return shown_values(coral.card, measure) | at | shown_values(coral.wish, measure, "wish_")
 
 
-def _floor(stored: StoredTank, setup: StoredSetup, sheet: Sheet, layer: Layer) -> Markup:
-    """The floor of the plan in a layer."""
-    floor = surfaces_of(stored.tank)
+def _floor(stored: StoredTank, setup: StoredSetup, sheet: Sheet, layer: Layer, minute: float) -> Markup:
+    """The floor of the plan in a layer; ``minute`` is that of the light by the hour [min]."""
+    floor, day, fixtures, targets = surfaces_of(stored.tank), stored.running.day, tuple(setup.hung), stored.targets
     if layer == "flow":
         return draw_surface_flow(sheet.plan, list(zip(floor, surface_flow(stored), strict=True)))
-    lit = list(zip(floor, surface_par(stored.lit_tank(), setup.hung), strict=True))
-    drawn = draw_surfaces(sheet.plan, lit, stored.targets)
-    return (
-        drawn + draw_coral_spots(sheet.plan, spots_of(stored, setup.hung), stored.targets)
-        if layer == "seats"
-        else drawn
-    )
+    if layer == "hour":
+        fixtures = day.at(fixtures_on(stored, setup, datetime.date.today()), minute)
+    elif layer == "dose":  # as PAR over ten hours, so that it falls into the bands of PAR
+        fixtures = day.averaged(fixtures)
+    par = surface_par(stored.lit_tank(), fixtures)
+    if layer == "dose":
+        par = [24.0 / USUAL_DAY * one for one in par]
+    drawn = draw_surfaces(sheet.plan, list(zip(floor, par, strict=True)), targets)
+    return drawn + draw_coral_spots(sheet.plan, spots_of(stored, setup.hung), targets) if layer == "seats" else drawn
 
 
 def _corals(
@@ -246,9 +260,12 @@ def _corals(
     form: Form | None = None,
     faults: Sequence[str] = (),
     layer: Layer = "light",
+    minute: int | None = None,
 ) -> HTMLResponse:
     measure = measure_of(request)
     setup = stored.setup(setup_id)
+    now = datetime.datetime.now()
+    minute = 60 * now.hour + now.minute if minute is None else minute
     fixtures = setup.hung
     states = zone_placement.states(stored, fixtures)
     chosen = next((s for s in states if s.id == selected), None)
@@ -272,9 +289,11 @@ def _corals(
         "miss": nearest_miss(chosen.coral.card, fits) if chosen else None,
         "snap": STEPS[measure.unit].snap,
         "sheet": sheet,
-        "surfaces": _floor(stored, setup, sheet, layer),
+        "surfaces": _floor(stored, setup, sheet, layer, minute),
         "layer": layer,
         "layers": LAYERS,
+        "minute": minute,
+        "hour": f"{minute // 60:02}:{minute % 60:02}",
         "months": MONTHS,
         "clash_marks": [draw_clashes(view, met) for view in sheet.views()],
         "clashes": len(met),
@@ -284,7 +303,11 @@ def _corals(
         "rock_front": draw_rock(sheet.front, stored.tank, stored.tank.width / 2),
         "zone_marks": draw_zones(sheet.plan, zones, fits, states),
         "coral_marks": [draw_corals(view, stored.tank, states, selected, bodies=bodies) for view in sheet.views()],
-        "bands": FLOW_BANDS if layer == "flow" else stored.targets.bands(),
+        "bands": FLOW_BANDS
+        if layer == "flow"
+        else dose_bands(stored.targets)
+        if layer == "dose"
+        else stored.targets.bands(),
         "cards": {name: kind.card for name, kind in coral_types.library(stored).items()},
         "groups": GROUPS,
         "poisonous": coral_types.allelopathic(stored),
