@@ -11,6 +11,7 @@ from corlume.core.acclimation.log_entry import LogEntry
 from corlume.core.schedule.change_plan import ChangePlan, PlanStep
 from corlume.core.schedule.day import clock
 from corlume.core.schedule.slow_change import APPROACHES
+from corlume.formats.measure import Measure
 from corlume.services.acclimation.acclimation import lights_on
 from corlume.services.keeping.acclimation_log import Notes
 from corlume.services.schedule.change_light import groups_of, planned
@@ -23,10 +24,11 @@ LATELY = 14
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """What has to be set for a group on a step, in words."""
+    """What has to be set for a group on a step, in words, and how much higher than its place it hangs [m]."""
 
     group: str
     words: str
+    raised: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,9 +71,7 @@ def settings_of(stored: StoredTank, plan: ChangePlan, setup: StoredSetup, step: 
         if by == "hours" and name in {start.group for start in plan.starts}:
             runs = stored.running.day.group_of(now).runs()
             words += "".join(f", {clock(begin):%H:%M} to {clock(begin + length):%H:%M}" for begin, length in runs)
-        if by == "height":
-            words += f", {100 * (now.emitter.height - was.emitter.height):.0f} cm higher than its place"
-        found.append(Setting(name, words))
+        found.append(Setting(name, words, now.emitter.height - was.emitter.height if by == "height" else 0.0))
     return tuple(found)
 
 
@@ -112,13 +112,15 @@ def _card(
     )
 
 
-def plan_events(stored: StoredTank, plan: ChangePlan) -> list[tuple[datetime.date, str, str]]:
+def plan_events(stored: StoredTank, plan: ChangePlan, measure: Measure) -> list[tuple[datetime.date, str, str]]:
     """Steps of a plan for a calendar: the day, what to set, and why to look first."""
     setup = next((one for one in stored.setups if one.name == plan.setup), None)
     found = []
     for number, step in enumerate(plan.steps):
         what = settings_of(stored, plan, setup, step) if setup else ()
-        words = "; ".join(f"{one.group} {one.words}" for one in what)
+        words = "; ".join(
+            f"{one.group} {one.words}" + f", {measure.length(one.raised)} higher" * (one.raised > 0) for one in what
+        )
         more = "Check the corals first: where they close or pale, hold the plan." if number else "First day."
         found.append((step.day, f"{stored.name}: {words}", f"{plan.name}, step {number}. {more}"))
     return found

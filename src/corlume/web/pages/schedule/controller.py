@@ -17,7 +17,7 @@ from corlume.services.schedule.controller import ControllerState, read_back, sch
 from corlume.services.schedule.day_card import day_card
 from corlume.services.schedule.plan_card import plan_events
 from corlume.store.tanks import StoredTank
-from corlume.web.request.page import Db, Looked, RowId, page
+from corlume.web.request.page import Db, Looked, RowId, Unit, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/day")
 
@@ -65,10 +65,10 @@ def export_schedule(db: Db, tank_id: RowId, kind: Literal["csv", "json"], setup:
 
 
 @router.get("/plan/{plan_id}/calendar.ics")
-def export_calendar(db: Db, tank_id: RowId, plan_id: RowId) -> Response:
+def export_calendar(db: Db, measure: Unit, tank_id: RowId, plan_id: RowId) -> Response:
     """The steps of a plan for the keeper's calendar."""
     stored = tanks.open_tank(db, tank_id)
-    events = plan_events(stored, plan_of(stored, plan_id).value)
+    events = plan_events(stored, plan_of(stored, plan_id).value, measure)
     data = write_calendar(f"Corlume, {stored.name}", events, datetime.datetime.now(datetime.UTC))
     headers = {"Content-Disposition": 'attachment; filename="plan.ics"'}
     return Response(data, media_type="text/calendar; charset=utf-8", headers=headers)

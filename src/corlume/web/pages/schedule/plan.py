@@ -26,6 +26,8 @@ from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.pages.schedule.day import HOLDS
 from corlume.web.request.page import Db, FormData, RowId, Unit, go, measure_of, page
 
+NAMES = {"setup": "The setup to go to", "growing": "The group that grows"}
+"""What faults without a field of their own speak of."""
 router = APIRouter(prefix="/tanks/{tank_id}/day/plan")
 
 
@@ -103,6 +105,8 @@ def _page(
     values = {**shown_values(usual, measure), **{k: v for k, v in data.items() if k not in ("was", "setup")}}
     if data.get("approach") != data.get("shown"):  # another approach comes with its own steps
         values |= {name: shown_values(usual, measure)[name] for name in ("weeks", "every", "bound")}
+    if values.get("growing") not in groups_of(setup.hung):  # it belongs to a setup that was chosen before
+        values.pop("growing", None)
     tried: TriedPlan | None = None
     if form is None:
         form = Form({k: v for k, v in values.items() if k != "shown"}, measure)
@@ -120,7 +124,7 @@ def _page(
         "approaches": APPROACHES,
         "approach": APPROACHES[usual.approach],
         "fields": asked(PlanRequest, values, form.errors, measure),
-        "faults": [text for name, text in form.errors.items() if name in ("approach", "setup", "growing")],
+        "faults": [f"{NAMES[name]} {text}." for name, text in form.errors.items() if name in NAMES],
         "groups": list(groups_of(setup.hung)),
         "tried": tried,
         "well": change_plans.all_well(stored, was) and tried is not None and change_plans.rises_any(tried),
