@@ -30,9 +30,10 @@ from corlume.core.schedule.slow_change import (
 from corlume.services.keeping import acclimation_log, light_groups, setups, tanks
 from corlume.services.keeping.hung_fixtures import change_fixtures
 from corlume.services.placement.zone_placement import coral_light
-from corlume.services.schedule.change_light import fixtures_on, light_at_corals
+from corlume.services.schedule.change_light import fixtures_on, light_at_corals, planned, swapped
 from corlume.services.schedule.change_plans import change_plan, start_plan, try_plan, usual_request
 from corlume.services.schedule.new_corals import new_corals
+from corlume.services.schedule.plan_card import settings_of
 from corlume.store.database import Database
 
 TODAY = datetime.date(2026, 11, 30)
@@ -199,3 +200,18 @@ def test_new_corals_are_told_until_they_have_settled(client: TestClient, db: Dat
     assert "Week by week" in client.get("/tanks/1/day/plan").text
     later = datetime.date.today() + datetime.timedelta(days=40)
     assert kept.id not in {one.id for one in new_corals(tanks.open_tank(db, 1), {}, later)}
+
+
+def test_a_swap_goes_in_stages_and_each_is_what_hangs_then(db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    was, setup = stored.setup(1), stored.setup(2)
+    asked = replace(usual_request("stages", TODAY), bound=1.0)
+    tried = try_plan(stored, was, setup, asked)
+    assert [len(swapped(was.hung, setup.hung, step.part)) for step in tried.plan.steps][::6] == [3, 6]
+    assert tried.change.before.rises(tried.states[0]).max() == 0.0
+    assert tried.states[-1].dose == pytest.approx(tried.change.after.dose)
+    for step, state in zip(tried.plan.steps, tried.states, strict=True):
+        assert light_at_corals(stored, planned(stored, tried.plan, setup.hung, step)).dose == pytest.approx(state.dose)
+    names = [one.words for one in settings_of(stored, tried.plan, setup, tried.plan.steps[3])]
+    assert "T5 tube" in names[0]
+    assert "LED cluster" in names[1]

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from corlume.core.errors import Rules
 
 Array = NDArray[np.float64]
-By = Literal["levels", "hours", "height"]
+By = Literal["levels", "hours", "height", "stages"]
 DIM_PAR, DIM_DOSE = 20.0, 0.7
 """A rise up to here harms no coral, whatever share of its light it is; our own [umol/m2/s], [mol/m2/d]."""
 FINEST = 0.01
@@ -83,6 +83,15 @@ APPROACHES: dict[str, Approach] = {
         0.15,
         6.0,
         watches=True,
+    ),
+    "stages": Approach(
+        "Swap one fixture after the other",
+        "Each new fixture is set to what it replaces, and corals meet one at a time: a swap of many at once adds up to "
+        "a jump.",
+        "stages",
+        7,
+        0.15,
+        0.0,
     ),
     "height": Approach(
         "Hang higher, lower by some centimetres a week",
@@ -159,13 +168,11 @@ def find_steps(light: Callable[[float], LightAt], wanted: Sequence[float], bound
     return found
 
 
-def fixed_steps(light: Callable[[float], LightAt], parts: Sequence[float]) -> list[Step]:
-    """Steps to given parts, with the rise of the daily light at each, whatever it is."""
+def fixed_steps(light: Callable[[float], LightAt], parts: Sequence[float], *, peaks: bool = False) -> list[Step]:
+    """Steps to given parts, with the rise of daily light at each, whatever it is; with ``peaks`` of PAR as well."""
     states = [light(part) for part in (0.0, *parts)]
-    return [
-        _step(now, after, part, peaks=False)
-        for part, (now, after) in zip(parts, itertools.pairwise(states), strict=True)
-    ]
+    pairs = zip(parts, itertools.pairwise(states), strict=True)
+    return [_step(now, after, part, peaks=peaks) for part, (now, after) in pairs]
 
 
 def _step(now: LightAt, after: LightAt, part: float, *, peaks: bool = True) -> Step:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from corlume.core.errors import Rules
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.light_group import DAY, DayPoint, LightGroup
+from corlume.core.mounting.alignment import units_of
 from corlume.core.schedule.change_plan import ChangePlan, PlanStep
 from corlume.core.schedule.day import Day, clock
 from corlume.core.schedule.slow_change import APPROACHES, LightAt, match_levels
@@ -135,6 +136,9 @@ def find_change(
         rules.finish()
         starts = {growing: 1.0}
         light = _by_hours(stored, fixtures, groups[growing], first_hours)
+    elif by == "stages":
+        starts, old = {}, was.hung
+        light = lru_cache(maxsize=100)(lambda part: light_at_corals(stored, swapped(old, fixtures, part)))
     else:
         raised = _height_that_matches(stored, fixtures, before) if raised is None else raised
         light = _by_height(stored, fixtures, raised)
@@ -214,6 +218,22 @@ def higher(fixtures: Sequence[Fixture], by: float) -> tuple[Fixture, ...]:
     return tuple(replace(f, emitter=replace(f.emitter, height=f.emitter.height + by)) for f in fixtures)
 
 
+def stages(old: Sequence[Fixture], new: Sequence[Fixture]) -> int:
+    """Number of stages in which new fixtures replace old ones, frames as one piece."""
+    return max(len(units_of(old)), len(units_of(new)))
+
+
+def swapped(old: Sequence[Fixture], new: Sequence[Fixture], part: float) -> tuple[Fixture, ...]:
+    """Fixtures that hang when a part of a swap is done: new ones from the left, and old ones that still wait."""
+
+    def along(fixtures: Sequence[Fixture]) -> list[list[Fixture]]:
+        units = [[fixtures[k] for k in unit] for unit in units_of(fixtures)]
+        return sorted(units, key=lambda unit: min(f.emitter.x for f in unit))
+
+    gone, hung = (round(part * len(units_of(some)) + 1e-9) for some in (old, new))
+    return tuple(f for unit in [*along(new)[:hung], *along(old)[gone:]] for f in unit)
+
+
 def _height_that_matches(stored: StoredTank, fixtures: Sequence[Fixture], before: LightAt) -> float:
     """The least height above the wanted one at which no coral gets more than before [m]; ``InvalidInput`` where there
     is too little room above.
@@ -273,6 +293,9 @@ def planned(stored: StoredTank, plan: ChangePlan, fixtures: Sequence[Fixture], s
         found = with_hours(stored.running.day, fixtures, members, plan.hours, step.part)
     elif by == "height":
         found = higher(fixtures, plan.raised * (1.0 - step.part))
+    elif by == "stages":
+        old = next((one.hung for one in stored.setups if one.name == plan.was), [])
+        found = swapped(old, fixtures, step.part)
     levels = {start.group: start.level + step.part * (1.0 - start.level) for start in plan.starts}
     scaled = []
     for fixture in found:

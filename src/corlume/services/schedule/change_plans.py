@@ -22,7 +22,7 @@ from corlume.core.schedule.slow_change import (
     parts_by_minutes,
 )
 from corlume.core.schema import Choice, Day, Length, Number, Share, Text, Whole, check_count, limits
-from corlume.services.schedule.change_light import Change, find_change, planned
+from corlume.services.schedule.change_light import Change, find_change, planned, stages
 from corlume.services.schedule.day_light import coral_days
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
@@ -36,7 +36,7 @@ class PlanRequest:
 
     approach: Annotated[str, Choice("Approach", {key: one.name for key, one in APPROACHES.items()})]
     begins: Annotated[datetime.date, Day("First day")]
-    weeks: Annotated[float, Number("Weeks", 0.5, 100.0, about="longer where a coral limits it")]
+    weeks: Annotated[float, Number("Weeks", 0.0, 100.0, about="longer where a coral limits it")]
     every: Annotated[int, Whole("Days per step", 1, 90)]
     bound: Annotated[float, Share("At most per step", 0.02, 1.0, about="more light for any coral")]
     hours: Annotated[float, Number("Hours at the start", 0.25, 24.0, unit="h")] = 1.0
@@ -104,6 +104,9 @@ def try_plan(stored: StoredTank, was: StoredSetup, setup: StoredSetup, asked: Pl
         rules.that(asked.hours < full, "hours", f"must be less than the {full:g} h of {growing}")
         rules.finish()
         steps = fixed_steps(change.light, parts_by_minutes(asked.hours, full, asked.minutes))
+    elif approach.by == "stages":
+        count = stages(was.hung, setup.hung)
+        steps = fixed_steps(change.light, [(k + 1) / count for k in range(count)], peaks=True)
     else:
         steps = find_steps(change.light, even_parts(asked.weeks, asked.every), asked.bound)
     names = coral_names(stored, change)

@@ -36,7 +36,7 @@ class CardGroup:
 def day_card(stored: StoredTank, setup: StoredSetup, today: datetime.date) -> list[CardGroup]:
     """The card of a setup as its running plan has it today."""
     day, fixtures, found = stored.running.day, fixtures_on(stored, setup, today), list[CardGroup]()
-    for name, members in groups_of(setup.hung).items():
+    for name, members in groups_of(fixtures).items():
         alike: dict[tuple[object, ...], list[int]] = {}
         for k in members:
             f = fixtures[k]

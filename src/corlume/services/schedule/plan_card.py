@@ -14,7 +14,7 @@ from corlume.core.schedule.slow_change import APPROACHES
 from corlume.formats.measure import Measure
 from corlume.services.acclimation.acclimation import lights_on
 from corlume.services.keeping.acclimation_log import Notes
-from corlume.services.schedule.change_light import groups_of, planned
+from corlume.services.schedule.change_light import groups_of, planned, swapped
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredSetup, StoredTank
 
@@ -62,6 +62,10 @@ def settings_of(stored: StoredTank, plan: ChangePlan, setup: StoredSetup, step: 
     """What has to be set for each group on a step."""
     fixtures = planned(stored, plan, setup.hung, step)
     by, found = APPROACHES[plan.approach].by, list[Setting]()
+    if by == "stages":
+        count, names = len(swapped([], setup.hung, step.part)), [f.name for f in fixtures]
+        both = (("new:", names[:count]), ("still old:", names[count:]))
+        return tuple(Setting(words, ", ".join(some)) for words, some in both if some)
     for name, members in groups_of(setup.hung).items():
         was, now = setup.hung[members[0]], fixtures[members[0]]
         levels = sorted({round(100 * fixtures[k].output) for k in members})

@@ -243,9 +243,10 @@ LINES = ("solid", "dashed", "dotted", "dash and dot", "short dashes", "thin")
 
 def _levels_now(setup: StoredSetup, today: Sequence[Fixture], day: Day, minute: float) -> list[tuple[str, str]]:
     """Level of each group at a minute of the day, in words, as a running plan has it ``today``."""
-    found = dict[str, str]()
-    for was, fixture in zip(setup.hung, today, strict=True):
-        group, share = day.group_of(fixture), fixture.output / was.output if was.output else 1.0
+    found, full = dict[str, str](), {fixture.name: fixture.output for fixture in setup.hung}
+    for fixture in today:
+        group, was = day.group_of(fixture), full.get(fixture.name, fixture.output)
+        share = fixture.output / was if was else 1.0
         level = share * float(group.levels((1.0,), np.array([minute]))[0, 0])
         words = f"{100 * level:.0f} %" if group.ramp != "switch" else "on" if level else "off"
         found.setdefault(group.name, words)
