@@ -21,7 +21,6 @@ def test_a_reading_counts_at_the_level_of_its_hour_and_waits_for_lamps(client: T
     setup = next(one for one in stored.setups if one.name == kept.value.setup)
     survey = surveys.open_survey(db, 1, kept.id)
     spot, noon, today = survey.spots[0], datetime.time(14), datetime.date.today()
-    light_groups.delete_group(db, 1, setup.id, setup.groups[0].id)
     assert reading_level(tanks.open_tank(db, 1), survey.value, spot.value.place, noon, today) is None
     light_groups.begin_schedule(db, 1, setup.id, "nine")
     stored = tanks.open_tank(db, 1)

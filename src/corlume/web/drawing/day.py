@@ -43,7 +43,7 @@ class DayDrawing:
         return self.left + (self.right - self.left) * minute / DAY
 
 
-WIDE, NARROW = DayDrawing(860.0, 46.0, 730.0), DayDrawing(380.0, 40.0, 368.0)
+WIDE, NARROW = DayDrawing(860.0, 46.0, 730.0), DayDrawing(340.0, 40.0, 328.0)
 
 
 def draw_day(
