@@ -6,6 +6,7 @@ import datetime
 import itertools
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Annotated, Literal
 
 import numpy as np
@@ -115,19 +116,7 @@ class LightGroup:
 
     def gathered(self, mix: Sequence[float], start: float = 0.0, end: float = DAY) -> Array:
         """Integral (channels,) of the levels from ``start`` to ``end`` of one day [min], in closed form."""
-        total = np.zeros(len(mix))
-        if not self.points:
-            return total
-        times, values = self._nodes(mix)
-        for low, high in self.stretches(start, end):
-            at = int(np.searchsorted(times, low, side="right")) - 1
-            after = (at + 1) % len(times)
-            span = DAY if len(times) == 1 else (times[after] - times[at]) % DAY
-            t0, t1 = (((m - times[at]) % DAY) / span for m in (low, high))
-            t1 = t1 if t1 > t0 else 1.0
-            rise = _RISE_GATHERED[self.ramp]
-            total += (high - low) * values[at] + span * (rise(t1) - rise(t0)) * (values[after] - values[at])
-        return total
+        return np.array(_gathered(self, tuple(mix), start, end))
 
     def runs(self) -> list[tuple[float, float]]:
         """When the group is on: beginnings [min] and lengths [min]; a run may pass midnight."""
@@ -140,6 +129,24 @@ class LightGroup:
         begins = [m for k, (m, on) in enumerate(lit) if on and not lit[k - 1][1]]
         ends = [m for k, (m, on) in enumerate(lit) if not on and lit[k - 1][1]]
         return [(begin, min((end - begin) % DAY for end in ends)) for begin in begins]
+
+
+@lru_cache(maxsize=2000)
+def _gathered(group: LightGroup, mix: tuple[float, ...], start: float, end: float) -> tuple[float, ...]:
+    """As ``LightGroup.gathered``: asked for again and again while a fixture is dragged."""
+    total = np.zeros(len(mix))
+    if not group.points:
+        return tuple(total.tolist())
+    times, values = group._nodes(mix)
+    for low, high in group.stretches(start, end):
+        at = int(np.searchsorted(times, low, side="right")) - 1
+        after = (at + 1) % len(times)
+        span = DAY if len(times) == 1 else (times[after] - times[at]) % DAY
+        t0, t1 = (((m - times[at]) % DAY) / span for m in (low, high))
+        t1 = t1 if t1 > t0 else 1.0
+        rise = _RISE_GATHERED[group.ramp]
+        total += (high - low) * values[at] + span * (rise(t1) - rise(t0)) * (values[after] - values[at])
+    return tuple(total.tolist())
 
 
 def _smooth(t: Array) -> Array:
