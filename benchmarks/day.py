@@ -70,6 +70,6 @@ def day() -> None:
     asked = PlanRequest("match", datetime.date(2026, 11, 30), 9.0, 7, 0.15)
     try_plan(planned, was, target, asked)
     taken = clock(lambda: try_plan(planned, was, target, asked), 5)
-    change = find_change(planned, was, target, "match")
+    change = find_change(planned, was.hung, target, "match")
     steps = find_steps(change.light, even_parts(9.0, 7), 0.15)
     row("a plan for 40 corals over nine weeks", taken, 1.0, f"{len(steps)} steps")

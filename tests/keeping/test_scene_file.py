@@ -10,9 +10,10 @@ import pytest
 
 from corlume.core.units import CM
 from corlume.formats.file_faults import BadFile
+from corlume.formats.json_file import MAX_BYTES
 from corlume.formats.measure import Measure, parse_number
 from corlume.formats.point_list import read_points
-from corlume.formats.scene_file import MAX_BYTES, read_scene, scene_schema, write_scene
+from corlume.formats.scene_file import read_scene, scene_schema, write_scene
 from corlume.services.keeping.demo import demo_scene
 
 ROOT = Path(__file__).parent.parent.parent

@@ -15,6 +15,7 @@ from corlume.core.light.emitter import Channel, Emitter
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.spectrum import BandSpectrum
 from corlume.core.schedule.presets import GENERIC, apply_preset, colour_miss, nearest, preset_of, reach_par
+from corlume.formats.measure import Measure
 from corlume.formats.preset_file import from_code, read_presets, to_code, write_presets
 from corlume.services.keeping import tanks
 from corlume.services.placement.zone_placement import coral_light
@@ -60,8 +61,11 @@ def test_scaling_keeps_the_shares_of_the_spectrum() -> None:
     scaled = reach_par(LAMP, 1.37)
     shares = [np.array(f.strengths) / sum(f.strengths) for f in (LAMP, scaled)]
     assert shares[1] == pytest.approx(shares[0], abs=1e-9)
-    with pytest.raises(InvalidInput, match="more than full output"):
-        reach_par(LAMP, 2.0)
+    with pytest.raises(InvalidInput) as refused:
+        reach_par(replace(LAMP, name="{low} {value}"), 2.0)
+    # a keeper's name is no format
+    told = Measure("cm").message(refused.value.errors[0])
+    assert told == "is more than full output gives: {low} {value} would have to be at 120 %"
 
 
 def test_presets_come_back_from_a_text_and_a_file_and_broken_ones_are_told() -> None:

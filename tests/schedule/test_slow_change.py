@@ -215,3 +215,16 @@ def test_a_swap_goes_in_stages_and_each_is_what_hangs_then(db: Database) -> None
     names = [one.words for one in settings_of(stored, tried.plan, setup, tried.plan.steps[3])]
     assert "T5 tube" in names[0]
     assert "LED cluster" in names[1]
+
+
+def test_a_plan_begins_at_the_light_that_a_running_plan_has_today(db: Database) -> None:
+    copy = brighter(db)
+    stored = tanks.open_tank(db, 1)
+    was = stored.setup()
+    asked = replace(usual_request("match", TODAY), reason="Pale at the base")
+    start_plan(db, 1, was.id, copy, asked)
+    stored, later = tanks.open_tank(db, 1), TODAY + datetime.timedelta(days=8)
+    tried = try_plan(stored, stored.setup(copy), stored.setup(2), replace(asked, begins=later, approach="stages"))
+    now = light_at_corals(stored, fixtures_on(stored, stored.setup(copy), later))
+    assert tried.change.before.peak == pytest.approx(now.peak)
+    assert tried.change.before.peak.sum() < light_at_corals(stored, stored.setup(copy).hung).peak.sum()

@@ -8,7 +8,7 @@ import time
 import click
 
 from corlume.cli.database import opened
-from corlume.cli.device import until_stopped
+from corlume.cli.device import served, until_stopped
 from corlume.devices.register import CONTROLLERS
 from corlume.devices.simulated_controller import SimulatedController
 from corlume.services.keeping import tanks
@@ -39,10 +39,7 @@ def controller(tank_id: int, kind: str, port: int | None, speed: float, lost: fl
     now = datetime.datetime.now()
     begun, started = time.monotonic(), 60 * now.hour + now.minute + now.second / 60
     made = SimulatedController(lambda: started + speed * (time.monotonic() - begun) / 60, watts, lost=lost)
-    port = CONTROLLERS[kind].port if port is None else port
-    try:
-        server = CONTROLLERS[kind].serve(port, made)
-    except OSError as error:
-        raise click.ClickException(f"Port {port} cannot be used: {error.strerror or error}.") from error
+    chosen = CONTROLLERS[kind]
+    server = served(lambda at: chosen.serve(at, made), chosen.port if port is None else port)
     click.echo(f"The simulated controller speaks at {server.address} (stop it with Ctrl C)")
     until_stopped(server.serve_forever, server.close, with_parent=demo)

@@ -6,6 +6,11 @@ import os
 import threading
 import time
 from collections.abc import Callable
+from typing import TypeVar
+
+import click
+
+S = TypeVar("S")
 
 
 def until_stopped(serve: Callable[[], None], close: Callable[[], None], *, with_parent: bool) -> None:
@@ -24,3 +29,11 @@ def _end_with_parent(parent: int) -> None:
     while os.getppid() == parent:
         time.sleep(1)
     os._exit(0)
+
+
+def served(serve: Callable[[int], S], port: int) -> S:
+    """A server at a port; words for the keeper where that cannot be."""
+    try:
+        return serve(port)
+    except OSError as error:
+        raise click.ClickException(f"Port {port} cannot be used: {error.strerror or error}.") from error

@@ -7,7 +7,7 @@ import time
 import click
 
 from corlume.cli.database import opened
-from corlume.cli.device import until_stopped
+from corlume.cli.device import served, until_stopped
 from corlume.devices.meter import HOST
 from corlume.devices.register import METERS
 from corlume.devices.simulated_meter import SimulatedMeter, hidden_truth
@@ -35,10 +35,7 @@ def meter(tank_id: int, kind: str, port: int | None, seed: int, demo: bool) -> N
             medium_of(tank), fixtures, seed=next(count), clock=lambda: time.monotonic() - begun, wait=time.sleep
         )
 
-    port = METERS[kind].port if port is None else port
-    try:
-        server = METERS[kind].serve(port, new_meter)
-    except OSError as error:
-        raise click.ClickException(f"Port {port} cannot be used: {error.strerror}.") from error
+    chosen = METERS[kind]
+    server = served(lambda at: chosen.serve(at, new_meter), chosen.port if port is None else port)
     click.echo(f"The simulated meter speaks at {HOST}:{server.socket.getsockname()[1]} (stop it with Ctrl C)")
     until_stopped(server.serve_forever, server.server_close, with_parent=demo)

@@ -102,6 +102,9 @@ class _Request(http.server.BaseHTTPRequestHandler):
             self.close_connection = True  # it falls away without a word, as a cable does
 
     def do_PUT(self) -> None:
+        if self.path not in ("/schedule", "/levels"):
+            self._answer(HTTPStatus.NOT_FOUND, '{"error": "there is no such page"}')
+            return
         length = min(int(self.headers.get("Content-Length") or 0), LARGEST)
         text = self.rfile.read(length)
         try:

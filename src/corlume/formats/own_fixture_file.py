@@ -9,7 +9,7 @@ from pydantic import Field, ValidationError
 
 from corlume.core.keeping.own_fixture import OwnFixture
 from corlume.formats.file_faults import BadFile, shape_faults
-from corlume.formats.scene_file import load_json
+from corlume.formats.json_file import load_json
 from corlume.formats.shapes import Build, FileShape, from_data, shape_of, to_data
 
 FORMAT, VERSION = "corlume-shelf", 2

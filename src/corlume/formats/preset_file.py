@@ -10,8 +10,8 @@ from collections.abc import Iterable
 
 from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.schedule.presets import Preset
-from corlume.formats.file_faults import BadFile, FileFault
-from corlume.formats.shapes import read_thing, to_data
+from corlume.formats.json_file import load_json
+from corlume.formats.shapes import read_things, to_data
 
 CODE = "CORLUME1-"
 MOST_PRESETS, LONGEST = 60, 20_000
@@ -49,18 +49,5 @@ def write_presets(presets: Iterable[Preset]) -> str:
 
 def read_presets(data: bytes) -> list[Preset]:
     """Presets of such a file; ``BadFile`` has every fault by its place."""
-    try:
-        rows = json.loads(data.decode("utf-8-sig"))["presets"]
-    except (ValueError, KeyError, TypeError, RecursionError) as error:
-        raise BadFile([FileFault("the file", "is no file of presets")]) from error
-    if not isinstance(rows, list) or len(rows) > MOST_PRESETS:
-        raise BadFile([FileFault("presets", f"must be a list of {MOST_PRESETS} at most")])
-    found, faults = list[Preset](), list[FileFault]()
-    for number, row in enumerate(rows):
-        try:
-            found.append(read_thing(Preset, row))
-        except BadFile as error:
-            faults += [FileFault(f"presets[{number}].{fault.where}".rstrip("."), fault.what) for fault in error.faults]
-    if faults:
-        raise BadFile(faults[:20])
-    return found
+    read = load_json(data)
+    return read_things(Preset, "presets", read.get("presets") if isinstance(read, dict) else None, MOST_PRESETS)

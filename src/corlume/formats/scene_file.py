@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from dataclasses import replace
-from typing import Annotated, Any, Literal, NoReturn
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationError, create_model
 
@@ -21,9 +21,9 @@ from corlume.core.light.geometry import Tank
 from corlume.core.light.water import Water
 from corlume.core.schema import Many, Part, items, lists
 from corlume.formats.file_faults import BadFile, FileFault, shape_faults
+from corlume.formats.json_file import load_json
 from corlume.formats.shapes import SPECIAL, Build, JsonNumber, Special, Values, from_data, shape_of, to_data
 
-MAX_BYTES = 16_000_000
 FILE_ROOM = 4
 """A file may hold so many times what the pages let a keeper add."""
 FORMAT, VERSION = "corlume-scene", 2
@@ -54,28 +54,6 @@ def scene_schema() -> str:
     """The JSON Schema of the scene file, as text."""
     schema = SceneFile.model_json_schema(by_alias=True)
     return json.dumps({"$schema": "https://json-schema.org/draft/2020-12/schema", **schema}, indent=2) + "\n"
-
-
-def load_json(data: bytes) -> Any:
-    """Parse JSON text from a keeper's hand; ``BadFile`` says by line and column where it is none."""
-    if len(data) > MAX_BYTES:
-        raise BadFile(
-            [FileFault("", f"The file is too big: {len(data) / 1e6:.1f} MB, at most {MAX_BYTES / 1e6:g} MB.")]
-        )
-    try:
-        return json.loads(data.decode("utf-8-sig"), parse_constant=_no_constant)
-    except UnicodeDecodeError as error:
-        raise BadFile([FileFault(f"byte {error.start}", "is not UTF-8 text; the file is JSON text.")]) from error
-    except json.JSONDecodeError as error:
-        where = f"line {error.lineno}, column {error.colno}"
-        raise BadFile([FileFault(where, f"is not JSON: {error.msg}.")]) from error
-    except (RecursionError, ValueError) as error:
-        what = "is nested too deep." if isinstance(error, RecursionError) else f"{error}."
-        raise BadFile([FileFault("the file", what)]) from error
-
-
-def _no_constant(name: str) -> NoReturn:
-    raise ValueError(f"{name} is not a number that JSON allows")
 
 
 def _crowds(file: Any) -> list[FileFault]:

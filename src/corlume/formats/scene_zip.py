@@ -10,8 +10,9 @@ from collections.abc import Mapping
 
 from corlume.core.keeping.scene import Scene
 from corlume.formats.file_faults import BadFile, FileFault
+from corlume.formats.json_file import MAX_BYTES
 from corlume.formats.picture import MAX_BYTES as MAX_PICTURE
-from corlume.formats.scene_file import MAX_BYTES, read_scene, write_scene
+from corlume.formats.scene_file import read_scene, write_scene
 
 SCENE = "scene.json"
 _PICTURE = re.compile(r"photos/([0-9a-f]{64})\.jpg")

@@ -6,14 +6,16 @@ import datetime
 import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Annotated, Any
+from typing import Annotated
 
 from corlume.core.errors import InvalidInput
+from corlume.core.keeping.scene import Setup
 from corlume.core.light.light_group import RAMPS, DayPoint, LightGroup, Ramp
-from corlume.core.schema import Choice, Share, Text, Time
+from corlume.core.schema import Choice, Share, Text, Time, most_of
 from corlume.formats.file_faults import BadFile, FileFault
+from corlume.formats.json_file import load_json
 from corlume.formats.measure import Measure
-from corlume.formats.shapes import read_thing, to_data
+from corlume.formats.shapes import read_things, to_data
 from corlume.formats.table import read_table, write_table
 
 VERSION = 1
@@ -45,8 +47,6 @@ def write_schedule(groups: Iterable[LightGroup]) -> str:
 
 def read_schedule(data: bytes) -> list[LightGroup]:
     """Groups of a schedule file, of JSON or CSV; ``BadFile`` has every fault by its place."""
-    if len(data) > MOST_BYTES:
-        raise BadFile([FileFault("the file", f"is too big for a schedule: at most {MOST_BYTES // 1000} kB")])
     return _of_json(data) if data.lstrip()[:1] == b"{" else _of_rows(read_table(ScheduleRow, data))
 
 
@@ -70,27 +70,10 @@ def _of_rows(rows: Sequence[ScheduleRow]) -> list[LightGroup]:
 
 
 def _of_json(data: bytes) -> list[LightGroup]:
-    try:
-        read: Any = json.loads(data.decode("utf-8-sig"))
-    except json.JSONDecodeError as error:
-        where = f"line {error.lineno}, column {error.colno}"
-        raise BadFile([FileFault(where, f"is not JSON: {error.msg}")]) from error
-    except (UnicodeDecodeError, RecursionError) as error:
-        raise BadFile([FileFault("the file", "is not text that can be read")]) from error
+    read = load_json(data, most=MOST_BYTES)
     if not isinstance(read, dict) or read.get("corlume_schedule") != VERSION:
         raise BadFile([FileFault("corlume_schedule", f"must be {VERSION}: this is no schedule file")])
-    rows = read.get("groups")
-    if not isinstance(rows, list):
-        raise BadFile([FileFault("groups", "must be a list")])
-    found, faults = list[LightGroup](), list[FileFault]()
-    for number, row in enumerate(rows[:50]):
-        try:
-            found.append(read_thing(LightGroup, row))
-        except BadFile as error:
-            faults += [FileFault(f"groups[{number}].{fault.where}".rstrip("."), fault.what) for fault in error.faults]
-    if faults:
-        raise BadFile(faults[:20])
-    return found
+    return read_things(LightGroup, "groups", read.get("groups"), most_of(Setup, "groups"))
 
 
 def write_calendar(name: str, steps: Sequence[tuple[datetime.date, str, str]], written: datetime.datetime) -> bytes:

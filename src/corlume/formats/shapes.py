@@ -213,6 +213,21 @@ def read_thing(cls: type[T], data: Any) -> T:
     return thing
 
 
+def read_things(cls: type[T], name: str, rows: Any, most: int) -> list[T]:
+    """Kept things of a list in a file, of ``most`` entries; ``BadFile`` has every fault by its place under ``name``."""
+    if not isinstance(rows, list) or len(rows) > most:
+        raise BadFile([FileFault(name, f"must be a list of {most} at most")])
+    found, faults = list[T](), list[FileFault]()
+    for number, row in enumerate(rows):
+        try:
+            found.append(read_thing(cls, row))
+        except BadFile as error:
+            faults += [FileFault(f"{name}[{number}].{one.where}".rstrip("."), one.what) for one in error.faults]
+    if faults:
+        raise BadFile(faults[:20])
+    return found
+
+
 def _made(build: Build, where: str, cls: type[T], values: Values, given: Mapping[str, Any]) -> T | None:
     """Build a thing, the parts without a name in the file first."""
     own = dict(given)

@@ -17,6 +17,7 @@ from corlume.core.errors import FieldError, Rules
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.light_group import DAY, DayPoint, LightGroup
 from corlume.core.light.technology import WarmUp
+from corlume.core.message_text import escape_slots
 
 Array = NDArray[np.float64]
 PLAIN = "Plain hours"
@@ -159,20 +160,20 @@ def schedule_errors(groups: Sequence[LightGroup], fixtures: Sequence[Fixture]) -
         rules.that(
             group.ramp == "switch" or stiff is None,
             f"groups.{k}.ramp",
-            f"must be on and off: {stiff or 'a fixture'} does not dim",
+            f"must be on and off: {escape_slots(stiff or 'a fixture')} does not dim",
         )
         for j, point in enumerate(group.points):
             other = next((f for f in mine if point.mix and len(point.mix) != len(f.emitter.channels)), None)
             rules.that(
                 other is None,
                 f"groups.{k}.points.{j}.channels",
-                f"has {len(point.mix)} channels, and {other.name if other else ''} has "
+                f"has {len(point.mix)} channels, and {escape_slots(other.name) if other else ''} has "
                 f"{len(other.emitter.channels) if other else 0}",
             )
             over = next((f for f in mine if any(a > b for a, b in zip(point.mix, f.tops, strict=False))), None)
             rules.that(
                 over is None,
                 f"groups.{k}.points.{j}.channels",
-                f"goes past what {over.name if over else ''} reaches",
+                f"goes past what {escape_slots(over.name) if over else ''} reaches",
             )
     return rules.errors

@@ -21,6 +21,7 @@ LONGEST = 12.0
 GAP = 6 * 60.0
 """A time with all lights out counts as a gap in the day when it is shorter [min]."""
 MINUTES = np.arange(0.0, DAY)
+"""Every minute of a day [min]."""
 
 
 @dataclass(frozen=True, slots=True)

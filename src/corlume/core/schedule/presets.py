@@ -13,6 +13,7 @@ from corlume.core.errors import Rules
 from corlume.core.light.emitter import Channel
 from corlume.core.light.fixture import MOST_LEVEL, Fixture
 from corlume.core.light.spectrum import WAVELENGTHS, BandSpectrum, Spectrum, mixed, photon_shares
+from corlume.core.message_text import escape_slots
 from corlume.core.schema import Share, Text, limits
 
 Array = NDArray[np.float64]
@@ -187,7 +188,8 @@ def reach_par(fixture: Fixture, factor: float) -> Fixture:
     rules.that(
         fixture.output * factor <= 1.0 + 1e-9,
         "par",
-        f"is more than full output gives: {100 * fixture.output * factor:.0f} % of {fixture.name} would be needed",
+        f"is more than full output gives: {escape_slots(fixture.name)} would have to be at "
+        f"{100 * fixture.output * factor:.0f} %",
     )
     rules.finish()
     return replace(fixture, output=min(1.0, fixture.output * factor))

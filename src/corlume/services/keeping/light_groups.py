@@ -12,6 +12,7 @@ from corlume.core.errors import Rules
 from corlume.core.keeping.scene import Setup
 from corlume.core.light.light_group import DAY, DayPoint, LightGroup, minute_of
 from corlume.core.schedule.day import MIDDAY, clock
+from corlume.core.schedule.day_checks import lit_times
 from corlume.core.schedule.starts import STARTS, group_name, start_groups
 from corlume.core.schema import Number, Time, check_count, limits
 from corlume.formats.schedule_file import read_schedule
@@ -195,15 +196,9 @@ def move_day(db: Database, tank_id: int, setup_id: int, move: DayMove) -> None:
 
 def day_span(groups: Sequence[LightGroup]) -> tuple[float, float]:
     """Middle and length of the time in which any group is on [min]; without any, noon and nothing."""
-    runs = sorted(run for group in groups for run in group.runs())
-    if not runs:
-        return DAY / 2, 0.0
-    if any(length >= DAY for _, length in runs):
-        return DAY / 2, DAY
-    # the longest time with all lights out, between the end of one run and the beginning of the next
-    dark, start = max(
-        (min((begin - (b + n)) % DAY for begin, _ in runs), (b + n) % DAY)
-        for b, n in runs
-        if not any((b + n - begin) % DAY < length for begin, length in runs if (begin, length) != (b, n))
-    )
-    return (start + dark + (DAY - dark) / 2) % DAY, DAY - dark
+    times = lit_times(groups)
+    if not times or times[0][1] >= DAY:
+        return DAY / 2, DAY if times else 0.0
+    pairs = zip(times, [*times[1:], times[0]], strict=True)
+    dark, night = max(((then - begin - length) % DAY, begin + length) for (begin, length), (then, _) in pairs)
+    return (night + dark + (DAY - dark) / 2) % DAY, DAY - dark

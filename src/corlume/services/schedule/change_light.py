@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from corlume.core.errors import Rules
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.light_group import DAY, DayPoint, LightGroup
+from corlume.core.message_text import escape_slots
 from corlume.core.mounting.alignment import units_of
 from corlume.core.schedule.change_plan import ChangePlan, PlanStep
 from corlume.core.schedule.day import Day, clock
@@ -104,13 +105,14 @@ class Change:
 
 
 def find_change(
-    stored: StoredTank, was: StoredSetup, setup: StoredSetup, approach: str, *,
+    stored: StoredTank, was: Sequence[Fixture], setup: StoredSetup, approach: str, *,
     first_hours: float = 1.0, growing: str = "", raised: float | None = None,
 ) -> Change:  # fmt: skip
     """Prepare a change by an approach.
 
     Parameters
     ----------
+    was : the lights that corals have now, at the step of a plan that runs for them.
     first_hours : of the group that grows, where the day grows [h]; ``growing`` is its name, empty for what fits best.
     raised : how much higher the fixtures start, None to find the least that gives no coral more than it had [m].
 
@@ -123,7 +125,7 @@ def find_change(
     rules.that(bool(setup.fixtures), "setup", "has no fixtures yet")
     rules.finish()
     ids, _ = coral_places(stored)
-    fixtures, before = setup.hung, light_at_corals(stored, was.hung)
+    fixtures, before = setup.hung, light_at_corals(stored, was)
     groups, by = groups_of(fixtures), APPROACHES[approach].by
     starts = dict.fromkeys(groups, 1.0)
     if by == "levels":
@@ -137,7 +139,7 @@ def find_change(
         starts = {growing: 1.0}
         light = _by_hours(stored, fixtures, groups[growing], first_hours)
     elif by == "stages":
-        starts, old = {}, was.hung
+        starts, old = {}, was
         light = lru_cache(maxsize=100)(lambda part: light_at_corals(stored, swapped(old, fixtures, part)))
     else:
         raised = _height_that_matches(stored, fixtures, before) if raised is None else raised
@@ -162,7 +164,7 @@ def _matched(
     rules.that(
         not stiff or over.max() <= 0.0,
         "approach",
-        f"cannot be kept: {' and '.join(names[k] for k in stiff)} cannot be dimmed, and give a coral "
+        f"cannot be kept: {' and '.join(escape_slots(names[k]) for k in stiff)} cannot be dimmed, and give a coral "
         f"{100 * over.max():.0f} % more at once. Lengthen the day or hang higher",
     )
     if not rules.errors:

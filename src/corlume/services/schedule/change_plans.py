@@ -10,6 +10,7 @@ from typing import Annotated
 
 from corlume.core.errors import Rules
 from corlume.core.keeping.scene import Scene
+from corlume.core.message_text import escape_slots
 from corlume.core.schedule.change_plan import ChangePlan, PlanStart, PlanStep
 from corlume.core.schedule.presets import colour_miss
 from corlume.core.schedule.slow_change import (
@@ -22,7 +23,7 @@ from corlume.core.schedule.slow_change import (
     parts_by_minutes,
 )
 from corlume.core.schema import Choice, Day, Length, Number, Share, Text, Whole, check_count, limits
-from corlume.services.schedule.change_light import Change, find_change, planned, stages
+from corlume.services.schedule.change_light import Change, find_change, fixtures_on, planned, stages
 from corlume.services.schedule.day_light import coral_days
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
@@ -92,20 +93,20 @@ MOST_MINUTES_A_DAY = 10.0 / 7
 
 def try_plan(stored: StoredTank, was: StoredSetup, setup: StoredSetup, asked: PlanRequest) -> TriedPlan:
     """Work a plan out; ``InvalidInput`` by the field where it cannot be."""
-    approach = APPROACHES[asked.approach]
+    approach, now = APPROACHES[asked.approach], fixtures_on(stored, was, asked.begins)
     change = find_change(
-        stored, was, setup, asked.approach, first_hours=asked.hours, growing=asked.growing, raised=asked.raised
+        stored, now, setup, asked.approach, first_hours=asked.hours, growing=asked.growing, raised=asked.raised
     )
     if approach.by == "hours":
         day = stored.running.day
         (growing,) = change.starts
         full = max(day.hours_on(setup.hung[k]) for k in change.groups[growing])
         rules = Rules()
-        rules.that(asked.hours < full, "hours", f"must be less than the {full:g} h of {growing}")
+        rules.that(asked.hours < full, "hours", f"must be less than the {full:g} h of {escape_slots(growing)}")
         rules.finish()
         steps = fixed_steps(change.light, parts_by_minutes(asked.hours, full, asked.minutes))
     elif approach.by == "stages":
-        count = stages(was.hung, setup.hung)
+        count = stages(now, setup.hung)
         steps = fixed_steps(change.light, [(k + 1) / count for k in range(count)], peaks=True)
     else:
         steps = find_steps(change.light, even_parts(asked.weeks, asked.every), asked.bound)
@@ -134,7 +135,7 @@ def try_plan(stored: StoredTank, was: StoredSetup, setup: StoredSetup, asked: Pl
         plan,
         tuple(_warnings(asked, change, steps, names)),
         tuple(limits.most_common(3)),
-        colour_miss(was.hung, planned(stored, plan, setup.hung, plan.steps[0])),
+        colour_miss(now, planned(stored, plan, setup.hung, plan.steps[0])),
     )
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from corlume.core.light.fixture import Fixture
 from corlume.core.message_text import letter
-from corlume.core.schedule.day import Day
+from corlume.core.schedule.day import Day, clock
 from corlume.devices.controller import Controller, ControllerLost, Lamp, Point, Report, ScheduleMessage
 from corlume.devices.register import controller_at
 from corlume.services.schedule.change_light import fixtures_on
@@ -109,13 +109,9 @@ def _difference(wanted: Lamp, held: Lamp) -> str | None:
         return f"{len(held.points)} points instead of {len(wanted.points)}."
     for mine, other in zip(wanted.points, held.points, strict=True):
         if abs(mine.minute - other.minute) > 0.5 or len(mine.levels) != len(other.levels):
-            return f"a point at {_clock(other.minute)} instead of {_clock(mine.minute)}."
+            return f"a point at {clock(other.minute):%H:%M} instead of {clock(mine.minute):%H:%M}."
         for k, (level, has) in enumerate(zip(mine.levels, other.levels, strict=True), 1):
             if abs(level - has) > ALIKE:
                 channel = f", channel {k}" if len(mine.levels) > 1 else ""
-                return f"{100 * has:.0f} % instead of {100 * level:.0f} % at {_clock(mine.minute)}{channel}."
+                return f"{100 * has:.0f} % instead of {100 * level:.0f} % at {clock(mine.minute):%H:%M}{channel}."
     return None
-
-
-def _clock(minute: float) -> str:
-    return f"{int(minute) // 60:02}:{int(minute) % 60:02}"

@@ -22,13 +22,12 @@ class CardRow:
 
 @dataclass(frozen=True, slots=True)
 class CardGroup:
-    """A group on the card: fixtures that are set alike, their channels, and rows; ``switches`` by a timer."""
+    """A group on the card: fixtures that are set alike, their channels, the ramp between points, and the points."""
 
     name: str
     fixtures: tuple[str, ...]
     channels: tuple[str, ...]
     ramp: str
-    switches: bool
     rows: tuple[CardRow, ...]
     hours: float
 
@@ -58,7 +57,6 @@ def _group(day: Day, name: str, names: tuple[str, ...], fixture: Fixture) -> Car
         names,
         tuple(channel.name for channel in fixture.emitter.channels),
         group.ramp,
-        group.ramp == "switch",
         tuple(rows),
         day.hours_on(fixture),
     )

@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from corlume.core.judging.target_zones import TargetZone
 from corlume.core.light.fixture import Fixture, bodies_below
 from corlume.core.light.geometry import Tank
-from corlume.core.light.light_group import DAY
 from corlume.core.placement.coral import Coral
 from corlume.core.schedule.day import Day
+from corlume.core.schedule.day_checks import MINUTES
 from corlume.core.schedule.dose import USUAL_DAY, DoseVerdict, judge_day
 from corlume.services.keeping.coral_types import lives_off_food
 from corlume.services.light.fields import par_at, unit_of
@@ -22,8 +22,6 @@ from corlume.services.placement.zone_placement import coral_places
 from corlume.store.tanks import StoredSetup, StoredTank
 
 Array = NDArray[np.float64]
-MINUTES = np.arange(0.0, DAY)
-"""Every minute of a day [min]."""
 
 
 def channel_light(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> list[Array]:

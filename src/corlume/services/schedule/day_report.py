@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -11,12 +12,13 @@ from corlume.core.light.fixture import Fixture, scheduled
 from corlume.core.light.geometry import Tank
 from corlume.core.mounting.mounting_checks import CONTINUOUS
 from corlume.core.schedule.day import clock
-from corlume.core.schedule.day_checks import DayProblem, day_problems, lit_times, past_ceiling
+from corlume.core.schedule.day_checks import MINUTES, DayProblem, day_problems, lit_times, past_ceiling
 from corlume.core.schedule.starts import STARTS, group_name
 from corlume.services.keeping.light_groups import groups_from
 from corlume.services.light.fields import judged_planes
 from corlume.services.light.points import same_tank
-from corlume.services.schedule.day_light import MINUTES, CoralDay, GroupPower, coral_days, power_by_group
+from corlume.services.schedule.change_light import fixtures_on
+from corlume.services.schedule.day_light import CoralDay, GroupPower, coral_days, power_by_group
 from corlume.store.tanks import StoredSetup, StoredTank
 
 
@@ -114,3 +116,25 @@ def _in_range(one: CoralDay) -> bool:
 
 
 NOON = np.array([720.0])
+"""One minute does where only daily light is asked for [min]."""
+
+
+@dataclass(frozen=True, slots=True)
+class LightsNow:
+    """What the lights do at a minute: the level of each group, in words, and the power of all [W]."""
+
+    levels: tuple[tuple[str, str], ...]
+    watts: float
+
+
+def lights_now(stored: StoredTank, setup: StoredSetup, today: datetime.date, minute: float) -> LightsNow:
+    """What the lights of a setup do at a minute of a day, at the step of its running plan [min]."""
+    day, at, full = stored.running.day, np.array([minute]), {f.name: f.output for f in setup.hung}
+    levels, watts = dict[str, str](), 0.0
+    for fixture in fixtures_on(stored, setup, today):
+        group, was = day.group_of(fixture), full.get(fixture.name, fixture.output)
+        level = (fixture.output / was if was else 1.0) * float(group.levels((1.0,), at)[0, 0])
+        words = f"{100 * level:.0f} %" if group.ramp != "switch" else "on" if level else "off"
+        levels.setdefault(group.name, words)
+        watts += float(day.power(fixture, at)[0])
+    return LightsNow(tuple(levels.items()), watts)

@@ -7,25 +7,20 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Annotated, Any
 
-import numpy as np
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel, Field
 
 from corlume.core.errors import InvalidInput
-from corlume.core.keeping.scene import Setup
-from corlume.core.light.fixture import Fixture
 from corlume.core.light.light_group import DayPoint, LightGroup, minute_of
 from corlume.core.message_text import letter
-from corlume.core.schedule.day import Day, clock, clock_stretches
+from corlume.core.schedule.day import clock, clock_stretches
 from corlume.core.schedule.starts import STARTS
-from corlume.core.schema import most_of
 from corlume.formats.file_faults import BadFile
 from corlume.services.keeping import acclimation_log, light_groups, tanks
 from corlume.services.keeping.light_groups import DayMove
-from corlume.services.schedule.change_light import fixtures_on
 from corlume.services.schedule.day_light import CoralDay, coral_days, zone_days
-from corlume.services.schedule.day_report import report_day, start_effects
+from corlume.services.schedule.day_report import lights_now, report_day, start_effects
 from corlume.services.schedule.plan_card import plan_cards
 from corlume.store.database import Database
 from corlume.store.tables import Kept, NotFound, found
@@ -206,7 +201,7 @@ def _page(
     lines = [Line(f"{name} {one.peak:.0f}", one.par) for name, one in zip(names, drawn, strict=True)]
     powers = [(one.name, one.watts) for one in report.powers]
     time = datetime.datetime.now().time()
-    now, today = minute_of(time), fixtures_on(stored, setup, datetime.date.today())
+    minute = minute_of(time)
     span = shown_values(light_groups.day_move([kept.value for kept in setup.groups]), measure)
     context: dict[str, Any] = {
         "stored": stored,
@@ -216,10 +211,9 @@ def _page(
         "zones": zone_days(stored, setup.hung),
         "clocks": len(clock_stretches(datetime.date.today())) > 1,
         "drawn": {one.id for one in drawn},
-        "drawing": draw_day(lines, powers, setup.groups, most=report.bears, now=now, narrow=narrow_of(request)),
+        "drawing": draw_day(lines, powers, setup.groups, most=report.bears, now=minute, narrow=narrow_of(request)),
         "now": f"{time:%H:%M}",
-        "now_watts": sum(float(stored.running.day.power(f, np.array([now]))[0]) for f in today),
-        "now_levels": _levels_now(setup, today, stored.running.day, now),
+        "lights": lights_now(stored, setup, datetime.date.today(), minute),
         "lines": list(zip(LINES, names, strict=False)) if narrow_of(request) else [],
         "cards": [_card(setup, kept, bad[1] if bad and bad[0] == kept.id else None, measure) for kept in setup.groups],
         "plain": [(letter(k), kept.value) for k, kept in enumerate(setup.fixtures) if kept.value.day is None],
@@ -231,7 +225,6 @@ def _page(
         "added": added,
         "file_faults": file_faults,
         "wrong": bad is not None,
-        "most_groups": most_of(Setup, "groups"),
     }
     status = 422 if bad or moved or added or file_faults else 200
     return page(request, "schedule/day.html", context, tank=stored, setup=setup, status=status)
@@ -239,18 +232,6 @@ def _page(
 
 LINES = ("solid", "dashed", "dotted", "dash and dot", "short dashes", "thin")
 """How the lines of the drawing look, in words, in their order."""
-
-
-def _levels_now(setup: StoredSetup, today: Sequence[Fixture], day: Day, minute: float) -> list[tuple[str, str]]:
-    """Level of each group at a minute of the day, in words, as a running plan has it ``today``."""
-    found, full = dict[str, str](), {fixture.name: fixture.output for fixture in setup.hung}
-    for fixture in today:
-        group, was = day.group_of(fixture), full.get(fixture.name, fixture.output)
-        share = fixture.output / was if was else 1.0
-        level = share * float(group.levels((1.0,), np.array([minute]))[0, 0])
-        words = f"{100 * level:.0f} %" if group.ramp != "switch" else "on" if level else "off"
-        found.setdefault(group.name, words)
-    return list(found.items())
 
 
 def _drawn(days: Sequence[CoralDay], chosen: str) -> list[CoralDay]:
