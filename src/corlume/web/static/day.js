@@ -1,6 +1,7 @@
 // The points of a day on their lanes: dragged, nudged by arrow keys, or deleted. Times snap to five minutes and levels
 // to five per cent; with Shift to a minute and one per cent.
 import { nudger } from "./nudge.js";
+import { places } from "./places.js";
 import { refresh } from "./refresh.js";
 import { talk } from "./talk.js";
 import { holdTouch } from "./touch.js";
@@ -8,12 +9,11 @@ import { holdTouch } from "./touch.js";
 const KEYS = { ArrowLeft: ["minute", -5], ArrowRight: ["minute", 5], ArrowDown: ["level", -0.05], ArrowUp: ["level", 0.05] };
 const LAST = 1439;
 
-export const inDay = (minute) => Math.min(LAST, Math.max(0, Math.round(minute)));
-export const asLevel = (level, switches) => {
+const inDay = (minute) => Math.min(LAST, Math.max(0, Math.round(minute)));
+const asLevel = (level, switches) => {
   const within = Math.min(1, Math.max(0, level));
   return switches ? Math.round(within) : Math.round(within * 100) / 100;
 };
-export const snapped = (value, step) => Math.round(value / step) * step;
 const said = (minute, level) => {
   const two = (number) => String(number).padStart(2, "0");
   return `${two(Math.floor(minute / 60))}:${two(minute % 60)}, ${Math.round(100 * level)} %`;
@@ -65,7 +65,7 @@ const day = () => ({
     const later = (event.clientX - x) / pixels / Number(across);
     const higher = (y - event.clientY) / pixels / Number(up);
     const [time, part] = event.shiftKey ? [1, 0.01] : [5, 0.05];
-    const change = { minute: snapped(Number(minute) + later, time), level: snapped(Number(level) + higher, part) };
+    const change = { minute: places.snapped(Number(minute) + later, time), level: places.snapped(Number(level) + higher, part) };
     if (!this.drag.change && Math.abs(later) < 3 && Math.abs(higher) < 0.03) return;
     this.drag.change = change;
     this.show(point, change);
@@ -134,9 +134,7 @@ const dayCard = () => ({
   },
 });
 
-if (typeof document !== "undefined") {
-  document.addEventListener("alpine:init", () => {
-    Alpine.data("day", day);
-    Alpine.data("dayCard", dayCard);
-  });
-}
+document.addEventListener("alpine:init", () => {
+  Alpine.data("day", day);
+  Alpine.data("dayCard", dayCard);
+});
