@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import itertools
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -27,14 +28,24 @@ from corlume.core.schedule.slow_change import (
     match_levels,
     parts_by_minutes,
 )
+from corlume.services.acclimation.acclimation import log_light
 from corlume.services.keeping import acclimation_log, light_groups, setups, tanks
 from corlume.services.keeping.hung_fixtures import change_fixtures
 from corlume.services.placement.zone_placement import coral_light
 from corlume.services.schedule.change_light import fixtures_on, light_at_corals, planned, swapped
-from corlume.services.schedule.change_plans import change_plan, start_plan, try_plan, usual_request
+from corlume.services.schedule.change_plans import (
+    Origin,
+    change_plan,
+    restart_light,
+    start_plan,
+    try_plan,
+    usual_request,
+)
+from corlume.services.schedule.earlier_light import light_edits, tank_before
 from corlume.services.schedule.new_corals import new_corals
-from corlume.services.schedule.plan_card import settings_of
+from corlume.services.schedule.plan_card import plan_cards, settings_of
 from corlume.store.database import Database
+from corlume.store.tables import NotFound
 
 TODAY = datetime.date(2026, 11, 30)
 lights = st.lists(st.tuples(st.floats(1, 400), st.floats(0, 400)), min_size=1, max_size=6)
@@ -145,7 +156,7 @@ def test_a_plan_is_started_followed_by_the_day_and_undone(db: Database) -> None:
     tried = try_plan(stored, was, stored.setup(copy), asked)
     assert not tried.breaks
     assert tried.change.before.rises(tried.states[0]).max() == 0.0
-    plan_id = start_plan(db, 1, was.id, copy, asked)
+    plan_id = start_plan(db, 1, Origin(was.id), copy, asked)
     stored = tanks.open_tank(db, 1)
     assert stored.setup().id == copy
     for step, state in zip(tried.plan.steps, tried.states, strict=True):
@@ -166,7 +177,7 @@ def test_what_would_jump_or_has_no_reason_is_refused(db: Database) -> None:
 
     def fields(**changes: object) -> set[str]:
         with pytest.raises(InvalidInput) as refused:
-            start_plan(db, 1, was.id, copy, replace(usual_request("match", TODAY), **changes))  # type: ignore[arg-type]
+            start_plan(db, 1, Origin(was.id), copy, replace(usual_request("match", TODAY), **changes))  # type: ignore[arg-type]
         return {error.field for error in refused.value.errors}
 
     # a day of one hour is no rise, a day of eight is
@@ -222,9 +233,101 @@ def test_a_plan_begins_at_the_light_that_a_running_plan_has_today(db: Database) 
     stored = tanks.open_tank(db, 1)
     was = stored.setup()
     asked = replace(usual_request("match", TODAY), reason="Pale at the base")
-    start_plan(db, 1, was.id, copy, asked)
+    start_plan(db, 1, Origin(was.id), copy, asked)
     stored, later = tanks.open_tank(db, 1), TODAY + datetime.timedelta(days=8)
     tried = try_plan(stored, stored.setup(copy), stored.setup(2), replace(asked, begins=later, approach="stages"))
     now = light_at_corals(stored, fixtures_on(stored, stored.setup(copy), later))
     assert tried.change.before.peak == pytest.approx(now.peak)
     assert tried.change.before.peak.sum() < light_at_corals(stored, stored.setup(copy).hung).peak.sum()
+
+
+def test_a_plan_can_start_from_the_light_before_an_edit(db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    was = light_at_corals(stored, stored.setup().hung)
+    hung = stored.setup().fixtures
+    change_fixtures(db, 1, 1, {k.id: {"output": min(1.0, 1.3 * k.value.output)} for k in hung})
+    setups.rename_setup(db, 1, 1, "Of another name")
+    (edit,) = light_edits(db, 1)[-1:]
+    then, stored = tank_before(db, 1, edit.id), tanks.open_tank(db, 1)
+    assert light_at_corals(then, then.setup().hung).peak == pytest.approx(was.peak)
+    assert stored == tanks.open_tank(db, 1)
+    asked = replace(usual_request("match", TODAY), reason="Pale at the base")
+    tried = try_plan(stored, then.setup(), stored.setup(), asked, then=then)
+    assert tried.change.before.peak == pytest.approx(was.peak)
+    assert tried.change.before.rises(tried.states[0]).max() == 0.0
+    start_plan(db, 1, Origin(edit=edit), 1, asked)
+    after = tanks.open_tank(db, 1)
+    assert light_at_corals(after, fixtures_on(after, after.setup(), TODAY)).peak == pytest.approx(tried.states[0].peak)
+    kept = next(one for one in after.setups if one.name == after.plans[0].value.was)
+    assert [f.output for f in kept.hung] == [k.value.output for k in hung]
+    tanks.undo(db, 1)
+    assert tanks.open_tank(db, 1).setups == stored.setups
+    tanks.undo(db, 1)
+    tanks.undo(db, 1)
+    with pytest.raises(NotFound):
+        tank_before(db, 1, edit.id)
+
+
+def test_a_moved_coral_has_a_plan_of_its_own_and_does_not_dim_the_tank(db: Database) -> None:
+    stored, today = tanks.open_tank(db, 1), datetime.date.today()
+    light = coral_light(stored, stored.setup().hung)
+    dim, bright = min(light, key=light.__getitem__), max(light, key=light.__getitem__)
+    place = stored.coral(bright).value.place
+    assert place is not None
+    log_light(db, 1, today - datetime.timedelta(days=2))
+    acclimation_log.move_coral(db, 1, dim, (place.x, place.y + 0.04, place.depth), "up", today)
+    log_light(db, 1, today)
+    stored, edit = tanks.open_tank(db, 1), light_edits(db, 1)[0]
+    asked = usual_request("match", TODAY)
+    tried = try_plan(stored, stored.setup(), stored.setup(), asked, then=tank_before(db, 1, edit.id))
+    assert not tried.steps or tried.change.starts["LED"] > 0.9
+    notes = acclimation_log.logs(db, 1)
+    one = next(one for one in new_corals(stored, notes, today) if one.id == dim)
+    assert one.moved
+    assert one.plan.had == pytest.approx(light[dim])
+    later = today + datetime.timedelta(days=40)
+    assert dim not in {one.id for one in new_corals(stored, notes, later)}
+
+
+def test_a_dimmer_spot_that_makes_a_plan_shorter_is_offered_and_taken(client: TestClient, db: Database) -> None:
+    asked = {"was": "1", "setup": "2", "approach": "match", "shown": "match", "bound": "5", "reason": "x"}
+    text = client.get("/tanks/1/day/plan", params=asked).text
+    offered = re.search(r"A dimmer spot for (\d+) .*?, (\d+) PAR,.*?then has (\d+) step", text)
+    assert offered is not None
+    number, par, steps = map(int, offered.groups())
+    assert steps < int(re.findall(r"<b>(\d+)</b> steps", text)[0])
+    after = client.post("/tanks/1/day/plan/lower", data={**asked, "begins": datetime.date.today().isoformat(),
+        "weeks": "6", "every": "7", "hours": "1", "minutes": "10", "growing": "", "raised": ""}, follow_redirects=True).text  # fmt: skip
+    assert int(re.findall(r"<b>(\d+)</b> steps", after)[0]) == steps
+    stored = tanks.open_tank(db, 1)
+    light = coral_light(stored, stored.setup(2).hung)
+    assert light[stored.corals[number - 1].id] == pytest.approx(par, abs=0.6)
+
+
+def test_light_restarts_without_a_plan_and_what_does_not_dim_comes_back_by_hours(db: Database) -> None:
+    setups.use_setup(db, 1, 3)  # with halides
+    stored = tanks.open_tank(db, 1)
+    full = light_at_corals(stored, stored.setup().hung)
+    restart_light(db, 1, 3, TODAY)
+    stored = tanks.open_tank(db, 1)
+    before = LightAt(np.zeros_like(full.peak), np.zeros_like(full.dose))
+    for step in stored.plans[0].value.steps[1:]:
+        now = light_at_corals(stored, fixtures_on(stored, stored.setup(), step.day))
+        assert (now.dose <= full.dose + 1e-9).all()
+        assert (now.dose > before.dose).all()
+        before = now
+    assert before.dose == pytest.approx(full.dose)
+    card = plan_cards(stored, {}, TODAY)[0]
+    assert any("to" in one.words and "on" in one.words for one in card.settings)
+
+
+def test_the_page_of_a_plan_offers_the_light_before_an_edit_and_undo(client: TestClient, db: Database) -> None:
+    change_fixtures(db, 1, 1, {tanks.open_tank(db, 1).setup().fixtures[0].id: {"output": 0.9}})
+    edit = light_edits(db, 1)[0]
+    text = client.get(f"/tanks/1/day/plan?was=e{edit.id}&setup=1&approach=match&shown=match").text
+    assert "Light at each coral" in text
+    assert f'title="Undo: {edit.label}' in text
+    assert client.get("/tanks/1/day/plan?was=e99999").status_code == 404
+    answer = client.post("/tanks/1/day/plan/restart")
+    assert answer.status_code == 303
+    assert "after a power cut" in client.get("/tanks/1/day").text

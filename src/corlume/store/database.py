@@ -124,6 +124,19 @@ class Database:
         if commits is not None:
             commits.append(frozenset(written))
 
+    @contextmanager
+    def rehearsing(self) -> Iterator[sqlite3.Connection]:
+        """A transaction that is rolled back when the block ends: to see what the data were, or would be."""
+        try:
+            with self._connection() as connection:
+                connection.execute("BEGIN IMMEDIATE")
+                try:
+                    yield connection
+                finally:
+                    connection.rollback()
+        except sqlite3.Error as error:
+            raise _told(error, "Not read") from error
+
     def unchanged(self, key: object, read: Callable[[sqlite3.Connection], T]) -> T:
         """Value read before under a key, while nobody has written to the database since; else it is read again."""
         version = self._version()

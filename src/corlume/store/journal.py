@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import datetime
 import json
 import sqlite3
+from collections.abc import Collection, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
@@ -33,6 +36,15 @@ class Steps:
 
     undo: str | None
     redo: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class PastEdit:
+    """An edit that was made: its name, and when."""
+
+    id: int
+    label: str
+    at: datetime.datetime
 
 
 class Edit:
@@ -105,6 +117,37 @@ def steps(connection: sqlite3.Connection, scope: str) -> Steps:
     newest = _next_edit(connection, scope, back=True)
     undone = _next_edit(connection, scope, back=False)
     return Steps(newest["label"] if newest else None, undone["label"] if undone else None)
+
+
+def past_edits(connection: sqlite3.Connection, scope: str, tables: Collection[str], most: int) -> list[PastEdit]:
+    """The latest edits of a scope that changed rows of some tables, newest first."""
+    rows = connection.execute(
+        "SELECT id, label, at FROM edits WHERE scope = :scope AND undone = 0 AND EXISTS "
+        "(SELECT 1 FROM changes WHERE edit_id = edits.id AND table_name IN (SELECT value FROM json_each(:tables))) "
+        "ORDER BY id DESC LIMIT :most",
+        {"scope": scope, "tables": json.dumps(sorted(tables)), "most": most},
+    )
+    return [PastEdit(row["id"], row["label"], datetime.datetime.fromisoformat(row["at"])) for row in rows]
+
+
+@contextmanager
+def looking_back(connection: sqlite3.Connection, scope: str, edit_id: int) -> Iterator[None]:
+    """Inside the block the data are as they were before an edit; after it they are as they are again.
+
+    ``LookupError`` when the edit is not kept, or was undone.
+    """
+    connection.execute("SAVEPOINT looking_back")
+    try:
+        while (newest := _next_edit(connection, scope, back=True)) is not None and newest["id"] >= edit_id:
+            _step(connection, scope, back=True)
+            if newest["id"] == edit_id:
+                break
+        else:
+            raise LookupError(f"no edit {edit_id}")
+        yield
+    finally:
+        connection.execute("ROLLBACK TO looking_back")
+        connection.execute("RELEASE looking_back")
 
 
 def _next_edit(connection: sqlite3.Connection, scope: str, *, back: bool) -> sqlite3.Row | None:

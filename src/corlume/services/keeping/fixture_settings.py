@@ -27,6 +27,7 @@ class FixtureSettings:
     ----------
     output : the master dimmer [%]; ``dims`` whether anything between off and full can be set.
     channels : names and levels under the master [%]; empty for one channel.
+    absolute : names and levels of full [%], as they are typed into a fixture without a master; likewise.
     front : lens or reflector, and the beam angle (FWHM) that it is computed with [degrees].
     tilt : turn from above, roll and pitch, in words; empty when it hangs level along the tank.
     """
@@ -36,6 +37,7 @@ class FixtureSettings:
     output: int
     dims: bool
     channels: tuple[tuple[str, int], ...]
+    absolute: tuple[tuple[str, str], ...]
     front: str
     fwhm: int
     tilt: str
@@ -65,14 +67,20 @@ def fixture_settings(fixtures: Sequence[Fixture]) -> tuple[FixtureSettings, ...]
     return tuple(_settings(number, fixture) for number, fixture in enumerate(fixtures))
 
 
+def per_cent(level: float) -> str:
+    """A level as it is typed into a fixture [%], to a tenth."""
+    return f"{round(100 * level, 1):g}"
+
+
 def _settings(number: int, fixture: Fixture) -> FixtureSettings:
     e = fixture.emitter
     several = len(e.channels) > 1
     channels = tuple((c.name, round(100 * level)) for c, level in zip(e.channels, fixture.mix, strict=True))
+    absolute = tuple((c.name, per_cent(fixture.output * m)) for c, m in zip(e.channels, fixture.mix, strict=True))
     leans = (("turned", e.turn), ("rolled", e.roll), ("pitched", e.pitch))
     tilt = ", ".join(f"{word} {angle / DEGREE:.0f} degrees" for word, angle in leans if abs(angle) > TILTED)
     return FixtureSettings(
-        number, fixture.name, round(100 * fixture.output), fixture.dimmable, channels * several,
+        number, fixture.name, round(100 * fixture.output), fixture.dimmable, channels * several, absolute * several,
         optics_for(e)[optic_on(e)].words, round(width_at_half(e.shape()) / DEGREE), tilt,
     )  # fmt: skip
 

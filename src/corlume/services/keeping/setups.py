@@ -29,7 +29,7 @@ def add_setup(db: Database, tank_id: int, setup: Setup, *, label: str = "") -> i
         check_count(Scene, "setups", len(taken) + 1)
         check_count(Setup, "fixtures", len(setup.fixtures), "setup")
         edit = Edit(connection, tank_scope(tank_id), label or f"add setup {setup.name}")
-        return SETUPS.insert(edit, replace(setup, name=_free(setup.name, taken), in_use=False), tank_id)
+        return SETUPS.insert(edit, replace(setup, name=free_name(setup.name, taken), in_use=False), tank_id)
 
 
 def _groups_of(stored: StoredTank, setup: Setup) -> tuple[LightGroup, ...]:
@@ -92,5 +92,6 @@ def save_intent(db: Database, tank_id: int, setup_id: int, intent: Intent) -> No
         edit.update("setups", setup_id, row_of(intent))
 
 
-def _free(name: str, taken: set[str]) -> str:
+def free_name(name: str, taken: set[str]) -> str:
+    """A name, with a number behind it where it is taken."""
     return next(n for k in range(1, 1000) if (n := f"{name}{f' ({k})' * (k > 1)}") not in taken)

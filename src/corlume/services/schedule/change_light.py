@@ -106,13 +106,14 @@ class Change:
 
 def find_change(
     stored: StoredTank, was: Sequence[Fixture], setup: StoredSetup, approach: str, *,
-    first_hours: float = 1.0, growing: str = "", raised: float | None = None,
+    before: LightAt | None = None, first_hours: float = 1.0, growing: str = "", raised: float | None = None,
 ) -> Change:  # fmt: skip
     """Prepare a change by an approach.
 
     Parameters
     ----------
     was : the lights that corals have now, at the step of a plan that runs for them.
+    before : what corals had by them, where they or the tank were not as they are now.
     first_hours : of the group that grows, where the day grows [h]; ``growing`` is its name, empty for what fits best.
     raised : how much higher the fixtures start, None to find the least that gives no coral more than it had [m].
 
@@ -125,7 +126,7 @@ def find_change(
     rules.that(bool(setup.fixtures), "setup", "has no fixtures yet")
     rules.finish()
     ids, _ = coral_places(stored)
-    fixtures, before = setup.hung, light_at_corals(stored, was)
+    fixtures, before = setup.hung, before or light_at_corals(stored, was)
     groups, by = groups_of(fixtures), APPROACHES[approach].by
     starts = dict.fromkeys(groups, 1.0)
     if by == "levels":
@@ -208,11 +209,18 @@ def with_hours(
     """Fixtures whose members are on for a part of the way from ``first`` [h] to their full day."""
     found = list(fixtures)
     for k in members:
-        group = day.group_of(found[k])
-        full = max((length for _, length in group.runs()), default=0.0)
+        full = max((length for _, length in day.group_of(found[k]).runs()), default=0.0)
         length = 60 * first + part * (full - 60 * first)
-        found[k] = replace(found[k], day=squeezed(group, max(1.0, length)), group=found[k].group or group.name)
+        if full:
+            found[k] = with_share_of_hours(day, found[k], length / full)
     return tuple(found)
+
+
+def with_share_of_hours(day: Day, fixture: Fixture, share: float) -> Fixture:
+    """A fixture that is on for a share of its hours [-], for what does not dim."""
+    group = day.group_of(fixture)
+    full = max((length for _, length in group.runs()), default=0.0)
+    return replace(fixture, day=squeezed(group, max(1.0, share * full)), group=fixture.group or group.name)
 
 
 def higher(fixtures: Sequence[Fixture], by: float) -> tuple[Fixture, ...]:
@@ -302,6 +310,9 @@ def planned(stored: StoredTank, plan: ChangePlan, fixtures: Sequence[Fixture], s
     scaled = []
     for fixture in found:
         scale = step.scale * (levels.get(change_group(fixture), 1.0) if by == "levels" else 1.0)
-        # what does not dim stays on: it comes back by hours or not at all
-        scaled.append(replace(fixture, output=fixture.output * scale) if fixture.dimmable and scale < 1.0 else fixture)
+        if scale < 1.0 and fixture.dimmable:
+            fixture = replace(fixture, output=fixture.output * scale)
+        elif step.scale < 1.0 and not fixture.dimmable:
+            fixture = with_share_of_hours(stored.running.day, fixture, step.scale)
+        scaled.append(fixture)
     return tuple(scaled)

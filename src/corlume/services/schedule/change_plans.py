@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import datetime
 from collections import Counter
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from typing import Annotated
 
 from corlume.core.errors import Rules
-from corlume.core.keeping.scene import Scene
+from corlume.core.keeping.scene import Scene, Setup
+from corlume.core.light.fixture import Fixture
 from corlume.core.message_text import escape_slots
 from corlume.core.schedule.change_plan import ChangePlan, PlanStart, PlanStep
 from corlume.core.schedule.presets import colour_miss
@@ -23,11 +24,21 @@ from corlume.core.schedule.slow_change import (
     parts_by_minutes,
 )
 from corlume.core.schema import Choice, Day, Length, Number, Share, Text, Whole, check_count, limits
-from corlume.services.schedule.change_light import Change, find_change, fixtures_on, planned, stages
+from corlume.services.keeping.setups import free_name
+from corlume.services.placement.zone_placement import coral_places
+from corlume.services.schedule.change_light import (
+    Change,
+    find_change,
+    fixtures_on,
+    light_at_corals,
+    planned,
+    stages,
+)
 from corlume.services.schedule.day_light import coral_days
+from corlume.services.schedule.earlier_light import load_before
 from corlume.store.database import Database
-from corlume.store.journal import Edit, tank_scope
-from corlume.store.tables import CHANGE_PLANS, Kept, found
+from corlume.store.journal import Edit, PastEdit, tank_scope
+from corlume.store.tables import CHANGE_PLANS, SETUPS, Kept, found
 from corlume.store.tanks import StoredSetup, StoredTank, load_tank
 
 
@@ -69,7 +80,7 @@ class TriedPlan:
     states : what corals have on the first day and after each step.
     plan : what would be kept.
     warnings : what speaks against it.
-    limits : corals that limit steps, by how many, the first most.
+    limits : corals that limit steps, by their place in ``change.ids``, with how many steps, the first most.
     colour : how far the colour of the first day is from the old one [-], see ``colour_miss``.
     """
 
@@ -78,7 +89,7 @@ class TriedPlan:
     states: tuple[LightAt, ...]
     plan: ChangePlan
     warnings: tuple[str, ...]
-    limits: tuple[tuple[str, int], ...]
+    limits: tuple[tuple[int, int], ...]
     colour: float | None
 
     @property
@@ -91,12 +102,19 @@ MOST_MINUTES_A_DAY = 10.0 / 7
 """A day that grows faster has gone wrong for keepers; common practice, no source [min/d]."""
 
 
-def try_plan(stored: StoredTank, was: StoredSetup, setup: StoredSetup, asked: PlanRequest) -> TriedPlan:
-    """Work a plan out; ``InvalidInput`` by the field where it cannot be."""
-    approach, now = APPROACHES[asked.approach], fixtures_on(stored, was, asked.begins)
+def try_plan(
+    stored: StoredTank, was: StoredSetup, setup: StoredSetup, asked: PlanRequest, *, then: StoredTank | None = None
+) -> TriedPlan:
+    """Work a plan out; ``InvalidInput`` by the field where it cannot be.
+
+    ``then`` is the tank with the setup ``was``, where it is not as it is now.
+    """
+    approach, now = APPROACHES[asked.approach], fixtures_on(then or stored, was, asked.begins)
+    before = _light_then(stored, setup, then, now) if then else None
     change = find_change(
-        stored, now, setup, asked.approach, first_hours=asked.hours, growing=asked.growing, raised=asked.raised
-    )
+        stored, now, setup, asked.approach, before=before,
+        first_hours=asked.hours, growing=asked.growing, raised=asked.raised,
+    )  # fmt: skip
     if approach.by == "hours":
         day = stored.running.day
         (growing,) = change.starts
@@ -111,7 +129,7 @@ def try_plan(stored: StoredTank, was: StoredSetup, setup: StoredSetup, asked: Pl
     else:
         steps = find_steps(change.light, even_parts(asked.weeks, asked.every), asked.bound)
     names = coral_names(stored, change)
-    limits = Counter(names[s.coral] for s in steps if s.coral >= 0 and s.rise > 0.85 * asked.bound)
+    limits = Counter(s.coral for s in steps if s.coral >= 0 and s.rise > 0.85 * asked.bound)
     plan = ChangePlan(
         f"{was.name[:30]} to {setup.name[:30]}",
         setup.name,
@@ -137,6 +155,21 @@ def try_plan(stored: StoredTank, was: StoredSetup, setup: StoredSetup, asked: Pl
         tuple(limits.most_common(3)),
         colour_miss(now, planned(stored, plan, setup.hung, plan.steps[0])),
     )
+
+
+def _light_then(stored: StoredTank, setup: StoredSetup, then: StoredTank, lights: Sequence[Fixture]) -> LightAt:
+    """What the corals of today had in a tank as it was.
+
+    New and moved ones count as used to the light as it will be: they have plans of their own, see ``new_corals``, and
+    do not dim the whole tank.
+    """
+    had, after = light_at_corals(then, lights), light_at_corals(stored, setup.hung)
+    at = {coral_id: k for k, coral_id in enumerate(coral_places(then)[0])}
+    peak, dose = after.peak.copy(), after.dose.copy()
+    for k, coral_id in enumerate(coral_places(stored)[0]):
+        if coral_id in at and then.coral(coral_id).value.place == stored.coral(coral_id).value.place:
+            peak[k], dose[k] = had.peak[at[coral_id]], had.dose[at[coral_id]]
+    return LightAt(peak, dose)
 
 
 def coral_names(stored: StoredTank, change: Change) -> list[str]:
@@ -179,16 +212,35 @@ def rises_any(tried: TriedPlan) -> bool:
     return bool(tried.change.before.rises(tried.change.after).max(initial=0.0) > 0.0)
 
 
-def start_plan(db: Database, tank_id: int, was_id: int, setup_id: int, asked: PlanRequest) -> int:
+@dataclass(frozen=True, slots=True)
+class Origin:
+    """Where a change starts: a setup by its id, or the setup that was in use before an edit."""
+
+    setup: int = 0
+    edit: PastEdit | None = None
+
+
+def started_from(stored: StoredTank, then: StoredTank | None, origin: Origin) -> StoredSetup:
+    """The setup that a change starts from; one of the past has the day of the edit in its name."""
+    if origin.edit is None or then is None:
+        return stored.setup(origin.setup)
+    was, taken = then.setup(), {one.name for one in stored.setups}
+    return replace(was, name=free_name(f"{was.name[:60]} before {origin.edit.at.astimezone():%Y-%m-%d}", taken))
+
+
+def start_plan(db: Database, tank_id: int, origin: Origin, setup_id: int, asked: PlanRequest) -> int:
     """Start a plan, and put its setup to use, in one step of undo; returns its id.
+
+    Lights of the past that a change starts from are saved as a setup of their own where they differ.
 
     ``InvalidInput`` for one that would raise a coral by more than the bound, or that nothing asks for and no reason is
     given.
     """
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
-        was, setup = stored.setup(was_id), stored.setup(setup_id)
-        tried, rules = try_plan(stored, was, setup, asked), Rules()
+        then = load_before(connection, tank_id, origin.edit.id) if origin.edit else None
+        was, setup = started_from(stored, then, origin), stored.setup(setup_id)
+        tried, rules = try_plan(stored, was, setup, asked, then=then), Rules()
         check_count(Scene, "plans", len(stored.plans) + 1)
         jump = tried.change.before.rises(tried.change.light(0.0), peaks=APPROACHES[asked.approach].by != "hours")
         rules.that(
@@ -196,7 +248,7 @@ def start_plan(db: Database, tank_id: int, was_id: int, setup_id: int, asked: Pl
             "bound",
             "is broken by this plan: see the steps that are marked, and go slower or start lower",
         )
-        needs_reason = all_well(stored, was) and rises_any(tried)
+        needs_reason = all_well(then or stored, was) and rises_any(tried)
         rules.that(
             not needs_reason or bool(asked.reason.strip()),
             "reason",
@@ -204,6 +256,10 @@ def start_plan(db: Database, tank_id: int, was_id: int, setup_id: int, asked: Pl
         )
         rules.finish()
         edit = Edit(connection, tank_scope(tank_id), f"start the plan {tried.plan.name}")
+        if then is not None and was.hung != setup.hung:
+            check_count(Scene, "setups", len(stored.setups) + 1)
+            groups = tuple(kept.value for kept in was.groups)
+            SETUPS.insert(edit, Setup(was.name, tuple(was.hung), False, was.intent, groups), tank_id)
         for kept in stored.plans:
             if kept.value.setup == setup.name and kept.value.state == "running":
                 edit.update("change_plans", kept.id, {"state": "stopped"})
@@ -211,6 +267,20 @@ def start_plan(db: Database, tank_id: int, was_id: int, setup_id: int, asked: Pl
             if one.in_use != (one.id == setup.id):
                 edit.update("setups", one.id, {"in_use": int(one.id == setup.id)})
         return CHANGE_PLANS.insert(edit, tried.plan, tank_id)
+
+
+def restart_light(db: Database, tank_id: int, setup_id: int, today: datetime.date) -> int:
+    """Start the light of a setup over, for which no plan runs, after a power cut of hours or a loss of settings."""
+    with db.writing() as connection:
+        stored = load_tank(connection, tank_id)
+        setup, rules = stored.setup(setup_id), Rules()
+        rules.that(bool(setup.fixtures), "setup", "has no fixtures yet")
+        rules.finish()
+        check_count(Scene, "plans", len(stored.plans) + 1)
+        good = PlanStep(today - datetime.timedelta(days=1), 1.0)
+        plan = ChangePlan(f"{setup.name[:40]} after a power cut", setup.name, setup.name, steps=(good,))
+        edit = Edit(connection, tank_scope(tank_id), f"restart the light of {setup.name}")
+        return CHANGE_PLANS.insert(edit, plan.restarted(today), tank_id)
 
 
 def change_plan(db: Database, tank_id: int, plan_id: int, how: Callable[[ChangePlan], ChangePlan], label: str) -> None:

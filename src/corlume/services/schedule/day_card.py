@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from corlume.core.light.fixture import Fixture
 from corlume.core.message_text import letter
 from corlume.core.schedule.day import Day
+from corlume.services.keeping.fixture_settings import per_cent
 from corlume.services.schedule.change_light import fixtures_on, groups_of
 from corlume.store.tanks import StoredSetup, StoredTank
 
@@ -64,5 +65,5 @@ def _group(day: Day, name: str, names: tuple[str, ...], fixture: Fixture) -> Car
 
 def _percent(level: float, fixture: Fixture) -> str:
     if fixture.dimmable:
-        return f"{round(100 * level, 1):g} %"
+        return f"{per_cent(level)} %"
     return "on" if level > 0 else "off"

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from corlume.core.acclimation.acclimation_status import is_healthy, is_unhappy
 from corlume.core.acclimation.log_entry import LogEntry
+from corlume.core.message_text import letter
 from corlume.core.schedule.change_plan import ChangePlan, PlanStep
 from corlume.core.schedule.day import clock
 from corlume.core.schedule.slow_change import APPROACHES
@@ -68,11 +69,14 @@ def settings_of(stored: StoredTank, plan: ChangePlan, setup: StoredSetup, step: 
         return tuple(Setting(words, ", ".join(some)) for words, some in both if some)
     for name, members in groups_of(setup.hung).items():
         was, now = setup.hung[members[0]], fixtures[members[0]]
-        levels = sorted({round(100 * fixtures[k].output) for k in members})
-        words = f"{levels[0]} to {levels[-1]} %" if len(levels) > 1 else f"{levels[0]} %"
+        levels = {letter(k): round(100 * fixtures[k].output) for k in members}
+        words = f"{levels[letter(members[0])]} %"
+        if len(set(levels.values())) > 1:
+            words = ", ".join(f"{mark} {level}" for mark, level in levels.items()) + " %"
         if not was.dimmable:
             words = "on" if now.output else "off"
-        if by == "hours" and name in {start.group for start in plan.starts}:
+        grows = by == "hours" and name in {start.group for start in plan.starts}
+        if grows or (step.scale < 1.0 and not was.dimmable):
             runs = stored.running.day.group_of(now).runs()
             words += "".join(f", {clock(begin):%H:%M} to {clock(begin + length):%H:%M}" for begin, length in runs)
         found.append(Setting(name, words, now.emitter.height - was.emitter.height if by == "height" else 0.0))

@@ -25,6 +25,7 @@ from corlume.formats.mount_drawing import (
 )
 from corlume.services.keeping import tanks
 from corlume.services.keeping.mounting_sheet import MountSheet, mount_sheet, save_surroundings
+from corlume.services.schedule.change_light import running_plan
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.request.page import Db, FormData, RowId, Unit, go, page
@@ -107,6 +108,7 @@ def _page(
         "hung": _hung(sheet, measure),
         "settings": (SETTINGS, _settings(sheet)),
         "words": ANSWERS,
+        "plan": running_plan(stored, setup),
         "surroundings": asked(Surroundings, values, errors, measure),
         "values": values,
         "errors": errors,
@@ -135,7 +137,7 @@ def _hung(sheet: MountSheet, measure: Measure) -> list[list[str]]:
     return rows
 
 
-SETTINGS = ["", "Fixture", "Output, %", "Channels, %", "Lens or reflector", "Tilt"]
+SETTINGS = ["", "Fixture", "Output, %", "Each channel, % of full", "Lens or reflector", "Tilt"]
 
 
 def _settings(sheet: MountSheet) -> list[list[str]]:
@@ -143,7 +145,7 @@ def _settings(sheet: MountSheet) -> list[list[str]]:
     return [
         [
             letter(one.number), one.name, str(one.output) if one.dims else "on" if one.output else "off",
-            ", ".join(f"{name} {level}" for name, level in one.channels) or "one channel",
+            ", ".join(f"{name} {level}" for name, level in one.absolute) or "one channel",
             f"{one.front}; computed with a beam angle of {one.fwhm} degrees", one.tilt or "level",
         ]
         for one in sheet.settings
