@@ -14,12 +14,24 @@ from corlume.core.errors import InvalidInput
 from corlume.core.light.emitter import Channel, Emitter
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.spectrum import BandSpectrum
-from corlume.core.schedule.presets import GENERIC, apply_preset, colour_miss, nearest, preset_of, reach_par
+from corlume.core.schedule.presets import (
+    GENERIC,
+    apply_preset,
+    colour_miss,
+    nearest,
+    preset_beside,
+    preset_of,
+    preset_of_light,
+    reach_par,
+)
 from corlume.formats.measure import Measure
 from corlume.formats.preset_file import from_code, read_presets, to_code, write_presets
 from corlume.services.keeping import tanks
+from corlume.services.light.fields import par_at
+from corlume.services.light.points import WaterPoint
 from corlume.services.placement.zone_placement import coral_light
 from corlume.services.schedule import colour
+from corlume.services.schedule.par_at_place import outputs_for_par, outputs_that_keep_par
 from corlume.store.database import Database
 
 BLUE, WHITE = BandSpectrum(((1.0, 450, 20),)), BandSpectrum(((0.4, 450, 22), (0.6, 560, 120)))
@@ -124,3 +136,60 @@ def test_the_same_light_has_no_miss_of_colour_and_another_has_one() -> None:
     assert bluer is not None
     assert 0.05 < bluer < 1.0
     assert colour_miss([LAMP], [replace(LAMP, output=0.0)]) is None
+
+
+def test_par_at_the_probe_is_reached_with_ratios_kept_and_stays_while_colour_changes(
+    client: TestClient, db: Database
+) -> None:
+    stored, place = tanks.open_tank(db, 1), {"x": 0.9, "y": 0.3, "depth": 0.12}
+    fixtures, point = stored.setup().fixtures, np.array([list(place.values())])
+
+    def par(outputs: dict[int, float], **changes: object) -> float:
+        hung = [replace(k.value, output=outputs.get(k.id, k.value.output), **changes) for k in fixtures]  # type: ignore[arg-type]
+        return float(par_at(stored.lit_tank(), hung, point)[0])
+
+    now = par({})
+    outputs = outputs_for_par(stored, stored.setup(), WaterPoint(**place), 1.15 * now)
+    assert par(outputs) == pytest.approx(1.15 * now, rel=0.005)
+    assert len({round(outputs[k.id] / k.value.output, 6) for k in fixtures}) == 1
+    one = outputs_for_par(stored, stored.setup(), WaterPoint(**place), 0.8 * now, [fixtures[1].id])
+    assert set(one) == {fixtures[1].id}
+    assert par(one) == pytest.approx(0.8 * now, rel=0.005)
+    bluer = dict.fromkeys((k.id for k in fixtures), (1.0, 1.0, 0.4, 0.2, 0.1))
+    steady = outputs_that_keep_par(stored, stored.setup(), WaterPoint(**place), bluer)
+    assert par(steady, levels=(1.0, 1.0, 0.4, 0.2, 0.1)) == pytest.approx(now, rel=0.005)
+    with pytest.raises(InvalidInput, match="lower it first"):
+        outputs_that_keep_par(stored, stored.setup(), WaterPoint(**place), {fixtures[0].id: (0.1, 0.1, 0.1, 0.1, 0.1)})
+    sent = {"probe": place, "reach": f"{1.15 * now:.2f}"}
+    assert client.post("/tanks/1/setups/1/fixtures", json=sent).status_code == 200
+    assert tanks.open_tank(db, 1).setup().hung[0].output == pytest.approx(outputs[fixtures[0].id], abs=1e-3)
+    for text, words in (("9000", "from 1 to 3000"), ("2000", "more than full output"), ("much", "par")):
+        answer = client.post("/tanks/1/setups/1/fixtures", json=sent | {"reach": text})
+        assert (answer.status_code, words in answer.text) == (422, True)
+
+
+def test_the_old_light_is_matched_in_colour_by_what_can_be_mixed(db: Database) -> None:
+    tube = Fixture(replace(THREE, ppf=60.0, channels=(Channel("all", 1.0, WHITE),)), dimmable=False)
+    old = [replace(LAMP, levels=(0.7, 1.0, 0.1), output=1.0)]
+    new = [replace(LAMP, levels=(0.0, 1.0, 1.0), output=0.9), tube]
+    preset = preset_beside(preset_of_light("Old", old), new[:1], new[1:])
+    matched = [apply_preset(preset, new[0]).fixture, tube]
+    assert colour_miss(old, matched) == pytest.approx(0.0, abs=0.02)
+    stored = tanks.open_tank(db, 1)
+    tried = colour.try_preset(stored, stored.setup(2), "s1", "", keep_flux=True)
+    assert "off the colour of LED only" in tried.words[0]
+
+
+def test_colours_of_all_fixtures_go_out_in_one_file_and_back_to_those_of_their_names(
+    client: TestClient, db: Database
+) -> None:
+    before = tanks.open_tank(db, 1).setup().hung
+    file = client.get("/tanks/1/day/presets/colours.json").content
+    assert len(read_presets(client.get("/tanks/1/day/presets/colours.json?fixture=1").content)) == 1
+    colour.apply(db, 1, 1, colour.try_preset(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup(), "g1", "",
+                                             keep_flux=True), "apply")  # fmt: skip
+    assert client.post("/tanks/1/day/presets/import", files={"file": ("c.json", file)}).status_code == 303
+    assert client.post("/tanks/1/day/presets/apply", data={"preset": "names"}).status_code == 303
+    after = tanks.open_tank(db, 1).setup().hung
+    assert [f.mix for f in after] == [f.mix for f in before]
+    assert [f.output for f in after] == pytest.approx([f.output for f in before])

@@ -296,8 +296,8 @@ def test_a_dimmer_spot_that_makes_a_plan_shorter_is_offered_and_taken(client: Te
     assert offered is not None
     number, par, steps = map(int, offered.groups())
     assert steps < int(re.findall(r"<b>(\d+)</b> steps", text)[0])
-    after = client.post("/tanks/1/day/plan/lower", data={**asked, "begins": datetime.date.today().isoformat(),
-        "weeks": "6", "every": "7", "hours": "1", "minutes": "10", "growing": "", "raised": ""}, follow_redirects=True).text  # fmt: skip
+    typed = {"begins": datetime.date.today().isoformat(), "weeks": "6", "every": "7", "hours": "1", "minutes": "10"}
+    after = client.post("/tanks/1/day/plan/lower", data=asked | typed, follow_redirects=True).text
     assert int(re.findall(r"<b>(\d+)</b> steps", after)[0]) == steps
     stored = tanks.open_tank(db, 1)
     light = coral_light(stored, stored.setup(2).hung)

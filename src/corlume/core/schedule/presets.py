@@ -76,9 +76,13 @@ class Preset:
         return tuple(float(text) / 100 for text in self.levels.split("/")) if self.levels else ()
 
 
+def _text_of(photons: Array) -> str:
+    """Relative photons (31,) as they are written in a preset, the most of them as 1."""
+    return "/".join(f"{p:.5f}" for p in photons / photons.max())
+
+
 def _of_bands(name: str, *bands: tuple[float, float, float], output: float = 1.0) -> Preset:
-    photons = np.interp(NODES, WAVELENGTHS, photon_shares(BandSpectrum(bands)))
-    return Preset(name, "/".join(f"{p:.5f}" for p in photons), output=output)
+    return Preset(name, _text_of(np.interp(NODES, WAVELENGTHS, photon_shares(BandSpectrum(bands)))), output=output)
 
 
 GENERIC = (
@@ -100,7 +104,7 @@ def preset_of(name: str, fixture: Fixture) -> Preset:
     photons = mixed([c.spectrum for c in channels], [c.share * m for c, m in zip(channels, fixture.mix, strict=True)])
     return Preset(
         name,
-        "/".join(f"{p:.5f}" for p in np.interp(NODES, WAVELENGTHS, photons)),
+        _text_of(np.interp(NODES, WAVELENGTHS, photons)),
         "/".join(c.name.replace("/", " ") for c in channels),
         "/".join(f"{100 * level:.10g}" for level in fixture.mix),
         fixture.output,
@@ -151,14 +155,48 @@ def colour_miss(old: Sequence[Fixture], new: Sequence[Fixture]) -> float | None:
     """How far the colour of some fixtures is from that of others: the root mean square difference of their photon
     spectra over that of the old [-]; None where a spectrum is not known, or either is dark.
     """
-    spectra = []
-    for fixtures in (old, new):
-        channels = [(c, f.emitter.ppf * c.share * s) for f in fixtures for c, s in _lit(f)]
-        if not channels or any(c.spectrum is None for c, _ in channels) or not sum(flux for _, flux in channels):
-            return None
-        spectra.append(mixed([c.spectrum for c, _ in channels], [flux for _, flux in channels]))
-    was, now = (np.interp(NODES, WAVELENGTHS, one) for one in spectra)
+    was, now = (photon_flux(fixtures) for fixtures in (old, new))
+    if was is None or now is None or not was.sum() or not now.sum():
+        return None
+    was, now = was / was.sum(), now / now.sum()
     return float(np.linalg.norm(now - was) / np.linalg.norm(was))
+
+
+def photon_flux(fixtures: Sequence[Fixture]) -> Array | None:
+    """Photon flux (31,) of some fixtures together, by its shares at ``NODES`` [umol/s]; None where a spectrum is not
+    known.
+    """
+    channels = [(c, f.emitter.ppf * c.share * s) for f in fixtures for c, s in _lit(f)]
+    if any(c.spectrum is None for c, _ in channels):
+        return None
+    flux = sum(strength for _, strength in channels)
+    if not flux:
+        return np.zeros(len(NODES))
+    shares = np.interp(NODES, WAVELENGTHS, mixed([c.spectrum for c, _ in channels], [flux for _, flux in channels]))
+    return np.asarray(flux * shares / shares.sum())
+
+
+def preset_of_light(name: str, fixtures: Sequence[Fixture]) -> Preset:
+    """The colour of the light of some fixtures together; ``InvalidInput`` where it is not known, or all is dark."""
+    flux, rules = photon_flux(fixtures), Rules()
+    rules.that(flux is not None, "preset", "has a fixture without a spectrum")
+    rules.that(flux is None or bool(flux.sum()), "preset", "has all fixtures off")
+    rules.finish()
+    assert flux is not None
+    return Preset(name, _text_of(flux))
+
+
+def preset_beside(preset: Preset, mine: Sequence[Fixture], others: Sequence[Fixture]) -> Preset:
+    """The colour that some fixtures need for their light and that of others to have a preset's colour together.
+
+    What the others already give too much of cannot be taken away. The preset itself where the colour of the others is
+    not known, or nothing is left to give.
+    """
+    own, given = photon_flux(mine), photon_flux(others)
+    if own is None or given is None:
+        return preset
+    wanted = np.maximum(0.0, preset.photons / preset.photons.sum() * (own.sum() + given.sum()) - given)
+    return replace(preset, spectrum=_text_of(wanted), channels="", levels="") if wanted.sum() else preset
 
 
 def _lit(fixture: Fixture) -> list[tuple[Channel, float]]:

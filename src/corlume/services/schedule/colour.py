@@ -8,13 +8,23 @@ from dataclasses import dataclass, replace
 from corlume.core.errors import Rules
 from corlume.core.keeping.scene import Scene
 from corlume.core.light.fixture import Fixture
-from corlume.core.schedule.presets import GENERIC, Preset, apply_preset, preset_of, reach_par
+from corlume.core.schedule.presets import (
+    GENERIC,
+    Preset,
+    apply_preset,
+    colour_miss,
+    preset_beside,
+    preset_of,
+    preset_of_light,
+    reach_par,
+)
 from corlume.core.schema import check_count
 from corlume.services.keeping.hung_fixtures import change_fixtures
 from corlume.services.placement.zone_placement import CoralChange, coral_change, coral_light
+from corlume.services.schedule.par_at_place import scale_for
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
-from corlume.store.tables import PRESETS, NotFound, found
+from corlume.store.tables import PRESETS, found
 from corlume.store.tanks import StoredSetup, StoredTank, load_tank
 
 
@@ -34,17 +44,51 @@ def presets_of(stored: StoredTank) -> dict[str, Preset]:
     return generic | {str(kept.id): kept.value for kept in stored.presets}
 
 
+BY_NAME = "names"
+"""Key for presets that have the names of fixtures: each fixture takes its own."""
+
+
+def lights_of(stored: StoredTank, setup: StoredSetup) -> dict[str, str]:
+    """Names of the other setups whose light can be matched, by keys for ``try_preset``."""
+    return {f"s{one.id}": one.name for one in stored.setups if one.id != setup.id and one.fixtures}
+
+
+def named_presets(stored: StoredTank, setup: StoredSetup) -> dict[int, Preset]:
+    """The keeper's presets that have the names of fixtures of a setup, by the ids of these."""
+    own = {kept.value.name: kept.value for kept in stored.presets}
+    return {kept.id: own[kept.value.name] for kept in setup.fixtures if kept.value.name in own}
+
+
 def try_preset(stored: StoredTank, setup: StoredSetup, key: str, group: str, *, keep_flux: bool) -> Tried:
-    """Try a preset on the fixtures of a group that have colours, or of all; ``InvalidInput`` where there are none."""
-    preset = presets_of(stored).get(key)
-    rules = Rules()
-    rules.that(preset is not None, "preset", "is none of those offered")
+    """Try a preset on the fixtures of a group that have colours, or of all; ``InvalidInput`` where there are none.
+
+    ``key`` is that of a preset, of the light of another setup, see ``lights_of``, or ``BY_NAME``.
+    """
+    rules, named = Rules(), named_presets(stored, setup)
     mine = [k for k in setup.fixtures if group in ("", k.value.group) and _coloured(k.value)]
+    if key == BY_NAME:
+        mine = [k for k in mine if k.id in named]
     rules.that(bool(mine), "group", "has no fixture whose channels can be mixed")
     rules.finish()
-    assert preset is not None
-    made = {kept.id: apply_preset(preset, kept.value, keep_flux=keep_flux) for kept in mine}
-    words = []
+    model = next((one for one in stored.setups if key in lights_of(stored, setup) and key == f"s{one.id}"), None)
+    others = [k.value for k in setup.fixtures if k not in mine]
+    words = list[str]()
+    if key == BY_NAME:
+        wanted = {kept.id: named[kept.id] for kept in mine}
+    elif model is not None:
+        light = preset_of_light(model.name[:60], model.hung)
+        wanted = dict.fromkeys((k.id for k in mine), preset_beside(light, [k.value for k in mine], others))
+    else:
+        wanted = dict.fromkeys((k.id for k in mine), preset_by(stored, key))
+    made = {kept.id: apply_preset(wanted[kept.id], kept.value, keep_flux=keep_flux) for kept in mine}
+    if model is not None:
+        after = [made[k.id].fixture if k.id in made else k.value for k in setup.fixtures]
+        then, now = colour_miss(model.hung, setup.hung), colour_miss(model.hung, after)
+        if then is not None and now is not None:
+            words.append(
+                f"All light together is then {100 * now:.0f} % off the colour of {model.name}; now it is "
+                f"{100 * then:.0f} % off."
+            )
     for kept in mine:
         one = made[kept.id]
         had, has = kept.value.strength, one.fixture.strength
@@ -66,11 +110,7 @@ def try_par(stored: StoredTank, setup: StoredSetup, coral_id: int, par: float, g
     rules.finish()
     ids = {kept.id for kept in mine}
     own = coral_light(stored, [k.value if k.id in ids else _off(k.value) for k in setup.fixtures])[coral_id]
-    rest = now[coral_id] - own
-    rules.that(own > 0.1, "group", "gives that coral no light")
-    rules.that(par > rest, "par", f"is less than the other lights give there, {rest:.0f} PAR")
-    rules.finish()
-    factor = (par - rest) / own
+    factor = scale_for(par, own, now[coral_id] - own)
     return _tried(stored, setup, {kept.id: reach_par(kept.value, factor) for kept in mine}, {}, [])
 
 
@@ -118,8 +158,20 @@ def delete_preset(db: Database, tank_id: int, preset_id: int) -> None:
 
 
 def preset_by(stored: StoredTank, key: str) -> Preset:
-    """A preset by its key; ``NotFound`` otherwise."""
-    preset = presets_of(stored).get(key)
-    if preset is None:
-        raise NotFound(f"no preset {key[:40]}")
+    """A preset by its key; ``InvalidInput`` by the field "preset" otherwise."""
+    preset, rules = presets_of(stored).get(key), Rules()
+    rules.that(preset is not None, "preset", "is none of those offered")
+    rules.finish()
+    assert preset is not None
     return preset
+
+
+def name_of(stored: StoredTank, setup: StoredSetup, key: str) -> str:
+    """Name of what a key of ``try_preset`` stands for."""
+    return "by name" if key == BY_NAME else lights_of(stored, setup).get(key) or preset_by(stored, key).name
+
+
+def colours_of(setup: StoredSetup, fixture_id: int | None = None) -> list[Preset]:
+    """Colours of all fixtures of a setup whose channels can be mixed, or of one, as presets with their names."""
+    mine = [setup.fixture(fixture_id)] if fixture_id is not None else setup.fixtures
+    return [preset_of(k.value.name[:60], k.value) for k in mine if _coloured(k.value) and any(k.value.mix)]

@@ -22,17 +22,19 @@ from corlume.formats.round_steps import STEPS
 from corlume.reference.catalogue import CatalogueEntry, lamps_for
 from corlume.services.judging.lens_change import lens_change_effect
 from corlume.services.keeping import fixture_library, hung_fixtures, setups, tanks
-from corlume.services.keeping.hung_units import arrange_units, place_as_read
+from corlume.services.keeping.hung_units import arrange_units, place_as_read, units_of
 from corlume.services.light.fields import first_look
 from corlume.services.light.layers import LAYERS, OF_SURVEY, Layer
 from corlume.services.light.points import WaterPoint
 from corlume.services.placement.zone_placement import coral_change
+from corlume.services.schedule.par_at_place import outputs_for_par, outputs_that_keep_par
 from corlume.services.search.light_types import BETWEEN, first_frame
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.forms.fixture import FixtureChange, read_fixture_changes
 from corlume.web.forms.form import Form, asked, shown_values
+from corlume.web.forms.par import read_par
 from corlume.web.pages.light import chart_view
 from corlume.web.request.page import (
     Db,
@@ -62,7 +64,11 @@ class ProbeAt(BaseModel):
 
 
 class ChartRequest(BaseModel):
-    """The probe's place, the selected fixture, changes of fixtures, and whether a drag is going on."""
+    """The probe's place, the selected fixture, changes of fixtures, and whether a drag is going on.
+
+    ``steady`` keeps the PAR at the probe while channels change; ``reach`` is a PAR typed for the probe, which the
+    output of the picked fixtures, or of all, has to reach.
+    """
 
     probe: ProbeAt
     selected: int | None = None
@@ -71,6 +77,8 @@ class ChartRequest(BaseModel):
     dragging: bool = False
     changes: dict[int, FixtureChange] = Field(default={}, max_length=200)
     picked: list[int] = Field(default=[], max_length=200)
+    steady: bool = False
+    reach: str = Field(default="", max_length=40)
 
 
 class ArrangeRequest(ChartRequest):
@@ -91,6 +99,15 @@ def _changes(
             if reading is not None:
                 values[axis] = place_as_read(stored.tank, setup, fixture_id, tape, axis, reading)
         found[fixture_id] = values
+    levels = {fixture_id: values["levels"] for fixture_id, values in found.items() if "levels" in values}
+    if request.steady and levels:
+        for fixture_id, output in outputs_that_keep_par(stored, setup, _probe(stored, request.probe), levels).items():
+            found[fixture_id]["output"] = output
+    if request.reach:
+        held = [fixture_id for unit in units_of(setup) if unit.id in request.picked for fixture_id in unit.ids]
+        par, ids = read_par(request.reach), held if len(request.picked) > 1 else ()
+        for fixture_id, output in outputs_for_par(stored, setup, _probe(stored, request.probe), par, ids).items():
+            found.setdefault(fixture_id, {})["output"] = output
     return found
 
 
@@ -216,7 +233,7 @@ def light(
         minute=body.minute,
     )
     if not body.changes:
-        parts["panel"] = chart_view.panel(stored, setup, body.selected, measure, tape, body.picked)
+        parts["panel"] = chart_view.panel(stored, setup, body.selected, measure, tape, body.picked, steady=body.steady)
     return JSONResponse(chart_view.as_json(parts))
 
 
@@ -253,7 +270,8 @@ def _kept(
         stored, sheet, setup, probe, body.selected, measure, body.layer, picked=body.picked, minute=body.minute
     )
     parts |= chart_view.frame(stored, sheet, measure)
-    parts |= {"panel": chart_view.panel(stored, setup, body.selected, measure, tape, body.picked)}
+    panel = chart_view.panel(stored, setup, body.selected, measure, tape, body.picked, steady=body.steady)
+    parts |= {"panel": panel}
     parts |= {"undo": steps.undo or "", "redo": steps.redo or ""}
     return JSONResponse(chart_view.as_json(parts))
 

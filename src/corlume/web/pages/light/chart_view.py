@@ -26,7 +26,7 @@ from corlume.formats.measure import Measure
 from corlume.formats.round_steps import STEPS
 from corlume.reference.catalogue import lamps_for
 from corlume.services.judging.judge import judged_points, ring_points, rings, verdicts, verdicts_in_doubt
-from corlume.services.keeping.hung_units import collisions, inner_collisions, units_of
+from corlume.services.keeping.hung_units import HungUnit, collisions, inner_collisions, units_of
 from corlume.services.light.fields import Plane, slice_plane, work_out_together
 from corlume.services.light.layers import (
     CHANGES,
@@ -318,8 +318,13 @@ def panel(
     measure: Measure,
     tape: Tape,
     picked: Collection[int] = (),
+    *,
+    steady: bool = False,
 ) -> str:
-    """Panel of units with dimmers; fields of the selected fixture, and actions for picked ones."""
+    """Panel of units with dimmers; fields of the selected fixture, and actions for picked ones.
+
+    ``steady`` says whether PAR at the probe is kept while channels change.
+    """
     units = units_of(setup)
     held = [unit for unit in units if unit.id in picked]
     return templates.get_template("light/fixtures.html").render(
@@ -328,6 +333,8 @@ def panel(
         units=units,
         held=held if len(held) > 1 else (),
         picked=picked,
+        alike=_alike(held) if len(held) > 1 else (),
+        steady=steady,
         arrangings={key: words for key, words in ARRANGINGS.items() if LEAST.get(key, 1) <= len(held)},
         letters=letters,
         tape=tape,
@@ -347,6 +354,18 @@ def panel(
         flux=FLUX,
         splashed=splashed,
     )
+
+
+def _alike(held: Sequence[HungUnit]) -> list[tuple[int, Fixture]]:
+    """Ids and fixtures of held units whose channels can be mixed as one: those with the channels of the first."""
+    mixed = [
+        (fixture_id, part)
+        for unit in held
+        for fixture_id, part in zip(unit.ids, unit.parts, strict=True)
+        if part.dimmable and len(part.emitter.channels) > 1
+    ]
+    names = [channel.name for channel in mixed[0][1].emitter.channels] if mixed else []
+    return [(k, part) for k, part in mixed if [channel.name for channel in part.emitter.channels] == names]
 
 
 def frame(stored: StoredTank, sheet: Sheet, measure: Measure) -> dict[str, str]:

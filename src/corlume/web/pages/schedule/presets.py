@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from corlume.core.errors import FieldError, InvalidInput
+from corlume.core.errors import InvalidInput
+from corlume.core.schedule.presets import Preset
 from corlume.formats.file_faults import BadFile
-from corlume.formats.measure import parse_number
 from corlume.formats.preset_file import from_code, read_presets, to_code, write_presets
 from corlume.services.keeping import tanks
 from corlume.services.schedule import colour
 from corlume.services.schedule.colour import Tried
 from corlume.store.tanks import StoredSetup, StoredTank
+from corlume.web.forms.par import read_par
 from corlume.web.request.page import Db, Files, FormData, Looked, RowId, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/day/presets")
@@ -75,10 +76,20 @@ def import_file(request: Request, db: Db, tank_id: RowId, upload: Files, setup: 
 @router.get("/presets.json")
 def export_file(db: Db, tank_id: RowId) -> Response:
     """All presets as a file."""
-    stored = tanks.open_tank(db, tank_id)
-    text = write_presets(colour.presets_of(stored).values())
-    headers = {"Content-Disposition": 'attachment; filename="presets.json"'}
-    return Response(text, media_type="application/json", headers=headers)
+    return _file(colour.presets_of(tanks.open_tank(db, tank_id)).values(), "presets")
+
+
+@router.get("/colours.json")
+def export_colours(db: Db, tank_id: RowId, setup: Looked = None, fixture: str = "") -> Response:
+    """The colours of one fixture as it is set, or of all, as a file of presets with their names."""
+    one = tanks.open_tank(db, tank_id).setup(setup)
+    chosen = int(fixture) if fixture.isdecimal() and len(fixture) < 15 else None
+    return _file(colour.colours_of(one, chosen), "colours")
+
+
+def _file(presets: Iterable[Preset], name: str) -> Response:
+    headers = {"Content-Disposition": f'attachment; filename="{name}.json"'}
+    return Response(write_presets(presets), media_type="application/json", headers=headers)
 
 
 @router.post("/{preset_id}/delete")
@@ -93,22 +104,12 @@ def _tried(stored: StoredTank, setup: StoredSetup, data: Mapping[str, str]) -> t
     group = data.get("group", "")
     if key := data.get("preset"):
         tried = colour.try_preset(stored, setup, key, group, keep_flux=data.get("keep", "") == "on")
-        return tried, f"apply preset {colour.preset_by(stored, key).name} to"
+        return tried, f"apply preset {colour.name_of(stored, setup, key)} to"
     if text := data.get("par"):
         number = data.get("coral", "")
         coral_id = int(number) if number.isdecimal() and len(number) < 15 else -1
-        return colour.try_par(stored, setup, coral_id, _par(text), group), "dim"
+        return colour.try_par(stored, setup, coral_id, read_par(text), group), "dim"
     return None, ""
-
-
-def _par(text: str) -> float:
-    try:
-        par = parse_number(text)
-    except ValueError as error:
-        raise InvalidInput([FieldError("par", str(error))]) from error
-    if not 1 <= par <= 3000:
-        raise InvalidInput([FieldError("par", "must be from 1 to 3000 PAR")])
-    return par
 
 
 def _page(
@@ -131,6 +132,8 @@ def _page(
         "setup": setup,
         "data": data,
         "presets": [(key, one, to_code(one), key.isdecimal()) for key, one in colour.presets_of(stored).items()],
+        "lights": colour.lights_of(stored, setup),
+        "by_name": colour.BY_NAME if colour.named_presets(stored, setup) else "",
         "groups": list(dict.fromkeys(k.value.group for k in setup.fixtures if k.value.group)),
         "placed": [(n, k) for n, k in enumerate(stored.corals, 1) if k.value.place is not None],
         "coloured": [k for k in setup.fixtures if len(k.value.emitter.channels) > 1],

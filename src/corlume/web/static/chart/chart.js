@@ -28,6 +28,9 @@ export const chart = () => ({
     this.layer = "par";
     // minute of the day that is shown, or none for the light as it is set
     this.minute = null;
+    // whether the PAR at the probe is kept while channels change, and a PAR typed for the probe
+    this.steady = false;
+    this.reach = "";
     this.changes = {};
     this.drag = null;
     this.refused = false;

@@ -1,6 +1,9 @@
 // The panel beside the sheet: sliders are shown as they go and kept when let go, fields when they are left.
 import { talk } from "../talk.js";
 
+// A number that is typed is shown when the keys rest for so long [ms].
+const TYPED = 500;
+
 export const chartFields = {
   input(event) {
     const { dim, level, depth } = event.target.dataset;
@@ -15,6 +18,12 @@ export const chartFields = {
       this.preview();
     }
     if (event.target.dataset.together !== undefined) this.dimTogether(event.target);
+    if (event.target.dataset.levelOfAll) this.mixTogether(event.target);
+    if (event.target.dataset.reach !== undefined) {
+      this.reach = event.target.value.trim();
+      clearTimeout(this.typing);
+      this.typing = setTimeout(() => this.preview(), TYPED);
+    }
     if (event.target.dataset.clock !== undefined) this.showMinute(Number(event.target.value));
     if (depth !== undefined) {
       this.probe = { ...this.probe, depth: Number(event.target.value) };
@@ -30,8 +39,11 @@ export const chartFields = {
   async change(event) {
     const { dim, level, onoff, lampFor, field, id, layer } = event.target.dataset;
     if (event.target.dataset.pick) this.pick(Number(event.target.dataset.pick));
-    if (event.target.dataset.together !== undefined) await this.commit({});
-    if (level) await this.commit({ [level]: { levels: this.levels(level) } });
+    const { together, levelOfAll, steady, reach } = event.target.dataset;
+    if ((together !== undefined || levelOfAll) && (await this.commit({}))) this.revert();
+    if (steady !== undefined) this.steady = event.target.checked;
+    if (reach !== undefined) await this.reachPar(event.target);
+    if (level && (await this.commit({ [level]: { levels: this.levels(level) } }))) this.revert();
     if (lampFor && event.target.value) await this.commit({ [lampFor]: { lamp: event.target.value } });
     if (layer !== undefined) {
       this.layer = event.target.value;
@@ -53,6 +65,21 @@ export const chartFields = {
         this.refuse("");
       }
     }
+  },
+
+  // What was typed for the probe is set, and the field is blank again; with a fault it stays.
+  async reachPar(input) {
+    const wanted = this.reach;
+    this.reach = "";
+    clearTimeout(this.typing);
+    const faults = wanted ? await this.keep("/fixtures", {}, { reach: wanted }) : null;
+    const note = input.nextElementSibling;
+    note.hidden = !faults;
+    if (faults) {
+      note.textContent = faults.par ? `PAR ${faults.par}.` : this.fault;
+      this.refuse("");
+      this.preview();
+    } else input.value = "";
   },
 
   // The light as it is set, now, or at a time of day by the schedule.

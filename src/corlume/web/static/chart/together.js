@@ -32,6 +32,18 @@ export const chartTogether = {
     }
   },
 
+  // One channel of all held fixtures at what the slider says; their other channels stay.
+  mixTogether(slider) {
+    slider.nextElementSibling.textContent = `${slider.value} %`;
+    const mixes = JSON.parse(slider.closest("[data-mixes]").dataset.mixes);
+    for (const [id, mix] of Object.entries(mixes)) {
+      const levels = [...(this.changes[id]?.levels ?? mix)];
+      levels[slider.dataset.levelOfAll] = slider.value / 100;
+      this.changes[id] = { ...this.changes[id], levels };
+    }
+    this.preview();
+  },
+
   // The strongest at what the slider says, the others in their ratio to it.
   dimTogether(slider) {
     slider.nextElementSibling.textContent = `${slider.value} %`;
