@@ -27,7 +27,9 @@ def meter(db: Database, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     _, fixtures = hidden_truth(stored.lit_tank(), stored.setup().hung, 5)
 
     def made() -> SimulatedMeter:
-        return SimulatedMeter(medium, fixtures, seed=next(seeds), clock=lambda: 900.0, wait=lambda _: time.sleep(0.006))
+        return SimulatedMeter(
+            medium, lambda: fixtures, seed=next(seeds), clock=lambda: 900.0, wait=lambda _: time.sleep(0.006)
+        )
 
     server = LineMeterServer(0, made)
     Thread(target=server.serve_forever, daemon=True).start()

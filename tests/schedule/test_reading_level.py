@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import datetime
 from dataclasses import replace
+from itertools import islice
 
+import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
 from corlume.core.light.light_group import DayPoint, LightGroup
+from corlume.devices.simulated_meter import SimulatedMeter
 from corlume.services.keeping import light_groups, surveys, tanks
-from corlume.services.schedule.reading_level import reading_level
+from corlume.services.light.fields import medium_of
+from corlume.services.schedule.reading_level import lights_at, reading_level
 from corlume.store.database import Database
 
 
@@ -60,3 +64,25 @@ def test_lamps_that_have_just_come_on_are_named(db: Database) -> None:
     assert later is not None
     assert not later.warming
     assert soon.level < later.level
+
+
+def test_the_simulated_meter_reads_what_the_schedule_gives_at_the_hour(db: Database) -> None:
+    light_groups.begin_schedule(db, 1, 1, "nine")
+    stored, clock = tanks.open_tank(db, 1), iter(np.arange(1e4) * 0.2)
+    moment = datetime.datetime(2026, 11, 30, 14)
+    meter = SimulatedMeter(
+        medium_of(stored.lit_tank()), lambda: lights_at(stored, stored.setup(), stored.setup().hung, moment),
+        seed=1, clock=lambda: float(next(clock)), wait=lambda _: None,
+    )  # fmt: skip
+    meter.stand((0.5, 0.3, 0.1))
+    readings = meter.readings()
+
+    def median() -> float:
+        list(islice(readings, 200))  # until it has looked at the lights again
+        return float(np.median(list(islice(readings, 60))))
+
+    noon = median()
+    moment = moment.replace(hour=11, minute=45)
+    assert median() == pytest.approx(noon / 2, rel=0.06)
+    moment = moment.replace(hour=3)
+    assert median() == 0.0

@@ -35,7 +35,9 @@ def speaking_meter(db: Database, kind: type[SimulatedMeter] = SimulatedMeter) ->
     medium, seeds = replace(medium_of(stored.lit_tank()), water=tank.water), count(1)
 
     def made() -> SimulatedMeter:
-        return kind(medium, fixtures, seed=next(seeds), clock=lambda: next(clock), wait=lambda _: time.sleep(0.002))
+        return kind(
+            medium, lambda: fixtures, seed=next(seeds), clock=lambda: next(clock), wait=lambda _: time.sleep(0.002)
+        )
 
     server = LineMeterServer(0, made)
     Thread(target=server.serve_forever, daemon=True).start()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import time
 
 import click
@@ -13,6 +14,7 @@ from corlume.devices.register import METERS
 from corlume.devices.simulated_meter import SimulatedMeter, hidden_truth
 from corlume.services.keeping import tanks
 from corlume.services.light.fields import medium_of
+from corlume.services.schedule.reading_level import lights_at
 
 
 @click.command()
@@ -24,15 +26,25 @@ from corlume.services.light.fields import medium_of
 @click.option("--seed", type=int, default=4, show_default=True, help="Of the hidden truth and of all chances.")
 @click.option("--demo", is_flag=True, help="Stand in the demo's tank, and end with the demo.")
 def meter(tank_id: int, kind: str, port: int | None, seed: int, demo: bool) -> None:
-    """Run a simulated PAR meter in the setup in use, in a tank whose truth differs from what was told."""
-    stored = tanks.open_tank(opened(demo=demo), tank_id).under(None)
-    tank, fixtures = hidden_truth(stored.lit_tank(), stored.setup().hung, seed)
+    """Run a simulated PAR meter in the setup in use, in a tank whose truth differs from what was told.
+
+    Where the setup has a schedule, the lights follow it, and a running plan.
+    """
+    database = opened(demo=demo)
+    tanks.open_tank(database, tank_id)
     begun, count = time.monotonic(), iter(range(seed, 2**31))
 
     def new_meter() -> SimulatedMeter:
-        # the tank's light is worked out when somebody asks for it, not while the demo starts
+        # the tank is read and its light worked out when somebody asks for it, not while the demo starts
+        stored = tanks.open_tank(database, tank_id).under(None)
+        setup = stored.setup()
+        tank, fixtures = hidden_truth(stored.lit_tank(), setup.hung, seed)
         return SimulatedMeter(
-            medium_of(tank), fixtures, seed=next(count), clock=lambda: time.monotonic() - begun, wait=time.sleep
+            medium_of(tank),
+            lambda: lights_at(stored, setup, fixtures, datetime.datetime.now()),
+            seed=next(count),
+            clock=lambda: time.monotonic() - begun,
+            wait=time.sleep,
         )
 
     chosen = METERS[kind]

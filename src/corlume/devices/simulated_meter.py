@@ -21,6 +21,8 @@ MEMORY = 0.35
 """What is left of a ripple's brightness from one reading to the next [-]."""
 DRIFT = 0.002
 """How far the meter drifts from one reading to the next, coming back to nothing over some minutes [-]."""
+FRESH = 30.0
+"""Lights are looked at again after so long: a schedule goes on [s]."""
 STRAY, LOST = 0.006, 0.0008
 """How often a reading is a stray one, and how often the connection is lost, of all readings [-]."""
 
@@ -37,25 +39,42 @@ class SimulatedMeter:
 
     Parameters
     ----------
-    medium, fixtures : the tank that the probe stands in, and what hangs over it; see ``hidden_truth``.
+    medium : the tank that the probe stands in; see ``hidden_truth``.
+    light : what hangs over it, as it is lit when asked: once a ``FRESH`` [s]. Fixtures that are not lit by a schedule
+        warm up by the clock.
     seed : of all that is by chance.
     clock : time since the lamps were switched on [s].
     wait : waits for so long [s]; the time between two readings.
     """
 
     def __init__(
-        self, medium: Medium, fixtures: Sequence[Fixture], *, seed: int, clock: Callable[[], float],
+        self, medium: Medium, light: Callable[[], Sequence[Fixture]], *, seed: int, clock: Callable[[], float],
         wait: Callable[[float], object],
     ) -> None:  # fmt: skip
-        self._medium, self._fixtures = medium, tuple(f for f in fixtures if f.output > 0)
+        self._medium, self._light = medium, light
+        self._fixtures: tuple[Fixture, ...] = ()
+        self._place: Place | None = None
+        self._seen = -math.inf
         self._rng = np.random.default_rng(seed)
         self._clock, self._wait = clock, wait
-        self._parts, self._jumps = np.zeros(len(self._fixtures)), 0.0
+        self._parts, self._jumps = np.zeros(0), 0.0
         self._ripple = self._drift = 0.0
 
     def stand(self, place: Place) -> None:
         """Put the probe at x, y, depth [m]."""
-        point, water = np.array([place]), self._medium.water
+        self._place = place
+        self._look()
+
+    def _look(self) -> None:
+        """Work out what each fixture gives at the probe, as it is lit now."""
+        if self._place is None:
+            return
+        self._seen = self._clock()
+        self._fixtures = tuple(f for f in self._light() if f.strength > 0)
+        point, water = np.array([self._place]), self._medium.water
+        if not self._fixtures:
+            self._parts, self._jumps = np.zeros(0), 0.0
+            return
         self._parts = fixture_fields(self._medium, self._fixtures, point)[:, 0]
         each = [
             float(fluctuation(f.emitter, point[:, 2], slope=water.ripple, index=water.index_at())[0])
@@ -67,6 +86,8 @@ class SimulatedMeter:
         """PAR as a meter shows it, a whole number [umol/m2/s]; ``MeterLost`` now and then."""
         while True:
             self._wait(STEP)
+            if self._clock() - self._seen > FRESH:
+                self._look()
             chance = self._rng.random()
             if chance < LOST:
                 raise MeterLost("The connection was lost.")
@@ -80,6 +101,6 @@ class SimulatedMeter:
             yield float(round(max(0.0, par)))
 
     def _warm(self, fixture: Fixture) -> float:
+        """Share of its steady light that a fixture gives [-]; what a schedule lights is warm or cold by it already."""
         warm = fixture.emitter.made_by.warm_up
-        sign = 1.0 if fixture.emitter.made_by.wears == "led" else -1.0
-        return 1.0 + sign * warm.off * math.exp(-self._clock() / warm.over)
+        return 1.0 - warm.off * math.exp(-self._clock() / warm.over) if fixture.lit is None else 1.0

@@ -22,7 +22,10 @@ class Arc:
 
 @dataclass(frozen=True, slots=True)
 class WarmUp:
-    """How far a cold fixture is off its steady light [-], and the time in which that falls to 1/e of it [s]."""
+    """How far a cold fixture is below its steady light [-], and the time in which that falls to 1/e of it [s].
+
+    Negative where it is brighter cold, as LEDs are.
+    """
 
     off: float
     over: float
@@ -109,7 +112,7 @@ TECHNOLOGIES: dict[TechnologyKey, Technology] = {
         fwhm=80 * DEGREE,
         length=0.18,
         width=0.18,
-        warm_up=WarmUp(0.03, 240.0),
+        warm_up=WarmUp(-0.03, 240.0),
         chain=Chain(
             4.0,
             "blue and violet with some white, as reefs are lit",
@@ -130,7 +133,7 @@ TECHNOLOGIES: dict[TechnologyKey, Technology] = {
         fwhm=115 * DEGREE,
         length=0.9,
         width=0.03,
-        warm_up=WarmUp(0.03, 240.0),
+        warm_up=WarmUp(-0.03, 240.0),
         chain=Chain(
             4.0,
             "blue and white",

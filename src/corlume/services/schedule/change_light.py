@@ -287,11 +287,18 @@ def running_plan(stored: StoredTank, setup: StoredSetup) -> ChangePlan | None:
 
 def fixtures_on(stored: StoredTank, setup: StoredSetup, today: datetime.date) -> tuple[Fixture, ...]:
     """Fixtures of a setup as its running plan has them on a day."""
+    return on_step(stored, setup, setup.hung, today)
+
+
+def on_step(
+    stored: StoredTank, setup: StoredSetup, fixtures: Sequence[Fixture], today: datetime.date
+) -> tuple[Fixture, ...]:
+    """Fixtures that hang in a setup, such as those of a survey, as its running plan has them on a day."""
     plan = running_plan(stored, setup)
     at = plan.step_on(today) if plan else None
     if plan is None or at is None:
-        return tuple(setup.hung)
-    return planned(stored, plan, setup.hung, plan.steps[at])
+        return tuple(fixtures)
+    return planned(stored, plan, fixtures, plan.steps[at])
 
 
 def planned(stored: StoredTank, plan: ChangePlan, fixtures: Sequence[Fixture], step: PlanStep) -> tuple[Fixture, ...]:

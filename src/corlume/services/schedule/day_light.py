@@ -46,6 +46,21 @@ def daily_light_over(day: Day, fixtures: Sequence[Fixture], light: Sequence[Arra
     return np.asarray(sum(mine.T @ day.gathered(f) for f, mine in zip(fixtures, light, strict=True)) * 60e-6)
 
 
+def flux_over(day: Day, fixtures: Sequence[Fixture], minutes: Array = MINUTES) -> Array:
+    """Photon flux (minutes,) of some fixtures over a day, as new and clean [umol/s]."""
+    total = np.zeros(len(minutes))
+    for f in fixtures:
+        total += f.emitter.ppf * np.array([c.share for c in f.emitter.channels]) @ day.levels(f, minutes)
+    return total
+
+
+def peak_minute(day: Day, fixtures: Sequence[Fixture]) -> int:
+    """Minute of the day at which most light is given, the middle one of several [min]; noon where all is dark."""
+    flux = flux_over(day, fixtures)
+    at = np.flatnonzero(flux >= flux.max(initial=0.0) - 1e-9) if flux.any() else np.array([720])
+    return int(MINUTES[at[len(at) // 2]]) if flux.any() else 720
+
+
 @dataclass(frozen=True, slots=True)
 class CoralDay:
     """A coral's day: its number, its greatest PAR [umol/m2/s], its daily light [mol/m2/d], its PAR by the minute."""

@@ -18,7 +18,7 @@ from corlume.services.keeping.light_groups import groups_from
 from corlume.services.light.fields import judged_planes
 from corlume.services.light.points import same_tank
 from corlume.services.schedule.change_light import fixtures_on
-from corlume.services.schedule.day_light import CoralDay, GroupPower, coral_days, power_by_group
+from corlume.services.schedule.day_light import CoralDay, GroupPower, coral_days, flux_over, power_by_group
 from corlume.store.tanks import StoredSetup, StoredTank
 
 
@@ -69,10 +69,8 @@ def report_day(stored: StoredTank, setup: StoredSetup) -> DayReport:
 def _ceiling(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[DayProblem]:
     """Whether lights of several technologies pass the ceiling together, at the minute of most light."""
     day, tank = stored.running.day, same_tank(stored.lit_tank())
-    flux = sum(
-        f.emitter.ppf * np.array([c.share for c in f.emitter.channels]) @ day.levels(f, MINUTES) for f in fixtures
-    )
-    if np.ndim(flux) == 0 or not np.any(flux):
+    flux = flux_over(day, fixtures)
+    if not flux.any():
         return []
     minute = float(np.argmax(flux))
     lit = day.at(fixtures, minute)

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import datetime
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from corlume.core.light.fixture import scheduled
+from corlume.core.light.fixture import Fixture, scheduled
 from corlume.core.light.light_group import minute_of
 from corlume.core.survey.survey_record import Survey
 from corlume.services.light.fields import par_at
-from corlume.services.schedule.change_light import planned, running_plan
-from corlume.store.tanks import StoredTank
+from corlume.services.schedule.change_light import on_step
+from corlume.store.tanks import StoredSetup, StoredTank
 
 WARM = 0.97
 """Lamps count as warm when they give so much of their steady light [-]."""
@@ -36,9 +37,7 @@ def reading_level(
     groups = {f.name: f.group for f in setup.hung}  # they may have come into groups since the survey was planned
     hung = [replace(f, group=groups.get(f.name, f.group)) for f in survey.fixtures]
     fixtures = scheduled(hung, [kept.value for kept in setup.groups])
-    plan, clock = running_plan(stored, setup), stored.running.day
-    step = plan.step_on(day) if plan else None
-    now = planned(stored, plan, fixtures, plan.steps[step]) if plan and step is not None else fixtures
+    now, clock = on_step(stored, setup, fixtures, day), stored.running.day
     minute, lit, warming = minute_of(at), [], list[str]()
     for fixture in now:
         levels = clock.levels(fixture, np.array([minute]))
@@ -51,3 +50,13 @@ def reading_level(
     whole = float(par_at(tank, fixtures, point)[0])
     part = float(par_at(tank, lit, point)[0])
     return ReadingLevel(part / whole if whole > 0 else 1.0, tuple(warming))
+
+
+def lights_at(
+    stored: StoredTank, setup: StoredSetup, fixtures: Sequence[Fixture], moment: datetime.datetime
+) -> tuple[Fixture, ...]:
+    """Fixtures of a setup as they are lit at a moment by its schedule and plan; as set where it has no schedule."""
+    if not setup.groups:
+        return tuple(fixtures)
+    minute = minute_of(moment.time())
+    return stored.running.day.at(on_step(stored, setup, fixtures, moment.date()), minute)

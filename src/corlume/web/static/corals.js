@@ -51,6 +51,32 @@ export const corals = () => ({
     }
   },
 
+  // The light of the plan at the time of day that the slider says; the newest is asked for when an answer has come.
+  async showHour(event) {
+    const slider = event.target;
+    const two = (number) => String(number).padStart(2, "0");
+    const said = `${two(Math.floor(slider.value / 60))}:${two(slider.value % 60)}`;
+    slider.setAttribute("aria-valuetext", said);
+    slider.closest("form").querySelector("output").textContent = said;
+    this.hour = slider.value;
+    if (this.hourAsked) return;
+    this.hourAsked = true;
+    for (let shown = null; shown !== this.hour; ) {
+      shown = this.hour;
+      const join = this.along.includes("?") ? "&" : "?";
+      const { ok, answer } = await talk(`${this.post}/hour${this.along}${join}minute=${shown}`);
+      if (ok) this.svg.querySelector("#plan").innerHTML = answer.plan;
+      else this.fault = answer.message;
+    }
+    this.hourAsked = false;
+  },
+
+  goTo(minute) {
+    const slider = this.$el.closest("form").querySelector("[name=minute]");
+    slider.value = minute;
+    this.showHour({ target: slider });
+  },
+
   down(event) {
     if (event.button !== 0) return;
     const mark = event.target.closest("[data-coral]");

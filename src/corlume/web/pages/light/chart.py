@@ -27,6 +27,7 @@ from corlume.services.light.fields import first_look
 from corlume.services.light.layers import LAYERS, OF_SURVEY, Layer
 from corlume.services.light.points import WaterPoint
 from corlume.services.placement.zone_placement import coral_change
+from corlume.services.schedule.day_light import peak_minute
 from corlume.services.schedule.par_at_place import outputs_for_par, outputs_that_keep_par
 from corlume.services.search.light_types import BETWEEN, first_frame
 from corlume.store.database import Database
@@ -170,6 +171,7 @@ def _page(
         "panel": chart_view.panel(stored, shown, selected, measure, tape_of_device(request)),
         "layers": {key: name for key, name in LAYERS.items() if stored.survey or key not in OF_SURVEY},
         "entries": fixture_library.entries(db),
+        "peak": peak_minute(stored.running.day, shown.hung),
         "snap": STEPS[measure.unit].snap,
         "meant": in_words(shown.intent.meant(stored.targets.stocking)),
         "shimmer": SHIMMER_WORDS[shown.intent.shimmer],

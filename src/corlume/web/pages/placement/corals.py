@@ -34,6 +34,7 @@ from corlume.services.placement.placement_preview import preview_placement
 from corlume.services.placement.spots import spots_of
 from corlume.services.placement.zone_summary import summarise_zones
 from corlume.services.schedule.change_light import fixtures_on
+from corlume.services.schedule.day_light import peak_minute
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.coral_spots import draw_coral_spots
@@ -81,6 +82,16 @@ def corals_page(
 ) -> HTMLResponse:
     """The corals of a tank under the shown setup."""
     return _corals(request, tanks.open_tank(db, tank_id), setup, coral, layer=layer, minute=minute)
+
+
+@router.get("/hour")
+def show_hour(
+    request: Request, db: Db, tank_id: RowId, minute: Annotated[int, Query(ge=0, le=1439)], setup: Looked = None
+) -> JSONResponse:
+    """The floor of the plan by the light of a minute of the day."""
+    stored = tanks.open_tank(db, tank_id)
+    sheet = lay_out_pair(stored.tank, narrow=narrow_of(request))
+    return JSONResponse({"plan": _floor(stored, stored.setup(setup), sheet, "hour", minute)})
 
 
 @router.post("/add")
@@ -294,6 +305,7 @@ def _corals(
         "layers": LAYERS,
         "minute": minute,
         "hour": f"{minute // 60:02}:{minute % 60:02}",
+        "times": (("now", 60 * now.hour + now.minute), ("peak", peak_minute(stored.running.day, setup.hung))),
         "months": MONTHS,
         "clash_marks": [draw_clashes(view, met) for view in sheet.views()],
         "clashes": len(met),

@@ -135,7 +135,8 @@ def _level(db: Database, tank_id: int, survey_id: int, body: Act) -> tuple[float
     rules.that(
         found.level >= LEAST_LEVEL,
         "level",
-        f"is {100 * found.level:.0f} % at {at:%H:%M} by the schedule: too little to read; wait for the day",
+        f"is {100 * found.level:.0f} % at {at:%H:%M} by the schedule: too little to read. Wait for the day, "
+        "or set the lights by hand and type their level",
     )
     rules.finish()
     if found.warming:

@@ -83,10 +83,11 @@ export const chartFields = {
   },
 
   // The light as it is set, now, or at a time of day by the schedule.
-  chooseTime({ value }) {
+  chooseTime({ value, selectedOptions: [chosen] }) {
     const slider = this.home.querySelector("[data-clock]");
     const now = new Date();
     if (value === "now") slider.value = now.getHours() * 60 + now.getMinutes();
+    if (chosen.dataset.minute) slider.value = chosen.dataset.minute;
     slider.hidden = slider.nextElementSibling.hidden = !value;
     if (value) this.showMinute(Number(slider.value));
     else {
