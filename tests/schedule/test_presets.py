@@ -160,11 +160,11 @@ def test_par_at_the_probe_is_reached_with_ratios_kept_and_stays_while_colour_cha
     assert par(steady, levels=(1.0, 1.0, 0.4, 0.2, 0.1)) == pytest.approx(now, rel=0.005)
     with pytest.raises(InvalidInput, match="lower it first"):
         outputs_that_keep_par(stored, stored.setup(), WaterPoint(**place), {fixtures[0].id: (0.1, 0.1, 0.1, 0.1, 0.1)})
-    sent = {"probe": place, "reach": f"{1.15 * now:.2f}"}
+    sent = {"probe": place, "par_wanted": f"{1.15 * now:.2f}"}
     assert client.post("/tanks/1/setups/1/fixtures", json=sent).status_code == 200
     assert tanks.open_tank(db, 1).setup().hung[0].output == pytest.approx(outputs[fixtures[0].id], abs=1e-3)
     for text, words in (("9000", "from 1 to 3000"), ("2000", "more than full output"), ("much", "par")):
-        answer = client.post("/tanks/1/setups/1/fixtures", json=sent | {"reach": text})
+        answer = client.post("/tanks/1/setups/1/fixtures", json=sent | {"par_wanted": text})
         assert (answer.status_code, words in answer.text) == (422, True)
 
 

@@ -67,7 +67,7 @@ class ProbeAt(BaseModel):
 class ChartRequest(BaseModel):
     """The probe's place, the selected fixture, changes of fixtures, and whether a drag is going on.
 
-    ``steady`` keeps the PAR at the probe while channels change; ``reach`` is a PAR typed for the probe, which the
+    ``steady`` keeps the PAR at the probe while channels change; ``par_wanted`` is a PAR typed for the probe, which the
     output of the picked fixtures, or of all, has to reach.
     """
 
@@ -79,7 +79,7 @@ class ChartRequest(BaseModel):
     changes: dict[int, FixtureChange] = Field(default={}, max_length=200)
     picked: list[int] = Field(default=[], max_length=200)
     steady: bool = False
-    reach: str = Field(default="", max_length=40)
+    par_wanted: str = Field(default="", max_length=40)
 
 
 class ArrangeRequest(ChartRequest):
@@ -104,9 +104,9 @@ def _changes(
     if request.steady and levels:
         for fixture_id, output in outputs_that_keep_par(stored, setup, _probe(stored, request.probe), levels).items():
             found[fixture_id]["output"] = output
-    if request.reach:
+    if request.par_wanted:
         held = [fixture_id for unit in units_of(setup) if unit.id in request.picked for fixture_id in unit.ids]
-        par, ids = read_par(request.reach), held if len(request.picked) > 1 else ()
+        par, ids = read_par(request.par_wanted), held if len(request.picked) > 1 else ()
         for fixture_id, output in outputs_for_par(stored, setup, _probe(stored, request.probe), par, ids).items():
             found.setdefault(fixture_id, {})["output"] = output
     return found

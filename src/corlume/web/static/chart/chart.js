@@ -30,7 +30,7 @@ export const chart = () => ({
     this.minute = null;
     // whether the PAR at the probe is kept while channels change, and a PAR typed for the probe
     this.steady = false;
-    this.reach = "";
+    this.parWanted = "";
     this.changes = {};
     this.drag = null;
     this.refused = false;

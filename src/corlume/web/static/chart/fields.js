@@ -19,8 +19,8 @@ export const chartFields = {
     }
     if (event.target.dataset.together !== undefined) this.dimTogether(event.target);
     if (event.target.dataset.levelOfAll) this.mixTogether(event.target);
-    if (event.target.dataset.reach !== undefined) {
-      this.reach = event.target.value.trim();
+    if (event.target.dataset.parWanted !== undefined) {
+      this.parWanted = event.target.value.trim();
       clearTimeout(this.typing);
       this.typing = setTimeout(() => this.preview(), TYPED);
     }
@@ -39,10 +39,10 @@ export const chartFields = {
   async change(event) {
     const { dim, level, onoff, lampFor, field, id, layer } = event.target.dataset;
     if (event.target.dataset.pick) this.pick(Number(event.target.dataset.pick));
-    const { together, levelOfAll, steady, reach } = event.target.dataset;
+    const { together, levelOfAll, steady, parWanted } = event.target.dataset;
     if ((together !== undefined || levelOfAll) && (await this.commit({}))) this.revert();
     if (steady !== undefined) this.steady = event.target.checked;
-    if (reach !== undefined) await this.reachPar(event.target);
+    if (parWanted !== undefined) await this.reachPar(event.target);
     if (level && (await this.commit({ [level]: { levels: this.levels(level) } }))) this.revert();
     if (lampFor && event.target.value) await this.commit({ [lampFor]: { lamp: event.target.value } });
     if (layer !== undefined) {
@@ -69,10 +69,10 @@ export const chartFields = {
 
   // What was typed for the probe is set, and the field is blank again; with a fault it stays.
   async reachPar(input) {
-    const wanted = this.reach;
-    this.reach = "";
+    const wanted = this.parWanted;
+    this.parWanted = "";
     clearTimeout(this.typing);
-    const faults = wanted ? await this.keep("/fixtures", {}, { reach: wanted }) : null;
+    const faults = wanted ? await this.keep("/fixtures", {}, { par_wanted: wanted }) : null;
     const note = input.nextElementSibling;
     note.hidden = !faults;
     if (faults) {
