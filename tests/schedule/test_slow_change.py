@@ -44,6 +44,7 @@ from corlume.services.schedule.change_plans import (
 from corlume.services.schedule.earlier_light import light_edits, tank_before
 from corlume.services.schedule.new_corals import new_corals
 from corlume.services.schedule.plan_card import plan_cards, settings_of
+from corlume.services.schedule.recent_rise import find_recent_rise
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
 
@@ -331,3 +332,16 @@ def test_the_page_of_a_plan_offers_the_light_before_an_edit_and_undo(client: Tes
     answer = client.post("/tanks/1/day/plan/restart")
     assert answer.status_code == 303
     assert "after a power cut" in client.get("/tanks/1/day").text
+
+
+def test_light_that_rose_without_a_plan_is_told_on_the_day_page(client: TestClient, db: Database) -> None:
+    assert "More light than a week ago" not in client.get("/tanks/1/day").text
+    hung = tanks.open_tank(db, 1).setup().fixtures
+    change_fixtures(db, 1, 1, {k.id: {"output": min(1.0, 1.25 * k.value.output)} for k in hung})
+    (edit,) = light_edits(db, 1)
+    text = client.get("/tanks/1/day").text
+    assert "25 % at" in text
+    assert f"plan?was=e{edit.id}&amp;setup=1" in text
+    assert find_recent_rise(db, tanks.open_tank(db, 1), edit.at + datetime.timedelta(days=8)) is None
+    start_plan(db, 1, Origin(edit=edit), 1, replace(usual_request("match", TODAY), reason="x"))
+    assert "More light than a week ago" not in client.get("/tanks/1/day").text

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-STEP = 0.15
-"""Most that a week adds to a new coral's light; ours, as in ``slow_change`` [-]."""
+from corlume.core.schedule.slow_change import BOUND
+
 NEAR = 0.1
 """A spot within so much of the light that it had needs no plan [-]."""
 MOST_WEEKS = 26
@@ -27,5 +27,5 @@ def plan_for_new(had: float, spot: float) -> NewCoralPlan | None:
     weeks, par = list[float](), had
     while par < spot and len(weeks) < MOST_WEEKS:
         weeks.append(par)
-        par = min(spot, par * (1 + STEP))
+        par = min(spot, par * (1 + BOUND))
     return NewCoralPlan(had, spot, (*weeks, spot))

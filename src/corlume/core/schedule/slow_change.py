@@ -21,6 +21,8 @@ Array = NDArray[np.float64]
 By = Literal["levels", "hours", "height", "stages"]
 DIM_PAR, DIM_DOSE = 20.0, 0.7
 """A rise up to here harms no coral, whatever share of its light it is; our own [umol/m2/s], [mol/m2/d]."""
+BOUND = 0.15
+"""Most that a step adds to the light of a coral, where the keeper says nothing else; our own [-]."""
 FINEST = 0.01
 """Parts of a change are whole per cents, as fixtures are set [-]."""
 MOST_STEPS = 120
@@ -55,7 +57,7 @@ APPROACHES: dict[str, Approach] = {
         "are said to halve losses.",
         "levels",
         7,
-        0.15,
+        BOUND,
         6.0,
     ),
     "photoperiod": Approach(
@@ -72,7 +74,7 @@ APPROACHES: dict[str, Approach] = {
         "Six to eight weeks at each level: in this telling even weekly rises are too fast, and harm shows late.",
         "levels",
         49,
-        0.15,
+        BOUND,
         21.0,
     ),
     "watch": Approach(
@@ -80,7 +82,7 @@ APPROACHES: dict[str, Approach] = {
         "Closing polyps and paling tell before harm is done: the next step comes when the checks since are good.",
         "levels",
         7,
-        0.15,
+        BOUND,
         6.0,
         watches=True,
     ),
@@ -90,7 +92,7 @@ APPROACHES: dict[str, Approach] = {
         "a jump.",
         "stages",
         7,
-        0.15,
+        BOUND,
         0.0,
     ),
     "height": Approach(
@@ -98,7 +100,7 @@ APPROACHES: dict[str, Approach] = {
         "Distance dims every fixture alike, colour and all: for what does not dim, and for mounts that move.",
         "height",
         7,
-        0.15,
+        BOUND,
         6.0,
     ),
 }

@@ -110,7 +110,7 @@ def try_plan(
     ``then`` is the tank with the setup ``was``, where it is not as it is now.
     """
     approach, now = APPROACHES[asked.approach], fixtures_on(then or stored, was, asked.begins)
-    before = _light_then(stored, setup, then, now) if then else None
+    before = light_then(stored, setup, then, now) if then else None
     change = find_change(
         stored, now, setup, asked.approach, before=before,
         first_hours=asked.hours, growing=asked.growing, raised=asked.raised,
@@ -128,7 +128,7 @@ def try_plan(
         steps = fixed_steps(change.light, [(k + 1) / count for k in range(count)], peaks=True)
     else:
         steps = find_steps(change.light, even_parts(asked.weeks, asked.every), asked.bound)
-    names = coral_names(stored, change)
+    names = coral_names(stored, change.ids)
     limits = Counter(s.coral for s in steps if s.coral >= 0 and s.rise > 0.85 * asked.bound)
     plan = ChangePlan(
         f"{was.name[:30]} to {setup.name[:30]}",
@@ -157,7 +157,7 @@ def try_plan(
     )
 
 
-def _light_then(stored: StoredTank, setup: StoredSetup, then: StoredTank, lights: Sequence[Fixture]) -> LightAt:
+def light_then(stored: StoredTank, setup: StoredSetup, then: StoredTank, lights: Sequence[Fixture]) -> LightAt:
     """What the corals of today had in a tank as it was.
 
     New and moved ones count as used to the light as it will be: they have plans of their own, see ``new_corals``, and
@@ -172,10 +172,10 @@ def _light_then(stored: StoredTank, setup: StoredSetup, then: StoredTank, lights
     return LightAt(peak, dose)
 
 
-def coral_names(stored: StoredTank, change: Change) -> list[str]:
-    """Number and name of each coral of a change."""
+def coral_names(stored: StoredTank, ids: Sequence[int]) -> list[str]:
+    """Number and name of some corals by their ids."""
     numbered = {kept.id: f"{k} {kept.value.card.name}" for k, kept in enumerate(stored.corals, 1)}
-    return [numbered[coral_id] for coral_id in change.ids]
+    return [numbered[coral_id] for coral_id in ids]
 
 
 def _warnings(asked: PlanRequest, change: Change, steps: list[Step], names: list[str]) -> list[str]:

@@ -27,7 +27,7 @@ def find_lower_spot(
     """A dimmer spot for one of the corals that limit a plan, where it makes the plan shorter or keeps it in bounds;
     None without one.
     """
-    names = coral_names(stored, tried.change)
+    names = coral_names(stored, tried.change.ids)
     for index, _ in tried.limits:
         coral_id = tried.change.ids[index]
         spot = find_better_spot(stored, setup, coral_id, float(tried.change.after.peak[index]), "paler")

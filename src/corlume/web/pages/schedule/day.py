@@ -15,6 +15,7 @@ from corlume.core.errors import InvalidInput
 from corlume.core.light.light_group import DayPoint, LightGroup, minute_of
 from corlume.core.message_text import letter
 from corlume.core.schedule.day import clock, clock_stretches
+from corlume.core.schedule.slow_change import BOUND
 from corlume.core.schedule.starts import STARTS
 from corlume.formats.file_faults import BadFile
 from corlume.services.keeping import acclimation_log, light_groups, tanks
@@ -22,6 +23,7 @@ from corlume.services.keeping.light_groups import DayMove
 from corlume.services.schedule.day_light import CoralDay, coral_days, zone_days
 from corlume.services.schedule.day_report import lights_now, report_day, start_effects
 from corlume.services.schedule.plan_card import plan_cards
+from corlume.services.schedule.recent_rise import find_recent_rise
 from corlume.store.database import Database
 from corlume.store.tables import Kept, NotFound, found
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -220,6 +222,8 @@ def _page(
         "starts": STARTS,
         "effects": start_effects(stored, setup),
         "plans": plan_cards(stored, acclimation_log.logs(db, stored.id), datetime.date.today()),
+        "rise": find_recent_rise(db, stored, datetime.datetime.now(datetime.UTC)) if setup.in_use else None,
+        "bound": BOUND,
         "holds": HOLDS,
         "span": asked(DayMove, moved.data if moved else span, moved.errors if moved else {}, measure),
         "added": added,

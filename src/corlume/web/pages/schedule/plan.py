@@ -180,7 +180,7 @@ def _page(
         except InvalidInput as error:
             for one in error.errors:
                 form.errors.setdefault(one.field, measure.message(one))
-    names = change_plans.coral_names(stored, tried.change) if tried else []
+    names = change_plans.coral_names(stored, tried.change.ids) if tried else []
     context: dict[str, Any] = {
         "stored": stored,
         "start": start_of,
@@ -216,7 +216,7 @@ def _page(
 
 def _rows(stored: StoredTank, tried: TriedPlan) -> list[dict[str, Any]]:
     """Each coral before and after, those that gain most first, with a small curve of its daily light."""
-    names, found = change_plans.coral_names(stored, tried.change), []
+    names, found = change_plans.coral_names(stored, tried.change.ids), []
     cards = {kept.id: kept.value.card for kept in stored.corals}
     before, after = tried.change.before, tried.change.after
     for k, coral_id in enumerate(tried.change.ids):
@@ -238,7 +238,7 @@ def _rows(stored: StoredTank, tried: TriedPlan) -> list[dict[str, Any]]:
 def _steps(stored: StoredTank, setup: StoredSetup, tried: TriedPlan) -> list[dict[str, Any]]:
     """Each step with its day, what is set, and the largest rise."""
     plan: ChangePlan = tried.plan
-    names = change_plans.coral_names(stored, tried.change)
+    names = change_plans.coral_names(stored, tried.change.ids)
     jump = tried.change.before.rises(tried.states[0])
     rises = [(float(jump.max(initial=0.0)), int(jump.argmax()) if len(jump) else -1)]
     rises += [(step.rise, step.coral) for step in tried.steps]
