@@ -69,7 +69,7 @@ def test_a_plan_is_made_held_and_sent_to_a_controller_that_loses_it(
     page.get_by_role("link", name="Plan a slow change").click()
     expect(page.get_by_text("steps, from")).to_be_visible()
     page.get_by_role("button", name="Start plan").click()
-    expect(page.get_by_text("Step 0 of 6")).to_be_visible()
+    expect(page.get_by_text("First level")).to_be_visible()
     first = tanks.open_tank(db, 1).plans[0].value
     page.get_by_role("button", name="Hold plan").click()
     until(page, lambda: (tanks.open_tank(db, 1).plans[0].value.steps[1].day - first.steps[1].day).days == 7)

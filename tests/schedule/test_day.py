@@ -9,6 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from fastapi.testclient import TestClient
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.integrate import quad
@@ -24,6 +25,10 @@ from corlume.core.schedule.day import Day, clock, clock_stretches, plain_block
 from corlume.core.schedule.day_checks import day_problems, lit_times
 from corlume.core.schedule.dose import judge_day
 from corlume.core.schedule.starts import STARTS, day_group, group_name, start_groups
+from corlume.services.keeping import light_groups, tanks
+from corlume.services.light.fields import par_at
+from corlume.services.schedule import change_plans
+from corlume.store.database import Database
 
 PLAIN = Day(plain_block(9.0, None))
 HALIDE = Emitter("halide", 500.0, 2.0, 0.3, 0.3, 0.5, 0.3, 0.3)
@@ -183,3 +188,24 @@ def test_electricity_is_cheaper_in_some_hours() -> None:
     with pytest.raises(InvalidInput) as refused:
         Running(cheap_price=0.1)
     assert [error.field for error in refused.value.errors] == ["cheap_from"]
+
+
+def test_the_pages_show_the_day_at_the_probe_and_at_todays_step_of_a_plan(client: TestClient, db: Database) -> None:
+    light_groups.begin_schedule(db, 1, 1, "nine")
+    stored, noon = tanks.open_tank(db, 1), np.array([[0.6, 0.25, 0.2]])
+    fixtures = stored.setup().hung
+    par = float(par_at(stored.lit_tank(), fixtures, noon)[0])
+    assert f"probe {par:.0f}" in client.get("/tanks/1/day?probe=600-250-200").text
+    readout = client.post("/tanks/1/setups/1/light", json={"probe": {"x": 0.6, "y": 0.25, "depth": 0.2}}).text
+    assert "day?probe=600-250-200" in readout
+    for bad in ("", "9-9", "x-1-2", "99999-1-1", "1-2-3-4"):  # over the middle of the tank
+        assert "The probe: 75 from left" in client.get(f"/tanks/1/day?probe={bad}").text
+    change_plans.restart_light(db, 1, 1, datetime.date.today())
+    half = client.get("/tanks/1/day?probe=600-250-200").text
+    assert f"probe {par / 2:.0f}" in half
+    assert "today&#39;s step of the plan" in half or "today's step of the plan" in half
+    at_noon = {"probe": {"x": 0.6, "y": 0.25, "depth": 0.2}, "minute": 840}
+    assert f">{par / 2:.0f}<" in client.post("/tanks/1/setups/1/light", json=at_noon).json()["readout"]
+    plans = [client.get(f"/tanks/1/corals/hour?minute={minute}").json()["plan"] for minute in (180, 720, 840)]
+    assert plans[0] != plans[1] == plans[2]
+    assert client.get("/tanks/1/corals/hour?minute=1440").status_code == 422

@@ -46,6 +46,26 @@ class LightQuality:
     usable: dict[str, float]
 
 
+def default_probe(tank: Tank) -> WaterPoint:
+    """Initial place of the probe: over the middle of the tank at the height of the rock top."""
+    return WaterPoint(tank.length / 2, tank.width / 2, tank.rock_top())
+
+
+def probe_text(place: WaterPoint) -> str:
+    """Place of the probe for an address [mm]."""
+    return "-".join(f"{1000 * value:.0f}" for value in (place.x, place.y, place.depth))
+
+
+def probe_of(text: str, tank: Tank) -> WaterPoint:
+    """Place of such a text; the default one where it is none, or is not in the water."""
+    parts = text.split("-")
+    if len(parts) != 3 or not all(part.isdecimal() and len(part) < 6 for part in parts):
+        return default_probe(tank)
+    x, y, depth = (int(part) / 1000 for part in parts)
+    inside = x <= tank.length and y <= tank.width and depth <= tank.water_depth
+    return WaterPoint(x, y, depth) if inside else default_probe(tank)
+
+
 def read_probe(tank: Tank, fixtures: Sequence[Fixture], targets: LightTargets, day: Day, place: WaterPoint) -> Readout:
     """Read PAR at one point of the water."""
     units = _units(tank, fixtures, place)

@@ -22,6 +22,7 @@ from corlume.core.schedule.starts import group_name
 from corlume.services.light.points import PlaneSpec, same_tank
 from corlume.services.placement.zone_placement import coral_places
 from corlume.services.schedule.day_light import channel_light, daily_light_over, light_over
+from corlume.store.tables import Kept
 from corlume.store.tanks import StoredSetup, StoredTank
 
 Array = NDArray[np.float64]
@@ -288,6 +289,14 @@ def running_plan(stored: StoredTank, setup: StoredSetup) -> ChangePlan | None:
 def fixtures_on(stored: StoredTank, setup: StoredSetup, today: datetime.date) -> tuple[Fixture, ...]:
     """Fixtures of a setup as its running plan has them on a day."""
     return on_step(stored, setup, setup.hung, today)
+
+
+def setup_on(stored: StoredTank, setup: StoredSetup, today: datetime.date) -> StoredSetup:
+    """A setup with its fixtures as a running plan has them on a day; these are not stored, and have no ids."""
+    fixtures = fixtures_on(stored, setup, today)
+    if fixtures == tuple(setup.hung):
+        return setup
+    return replace(setup, fixtures=tuple(Kept(0, fixture) for fixture in fixtures))
 
 
 def on_step(

@@ -131,7 +131,7 @@ def try_plan(
     names = coral_names(stored, change.ids)
     limits = Counter(s.coral for s in steps if s.coral >= 0 and s.rise > 0.85 * asked.bound)
     plan = ChangePlan(
-        f"{was.name[:30]} to {setup.name[:30]}",
+        f"Slow change of {setup.name[:40]}" if then else f"{was.name[:30]} to {setup.name[:30]}",
         setup.name,
         was.name,
         asked.approach,

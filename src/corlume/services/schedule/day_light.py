@@ -17,7 +17,7 @@ from corlume.core.schedule.day_checks import MINUTES
 from corlume.core.schedule.dose import USUAL_DAY, DoseVerdict, judge_day
 from corlume.services.keeping.coral_types import lives_off_food
 from corlume.services.light.fields import par_at, unit_of
-from corlume.services.light.points import PlaneSpec, same_tank
+from corlume.services.light.points import PlaneSpec, WaterPoint, same_tank
 from corlume.services.placement.zone_placement import coral_places
 from corlume.store.tanks import StoredSetup, StoredTank
 
@@ -59,6 +59,12 @@ def peak_minute(day: Day, fixtures: Sequence[Fixture]) -> int:
     flux = flux_over(day, fixtures)
     at = np.flatnonzero(flux >= flux.max(initial=0.0) - 1e-9) if flux.any() else np.array([720])
     return int(MINUTES[at[len(at) // 2]]) if flux.any() else 720
+
+
+def day_at(stored: StoredTank, fixtures: Sequence[Fixture], place: WaterPoint) -> Array:
+    """PAR (minutes,) at a place over the day [umol/m2/s]."""
+    light = channel_light(same_tank(stored.lit_tank()), fixtures, PlaneSpec("point", place))
+    return light_over(stored.running.day, fixtures, light)[0] if light else np.zeros(len(MINUTES))
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +111,9 @@ class GroupPower:
 def power_by_group(stored: StoredTank, setup: StoredSetup, minutes: Array = MINUTES) -> list[GroupPower]:
     """Power of each group of a setup over the day, and last of what goes by the plain hours."""
     day, found = stored.running.day, []
-    for name in [*(kept.value.name for kept in setup.groups), day.plain.name]:
+    foreign = [day.group_of(f).name for f in setup.hung]  # of fixtures that a plan has not replaced yet
+    names = dict.fromkeys(kept.value.name for kept in setup.groups)
+    for name in [*(names | dict.fromkeys(n for n in foreign if n != day.plain.name)), day.plain.name]:
         mine = [f for f in setup.hung if day.group_of(f).name == name]
         if mine or name != day.plain.name:
             watts = sum((day.power(f, minutes) for f in mine), np.zeros(len(minutes)))

@@ -105,6 +105,8 @@ def start_effects(stored: StoredTank, setup: StoredSetup) -> dict[str, str]:
             words = (
                 f"Daily light of the corals {low} %" if low == high else f"Daily light of the corals {low} to {high} %"
             )
+            if low == high == "+0":
+                words = "Daily light of the corals stays"
             found[key] = f"{words}; {len(gone)} would leave their target." if gone else f"{words}."
     return found
 

@@ -26,6 +26,7 @@ from corlume.services.keeping.hung_units import arrange_units, place_as_read, un
 from corlume.services.light.fields import first_look
 from corlume.services.light.layers import LAYERS, OF_SURVEY, Layer
 from corlume.services.light.points import WaterPoint
+from corlume.services.light.probe import default_probe
 from corlume.services.placement.zone_placement import coral_change
 from corlume.services.schedule.day_light import peak_minute
 from corlume.services.schedule.par_at_place import outputs_for_par, outputs_that_keep_par
@@ -152,7 +153,7 @@ def _page(
     if selected is None and shown.fixtures:
         selected = shown.fixtures[0].id
     sheet = chart_view.sheet_of(stored, shown, narrow=narrow_of(request))
-    probe = chart_view.default_probe(stored)
+    probe = default_probe(stored.tank)
     coarse = first_look(stored.lit_tank()) if shown.fixtures else None
     if coarse:
         parts = chart_view.first_parts(stored, coarse, sheet, shown, probe, selected, measure)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import json
 from collections.abc import Collection, Sequence
 from dataclasses import asdict
@@ -43,8 +44,9 @@ from corlume.services.light.layers import (
     survey_plane,
 )
 from corlume.services.light.points import PlaneSpec, WaterPoint, same_tank
-from corlume.services.light.probe import LightQuality, Readout, light_quality, read_probe
+from corlume.services.light.probe import LightQuality, Readout, light_quality, probe_text, read_probe
 from corlume.services.light.uncertainty import Uncertainty, uncertainty_at
+from corlume.services.schedule.change_light import on_step
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.beam_optics import draw_front
 from corlume.web.drawing.fixtures import draw_dimensions, draw_fixtures, draw_probe, faces_on
@@ -52,12 +54,7 @@ from corlume.web.drawing.light import draw_light
 from corlume.web.drawing.sheet import Sheet, View, lay_out
 from corlume.web.drawing.survey_points import PointMark, draw_points, reading_on
 from corlume.web.drawing.tank import draw_caption, draw_frame, draw_rock
-from corlume.web.request.page import templates
-
-
-def default_probe(stored: StoredTank) -> WaterPoint:
-    """Initial place of the probe: over the middle of the tank at the height of the rock top."""
-    return WaterPoint(stored.tank.length / 2, stored.tank.width / 2, stored.tank.rock_top())
+from corlume.web.request.page import along, templates
 
 
 def sheet_of(stored: StoredTank, setup: StoredSetup, *, narrow: bool) -> Sheet:
@@ -80,7 +77,8 @@ def moving_parts(
 ) -> dict[str, str]:
     """Everything that a drag, a dimmer or the probe changes: light, rock, marks, readout, verdicts.
 
-    With a ``minute`` light and readout are those of that time of day by the schedule [min]; verdicts stay as set.
+    With a ``minute`` light and readout are those of that time of day by the schedule and a running plan [min]; verdicts
+    stay as set.
 
     In mid-drag the drawings may be ``coarse``: fewer nodes, no lines or labels but the limits of the bands, and nothing
     of what a hand on a fixture does not change.
@@ -88,7 +86,7 @@ def moving_parts(
     tank, targets = same_tank(stored.lit_tank()), stored.targets
     fixtures = setup.hung
     chosen = next((i for i, kept in enumerate(setup.fixtures) if kept.id == selected), None)
-    lit = fixtures if minute is None else stored.running.day.at(fixtures, minute)
+    lit = fixtures if minute is None else _lit_at(stored, setup, minute)
     bands = dose_bands(targets) if layer == "dose" else BANDS.get(layer) or targets.bands()
     slices = [PlaneSpec(view.kind, at, coarse) for view, at in zip(sheet.views(), _slices(probe), strict=True)]
     if fixtures:
@@ -125,6 +123,12 @@ def moving_parts(
         parts["rings"] = _rings(stored, setup, measure) if fixtures else ""
         parts["hung"] = _hung_table(setup, measure) if fixtures else ""
     return parts
+
+
+def _lit_at(stored: StoredTank, setup: StoredSetup, minute: float) -> Sequence[Fixture]:
+    """Fixtures as they are lit at a minute of today; while others still hang in their place, by the schedule alone."""
+    today = on_step(stored, setup, setup.hung, datetime.date.today())
+    return stored.running.day.at(today if len(today) == len(setup.fixtures) else setup.hung, minute)
 
 
 def _hung_table(setup: StoredSetup, measure: Measure) -> str:
@@ -215,7 +219,7 @@ def _drawn(
     if not (coarse or first):
         told = same_tank(stored.under(None).lit_tank())
         sure = uncertainty_at(told, lit, PlaneSpec("point", probe), stored.survey)
-    parts["readout"] = _readout(stored, lit, reading, quality, sure, measure)
+    parts["readout"] = _readout(stored, setup, lit, reading, quality, sure, measure)
     parts["spoken"] = f"{reading.par:.0f} PAR at the probe, {reading.band.name}"
     return parts
 
@@ -281,6 +285,7 @@ NEAR_SLICE = 0.04
 
 def _readout(
     stored: StoredTank,
+    setup: StoredSetup,
     fixtures: Sequence[Fixture],
     reading: Readout,
     quality: LightQuality | None,
@@ -303,6 +308,7 @@ def _readout(
         measure=measure,
         survey=stored.survey,
         sure=sure,
+        day=along(f"/tanks/{stored.id}/day?probe={probe_text(reading.place)}", None if setup.in_use else setup.id),
     )
 
 

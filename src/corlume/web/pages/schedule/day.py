@@ -20,7 +20,9 @@ from corlume.core.schedule.starts import STARTS
 from corlume.formats.file_faults import BadFile
 from corlume.services.keeping import acclimation_log, light_groups, tanks
 from corlume.services.keeping.light_groups import DayMove
-from corlume.services.schedule.day_light import CoralDay, coral_days, zone_days
+from corlume.services.light.probe import probe_of
+from corlume.services.schedule.change_light import setup_on
+from corlume.services.schedule.day_light import CoralDay, coral_days, day_at, zone_days
 from corlume.services.schedule.day_report import lights_now, report_day, start_effects
 from corlume.services.schedule.plan_card import plan_cards
 from corlume.services.schedule.recent_rise import find_recent_rise
@@ -49,10 +51,10 @@ class PointMoved(BaseModel):
 @router.get("")
 def show_day(
     request: Request, db: Db, tank_id: RowId, setup: Looked = None,
-    corals: Annotated[str, Query(max_length=200)] = "",
+    corals: Annotated[str, Query(max_length=200)] = "", probe: Annotated[str, Query(max_length=40)] = "",
 ) -> HTMLResponse:  # fmt: skip
     """The day of a setup."""
-    return _page(request, db, tanks.open_tank(db, tank_id), setup, corals=corals)
+    return _page(request, db, tanks.open_tank(db, tank_id), setup, corals=corals, probe=probe)
 
 
 @router.post("/start")
@@ -191,16 +193,21 @@ def _page(
     setup_id: int | None,
     *,
     corals: str = "",
+    probe: str = "",
     bad: tuple[int, Form] | None = None,
     moved: Form | None = None,
     added: Form | None = None,
     file_faults: Sequence[str] = (),
 ) -> HTMLResponse:
-    measure, setup = measure_of(request), stored.setup(setup_id)
-    report, days = report_day(stored, setup), coral_days(stored, setup.hung)
-    drawn = _drawn(days, corals)
+    measure, setup, today = measure_of(request), stored.setup(setup_id), datetime.date.today()
+    lit = setup_on(stored, setup, today)
+    report, days = report_day(stored, lit), coral_days(stored, lit.hung)
+    drawn, place = _drawn(days, corals), probe_of(probe, stored.tank)
     names = short_labels([f"{one.number} {one.coral.card.name}" for one in drawn])
     lines = [Line(f"{name} {one.peak:.0f}", one.par) for name, one in zip(names, drawn, strict=True)]
+    if setup.fixtures:
+        there = day_at(stored, lit.hung, place)
+        names, lines = [*names, "the probe"], [*lines, Line(f"probe {there.max():.0f}", there)]
     powers = [(one.name, one.watts) for one in report.powers]
     time = datetime.datetime.now().time()
     minute = minute_of(time)
@@ -210,18 +217,20 @@ def _page(
         "setup": setup,
         "report": report,
         "days": sorted(days, key=lambda one: -one.dose),
-        "zones": zone_days(stored, setup.hung),
-        "clocks": len(clock_stretches(datetime.date.today())) > 1,
+        "zones": zone_days(stored, lit.hung),
+        "on_step": lit is not setup,
+        "probe": place,
+        "clocks": len(clock_stretches(today)) > 1,
         "drawn": {one.id for one in drawn},
         "drawing": draw_day(lines, powers, setup.groups, most=report.bears, now=minute, narrow=narrow_of(request)),
         "now": f"{time:%H:%M}",
-        "lights": lights_now(stored, setup, datetime.date.today(), minute),
+        "lights": lights_now(stored, setup, today, minute),
         "lines": list(zip(LINES, names, strict=False)) if narrow_of(request) else [],
         "cards": [_card(setup, kept, bad[1] if bad and bad[0] == kept.id else None, measure) for kept in setup.groups],
         "plain": [(letter(k), kept.value) for k, kept in enumerate(setup.fixtures) if kept.value.day is None],
         "starts": STARTS,
         "effects": start_effects(stored, setup),
-        "plans": plan_cards(stored, acclimation_log.logs(db, stored.id), datetime.date.today()),
+        "plans": plan_cards(stored, acclimation_log.logs(db, stored.id), today),
         "rise": find_recent_rise(db, stored, datetime.datetime.now(datetime.UTC)) if setup.in_use else None,
         "bound": BOUND,
         "holds": HOLDS,
@@ -242,7 +251,7 @@ def _drawn(days: Sequence[CoralDay], chosen: str) -> list[CoralDay]:
     """Corals whose light is drawn: those chosen, or the brightest, the one in the middle and the darkest."""
     ids = {int(text) for text in chosen.split(",") if text.isdecimal() and len(text) < 15}
     if mine := [one for one in days if one.id in ids]:
-        return mine[:6]
+        return mine[: len(LINES) - 1]
     ranked = sorted(days, key=lambda one: -one.peak)
     return [ranked[k] for k in sorted({0, len(ranked) // 2, len(ranked) - 1})] if ranked else []
 
