@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import itertools
+import re
 import zoneinfo
 from dataclasses import replace
 
@@ -209,3 +210,34 @@ def test_the_pages_show_the_day_at_the_probe_and_at_todays_step_of_a_plan(client
     plans = [client.get(f"/tanks/1/corals/hour?minute={minute}").json()["plan"] for minute in (180, 720, 840)]
     assert plans[0] != plans[1] == plans[2]
     assert client.get("/tanks/1/corals/hour?minute=1440").status_code == 422
+
+
+def test_moonlight_follows_the_day_and_is_told_where_it_cannot(client: TestClient, db: Database) -> None:
+    light_groups.begin_schedule(db, 1, 1, "nine")
+    kept = tanks.open_tank(db, 1).setup().groups[0]
+
+    def typed(times: str, ramp: str = "linear", **more: str) -> dict[str, str]:
+        rows = [text.split("=") for text in times.split()]
+        points = {f"points.{k}.time": time for k, (time, _) in enumerate(rows)}
+        points |= {f"points.{k}.level": level for k, (_, level) in enumerate(rows)}
+        return {"name": "LED", "ramp": ramp, "fixture.1": "on", "moonlight": "on", **points, **more}
+
+    path = f"/tanks/1/day/groups/{kept.id}"
+    assert client.post(path, data=typed("09:00=0 10:00=100 17:00=100 18:00=0")).status_code == 303
+    stored = tanks.open_tank(db, 1)
+    group, day = stored.setup().groups[0].value, stored.running.day
+    assert [(f"{p.time:%H:%M}", p.level) for p in group.points][3:] == [
+        ("18:00", 0.02),
+        ("21:30", 0.02),
+        ("22:00", 0.0),
+    ]
+    blue, _, white, green, red = day.levels(stored.setup().hung[0], np.array([1200.0]))[:, 0]
+    assert blue > 0.005
+    assert white < 0.3 * blue  # as set it is 0.6
+    assert (green, red) == (0.0, 0.0)
+    for bad in (typed("09:00=100 18:00=0", "switch"), typed("09:00=50"), typed("04:00=0 05:00=100 23:30=0"),
+                typed("09:00=0 10:00=100 12:00=0 14:00=0 15:00=100 16:00=0")):  # fmt: skip
+        answer = client.post(path, data=bad)
+        assert answer.status_code == 422
+        assert re.search("Moonlight (needs|leaves)", answer.text)
+        assert tanks.open_tank(db, 1).setup().groups[0].value == group

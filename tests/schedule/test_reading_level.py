@@ -14,6 +14,7 @@ from corlume.core.light.light_group import DayPoint, LightGroup
 from corlume.devices.simulated_meter import SimulatedMeter
 from corlume.services.keeping import light_groups, surveys, tanks
 from corlume.services.light.fields import medium_of
+from corlume.services.schedule.day_report import lights_now
 from corlume.services.schedule.reading_level import lights_at, reading_level
 from corlume.store.database import Database
 
@@ -86,3 +87,18 @@ def test_the_simulated_meter_reads_what_the_schedule_gives_at_the_hour(db: Datab
     assert median() == pytest.approx(noon / 2, rel=0.06)
     moment = moment.replace(hour=3)
     assert median() == 0.0
+
+
+def test_points_with_channels_beside_points_without_are_read_by_all(client: TestClient, db: Database) -> None:
+    """What the lights do now, and a reading, once failed on a group with a colour of its own at some points."""
+    points = (DayPoint(datetime.time(8), 0.0), DayPoint(datetime.time(12), 1.0, "100/80/40/20/10"))
+    ids = [kept.id for kept in tanks.open_tank(db, 1).setup().fixtures]
+    light_groups.save_group(db, 1, 1, light_groups.NEW, LightGroup("LED", "linear", points), ids)
+    stored, survey = tanks.open_tank(db, 1), surveys.open_survey(db, 1, surveys.all_surveys(db, 1)[0].id).value
+    assert lights_now(stored, stored.setup(), datetime.date.today(), 600.0).levels == (("LED", "50 %"),)
+    found = reading_level(stored, survey, (0.5, 0.3, 0.1), datetime.time(10), datetime.date.today())
+    assert found is not None
+    assert not found.warming
+    assert 0.2 < found.level < 0.6
+    assert client.get("/tanks/1/day").status_code == client.get("/tanks/1/day/card").status_code == 200
+    assert client.post("/tanks/1/day/move", data={"begins": "9:00", "hours": "10"}).status_code == 422

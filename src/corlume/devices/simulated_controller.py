@@ -86,5 +86,5 @@ def levels_of(lamp: Lamp, minute: float) -> list[float]:
             at = [point.minute for point in points if point.minute <= minute]
             channels.append(top * points[len(at) - 1].level)
         else:
-            channels.append(float(top * group.levels((1.0,), np.array([minute]))[0, 0]))
+            channels.append(float(top * group.master(np.array([minute]))[0]))
     return [round(level, 4) for level in channels]

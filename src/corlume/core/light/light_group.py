@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 import itertools
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Annotated, Literal
 
@@ -103,6 +103,12 @@ class LightGroup:
         t = ((minutes - times[at]) % DAY) / span
         found: Array = values[at].T + _RISE[self.ramp](t) * (values[after] - values[at]).T
         return found
+
+    def master(self, minutes: Array) -> Array:
+        """Level (n,) of the whole group at minutes (n,) of the day [-], whatever its channels do."""
+        plain = replace(self, points=tuple(replace(point, channels="") for point in self.points))
+        level: Array = plain.levels((1.0,), minutes)[0]
+        return level
 
     def _nodes(self, mix: Sequence[float]) -> tuple[Array, Array]:
         """Times (p,) [min] and levels (p, channels) [-] of the points."""

@@ -119,7 +119,7 @@ DIM = 0.1
 
 def bright(group: LightGroup) -> list[tuple[float, float]]:
     """Times in which a group is brighter than moonlight: beginnings and lengths [min]."""
-    levels = group.levels((1.0,), MINUTES)[0] >= DIM
+    levels = group.master(MINUTES) >= DIM
     if levels.all():
         return [(0.0, DAY)]
     edges = np.flatnonzero(levels & ~np.roll(levels, 1)), np.flatnonzero(~levels & np.roll(levels, 1))

@@ -85,11 +85,12 @@ def _of_bands(name: str, *bands: tuple[float, float, float], output: float = 1.0
     return Preset(name, _text_of(np.interp(NODES, WAVELENGTHS, photon_shares(BandSpectrum(bands)))), output=output)
 
 
+MOON = _of_bands("Dim moon", (0.7, 452, 22), (0.3, 472, 26), output=0.02)
 GENERIC = (
     _of_bands("Growth", (0.18, 415, 18), (0.46, 450, 22), (0.2, 472, 26), (0.12, 560, 130), (0.04, 655, 25)),
     _of_bands("Blue evening", (0.2, 415, 18), (0.55, 450, 22), (0.25, 472, 26)),
     _of_bands("White noon", (0.06, 415, 18), (0.3, 452, 24), (0.56, 560, 130), (0.08, 650, 30)),
-    _of_bands("Dim moon", (0.7, 452, 22), (0.3, 472, 26), output=0.02),
+    MOON,
 )
 """Presets of our own, for any fixture whose channels have spectra."""
 

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
+from corlume.core.errors import Rules
 from corlume.core.light.fixture import Fixture
-from corlume.core.light.light_group import DayPoint, LightGroup
+from corlume.core.light.light_group import DAY, DayPoint, LightGroup
 from corlume.core.schedule.day import clock
 
 
@@ -90,3 +91,28 @@ def day_group(name: str, hours: float, ramp: float, middle: float) -> LightGroup
     levels = [(on, 1.0), (off, 0.0)] if not ramp else [(on, 0.0), (on + ramp, 1.0), (off - ramp, 1.0), (off, 0.0)]
     points = sorted((DayPoint(clock(minute), level) for minute, level in levels), key=lambda point: point.time)
     return LightGroup(name, "linear" if ramp else "switch", tuple(points))
+
+
+MOON_LEVEL, MOON_LENGTH, MOON_FALL = 0.02, 240.0, 30.0
+"""Moonlight is so strong [-], lasts so long after the day, and falls for so long at its end [min]; common practice, no
+source."""
+
+
+def with_moonlight(group: LightGroup, channels: str = "") -> LightGroup:
+    """A group whose day goes over into moonlight for some hours, by ``channels`` as in ``DayPoint``.
+
+    ``InvalidInput`` by the field "moonlight" where it does not dim, has no night, or its night is not dark.
+    """
+    rules, runs = Rules(), group.runs()
+    rules.that(group.ramp != "switch", "moonlight", "needs lights that dim: this group is on or off")
+    rules.finish()
+    rules.that(len(runs) == 1 and runs[0][1] < DAY, "moonlight", "needs one day and one dark night in the schedule")
+    rules.finish()
+    begin, length = runs[0]
+    rules.that(DAY - length >= MOON_LENGTH + 60, "moonlight", "leaves no dark night: the day is too long for it")
+    rules.finish()
+    dusk = begin + length
+    moon = [DayPoint(clock(dusk + after), level, channels) for after, level in (
+        (0.0, MOON_LEVEL), (MOON_LENGTH - MOON_FALL, MOON_LEVEL), (MOON_LENGTH, 0.0))]  # fmt: skip
+    points = [p for p in group.points if p.time != clock(dusk)] + moon
+    return replace(group, points=tuple(sorted(points, key=lambda point: point.time)))

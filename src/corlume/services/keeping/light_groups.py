@@ -10,10 +10,12 @@ from typing import Annotated
 
 from corlume.core.errors import Rules
 from corlume.core.keeping.scene import Setup
+from corlume.core.light.fixture import Fixture
 from corlume.core.light.light_group import DAY, DayPoint, LightGroup, minute_of
 from corlume.core.schedule.day import MIDDAY, clock
 from corlume.core.schedule.day_checks import lit_times
-from corlume.core.schedule.starts import STARTS, group_name, start_groups
+from corlume.core.schedule.presets import MOON, apply_preset
+from corlume.core.schedule.starts import STARTS, group_name, start_groups, with_moonlight
 from corlume.core.schema import Number, Time, check_count, limits
 from corlume.formats.schedule_file import read_schedule
 from corlume.store.database import Database
@@ -133,6 +135,21 @@ def copy_points(db: Database, tank_id: int, setup_id: int, source: int, target: 
     save_schedule(db, tank_id, setup_id, change, "copy a schedule")
 
 
+def moonlit(setup: StoredSetup, group: LightGroup, fixtures: Sequence[int]) -> LightGroup:
+    """A group whose day goes over into moonlight, blue where the fixtures that follow it have colours."""
+    return with_moonlight(group, _moon_mix([kept.value for kept in setup.fixtures if kept.id in fixtures]))
+
+
+def _moon_mix(fixtures: Sequence[Fixture]) -> str:
+    """Channels of fixtures in moonlight, as in ``DayPoint``; empty where they have no colours or are not alike."""
+    names = {tuple(channel.name for channel in fixture.emitter.channels) for fixture in fixtures}
+    if len(names) != 1 or not fixtures[0].dimmable or not all(c.spectrum for c in fixtures[0].emitter.channels):
+        return ""
+    if len(fixtures[0].emitter.channels) == 1:
+        return ""
+    return "/".join(f"{100 * level:.0f}" for level in apply_preset(MOON, fixtures[0]).fixture.mix)
+
+
 def import_schedule(db: Database, tank_id: int, setup_id: int, data: bytes) -> int:
     """Replace the schedule of a setup by that of a file, in one step of undo; returns how many groups it has.
 
@@ -153,21 +170,26 @@ def import_schedule(db: Database, tank_id: int, setup_id: int, data: bytes) -> i
     return len(groups)
 
 
+SHORTEST, LONGEST = 0.5, 23.5
+"""Days that can be moved and stretched as a whole [h]."""
+
+
 @dataclass(frozen=True, slots=True)
 class DayMove:
     """When the whole schedule begins, and how long it is [h]; None to leave it."""
 
     begins: Annotated[datetime.time | None, Time("Begins at")] = None
-    hours: Annotated[float | None, Number("Lasts", 0.5, 23.5, unit="h")] = None
+    hours: Annotated[float | None, Number("Lasts", SHORTEST, LONGEST, unit="h")] = None
 
     def __post_init__(self) -> None:
         limits(self).finish()
 
 
 def day_move(groups: Sequence[LightGroup]) -> DayMove:
-    """When the schedule of some groups begins, and how long it is."""
+    """When the schedule of some groups begins, and how long it is; nothing of one without a night or a day."""
     middle, length = day_span(groups)
-    return DayMove(clock(middle - length / 2), round(length / 60, 2)) if length else DayMove()
+    hours = round(length / 60, 2)
+    return DayMove(clock(middle - length / 2), hours) if SHORTEST <= hours <= LONGEST else DayMove()
 
 
 def move_day(db: Database, tank_id: int, setup_id: int, move: DayMove) -> None:
@@ -175,8 +197,11 @@ def move_day(db: Database, tank_id: int, setup_id: int, move: DayMove) -> None:
 
     def change(_: StoredTank, setup: StoredSetup) -> tuple[Groups, Members]:
         now = day_move([kept.value for kept in setup.groups])
-        if now.begins is None or now.hours is None:
-            return setup.groups, {}
+        rules = Rules()
+        rules.that(now.hours is not None, "hours", "cannot be changed: the schedule has no night, or no day")
+        rules.finish()
+        assert now.begins is not None
+        assert now.hours is not None
         start, then = minute_of(now.begins), minute_of(move.begins or now.begins)
         length, stretch = 60 * now.hours, (move.hours or now.hours) / now.hours
 

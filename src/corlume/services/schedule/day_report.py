@@ -133,7 +133,7 @@ def lights_now(stored: StoredTank, setup: StoredSetup, today: datetime.date, min
     levels, watts = dict[str, str](), 0.0
     for fixture in fixtures_on(stored, setup, today):
         group, was = day.group_of(fixture), full.get(fixture.name, fixture.output)
-        level = (fixture.output / was if was else 1.0) * float(group.levels((1.0,), at)[0, 0])
+        level = (fixture.output / was if was else 1.0) * float(group.master(at)[0])
         words = f"{100 * level:.0f} %" if group.ramp != "switch" else "on" if level else "off"
         levels.setdefault(group.name, words)
         watts += float(day.power(fixture, at)[0])

@@ -41,10 +41,9 @@ def reading_level(
     minute, lit, warming = minute_of(at), [], list[str]()
     for fixture in now:
         levels = clock.levels(fixture, np.array([minute]))
-        steady = clock.group_of(fixture).levels((1.0,), np.array([minute]))
+        steady = fixture.output * clock.group_of(fixture).levels(fixture.mix, np.array([minute]))
         lit.append(replace(fixture, lit=tuple(levels[:, 0].tolist())))
-        full = fixture.output * float(steady[0, 0]) * max(fixture.mix)
-        if full > 0 and float(levels.max()) < WARM * full:
+        if steady.any() and float(levels.max()) < WARM * float(steady.max()):
             warming.append(fixture.name)
     tank, point = stored.surveyed(survey), np.array([place])
     whole = float(par_at(tank, fixtures, point)[0])

@@ -164,7 +164,7 @@ def _lane(on: DayDrawing, kept: Kept[LightGroup], top: float) -> list[Markup]:
 
     minutes = np.unique(np.concatenate([np.arange(0.0, DAY, 4.0), *([p.minute, p.minute - 0.01] for p in lane.points)]))
     minutes = minutes[(minutes >= 0) & (minutes < DAY)]
-    levels = lane.levels((1.0,), minutes)[0]
+    levels = lane.master(minutes)
     edge = np.column_stack(([on.x(m) for m in minutes], [y(v) for v in levels]))
     floor = [[on.x(DAY - 0.01), y(float(levels[-1]))], [on.x(DAY), low], [on.left, low]]
     parts = [

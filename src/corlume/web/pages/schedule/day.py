@@ -116,7 +116,7 @@ def add_group(
 def change_group(
     request: Request, db: Db, measure: Unit, tank_id: RowId, group_id: RowId, data: FormData, setup: Looked = None
 ) -> Response:
-    """Save a group as typed: its name, ramps, points, and the fixtures that follow it."""
+    """Save a group as typed: its name, ramps, points, the fixtures that follow it, and moonlight if it is added."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     one = stored.setup(setup)
     was = found(one.groups, group_id, "group").value
@@ -124,9 +124,12 @@ def change_group(
     points = form.rows(DayPoint, "points")
     rows = [prefix for prefix in form.prefixes("points") if _typed(form, prefix)]
     mine = [kept.id for kept in one.fixtures if form.text(f"fixture.{kept.id}") == "on"]
+    moonlight = form.text("moonlight") == "on"
     if group and points is not None and form.ok:
         try:
-            light_groups.save_group(db, tank_id, one.id, group_id, replace(group, points=tuple(points)), mine)
+            group = replace(group, points=tuple(points))
+            group = light_groups.moonlit(one, group, mine) if moonlight else group
+            light_groups.save_group(db, tank_id, one.id, group_id, group, mine)
         except InvalidInput as error:
             for fault in error.errors:
                 form.errors[_field(fault.field, rows)] = measure.message(fault)
