@@ -76,9 +76,21 @@ SUBJECTS = {
         "mounting",
         "schedule",
         "survey",
+        "upkeep",
         "keeping",
     ),
-    "services": ("light", "keeping", "flow", "placement", "judging", "survey", "acclimation", "schedule", "search"),
+    "services": (
+        "light",
+        "keeping",
+        "flow",
+        "placement",
+        "judging",
+        "survey",
+        "acclimation",
+        "schedule",
+        "search",
+        "upkeep",
+    ),
     "web": ("forms", "request", "drawing", "pages"),
 }
 """Rooms that are folders, each after those that it may import."""

@@ -59,6 +59,11 @@ class Edit:
         self._label = label
         self._id: int | None = None
 
+    @property
+    def id(self) -> int | None:
+        """Its id; None while nothing is changed."""
+        return self._id
+
     def insert(self, table: str, values: Row) -> int:
         """Insert a row and return its id."""
         row_id = insert_row(self.connection, table, values)

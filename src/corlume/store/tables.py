@@ -24,6 +24,10 @@ from corlume.core.schedule.presets import Preset
 from corlume.core.schema import Many, lists
 from corlume.core.survey.photo_geometry import Photo
 from corlume.core.survey.survey_record import MeasuringPoint, Survey
+from corlume.core.upkeep.burning import BurningHours
+from corlume.core.upkeep.cleaning import Cleaning, CleaningRhythm
+from corlume.core.upkeep.lamp import Lamp
+from corlume.core.upkeep.spares import Spare
 from corlume.store.journal import Edit, insert_row, journaled
 from corlume.store.rows import Row, columns, fixture_from, row_of, thing_of
 
@@ -187,6 +191,11 @@ SPOTS: Table[MeasuringPoint] = SURVEYS.lists["spots"]
 PHOTOS: Table[Photo] = OF_SCENE["photos"]
 CHANGE_PLANS: Table[ChangePlan] = OF_SCENE["plans"]
 PRESETS: Table[Preset] = OF_SCENE["presets"]
+LAMPS: Table[Lamp] = OF_SCENE["lamps"]
+RHYTHMS: Table[CleaningRhythm] = OF_SCENE["rhythms"]
+CLEANINGS: Table[Cleaning] = OF_SCENE["cleanings"]
+BURNING: Table[BurningHours] = OF_SCENE["burning"]
+SPARES: Table[Spare] = OF_SCENE["spares"]
 PUMPS: Table[Pump] = OF_SCENE["pumps"]
 FLOW_MARKS: Table[FlowMark] = OF_SCENE["flow_marks"]
 OWN_FIXTURES = Table("own_fixtures", OwnFixture, "fixture on the shelf", "")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import sqlite3
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
@@ -28,6 +29,8 @@ from corlume.core.placement.placement_preferences import KeptFree
 from corlume.core.schedule.change_plan import ChangePlan
 from corlume.core.schedule.presets import Preset
 from corlume.core.survey.survey_record import MeasuringPoint, Survey
+from corlume.core.upkeep.lamp import Lamp
+from corlume.core.upkeep.wear import Upkeep, worn_on
 from corlume.store.flow_fields import FlowField, load_field
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
 from corlume.store.rows import row_of, thing_of
@@ -147,6 +150,21 @@ class StoredTank:
         """The keeper's own presets of colour."""
         return self.lists["presets"]
 
+    @property
+    def lamps(self) -> tuple[Kept[Lamp], ...]:
+        """Its lamps, those that were taken out among them."""
+        return self.lists["lamps"]
+
+    @property
+    def upkeep(self) -> Upkeep:
+        """What is known of its lamps and their cleaning, with the hours of the setup in use."""
+        lamps, rhythms, cleanings, burning = (
+            tuple(kept.value for kept in self.lists[name]) for name in ("lamps", "rhythms", "cleanings", "burning")
+        )
+        day, hung = self.running.day, self.setup().hung
+        hours = {f.name: day.hours_on(f) if f.output > 0 else 0.0 for f in hung} if lamps else {}
+        return Upkeep(lamps, rhythms, cleanings, burning, hours)
+
     def having(self, **lists: tuple[Kept[Any], ...]) -> StoredTank:
         """The same with other rows in some of its lists."""
         return replace(self, lists={**self.lists, **lists})
@@ -202,6 +220,18 @@ class StoredTank:
         setups = (replace(setup, fixtures=hung(setup)) for setup in self.setups)
         return replace(self, survey=survey, setups=tuple(setups))
 
+    def on(self, day: datetime.date) -> StoredTank:
+        """The same with the wear of its fixtures on a day."""
+        if not (self.lists["lamps"] or self.lists["rhythms"]):
+            return self
+        upkeep = self.upkeep
+
+        def worn(setup: StoredSetup) -> StoredSetup:
+            pairs = zip(setup.fixtures, worn_on(setup.hung, upkeep, day), strict=True)
+            return replace(setup, fixtures=tuple(replace(kept, value=fixture) for kept, fixture in pairs))
+
+        return replace(self, setups=tuple(worn(setup) for setup in self.setups))
+
     def scene(self) -> Scene:
         """The tank as one scene, for checks and for export; without what only its own station loads."""
         setups = tuple(
@@ -238,7 +268,7 @@ def unstored(scene: Scene) -> StoredTank:
         lists={name: kept(getattr(scene, name)) for name in PLAIN_LISTS},
         lost=kept(coral for coral in scene.corals if coral.course.lost is not None),
         surroundings=scene.surroundings,
-    ).under(next((survey for survey in scene.surveys if survey.in_use), None))
+    ).under(next((survey for survey in scene.surveys if survey.in_use), None)).on(datetime.date.today())  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -346,7 +376,7 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
         kinds=CORAL_KINDS.load(connection),
         surroundings=thing_of(Surroundings, row),
         looks=_looks(connection, tank_id),
-    ).under(survey_in_use(connection, tank_id))
+    ).under(survey_in_use(connection, tank_id)).on(datetime.date.today())  # fmt: skip
 
 
 def _looks(connection: sqlite3.Connection, tank_id: int) -> tuple[tuple[str, MeasuringPoint], ...]:

@@ -27,6 +27,10 @@ from corlume.core.schedule.presets import Preset
 from corlume.core.schema import Flag, Many, Number, Part, Text, Time, limits
 from corlume.core.survey.photo_geometry import Photo
 from corlume.core.survey.survey_record import Survey
+from corlume.core.upkeep.burning import BurningHours
+from corlume.core.upkeep.cleaning import Cleaning, CleaningRhythm
+from corlume.core.upkeep.lamp import Lamp
+from corlume.core.upkeep.spares import Spare
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,6 +112,11 @@ class Scene:
     kept_free: Annotated[tuple[KeptFree, ...], Many(40, one="part kept free")] = ()
     plans: Annotated[tuple[ChangePlan, ...], Many(60, table="change_plans")] = ()
     presets: Annotated[tuple[Preset, ...], Many(60)] = ()
+    lamps: Annotated[tuple[Lamp, ...], Many(500)] = ()
+    rhythms: Annotated[tuple[CleaningRhythm, ...], Many(60, table="cleaning_rhythms")] = ()
+    spares: Annotated[tuple[Spare, ...], Many(100)] = ()
+    cleanings: Annotated[tuple[Cleaning, ...], Many(3000)] = ()
+    burning: Annotated[tuple[BurningHours, ...], Many(5000, one="record of hours", table="burning_hours")] = ()
 
     @property
     def correction(self) -> Correction | None:

@@ -97,6 +97,7 @@ class Fixture:
         float, Number("Power limit", 0.0, 5000.0, "power", about="of all channels together; blank: none", empty=0.0)
     ] = 0.0
     measured: float = 1.0
+    worn: float = 1.0
     day: LightGroup | None = None
     lit: tuple[float, ...] | None = None
 
@@ -110,7 +111,7 @@ class Fixture:
     @property
     def left(self) -> float:
         """What age, dirt and the survey in use leave of its light when new and clean [-]."""
-        return self.light_loss_factor * self.measured
+        return self.light_loss_factor * self.measured * self.worn
 
     @property
     def strength(self) -> float:

@@ -12,6 +12,7 @@ from corlume.core.light.geometry import Tank
 from corlume.core.light.survey_correction import Correction
 from corlume.core.schema import check_count, most_of
 from corlume.core.survey.survey_record import MOST_PAR, MeasuringPoint, Survey, point_errors, value_errors
+from corlume.core.upkeep.wear import as_worn
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.tables import SPOTS, SURVEYS, Kept, NotFound, found
@@ -75,7 +76,8 @@ def add_surveys(db: Database, tank_id: int, surveys: Sequence[Survey], label: st
         rules.finish()
         edit = Edit(connection, tank_scope(tank_id), label)
         discs = shaded(stored.tank, [kept.value for kept in stored.corals]).colonies
-        return [SURVEYS.insert(edit, replace(survey, colonies=discs), tank_id) for survey in surveys]
+        made = [replace(one, colonies=discs, fixtures=as_worn(one.fixtures)) for one in surveys]
+        return [SURVEYS.insert(edit, survey, tank_id) for survey in made]
 
 
 def save_survey(db: Database, tank_id: int, survey_id: int, survey: Survey) -> None:

@@ -11,7 +11,10 @@ from corlume.store.journal import PastEdit, looking_back, past_edits, tank_scope
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredTank, load_tank
 
-LIGHT_TABLES = ("tanks", "rocks", "braces", "setups", "fixtures", "light_groups", "day_points", "corals", "racks")
+LIGHT_TABLES = (
+    "tanks", "rocks", "braces", "setups", "fixtures", "light_groups", "day_points", "corals", "racks", "lamps",
+    "cleanings", "cleaning_rhythms",
+)  # fmt: skip
 """Tables whose rows can change the light at the corals."""
 MOST, OFFERED = 200, 12
 """How many edits are looked at, and how many of them are offered."""

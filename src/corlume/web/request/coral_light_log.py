@@ -1,4 +1,4 @@
-"""After a change of a tank that can change its light, the PAR of its corals is logged."""
+"""After a change of a tank that can change its light, the PAR of its corals and the hours of its lamps are logged."""
 
 from __future__ import annotations
 
@@ -9,12 +9,14 @@ from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
 
 from corlume.services.acclimation.acclimation import log_light
-from corlume.store.database import COMMITS, Unusable
+from corlume.services.upkeep.lamps import note_hours
+from corlume.store.database import COMMITS, Database, Unusable
 from corlume.store.tables import NotFound
 from corlume.store.tanks import Unreadable
 from corlume.web.request.page import database
 
-LIGHT = frozenset({"tanks", "rocks", "braces", "setups", "fixtures", "corals", "racks", "surveys"})
+LIGHT = frozenset({"tanks", "rocks", "braces", "setups", "fixtures", "corals", "racks", "surveys",
+                   "light_groups", "day_points", "lamps", "cleanings", "cleaning_rhythms"})  # fmt: skip
 """Tables that the light of corals follows from."""
 
 
@@ -25,6 +27,11 @@ async def light_recorded(request: Request) -> AsyncIterator[None]:
     written = any(LIGHT & tables for tables in COMMITS.get() or ())
     if written and request.method == "POST" and tank_id.isdecimal() and len(tank_id) < 19:
         try:
-            await run_in_threadpool(log_light, database(request), int(tank_id), datetime.date.today())
+            await run_in_threadpool(_log, database(request), int(tank_id))
         except (NotFound, Unreadable, Unusable):
             return  # a tank that is gone or cannot be read has no light to write down
+
+
+def _log(db: Database, tank_id: int) -> None:
+    log_light(db, tank_id, datetime.date.today())
+    note_hours(db, tank_id, datetime.date.today())

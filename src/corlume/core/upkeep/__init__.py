@@ -1,0 +1,1 @@
+"""Lamps, dirt and wear, and what is due."""

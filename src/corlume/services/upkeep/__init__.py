@@ -1,0 +1,1 @@
+"""Lamps, cleaning, wear, what is due, and the log."""

@@ -1,0 +1,1 @@
+"""Lamps, cleaning, the log and what is due today."""
