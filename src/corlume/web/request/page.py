@@ -149,6 +149,10 @@ def along(path: str, setup_id: int | None) -> str:
     return f"{path}{'&' if '?' in path else '?'}setup={setup_id}{mark}{place}"
 
 
+OWN_STEPS = {"steps"}
+"""What a page may give itself in place of that of all pages: the library's undo."""
+
+
 def page(
     request: Request,
     name: str,
@@ -172,6 +176,9 @@ def page(
         "limited": getattr(request.state, "limited", False),
         "here": request.url.path + (f"?{request.url.query}" if request.url.query else ""),
     }
+    taken = context.keys() & ((common.keys() | templates.env.globals.keys()) - OWN_STEPS)
+    if taken:
+        raise ValueError(f"{name} would cover {', '.join(sorted(taken))} of all pages")
     return templates.TemplateResponse(request, name, {**common, **context}, status_code=status)
 
 
