@@ -27,6 +27,7 @@ from corlume.core.survey.survey_record import MeasuringPoint, Survey
 from corlume.core.upkeep.burning import BurningHours
 from corlume.core.upkeep.cleaning import Cleaning, CleaningRhythm
 from corlume.core.upkeep.lamp import Lamp
+from corlume.core.upkeep.log_event import LogEvent
 from corlume.core.upkeep.spares import Spare
 from corlume.store.journal import Edit, insert_row, journaled
 from corlume.store.rows import Row, columns, fixture_from, row_of, thing_of
@@ -196,6 +197,7 @@ RHYTHMS: Table[CleaningRhythm] = OF_SCENE["rhythms"]
 CLEANINGS: Table[Cleaning] = OF_SCENE["cleanings"]
 BURNING: Table[BurningHours] = OF_SCENE["burning"]
 SPARES: Table[Spare] = OF_SCENE["spares"]
+EVENTS: Table[LogEvent] = OF_SCENE["events"]
 PUMPS: Table[Pump] = OF_SCENE["pumps"]
 FLOW_MARKS: Table[FlowMark] = OF_SCENE["flow_marks"]
 OWN_FIXTURES = Table("own_fixtures", OwnFixture, "fixture on the shelf", "")

@@ -30,6 +30,7 @@ from corlume.core.survey.survey_record import Survey
 from corlume.core.upkeep.burning import BurningHours
 from corlume.core.upkeep.cleaning import Cleaning, CleaningRhythm
 from corlume.core.upkeep.lamp import Lamp
+from corlume.core.upkeep.log_event import LogEvent
 from corlume.core.upkeep.spares import Spare
 
 
@@ -114,6 +115,7 @@ class Scene:
     presets: Annotated[tuple[Preset, ...], Many(60)] = ()
     lamps: Annotated[tuple[Lamp, ...], Many(500)] = ()
     rhythms: Annotated[tuple[CleaningRhythm, ...], Many(60, table="cleaning_rhythms")] = ()
+    events: Annotated[tuple[LogEvent, ...], Many(20_000, apart=True)] = ()
     spares: Annotated[tuple[Spare, ...], Many(100)] = ()
     cleanings: Annotated[tuple[Cleaning, ...], Many(3000)] = ()
     burning: Annotated[tuple[BurningHours, ...], Many(5000, one="record of hours", table="burning_hours")] = ()
@@ -147,7 +149,8 @@ class Scene:
     def pictures(self) -> set[str]:
         """Keys of all pictures in photos and logs."""
         noted = {note.picture for coral in self.corals for note in coral.notes if note.picture}
-        return noted | {photo.picture for photo in self.photos}
+        logged = {event.picture for event in self.events if event.picture}
+        return noted | logged | {photo.picture for photo in self.photos}
 
     def setup(self, name: str | None = None) -> Setup:
         """The setup of a name, or the one in use, with its fixtures corrected by the survey in use; ``KeyError`` when

@@ -50,8 +50,11 @@ def add_photo(db: Database, tank_id: int, name: str, view: View, data: bytes) ->
 
 
 def pictures_kept(connection: sqlite3.Connection) -> set[str]:
-    """Pictures in use by photos and coral logs."""
-    rows = connection.execute("SELECT picture FROM photos UNION SELECT picture FROM coral_notes WHERE picture != ''")
+    """Pictures in use by photos and logs, and states of setups in the log."""
+    rows = connection.execute(
+        "SELECT picture FROM photos UNION SELECT picture FROM coral_notes WHERE picture != '' "
+        "UNION SELECT picture FROM events WHERE picture != '' UNION SELECT state FROM events WHERE state != ''"
+    )
     return {row["picture"] for row in rows}
 
 

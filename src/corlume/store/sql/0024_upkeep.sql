@@ -53,3 +53,18 @@ CREATE TABLE spares (
     count INTEGER NOT NULL DEFAULT 1
 ) STRICT;
 CREATE INDEX spares_of_tank ON spares (tank_id);
+-- The log of a tank.
+CREATE TABLE events (
+    id INTEGER PRIMARY KEY,
+    tank_id INTEGER NOT NULL REFERENCES tanks (id),
+    kind TEXT NOT NULL,
+    day TEXT NOT NULL,
+    time TEXT,
+    words TEXT NOT NULL DEFAULT '',
+    fixture TEXT NOT NULL DEFAULT '',
+    setup_name TEXT NOT NULL DEFAULT '',
+    lit TEXT NOT NULL DEFAULT '',
+    picture TEXT NOT NULL DEFAULT '',
+    state TEXT NOT NULL DEFAULT ''
+) STRICT;
+CREATE INDEX events_of_tank ON events (tank_id, day);

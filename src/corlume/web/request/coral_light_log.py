@@ -10,6 +10,7 @@ from fastapi.concurrency import run_in_threadpool
 
 from corlume.services.acclimation.acclimation import log_light
 from corlume.services.upkeep.lamps import note_hours
+from corlume.services.upkeep.setup_log import log_setup
 from corlume.store.database import COMMITS, Database, Unusable
 from corlume.store.tables import NotFound
 from corlume.store.tanks import Unreadable
@@ -35,3 +36,4 @@ async def light_recorded(request: Request) -> AsyncIterator[None]:
 def _log(db: Database, tank_id: int) -> None:
     log_light(db, tank_id, datetime.date.today())
     note_hours(db, tank_id, datetime.date.today())
+    log_setup(db, tank_id, datetime.datetime.now())

@@ -1,0 +1,130 @@
+"""What changed in the setup in use, logged by the application, with the setup as it was from then on."""
+
+from __future__ import annotations
+
+import datetime
+import json
+import zlib
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from corlume.core.keeping.scene import Setup
+from corlume.core.light.fixture import Fixture
+from corlume.core.message_text import letter
+from corlume.core.upkeep.log_event import EventKind, LogEvent
+from corlume.formats.shapes import read_thing, to_data
+from corlume.services.keeping.setups import add_setup
+from corlume.store.blobs import keep_blob, load_blob
+from corlume.store.database import Database
+from corlume.store.journal import insert_row
+from corlume.store.tables import EVENTS, Kept
+from corlume.store.tanks import StoredTank, load_tank
+
+KINDS: tuple[EventKind, ...] = ("setup", "levels", "schedule")
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """What is different between two states of the setup in use: the kind of change, and in words."""
+
+    kind: EventKind
+    words: str
+
+
+def differences(was: Setup, now: Setup) -> list[Difference]:
+    """What a setup differs in from another, for the log."""
+    if was.name != now.name:
+        return [Difference("setup", f"{now.name} put to use in place of {was.name}.")]
+    found, lines = list[Difference](), _fixtures(was.fixtures, now.fixtures)
+    if lines:
+        found.append(Difference("levels", "; ".join(lines[:8]) + ("; and more" if len(lines) > 8 else "") + "."))
+    old, new = ({group.name: group for group in setup.groups} for setup in (was, now))
+    days = [name for name in (old | new) if old.get(name) != new.get(name)]
+    moved = [f.name for f, g in zip(was.fixtures, now.fixtures, strict=False) if f.group != g.group]
+    if days or moved:
+        found.append(Difference("schedule", f"Schedule of {', '.join(dict.fromkeys([*days, *moved]))} changed."))
+    return found
+
+
+def _fixtures(was: Sequence[Fixture], now: Sequence[Fixture]) -> list[str]:
+    """Changes of fixtures in words, by their marks."""
+    if len(was) != len(now):
+        return [f"{len(now)} fixtures in place of {len(was)}"]
+    lines = []
+    for k, (old, new) in enumerate(zip(was, now, strict=True)):
+        marks, said = f"{letter(k)} {new.name}", list[str]()
+        if old.output != new.output:
+            said.append(f"output {100 * old.output:.0f} to {100 * new.output:.0f} %")
+        if old.mix != new.mix:
+            said.append("channels " + "/".join(f"{100 * level:.0f}" for level in new.mix) + " %")
+        if old.light_loss_factor != new.light_loss_factor:
+            said.append(f"light remaining {100 * old.light_loss_factor:.0f} to {100 * new.light_loss_factor:.0f} %")
+        places = [(getattr(old.emitter, a), getattr(new.emitter, a)) for a in ("x", "y", "height")]
+        if any(a != b for a, b in places):
+            said.append(f"moved, now {100 * new.emitter.height:.0f} cm above the water")
+        if not said and _bare(old) != _bare(new):
+            said.append("changed")
+        if said:
+            lines.append(f"{marks}: {', '.join(said)}")
+    return lines
+
+
+def _bare(fixture: Fixture) -> str:
+    """A fixture as it is written down, without its group."""
+    return json.dumps({k: v for k, v in to_data(fixture).items() if k != "group"}, sort_keys=True, default=str)
+
+
+def log_setup(db: Database, tank_id: int, now: datetime.datetime) -> int:
+    """Log what changed in the setup in use since it was logged last, outside undo; returns how many events.
+
+    All changes of one day become one event a kind: it says what is different from the day before.
+    """
+    with db.reading() as connection:
+        stored = load_tank(connection, tank_id)
+        rows = connection.execute(
+            "SELECT * FROM events WHERE tank_id = ? AND state != '' ORDER BY day DESC, id DESC LIMIT 20", (tank_id,)
+        ).fetchall()
+        logged = [Kept(row["id"], EVENTS.value_of(row)) for row in rows]
+        states = {kept.value.state: load_blob(connection, kept.value.state) for kept in logged}
+    state = _packed(_in_use(stored))
+    if logged and states[logged[0].value.state] == state:
+        return 0
+    today = [kept for kept in logged if kept.value.day == now.date()]
+    before = next((kept for kept in logged if kept.value.day < now.date()), None)
+    was = _unpacked(states[before.value.state]) if before else None
+    current = _in_use(stored)
+    found = differences(was, current) if was else [Difference("setup", f"{current.name} in use.")]
+    with db.writing() as connection:
+        for kept in today:
+            connection.execute("DELETE FROM events WHERE id = ?", (kept.id,))
+        key = keep_blob(connection, state) if found else ""
+        for one in found:
+            event = LogEvent(one.kind, now.date(), now.time().replace(microsecond=0), one.words[:1000],
+                             setup=current.name, state=key)  # fmt: skip
+            insert_row(connection, EVENTS.name, EVENTS.row(event, tank_id))
+    return len(found)
+
+
+def setup_at(db: Database, state: str) -> Setup:
+    """The setup of an event; ``NotFound`` where it is not kept."""
+    with db.reading() as connection:
+        return _unpacked(load_blob(connection, state))
+
+
+def save_again(db: Database, tank_id: int, event: LogEvent) -> int:
+    """Save the setup of an event as a setup of its own; returns its id."""
+    then = setup_at(db, event.state)
+    return add_setup(db, tank_id, replace(then, name=f"{then.name[:60]} of {event.day.isoformat()}"))
+
+
+def _in_use(stored: StoredTank) -> Setup:
+    one = stored.setup()
+    return Setup(one.name, tuple(one.hung), groups=tuple(kept.value for kept in one.groups))
+
+
+def _packed(setup: Setup) -> bytes:
+    return zlib.compress(json.dumps(to_data(setup), sort_keys=True).encode(), 9)
+
+
+def _unpacked(data: bytes) -> Setup:
+    return read_thing(Setup, json.loads(zlib.decompress(data)))
