@@ -118,7 +118,7 @@ def served(db: Database, request: pytest.FixtureRequest, monkeypatch: pytest.Mon
     longer than the tests themselves, but where a test is marked with ``logs_light``.
     """
     if not request.node.get_closest_marker("logs_light"):
-        monkeypatch.setattr("corlume.web.request.coral_light_log.log_light", lambda *_: 0)
+        monkeypatch.setattr("corlume.web.request.coral_light_log.log_changes", lambda *_: None)
     return db
 
 

@@ -90,6 +90,7 @@ def test_lenses_outputs_and_channels_are_on_the_sheet_and_its_pdf(client: TestCl
         assert re.search(r"A: .*60.* in place of .*\d+ pieces and \d+ spares", told)
     drawing = client.get(f"{sheet}/sheet.svg").text
     assert re.search(
-        r"<text[^>]*>A  LED cluster, west; output, %: 37; each channel, % of full: [^<]*lens or reflector: [^<]*60", drawing
+        r"<text[^>]*>A  LED cluster, west; output, %: 37; each channel, % of full: [^<]*lens or reflector: [^<]*60",
+        drawing,
     )
     assert re.search(r"<text[^>]*>To change: A: [^<]*60[^<]* in place of ", drawing)

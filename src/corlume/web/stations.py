@@ -16,7 +16,7 @@ from corlume.web.pages.placement import coral_library, coral_spots, corals, plac
 from corlume.web.pages.schedule import controller, day, plan, presets
 from corlume.web.pages.search import layout, light_types
 from corlume.web.pages.survey import balance, photos, rental_week, surveys, take_readings, without_meter
-from corlume.web.pages.upkeep import cleaning, lamps, log
+from corlume.web.pages.upkeep import cleaning, lamps, log, today
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,6 +38,7 @@ SURVEY = (
 )  # fmt: skip
 CORALS = (coral_library.router, place_all.router, flow.router, coral_spots.router, acclimation.router, corals.router)
 STATIONS = (
+    Station("today", "Today", "/today", (today.router,)),
     Station("tank", "Tank", "", (tank.router,), ("boxes.js",)),
     Station("kinds", "Kinds", "/kinds", (light_types.router,), ("light_types.js",)),
     Station(
@@ -53,6 +54,6 @@ STATIONS = (
     Station("day", "Day", "/day", (plan.router, presets.router, controller.router, day.router), ("day.js",)),
     Station("log", "Log", "/log", (lamps.router, cleaning.router, log.router), ("upkeep.js",)),
 )
-"""A tank opens at its chart."""
+"""A tank opens at Today, or at its PAR map where a device says so."""
 BESIDE = (tanks.router, own_fixture_fit.router, fixture_library.router, phone.router, backup.router, terms.router)
 """What belongs to no tank."""

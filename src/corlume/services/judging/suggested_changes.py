@@ -112,6 +112,11 @@ def problems_of(
     return ProblemReport(now, tuple(findings), tuple(remedies))
 
 
+def found_problems(stored: StoredTank, fixtures: Sequence[Fixture], intent: Intent) -> list[Problem]:
+    """A setup's problems alone, without what helps."""
+    return _judged(stored, fixtures, intent)[1] if any(f.output > 0 for f in fixtures) else []
+
+
 def _why(fault: Problem, tried: dict[str, SuggestedChange | str]) -> str:
     """Why no change helps a problem, change by change."""
     told = [f"{_title(key)}: {one if isinstance(one, str) else 'does not ease it here'}" for key in fault.moves

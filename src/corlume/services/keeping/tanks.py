@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
@@ -70,8 +71,8 @@ def take_out_misfits(db: Database, tank_id: int) -> int:
 
 
 def open_tank(db: Database, tank_id: int) -> StoredTank:
-    """A tank with all its data; ``NotFound`` otherwise."""
-    return db.unchanged(("tank", tank_id), lambda connection: load_tank(connection, tank_id))
+    """A tank with all its data, as worn as it is today; ``NotFound`` otherwise."""
+    return db.unchanged(("tank", tank_id, datetime.date.today()), lambda connection: load_tank(connection, tank_id))
 
 
 def create_tank(

@@ -22,6 +22,8 @@ from corlume.services.placement.zone_placement import coral_places
 from corlume.store.tanks import StoredSetup, StoredTank
 
 Array = NDArray[np.float64]
+NOON = np.array([720.0])
+"""One minute does where only daily light is asked for [min]."""
 
 
 def channel_light(tank: Tank, fixtures: Sequence[Fixture], spec: PlaneSpec) -> list[Array]:

@@ -18,7 +18,7 @@ from corlume.services.keeping.light_groups import groups_from
 from corlume.services.light.fields import judged_planes
 from corlume.services.light.points import same_tank
 from corlume.services.schedule.change_light import fixtures_on
-from corlume.services.schedule.day_light import CoralDay, GroupPower, coral_days, flux_over, power_by_group
+from corlume.services.schedule.day_light import NOON, CoralDay, GroupPower, coral_days, flux_over, power_by_group
 from corlume.store.tanks import StoredSetup, StoredTank
 
 
@@ -113,10 +113,6 @@ def start_effects(stored: StoredTank, setup: StoredSetup) -> dict[str, str]:
 
 def _in_range(one: CoralDay) -> bool:
     return one.verdict is not None and one.verdict.dose == "in range"
-
-
-NOON = np.array([720.0])
-"""One minute does where only daily light is asked for [min]."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -42,7 +42,7 @@ def differences(was: Setup, now: Setup) -> list[Difference]:
     days = [name for name in (old | new) if old.get(name) != new.get(name)]
     moved = [f.name for f, g in zip(was.fixtures, now.fixtures, strict=False) if f.group != g.group]
     if days or moved:
-        found.append(Difference("schedule", f"Schedule of {', '.join(dict.fromkeys([*days, *moved]))} changed."))
+        found.append(Difference("schedule", f"Schedule of {', '.join(days or moved)} changed."))
     return found
 
 
@@ -92,7 +92,7 @@ def log_setup(db: Database, tank_id: int, now: datetime.datetime) -> int:
     today = [kept for kept in logged if kept.value.day == now.date()]
     before = next((kept for kept in logged if kept.value.day < now.date()), None)
     was = _unpacked(states[before.value.state]) if before else None
-    current = _in_use(stored)
+    current = _unpacked(state)  # as it is written down, so that numbers are rounded alike
     found = differences(was, current) if was else [Difference("setup", f"{current.name} in use.")]
     with db.writing() as connection:
         for kept in today:

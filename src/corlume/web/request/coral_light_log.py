@@ -28,12 +28,12 @@ async def light_recorded(request: Request) -> AsyncIterator[None]:
     written = any(LIGHT & tables for tables in COMMITS.get() or ())
     if written and request.method == "POST" and tank_id.isdecimal() and len(tank_id) < 19:
         try:
-            await run_in_threadpool(_log, database(request), int(tank_id))
+            await run_in_threadpool(log_changes, database(request), int(tank_id))
         except (NotFound, Unreadable, Unusable):
             return  # a tank that is gone or cannot be read has no light to write down
 
 
-def _log(db: Database, tank_id: int) -> None:
+def log_changes(db: Database, tank_id: int) -> None:
     log_light(db, tank_id, datetime.date.today())
     note_hours(db, tank_id, datetime.date.today())
     log_setup(db, tank_id, datetime.datetime.now())

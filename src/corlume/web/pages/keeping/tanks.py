@@ -80,9 +80,9 @@ def step(request: Request, db: Db, data: FormData, tank_id: RowId | None = None)
 
 @router.post("/preferences")
 def preferences(data: FormData) -> RedirectResponse:
-    """Save the unit, the theme and the tape setting of this device."""
+    """Save the unit, the theme, the tape setting and the first page of tanks of this device."""
     answer = go(data.get("back", "/tanks"))
-    for name, allowed in (("unit", ("cm", "in")), ("theme", ("day", "night"))):
+    for name, allowed in (("unit", ("cm", "in")), ("theme", ("day", "night")), ("opens", ("today", "chart"))):
         if data.get(name) in allowed:
             _remember(answer, name, data[name])
     if "along" in data:

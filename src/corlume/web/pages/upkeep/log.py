@@ -66,7 +66,9 @@ def add(request: Request, db: Db, tank_id: RowId, sent: Files) -> Response:
     if quick:
         if (kind, words) not in QUICK:
             raise NotFound("no such entry")
-        form.data |= {"kind": kind, "words": words + (f": {more}" if (more := form.text("words")) else "")}
+        more, time = form.text("words"), now()
+        form.data |= {"kind": kind, "words": f"{words}: {more}" if more else words,
+                      "day": time.date().isoformat(), "time": f"{time:%H:%M}"}  # fmt: skip
     event = form.read(LogEvent)
     if event and form.ok:
         try:

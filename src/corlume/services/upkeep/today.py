@@ -1,0 +1,195 @@
+"""Today: where the work on a tank stands, what is due, what looks wrong, and what the lights do."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from corlume.core.mounting.surroundings import Surroundings
+from corlume.core.upkeep.cleaning import PARTS
+from corlume.services.acclimation.acclimation import WatchedCoral, watch_all
+from corlume.services.judging.suggested_changes import found_problems
+from corlume.services.keeping.acclimation_log import logs
+from corlume.services.keeping.surveys import all_surveys
+from corlume.services.schedule.change_light import setup_on
+from corlume.services.schedule.controller import ControllerState
+from corlume.services.schedule.day_light import NOON, coral_days
+from corlume.services.schedule.plan_card import plan_cards
+from corlume.services.schedule.recent_rise import find_recent_rise
+from corlume.services.upkeep.cleaning import cleaning_states
+from corlume.services.upkeep.lamps import SOON, lamp_states
+from corlume.store.database import Database
+from corlume.store.tanks import StoredTank
+
+SURVEY_EVERY = 180
+"""A survey is due again after so long, as lamps fade unseen and glass dims; our estimate [d]."""
+AFTER_CHANGE = 30
+"""A month after a big change it is measured again; common practice, no source [d]."""
+LEAST_READINGS = 3
+
+
+@dataclass(frozen=True, slots=True)
+class WorkStep:
+    """A step of the work in the order of the trade: its name, its page, whether it is done, and why it matters."""
+
+    name: str
+    path: str
+    done: bool
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class DueItem:
+    """Something to do: its words, the day on which it is due, and its page; ``late`` when that day is past."""
+
+    words: str
+    day: datetime.date
+    path: str
+    late: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Today:
+    """The page of a day: the steps of the work, the next of them, what is due, and checks of corals."""
+
+    steps: tuple[WorkStep, ...]
+    next: WorkStep | None
+    due: tuple[DueItem, ...]
+    checks: tuple[WatchedCoral, ...]
+
+
+def work_steps(stored: StoredTank, *, surveyed: bool) -> tuple[WorkStep, ...]:
+    """The steps of the work on a tank, done or not."""
+    used = stored.setup()
+    lit = bool(used.fixtures)
+    return (
+        WorkStep("Tank and rockwork", "", bool(stored.rocks), "Rock throws the shadows that a meter finds."),
+        WorkStep(
+            "Light type", "/kinds", any(setup.fixtures for setup in stored.setups),
+            "LED, T5, halide or both: compared over your own tank at equal PAR.",
+        ),
+        WorkStep("Layout", "/hang", lit, "How many, how high, how far apart: searched for your goal."),
+        WorkStep(
+            "Mounting", f"/setups/{used.id}/mount", lit and stored.surroundings != Surroundings(),
+            "Room, load, cables and splash are checked before you drill.",
+        ),
+        WorkStep("Survey", "/survey", surveyed, "A dozen readings correct the prediction everywhere."),
+        WorkStep("Day", "/day", bool(used.groups), "Hours and ramps: the daily light of every coral."),
+        WorkStep("Target zones", "/zones", bool(stored.wanted), "Where which corals are to stand."),
+        WorkStep(
+            "Corals", "/corals", any(kept.value.place is not None for kept in stored.corals),
+            "Each to a spot that suits it, by light, flow and room.",
+        ),
+    )  # fmt: skip
+
+
+def next_step(steps: Sequence[WorkStep]) -> WorkStep | None:
+    """The first step that is not done; whoever has lights already reads before choosing others."""
+    return next((step for step in steps if not step.done), None)
+
+
+def look_at_today(db: Database, stored: StoredTank, now: datetime.datetime) -> Today:
+    """What a keeper has to know of a tank today, without what takes long to work out."""
+    today, notes = now.date(), logs(db, stored.id)
+    surveys = all_surveys(db, stored.id)
+    read = [one for one in surveys if one.done >= LEAST_READINGS]
+    steps = work_steps(stored, surveyed=bool(read))
+    due = [*_lamps(stored, today), *_cleaning(stored, today)]
+    last = max((one.value.day for one in read), default=None)
+    if last and (today - last).days >= SURVEY_EVERY:
+        day = last + datetime.timedelta(days=SURVEY_EVERY)
+        due.append(DueItem("Survey: half a year since the last", day, "/survey", late=day < today))
+    for follow in _follow_ups(stored, last, today):
+        due.append(follow)
+    for card in plan_cards(stored, notes, today):
+        if card.next:
+            words = f"Next step of {card.plan.value.name}" + (f": {card.waits}" if card.waits else "")
+            due.append(DueItem(words, card.next, "/day#plan", late=False))
+    watched = [one for one in watch_all(stored, notes, today) if one.standing.due]
+    due.sort(key=lambda item: item.day)
+    return Today(steps, next_step(steps), tuple(due), tuple(watched))
+
+
+def _lamps(stored: StoredTank, today: datetime.date) -> list[DueItem]:
+    """Lamps to order or to change; those of one day together."""
+    change: dict[datetime.date, list[str]] = {}
+    order: dict[datetime.date, list[str]] = {}
+    for one in lamp_states(stored, today):
+        if one.due is not None and (one.due - today).days <= SOON:
+            change.setdefault(one.due, []).append(one.kept.value.label)
+        if one.order is not None and 0 <= (one.order - today).days <= SOON and one.order < (one.due or today):
+            order.setdefault(one.order, []).append(one.kept.value.label)
+    spare = sum(kept.value.count for kept in stored.lists["spares"])
+    items = [DueItem(f"Change {_joined(names)}", day, "/log/lamps", late=day < today) for day, names in change.items()]
+    if not spare:
+        items += [DueItem(f"Order {_joined(names)}", day, "/log/lamps", late=False) for day, names in order.items()]
+    return items
+
+
+def _joined(names: Sequence[str]) -> str:
+    return ", ".join(names[:3]) + (f" and {len(names) - 3} more lamps" if len(names) > 3 else "")
+
+
+def _cleaning(stored: StoredTank, today: datetime.date) -> list[DueItem]:
+    return [
+        DueItem(
+            f"Clean {PARTS[one.kept.value.part]}" + (f" of {one.kept.value.fixture}" if one.kept.value.fixture else ""),
+            one.due, "/log/cleaning", late=one.due < today,
+        )
+        for one in cleaning_states(stored, today)
+        if (one.due - today).days <= 7
+    ]  # fmt: skip
+
+
+def _follow_ups(stored: StoredTank, last: datetime.date | None, today: datetime.date) -> list[DueItem]:
+    """Surveys a month after lamps were changed or a slow change ended, where none was read since."""
+    changes = {kept.value.installed: f"new {kept.value.label}" for kept in stored.lamps if kept.value.taken_out is None}
+    changes |= {plan.ends: f"the end of {plan.name}" for plan in (kept.value for kept in stored.plans) if plan.ends}
+    found = []
+    for day, words in sorted(changes.items()):
+        due = day + datetime.timedelta(days=AFTER_CHANGE)
+        if -7 <= (today - due).days <= 2 * AFTER_CHANGE and (last is None or last < due - datetime.timedelta(days=7)):
+            found.append(DueItem(f"Survey and photos a month after {words}", due, "/survey", late=due < today))
+    return found[-1:]
+
+
+@dataclass(frozen=True, slots=True)
+class Wrong:
+    """Something that looks wrong: in words, and the page where it is seen or solved."""
+
+    words: str
+    path: str
+
+
+def what_looks_wrong(
+    db: Database, stored: StoredTank, now: datetime.datetime, controller: ControllerState | None
+) -> list[Wrong]:
+    """Corals out of their range, problems of the PAR map, light that rose without a plan, a plan that waits, and a
+    controller that holds something else.
+    """
+    today, used = now.date(), stored.setup()
+    found, lit = list[Wrong](), setup_on(stored, stored.setup(), now.date())
+    out = [one for one in coral_days(stored, lit.hung, NOON) if one.verdict and not _well(one.verdict.dose)]
+    strong, weak = ([one for one in out if one.verdict and one.verdict.dose == key] for key in ("high", "low"))
+    for some, words in ((strong, "too much"), (weak, "too little")):
+        if some:
+            names = ", ".join(f"{one.number} {one.coral.card.name}" for one in some[:3])
+            more = f" and {len(some) - 3} more" if len(some) > 3 else ""
+            found.append(Wrong(f"{names}{more}: {words} daily light", f"/corals?coral={some[0].id}"))
+    if rise := find_recent_rise(db, stored, now.astimezone(datetime.UTC)):
+        words = f"{rise.coral} has {100 * rise.rise:.0f} % more light than a week ago, without a plan"
+        found.append(Wrong(words, f"/day/plan?was=e{rise.edit.id}&setup={used.id}"))
+    for card in plan_cards(stored, logs(db, stored.id), today):
+        if card.unhappy:
+            names = ", ".join(card.unhappy[:3])
+            found.append(Wrong(f"{card.plan.value.name}: {names} not well. Hold it, or go a step back", "/day#plan"))
+    for problem in found_problems(stored, used.hung, used.intent):
+        found.append(Wrong(problem.title, "/hang"))
+    if controller is not None and controller.differences:
+        found.append(Wrong(f"The controller: {controller.differences[0]}", "/day/controller"))
+    return found
+
+
+def _well(verdict: str) -> bool:
+    return verdict == "in range"
