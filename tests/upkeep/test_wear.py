@@ -22,7 +22,7 @@ from corlume.services.keeping import light_groups, surveys, tanks
 from corlume.services.placement.zone_placement import coral_light
 from corlume.services.schedule.change_light import light_at_corals
 from corlume.services.schedule.earlier_light import light_edits, tank_before
-from corlume.services.upkeep import lamps
+from corlume.services.upkeep import cleaning, lamps
 from corlume.store.database import Database
 from tests.schedule.test_day import TWO
 
@@ -32,6 +32,16 @@ TODAY = datetime.date.today()
 
 def after(days: float) -> datetime.date:
     return NEW + datetime.timedelta(days=days)
+
+
+def bare(db: Database) -> None:
+    """Take the demo's lamps and cleaning out of the record."""
+    for kept in tanks.open_tank(db, 1).lamps:
+        lamps.delete_lamp(db, 1, kept.id)
+    for kept in tanks.open_tank(db, 1).lists["rhythms"]:
+        cleaning.delete_rhythm(db, 1, kept.id)
+    for kept in tanks.open_tank(db, 1).lists["cleanings"]:
+        cleaning.delete_cleaning(db, 1, kept.id)
 
 
 def upkeep(*kept: Lamp, hours: float = 10.0, **more: object) -> Upkeep:
@@ -124,6 +134,7 @@ def test_what_no_lamp_can_be_is_told_by_its_field(db: Database) -> None:
 
 
 def test_a_lamp_fades_the_prediction_and_a_new_one_is_a_jump_that_a_plan_can_start_from(db: Database) -> None:
+    bare(db)
     stored = tanks.open_tank(db, 1)
     bright = coral_light(stored, stored.setup().hung)
     year = TODAY - datetime.timedelta(days=365)
@@ -154,6 +165,7 @@ def test_a_lamp_fades_the_prediction_and_a_new_one_is_a_jump_that_a_plan_can_sta
 
 
 def test_hours_are_recorded_when_a_schedule_changes(db: Database) -> None:
+    bare(db)
     lamps.add_lamps(db, 1, [lamps.usual_lamp(f, NEW) for f in tanks.open_tank(db, 1).setup().hung], TODAY)
     earlier = TODAY - datetime.timedelta(days=10)
     assert lamps.note_hours(db, 1, earlier) == 3

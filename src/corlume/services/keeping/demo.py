@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import datetime
-from dataclasses import replace
+from dataclasses import fields, replace
 from functools import cache
 from importlib.resources import files
+from typing import Any
 
 from corlume.core.keeping.scene import Scene
 from corlume.core.placement.coral import Coral
@@ -30,7 +31,7 @@ WRITTEN = datetime.date(2026, 11, 20)
 
 
 def _brought_up(scene: Scene, today: datetime.date) -> Scene:
-    """The scene with the logs of its corals shifted to end today."""
+    """The scene with the logs of its corals, its lamps, cleanings and events shifted to end today."""
     later = today - WRITTEN
 
     def moved(coral: Coral) -> Coral:
@@ -39,7 +40,17 @@ def _brought_up(scene: Scene, today: datetime.date) -> Scene:
         notes = tuple(replace(note, day=note.day + later) for note in coral.notes)
         return replace(coral, course=replace(course, **days), notes=notes)
 
-    return replace(scene, corals=tuple(map(moved, scene.corals)))
+    lists: dict[str, Any] = {name: tuple(_days_later(one, later) for one in getattr(scene, name)) for name in DATED}
+    return replace(scene, corals=tuple(map(moved, scene.corals)), **lists)
+
+
+DATED = ("lamps", "rhythms", "cleanings", "events")
+
+
+def _days_later(thing: Any, later: datetime.timedelta) -> Any:
+    """A kept thing with all its days shifted."""
+    days = {f.name: day + later for f in fields(thing) if isinstance(day := getattr(thing, f.name), datetime.date)}
+    return replace(thing, **days)
 
 
 def seed(db: Database) -> None:
