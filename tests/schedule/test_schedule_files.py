@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
-
-import icalendar
 import pytest
 from fastapi.testclient import TestClient
 from hypothesis import given, settings
@@ -13,7 +10,7 @@ from hypothesis import strategies as st
 from corlume.core.light.light_group import DayPoint, LightGroup
 from corlume.core.schedule.day import clock
 from corlume.formats.file_faults import BadFile
-from corlume.formats.schedule_file import read_schedule, write_calendar, write_schedule, write_schedule_table
+from corlume.formats.schedule_file import read_schedule, write_schedule, write_schedule_table
 from corlume.services.keeping import light_groups, tanks
 from corlume.store.database import Database
 
@@ -61,19 +58,6 @@ def test_faults_of_a_schedule_file_are_told_by_their_place(data: bytes, told: st
     with pytest.raises(BadFile) as refused:
         read_schedule(data)
     assert told in str(refused.value)
-
-
-def test_the_calendar_is_read_by_the_package_icalendar() -> None:
-    steps = [
-        (datetime.date(2026, 12, 1), "Tank: LED 20 %; more, later", "Step 1"),
-        (datetime.date(2026, 12, 8), "B", ""),
-    ]
-    read = icalendar.Calendar.from_ical(
-        write_calendar("Tank", steps, datetime.datetime(2026, 11, 30, tzinfo=datetime.UTC))
-    )
-    events = read.walk("VEVENT")
-    assert [(e["dtstart"].dt, str(e["summary"])) for e in events] == [(day, words) for day, words, _ in steps]
-    assert len({str(e["uid"]) for e in events}) == 2
 
 
 def test_a_file_replaces_the_schedule_and_a_bad_one_changes_nothing(client: TestClient, db: Database) -> None:

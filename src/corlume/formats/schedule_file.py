@@ -74,27 +74,3 @@ def _of_json(data: bytes) -> list[LightGroup]:
     if not isinstance(read, dict) or read.get("corlume_schedule") != VERSION:
         raise BadFile([FileFault("corlume_schedule", f"must be {VERSION}: this is no schedule file")])
     return read_things(LightGroup, "groups", read.get("groups"), most_of(Setup, "groups"))
-
-
-def write_calendar(name: str, steps: Sequence[tuple[datetime.date, str, str]], written: datetime.datetime) -> bytes:
-    """An iCalendar file of all-day events: the day, what to do, and more of it.
-
-    ``written`` is when the file is made, in UTC.
-    """
-    import icalendar
-
-    calendar = icalendar.Calendar()
-    calendar.add("prodid", "-//Corlume//Slow change//EN")
-    calendar.add("version", "2.0")
-    calendar.add("x-wr-calname", name)
-    for number, (day, summary, more) in enumerate(steps):
-        event = icalendar.Event()
-        event.add("uid", f"{day.isoformat()}-{number}@corlume")
-        event.add("dtstamp", written)
-        event.add("dtstart", day)
-        event.add("dtend", day + datetime.timedelta(days=1))
-        event.add("summary", summary)
-        event.add("description", more)
-        calendar.add_component(event)
-    found: bytes = calendar.to_ical()
-    return found

@@ -12,6 +12,7 @@ from corlume.core.message_text import letter
 from corlume.core.schedule.change_plan import ChangePlan, PlanStep
 from corlume.core.schedule.day import clock
 from corlume.core.schedule.slow_change import APPROACHES
+from corlume.formats.calendar_file import CalendarEvent
 from corlume.formats.measure import Measure
 from corlume.services.acclimation.acclimation import lights_on
 from corlume.services.keeping.acclimation_log import Notes
@@ -120,17 +121,18 @@ def _card(
     )
 
 
-def plan_events(stored: StoredTank, plan: ChangePlan, measure: Measure) -> list[tuple[datetime.date, str, str]]:
+def plan_events(stored: StoredTank, kept: Kept[ChangePlan], measure: Measure) -> list[CalendarEvent]:
     """Steps of a plan for a calendar: the day, what to set, and why to look first."""
+    plan, found = kept.value, list[CalendarEvent]()
     setup = next((one for one in stored.setups if one.name == plan.setup), None)
-    found = []
     for number, step in enumerate(plan.steps):
         what = settings_of(stored, plan, setup, step) if setup else ()
         words = "; ".join(
             f"{one.group} {one.words}" + f", {measure.length(one.raised)} higher" * (one.raised > 0) for one in what
         )
         more = "Check the corals first: where they close or pale, hold the plan." if number else "First day."
-        found.append((step.day, f"{stored.name}: {words}", f"{plan.name}, step {number}. {more}"))
+        key = f"plan-{stored.id}-{kept.id}-{number}"
+        found.append(CalendarEvent(key, step.day, f"{stored.name}: {words}", f"{plan.name}, step {number}. {more}"))
     return found
 
 

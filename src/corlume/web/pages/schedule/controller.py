@@ -9,7 +9,8 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
 
 from corlume.core.light.light_group import RAMPS
-from corlume.formats.schedule_file import write_calendar, write_schedule, write_schedule_table
+from corlume.formats.calendar_file import write_calendar
+from corlume.formats.schedule_file import write_schedule, write_schedule_table
 from corlume.services.keeping import tanks
 from corlume.services.schedule.change_light import running_plan
 from corlume.services.schedule.change_plans import plan_of
@@ -68,7 +69,7 @@ def export_schedule(db: Db, tank_id: RowId, kind: Literal["csv", "json"], setup:
 def export_calendar(db: Db, measure: Unit, tank_id: RowId, plan_id: RowId) -> Response:
     """The steps of a plan for the keeper's calendar."""
     stored = tanks.open_tank(db, tank_id)
-    events = plan_events(stored, plan_of(stored, plan_id).value, measure)
+    events = plan_events(stored, plan_of(stored, plan_id), measure)
     data = write_calendar(f"Corlume, {stored.name}", events, datetime.datetime.now(datetime.UTC))
     headers = {"Content-Disposition": 'attachment; filename="plan.ics"'}
     return Response(data, media_type="text/calendar; charset=utf-8", headers=headers)
