@@ -30,7 +30,7 @@ from corlume.core.schedule.change_plan import ChangePlan
 from corlume.core.schedule.presets import Preset
 from corlume.core.survey.survey_record import MeasuringPoint, Survey
 from corlume.core.upkeep.lamp import Lamp
-from corlume.core.upkeep.wear import Upkeep, worn_on
+from corlume.core.upkeep.wear import Age, Upkeep, worn_on
 from corlume.store.flow_fields import FlowField, load_field
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
 from corlume.store.rows import row_of, thing_of
@@ -220,14 +220,14 @@ class StoredTank:
         setups = (replace(setup, fixtures=hung(setup)) for setup in self.setups)
         return replace(self, survey=survey, setups=tuple(setups))
 
-    def on(self, day: datetime.date) -> StoredTank:
-        """The same with the wear of its fixtures on a day."""
+    def on(self, day: datetime.date, age: Age = "today") -> StoredTank:
+        """The same with the wear of its fixtures on a day, or at an age of their lamps."""
         if not (self.lists["lamps"] or self.lists["rhythms"]):
             return self
         upkeep = self.upkeep
 
         def worn(setup: StoredSetup) -> StoredSetup:
-            pairs = zip(setup.fixtures, worn_on(setup.hung, upkeep, day), strict=True)
+            pairs = zip(setup.fixtures, worn_on(setup.hung, upkeep, day, age), strict=True)
             return replace(setup, fixtures=tuple(replace(kept, value=fixture) for kept, fixture in pairs))
 
         return replace(self, setups=tuple(worn(setup) for setup in self.setups))

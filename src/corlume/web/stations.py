@@ -16,7 +16,7 @@ from corlume.web.pages.placement import coral_library, coral_spots, corals, plac
 from corlume.web.pages.schedule import controller, day, plan, presets
 from corlume.web.pages.search import layout, light_types
 from corlume.web.pages.survey import balance, photos, rental_week, surveys, take_readings, without_meter
-from corlume.web.pages.upkeep import cleaning, lamps, log, reminders, today
+from corlume.web.pages.upkeep import cleaning, forecast, lamps, log, reminders, today
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +52,13 @@ STATIONS = (
     Station("survey", "Survey", "/survey", SURVEY, ("survey_buys.js", "photo.js", "take.js", "spots.js")),
     Station("corals", "Corals", "/corals", CORALS, ("corals.js", "place_all.js", "spots.js")),
     Station("day", "Day", "/day", (plan.router, presets.router, controller.router, day.router), ("day.js",)),
-    Station("log", "Log", "/log", (lamps.router, cleaning.router, reminders.router, log.router), ("upkeep.js",)),
+    Station(
+        "log",
+        "Log",
+        "/log",
+        (lamps.router, cleaning.router, forecast.router, reminders.router, log.router),
+        ("upkeep.js",),
+    ),
 )
 """A tank opens at Today, or at its PAR map where a device says so."""
 BESIDE = (tanks.router, own_fixture_fit.router, fixture_library.router, phone.router, backup.router, terms.router)

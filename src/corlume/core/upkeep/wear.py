@@ -5,11 +5,19 @@ from __future__ import annotations
 import datetime
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Literal
 
 from corlume.core.light.fixture import Fixture
 from corlume.core.upkeep.burning import BurningHours, burnt
-from corlume.core.upkeep.cleaning import Cleaning, CleaningRhythm, dirt_left
+from corlume.core.upkeep.cleaning import Cleaning, CleaningRhythm, dirt_left, last_cleaned
 from corlume.core.upkeep.lamp import Lamp
+
+Age = Literal["today", "new", "due"]
+AGES: dict[Age, str] = {
+    "today": "as worn as today",
+    "new": "as new, clean",
+    "due": "at the end of their lamps' life",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,9 +45,9 @@ class Upkeep:
 
     def due(self, lamp: Lamp, today: datetime.date) -> datetime.date | None:
         """Day on which a lamp's life is over, at the hours of today; None where that is beyond a century."""
-        hours = self.hours.get(lamp.fixture, 0.0)
-        days = lamp.days_left(self.burnt(lamp, today), (today - lamp.installed).days, hours)
-        return today + datetime.timedelta(days=round(days)) if days < 36_525 else None
+        hours, start = self.hours.get(lamp.fixture, 0.0), max(today, lamp.installed)
+        days = lamp.days_left(self.burnt(lamp, start), (start - lamp.installed).days, hours)
+        return start + datetime.timedelta(days=round(days)) if days < 36_525 else None
 
     def condition(self, fixture: str, day: datetime.date) -> float:
         """What fade and dirt leave of a fixture's light on a day, as a share of new lamps in a clean fixture [-].
@@ -51,15 +59,42 @@ class Upkeep:
         fade = sum(one.light_at(self.part_used(one, day)) for one in mine) / len(mine) if mine else 1.0
         return fade * dirt_left(self.rhythms, self.cleanings, fixture, day)
 
-    def worn(self, fixture: str, day: datetime.date) -> float:
-        """What the wear on a day leaves of a fixture's light, where its light remaining is taken as it was set [-]."""
+    def worn(self, fixture: str, day: datetime.date, age: Age = "today") -> float:
+        """What wear leaves of a fixture's light, where its light remaining is taken as it was set [-].
+
+        On a day, or with lamps that are ``new`` in a clean fixture, or that are ``due`` on the dirt of the day.
+        """
         begins = [one.counted_from for one in self.lamps if one.fixture == fixture and one.counted_from is not None]
-        return self.condition(fixture, day) / (self.condition(fixture, max(begins)) if begins else 1.0)
+        base = self.condition(fixture, max(begins)) if begins else 1.0
+        if age == "today":
+            return self.condition(fixture, day) / base
+        ends = [one.left for one in self.lamps if one.fixture == fixture and one.taken_out is None]
+        if age == "new" or not ends:
+            return 1.0 / base
+        return sum(ends) / len(ends) * dirt_left(self.rhythms, self.cleanings, fixture, day) / base
+
+    def kept_up(self, today: datetime.date, until: datetime.date) -> Upkeep:
+        """The same with every lamp changed and every part cleaned when it is due, up to a day."""
+        lamps, cleanings = list(self.lamps), list(self.cleanings)
+        for k, lamp in enumerate(self.lamps):
+            if lamp.taken_out is not None:
+                continue
+            at, now = k, lamp
+            while (due := Upkeep(lamps, (), (), self.burning, self.hours).due(now, today)) and due < until:
+                due = max(due, today + datetime.timedelta(days=1), now.installed + datetime.timedelta(days=1))
+                lamps[at] = replace(now, taken_out=due)
+                now, at = replace(now, installed=due, used=0.0, counted_from=None), len(lamps)
+                lamps.append(now)
+        for rhythm in self.rhythms:
+            due = last_cleaned(rhythm, self.cleanings, rhythm.fixture, today)
+            while (due := max(today, due + datetime.timedelta(days=rhythm.every))) < until:
+                cleanings.append(Cleaning(due, rhythm.part, rhythm.fixture))
+        return replace(self, lamps=lamps, cleanings=cleanings)
 
 
-def worn_on(fixtures: Sequence[Fixture], upkeep: Upkeep, day: datetime.date) -> tuple[Fixture, ...]:
-    """Fixtures with the wear that they have on a day."""
-    return tuple(replace(fixture, worn=upkeep.worn(fixture.name, day)) for fixture in fixtures)
+def worn_on(fixtures: Sequence[Fixture], upkeep: Upkeep, day: datetime.date, age: Age = "today") -> tuple[Fixture, ...]:
+    """Fixtures with the wear that they have on a day, or at an age of their lamps."""
+    return tuple(replace(fixture, worn=upkeep.worn(fixture.name, day, age)) for fixture in fixtures)
 
 
 def as_worn(fixtures: Sequence[Fixture]) -> tuple[Fixture, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Sequence
 from typing import Annotated, Any, Literal
 
@@ -17,6 +18,7 @@ from corlume.core.light.lamp_set import LAMP_WISHES, MOST_SOCKETS, LampWish
 from corlume.core.light.technology import TECHNOLOGIES
 from corlume.core.mounting.alignment import Arranging
 from corlume.core.mounting.tape_measure import Tape
+from corlume.core.upkeep.wear import AGES, Age
 from corlume.formats.measure import Measure
 from corlume.formats.round_steps import STEPS
 from corlume.reference.catalogue import CatalogueEntry, lamps_for
@@ -79,6 +81,7 @@ class ChartRequest(BaseModel):
     dragging: bool = False
     changes: dict[int, FixtureChange] = Field(default={}, max_length=200)
     picked: list[int] = Field(default=[], max_length=200)
+    age: Age = "today"
     steady: bool = False
     par_wanted: str = Field(default="", max_length=40)
 
@@ -172,6 +175,7 @@ def _page(
         "panel": chart_view.panel(stored, shown, selected, measure, tape_of_device(request)),
         "layers": {key: name for key, name in LAYERS.items() if stored.survey or key not in OF_SURVEY},
         "entries": fixture_library.entries(db),
+        "ages": AGES if stored.lamps or stored.lists["rhythms"] else {},
         "peak": peak_minute(stored.running.day, shown.hung),
         "snap": STEPS[measure.unit].snap,
         "meant": in_words(shown.intent.meant(stored.targets.stocking)),
@@ -218,7 +222,7 @@ def light(
     db: Db, measure: Unit, tape: TapeRead, narrow: Narrow, tank_id: RowId, setup_id: RowId, body: ChartRequest
 ) -> JSONResponse:
     """The PAR map under some changes; nothing is saved."""
-    stored = tanks.open_tank(db, tank_id)
+    stored = _aged(tanks.open_tank(db, tank_id), body)
     setup = stored.setup(setup_id)
     drafted = hung_fixtures.draft(stored.tank, setup, _changes(stored, setup, body, measure, tape))
     sheet = chart_view.sheet_of(stored, setup, narrow=narrow)
@@ -260,11 +264,16 @@ def arrange(
     return _kept(db, measure, tape, tank_id, setup_id, body, narrow=narrow)
 
 
+def _aged(stored: StoredTank, body: ChartRequest) -> StoredTank:
+    """A tank with the lamps of the age that the PAR map shows."""
+    return stored if body.age == "today" else stored.on(datetime.date.today(), body.age)
+
+
 def _kept(
     db: Database, measure: Measure, tape: Tape, tank_id: int, setup_id: int, body: ChartRequest, *, narrow: bool
 ) -> JSONResponse:
     """The PAR map as saved, with the panel and the next undo."""
-    stored = tanks.open_tank(db, tank_id)
+    stored = _aged(tanks.open_tank(db, tank_id), body)
     setup = stored.setup(setup_id)
     sheet = chart_view.sheet_of(stored, setup, narrow=narrow)
     steps = tanks.steps(db, tank_id)

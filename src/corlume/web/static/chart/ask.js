@@ -6,8 +6,8 @@ export const chartAsks = {
   async ask(path, changes, silence, more = {}) {
     const number = ++this.asked;
     const dragging = path === "/light" && Object.keys(changes).length > 0;
-    const { probe, selected, layer, picked, minute, steady, parWanted } = this;
-    const body = { probe, selected, layer, dragging, changes, picked, minute, steady, par_wanted: parWanted, ...more };
+    const { probe, selected, layer, picked, minute, age, steady, parWanted } = this;
+    const body = { probe, selected, layer, dragging, changes, picked, minute, age, steady, par_wanted: parWanted, ...more };
     const { ok, answer } = await talk(this.post + path, body, silence);
     const late = number < this.shown;
     if (!late) this.shown = number;

@@ -28,6 +28,8 @@ export const chart = () => ({
     this.layer = "par";
     // minute of the day that is shown, or none for the light as it is set
     this.minute = null;
+    // how old the lamps are that are shown
+    this.age = "today";
     // whether the PAR at the probe is kept while channels change, and a PAR typed for the probe
     this.steady = false;
     this.parWanted = "";

@@ -49,6 +49,10 @@ export const chartFields = {
       this.layer = event.target.value;
       this.preview();
     }
+    if (event.target.dataset.age !== undefined) {
+      this.age = event.target.value;
+      this.preview();
+    }
     if (event.target.dataset.clockMode !== undefined) this.chooseTime(event.target);
     if (dim) await this.commit({ [dim]: { output: event.target.value / 100 } });
     if (onoff) await this.commit({ [onoff]: { output: event.target.checked ? 1 : 0 } });
