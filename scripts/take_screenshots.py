@@ -28,12 +28,12 @@ VIEWS = [
     ("corals", "/tanks/1/corals?coral=15", WIDE, {}),
     ("survey", "/tanks/1/survey/1", (1280, 1000), {}),
     ("survey-phone", "/tanks/1/survey/1/take", PHONE, {}),
-    ("seats", "/tanks/1/corals/seats", WIDE, {}),
+    ("today", "/tanks/1/today", WIDE, {}),
+    ("log", "/tanks/1/log", WIDE, {}),
     ("flow", "/tanks/1/corals/flow", (1280, 1000), {}),
     ("first-weeks", "/tanks/1/corals/3/course", (1280, 1000), {}),
     ("day", "/tanks/1/day?setup=2", (1280, 1000), {}),
     ("slow-change", "/tanks/1/day/plan", (1280, 1000), {}),
-    ("round-phone", "/tanks/1/corals/round", PHONE, {}),
 ]
 
 
@@ -56,7 +56,7 @@ def main() -> None:
                 page.goto(path)
                 page.evaluate("document.fonts.ready")
                 page.locator(".flow-state").wait_for(state="detached", timeout=60_000)
-                page.wait_for_timeout(9000 if name == "place-all" else 4500 if name in ("hang", "survey") else 400)
+                page.wait_for_timeout(9000 if name == "place-all" else 4500 if name in ("hang", "survey", "today") else 400)
                 if name == "hang":
                     page.locator(".hang-answers progress").wait_for(state="hidden", timeout=120_000)
                     page.wait_for_timeout(1000)

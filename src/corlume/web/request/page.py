@@ -149,6 +149,12 @@ def along(path: str, setup_id: int | None) -> str:
     return f"{path}{'&' if '?' in path else '?'}setup={setup_id}{mark}{place}"
 
 
+def _looked_at(request: Request, tank: StoredTank) -> StoredSetup:
+    """The setup of an address, or the one in use where it names none of the tank."""
+    text = request.query_params.get("setup", "")
+    return next((one for one in tank.setups if str(one.id) == text), tank.setup())
+
+
 OWN_STEPS = {"steps"}
 """What a page may give itself in place of that of all pages: the library's undo."""
 
@@ -162,8 +168,11 @@ def page(
     setup: StoredSetup | None = None,
     status: int = 200,
 ) -> HTMLResponse:
-    """Render a page with everything that pages share; ``setup`` is the shown setup of the tank."""
-    db, looked = database(request), setup or (tank and tank.setup())
+    """Render a page with everything that pages share.
+
+    ``setup`` is the shown setup of the tank; by default that of the address, handed on by pages of the setup in use.
+    """
+    db, looked = database(request), setup or (tank and _looked_at(request, tank))
     kept = looked.id if looked and not looked.in_use else None
     common = {
         "measure": measure_of(request),
