@@ -56,7 +56,8 @@ def main() -> None:
                 page.goto(path)
                 page.evaluate("document.fonts.ready")
                 page.locator(".flow-state").wait_for(state="detached", timeout=60_000)
-                page.wait_for_timeout(9000 if name == "place-all" else 4500 if name in ("hang", "survey", "today") else 400)
+                slow = {"place-all": 9000} | dict.fromkeys(("hang", "survey", "today"), 4500)
+                page.wait_for_timeout(slow.get(name, 400))
                 if name == "hang":
                     page.locator(".hang-answers progress").wait_for(state="hidden", timeout=120_000)
                     page.wait_for_timeout(1000)
