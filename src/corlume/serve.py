@@ -6,12 +6,14 @@ import logging
 import logging.handlers
 import os
 import socket
+import threading
 from collections.abc import Callable
 from contextlib import ExitStack
 from pathlib import Path
 
 import uvicorn
 
+from corlume.services.keeping.daily_copies import copy_every_day
 from corlume.services.light.kernels import Kernels
 from corlume.settings import Settings
 from corlume.store.database import Database, Unusable
@@ -53,6 +55,9 @@ def serve(db: Database, settings: Settings, *, tell: Callable[[str], None], phon
             tell(OPEN_HOUSE.replace("{hosts}", settings.hosts))
         kernels = Kernels()
         kernels.begin(tell)
+        stop = threading.Event()
+        stack.callback(stop.set)
+        threading.Thread(target=copy_every_day, args=(db, stop), daemon=True).start()
         app = create_app(db, settings, phone_address=address, kernels=kernels)
         config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=GRACE, proxy_headers=False)
         try:

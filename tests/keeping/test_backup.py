@@ -21,6 +21,7 @@ import pytest
 from starlette.testclient import TestClient
 
 from corlume.services.keeping import backup, fixture_library, phone_pairing, tanks
+from corlume.services.keeping.daily_copies import days_that_stay, make_daily_copy
 from corlume.store.database import Database, Unusable, check_file
 from tests.keeping.test_record import exports, lengthened
 from tests.processes import answered
@@ -56,8 +57,10 @@ def test_pages_hand_the_record_out_and_take_it_back(client: TestClient, db: Data
     copy = client.get("/backup").content
     tanks.delete_tank(db, 1)
     unsure = client.post("/restore", files={"file": ("a.db", copy)})
-    assert unsure.status_code == 422
-    assert "Replace all tanks, fixtures and undo&#34; first" in unsure.text
+    assert unsure.status_code == 200
+    assert "Comes back:</b> Tern Skerry" in unsure.text
+    assert "would be gone" in unsure.text
+    assert exports(db) == []
     rubbish = client.post("/restore", files={"file": ("a.db", b"no" * 999)}, data={"agreed": "on"})
     assert "is not a database of Corlume" in rubbish.text
     assert "Restored" in client.post("/restore", files={"file": ("a.db", copy)}, data={"agreed": "on"}).text
@@ -187,3 +190,32 @@ def test_restore_takes_another_page_size_and_brings_no_device_back(db: Database,
     backup.restore(db, copy)
     assert exports(db) == before
     assert [phone_pairing.admitted(db, token or "", now) is not None for token in tokens] == [False, True]
+
+
+def test_a_copy_is_made_each_day_and_old_ones_thin_out(client: TestClient, db: Database) -> None:
+    """Of the last 7 days, 5 weeks and 12 months the latest stays: counted by hand over two years of daily copies."""
+    today = datetime.date(2026, 11, 30)
+    every = [today - datetime.timedelta(days=k) for k in range(730)]
+    stay = days_that_stay(every, today)
+    assert {today - datetime.timedelta(days=k) for k in range(7)} <= stay
+    assert {day for day in stay if day.month == 3} == {datetime.date(2026, 3, 31)}
+    assert len(stay) == 7 + 3 + 11  # three more Sundays, and the last days of eleven months before
+    assert days_that_stay([today + datetime.timedelta(days=9), today], today) == {
+        today, today + datetime.timedelta(days=9)}  # fmt: skip
+    before = exports(db)
+    made = make_daily_copy(db, today)
+    assert made is not None
+    assert make_daily_copy(db, today) is None
+    assert made.stat().st_mode & 0o077 == 0
+    tanks.delete_tank(db, 1)
+    assert "2026-11-30" in client.get("/tanks").text
+    shown = client.get("/restore/2026-11-30").text
+    assert "Comes back:</b> Tern Skerry" in shown
+    assert exports(db) == []
+    assert "Restored" in client.post("/restore/2026-11-30").text
+    assert exports(db) == before
+    assert client.get("/restore/2026-11-29").status_code == 404
+    assert client.get("/restore/soon").status_code == 404
+    made.write_bytes(b"torn" * 500)
+    assert "not a database" in client.get("/restore/2026-11-30").text
+    assert exports(db) == before

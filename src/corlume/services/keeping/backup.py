@@ -57,6 +57,55 @@ def _current_copy(file: Path) -> Iterator[Database]:
         yield Database(copy)
 
 
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What a restore would change: tanks that come back, go, or stay with other data, and the latest edit of each side.
+
+    ``newer`` says whether the data of now were edited after those of the backup.
+    """
+
+    back: tuple[str, ...]
+    gone: tuple[str, ...]
+    other: tuple[str, ...]
+    held: Contents
+    last_held: str
+    last_now: str
+
+    @property
+    def newer(self) -> bool:
+        """Whether something was changed since the backup."""
+        return self.last_now > self.last_held
+
+
+def compare(db: Database, file: Path) -> Change:
+    """What restoring a backup would change; nothing is changed. ``Unusable`` says what is wrong with the file."""
+    with _current_copy(file) as copy:
+        held, now = (_fingerprints(one) for one in (copy, db))
+        last_held, last_now = (_last_edit(one) for one in (copy, db))
+        both = held.keys() & now.keys()
+        return Change(
+            tuple(sorted(held.keys() - now.keys())),
+            tuple(sorted(now.keys() - held.keys())),
+            tuple(sorted(name for name in both if held[name] != now[name])),
+            contents(copy),
+            last_held,
+            last_now,
+        )
+
+
+def _fingerprints(db: Database) -> dict[str, object]:
+    """What every tank holds, by its name."""
+    with db.reading() as connection:
+        found, faulty = list_tanks(connection)
+        return {one.name: one.scene() for one in found} | {one.name: one.faults for one in faulty}
+
+
+def _last_edit(db: Database) -> str:
+    """When a database was edited last, in UTC; empty when never."""
+    with db.reading() as connection:
+        return str(connection.execute("SELECT coalesce(max(at), '') FROM edits").fetchone()[0])
+
+
 def contents(db: Database) -> Contents:
     """Contents of a database."""
     with db.reading() as connection:

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+import datetime
 import tempfile
 from collections.abc import Iterator
-from datetime import UTC, datetime
 from pathlib import Path
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response, StreamingResponse
 
-from corlume.services.keeping import backup
-from corlume.store.database import Unusable
+from corlume.services.keeping import backup, daily_copies
+from corlume.store.database import Database, Unusable
+from corlume.store.tables import NotFound
 from corlume.web.pages.keeping.tanks import show_tanks
 from corlume.web.request.page import Db, Files, page
 
@@ -35,25 +36,49 @@ def save(db: Db) -> Response:
             while piece := file.read(PIECE):
                 yield piece
 
-    name = f"corlume-{datetime.now(UTC):%Y-%m-%d-%H%M}.db"
+    name = f"corlume-{datetime.datetime.now(datetime.UTC):%Y-%m-%d-%H%M}.db"
     headers = {"Content-Disposition": f'attachment; filename="{name}"', "Content-Length": str(copy.stat().st_size)}
     return StreamingResponse(pieces(), media_type="application/vnd.sqlite3", headers=headers)
 
 
 @router.post("/restore", response_model=None)
 def restore(request: Request, db: Db, sent: Files) -> HTMLResponse | Response:
-    """Restore a backup in place of all data, which stay in a file beside it."""
+    """Show what a backup would change, or, once that is agreed to, restore it in place of all data."""
     data = sent.files.get("file", b"")
     if not data:
         return show_tanks(request, db, faults=["No file was chosen, or it is empty."])
-    if sent.texts.get("agreed") != "on":
-        words = 'Tick "Replace all tanks, fixtures and undo" first. Nothing was changed.'
-        return show_tanks(request, db, faults=[words])
     with tempfile.TemporaryDirectory(prefix="corlume-") as folder:
-        copy = Path(folder) / "the file"
-        copy.write_bytes(data)
-        try:
-            held, kept = backup.restore(db, copy)
-        except Unusable as error:
-            return show_tanks(request, db, faults=[str(error).replace(str(copy), "The file")])
+        file = Path(folder) / "the file"
+        file.write_bytes(data)
+        return _restored(request, db, file, agreed=sent.texts.get("agreed") == "on")
+
+
+@router.get("/restore/{day}", response_model=None)
+def show_copy(request: Request, db: Db, day: datetime.date) -> HTMLResponse | Response:
+    """Show what a daily copy would change."""
+    return _restored(request, db, _copy_of(db, day), agreed=False, day=day)
+
+
+@router.post("/restore/{day}", response_model=None)
+def restore_copy(request: Request, db: Db, day: datetime.date) -> HTMLResponse | Response:
+    """Restore a daily copy in place of all data."""
+    return _restored(request, db, _copy_of(db, day), agreed=True, day=day)
+
+
+def _copy_of(db: Database, day: datetime.date) -> Path:
+    path = daily_copies.copies(db).get(day)
+    if path is None:
+        raise NotFound(f"no copy of {day.isoformat()}")
+    return path
+
+
+def _restored(
+    request: Request, db: Database, file: Path, *, agreed: bool, day: datetime.date | None = None
+) -> HTMLResponse | Response:
+    try:
+        if not agreed:
+            return page(request, "keeping/restore.html", {"change": backup.compare(db, file), "day": day})
+        held, kept = backup.restore(db, file)
+    except Unusable as error:
+        return show_tanks(request, db, faults=[str(error).replace(str(file), "The file")])
     return page(request, "keeping/restored.html", {"held": held, "kept": kept.name})

@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 
 from corlume.core.mounting.tape_measure import tape_of
 from corlume.formats.file_faults import BadFile
-from corlume.services.keeping import photos, tanks
+from corlume.services.keeping import daily_copies, photos, tanks
 from corlume.store.database import Database
 from corlume.store.tanks import Unreadable
 from corlume.web.drawing.tank_card import draw_card
@@ -97,7 +97,7 @@ def _remember(answer: Response, name: str, value: str) -> None:
 
 def show_tanks(request: Request, db: Database, *, faults: Sequence[str] = ()) -> HTMLResponse:
     """The list of tanks, with the errors of an imported file; pictures load when scrolled to."""
-    context = {"tanks": tanks.tank_list(db), "faults": faults}
+    context = {"tanks": tanks.tank_list(db), "faults": faults, "copies": list(daily_copies.copies(db))}
     return page(request, "keeping/tanks.html", context, status=422 if faults else 200)
 
 
