@@ -23,6 +23,7 @@ from benchmarks.day import day
 from benchmarks.placing import placing
 from benchmarks.survey import survey
 from benchmarks.survey_trials import survey_trials
+from benchmarks.upkeep import upkeep
 from corlume.core.keeping.scene import Scene
 from corlume.core.light.emitter import Emitter
 from corlume.core.light.field import Medium, channel_fields, grid, unit_field
@@ -279,7 +280,7 @@ def _asker(url: str) -> Callable[..., None]:
 if __name__ == "__main__":
     compile_kernels()
     row("the reference by itself", clock(reference, 9))
-    parts = (field, rock, survey, survey_trials, placing, day, served, layouts, memory, renderer)
+    parts = (field, rock, survey, survey_trials, placing, day, upkeep, served, layouts, memory, renderer)
     chosen = [name for name in sys.argv[1:] if name != "--smallest"]
     for part in parts:
         # `python -m benchmarks.run placing survey` runs these alone

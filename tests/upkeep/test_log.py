@@ -11,9 +11,11 @@ import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
 
+from corlume.core.acclimation.log_entry import LogEntry
 from corlume.core.errors import InvalidInput
 from corlume.core.upkeep.cleaning import Cleaning, CleaningRhythm
-from corlume.services.keeping import light_groups, setups, tanks
+from corlume.services.acclimation.acclimation import watch_all
+from corlume.services.keeping import acclimation_log, light_groups, setups, tanks
 from corlume.services.keeping.hung_fixtures import change_fixtures
 from corlume.services.upkeep import cleaning, lamps, log, setup_log
 from corlume.services.upkeep.today import look_at_today, what_looks_wrong
@@ -146,3 +148,17 @@ def test_a_change_on_the_par_map_comes_into_the_log_by_itself(client: TestClient
     body = {"probe": {"x": 0.5, "y": 0.3, "depth": 0.1}, "changes": {str(first): {"output": 0.5}}}
     assert client.post("/tanks/1/setups/1/fixtures", json=body).status_code == 200
     assert log.entries(db, 1, group="light")[0].words == "A LED cluster, west: output 64 to 50 %."
+
+
+def test_status_of_a_coral_follows_from_its_latest_entries_as_from_all(client: TestClient, db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    first = stored.corals[0].id
+    for k in range(60):
+        day = TODAY - datetime.timedelta(days=60 - k)
+        acclimation_log.add_entry(db, 1, first, LogEntry("watch", day, polyps="open"), today=TODAY)
+    every, latest = acclimation_log.logs(db, 1), acclimation_log.latest_logs(db, 1)
+    assert len(latest[first]) < len(every[first])
+    assert [one.standing for one in watch_all(stored, latest, TODAY)] == [
+        one.standing for one in watch_all(stored, every, TODAY)]  # fmt: skip
+    unhappy = next(one for one in watch_all(stored, every, TODAY) if one.standing.bad_days)
+    assert "Before light is blamed" in client.get(f"/tanks/1/corals/{unhappy.coral.id}/course").text

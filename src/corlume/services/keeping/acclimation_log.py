@@ -29,11 +29,27 @@ def logs(db: Database, tank_id: int) -> Notes:
         return _time_lines(connection, tank_id)
 
 
-def _time_lines(connection: sqlite3.Connection, tank_id: int) -> Notes:
+LATEST = 30
+"""Entries of each coral that say how it is now, beside its first and those of where it sat."""
+
+
+def latest_logs(db: Database, tank_id: int) -> Notes:
+    """The log entries of every coral that its status follows from, oldest first: not the checks of years ago."""
+    with db.reading() as connection:
+        return _time_lines(
+            connection, tank_id,
+            "WHERE late <= :latest OR early = 1 OR kind IN ('dip', 'loose', 'temporary', 'moved', 'fixed', 'lost')",
+        )  # fmt: skip
+
+
+def _time_lines(connection: sqlite3.Connection, tank_id: int, where: str = "") -> Notes:
+    order = "day {0}, coalesce(time, '') {0}, coral_notes.id {0}"
     rows = connection.execute(
-        "SELECT coral_notes.* FROM coral_notes JOIN corals ON corals.id = coral_id WHERE tank_id = :tank "
-        "ORDER BY coral_id, day, coalesce(time, ''), coral_notes.id",
-        {"tank": tank_id},
+        f"SELECT * FROM (SELECT coral_notes.*, "
+        f"row_number() OVER (PARTITION BY coral_id ORDER BY {order.format('DESC')}) AS late, "
+        f"row_number() OVER (PARTITION BY coral_id ORDER BY {order.format('ASC')}) AS early "
+        f"FROM coral_notes JOIN corals ON corals.id = coral_id WHERE tank_id = :tank) {where} ORDER BY coral_id, early",
+        {"tank": tank_id, "latest": LATEST},
     ).fetchall()
     of_coral: dict[int, list[Kept[LogEntry]]] = {}
     for row in rows:

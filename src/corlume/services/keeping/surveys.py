@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import sqlite3
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -43,6 +44,17 @@ def all_surveys(db: Database, tank_id: int) -> list[StoredSurvey]:
         load_tank(connection, tank_id)
         kept = [_stored(connection, one) for one in SURVEYS.load(connection, tank_id)]
     return sorted(kept, key=lambda one: (one.value.day, one.id), reverse=True)
+
+
+def read_days(db: Database, tank_id: int, least: int = 1) -> list[datetime.date]:
+    """Days of the surveys in which so many points at least were read, oldest first."""
+    with db.reading() as connection:
+        rows = connection.execute(
+            "SELECT day FROM surveys WHERE tank_id = :tank AND (SELECT count(*) FROM spots "
+            "WHERE survey_id = surveys.id AND readings NOT IN ('', '[]')) >= :least ORDER BY day",
+            {"tank": tank_id, "least": least},
+        ).fetchall()
+    return [datetime.date.fromisoformat(row["day"]) for row in rows]
 
 
 def open_survey(db: Database, tank_id: int, survey_id: int) -> StoredSurvey:

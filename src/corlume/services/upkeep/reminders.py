@@ -7,7 +7,7 @@ import datetime
 from corlume.core.upkeep.cleaning import PARTS
 from corlume.formats.calendar_file import CalendarEvent
 from corlume.formats.measure import Measure
-from corlume.services.keeping.surveys import all_surveys
+from corlume.services.keeping.surveys import read_days
 from corlume.services.schedule.plan_card import plan_events
 from corlume.services.upkeep.cleaning import cleaning_states
 from corlume.services.upkeep.lamps import lamp_states
@@ -31,7 +31,7 @@ def reminders(db: Database, stored: StoredTank, today: datetime.date, measure: M
         rhythm, key = state.kept.value, f"cleaning-{stored.id}-{state.kept.id}"
         words = f"{stored.name}: clean {PARTS[rhythm.part]}" + (f" of {rhythm.fixture}" if rhythm.fixture else "")
         events.append(CalendarEvent(key, max(state.due, today), words, f"Every {rhythm.every} days."))
-    read = [one.value.day for one in all_surveys(db, stored.id) if one.done]
+    read = read_days(db, stored.id)
     if read:
         day = max(max(read) + datetime.timedelta(days=SURVEY_EVERY), today)
         events.append(

@@ -10,8 +10,8 @@ from corlume.core.mounting.surroundings import Surroundings
 from corlume.core.upkeep.cleaning import PARTS
 from corlume.services.acclimation.acclimation import WatchedCoral, watch_all
 from corlume.services.judging.suggested_changes import found_problems
-from corlume.services.keeping.acclimation_log import logs
-from corlume.services.keeping.surveys import all_surveys
+from corlume.services.keeping.acclimation_log import latest_logs
+from corlume.services.keeping.surveys import read_days
 from corlume.services.schedule.change_light import setup_on
 from corlume.services.schedule.controller import ControllerState
 from corlume.services.schedule.day_light import NOON, coral_days
@@ -91,12 +91,11 @@ def next_step(steps: Sequence[WorkStep]) -> WorkStep | None:
 
 def look_at_today(db: Database, stored: StoredTank, now: datetime.datetime) -> Today:
     """What a keeper has to know of a tank today, without what takes long to work out."""
-    today, notes = now.date(), logs(db, stored.id)
-    surveys = all_surveys(db, stored.id)
-    read = [one for one in surveys if one.done >= LEAST_READINGS]
+    today, notes = now.date(), latest_logs(db, stored.id)
+    read = read_days(db, stored.id, LEAST_READINGS)
     steps = work_steps(stored, surveyed=bool(read))
     due = [*_lamps(stored, today), *_cleaning(stored, today)]
-    last = max((one.value.day for one in read), default=None)
+    last = max(read, default=None)
     if last and (today - last).days >= SURVEY_EVERY:
         day = last + datetime.timedelta(days=SURVEY_EVERY)
         due.append(DueItem("Survey: half a year since the last", day, "/survey", late=day < today))
@@ -180,7 +179,7 @@ def what_looks_wrong(
     if rise := find_recent_rise(db, stored, now.astimezone(datetime.UTC)):
         words = f"{rise.coral} has {100 * rise.rise:.0f} % more light than a week ago, without a plan"
         found.append(Wrong(words, f"/day/plan?was=e{rise.edit.id}&setup={used.id}"))
-    for card in plan_cards(stored, logs(db, stored.id), today):
+    for card in plan_cards(stored, latest_logs(db, stored.id), today):
         if card.unhappy:
             names = ", ".join(card.unhappy[:3])
             found.append(Wrong(f"{card.plan.value.name}: {names} not well. Hold it, or go a step back", "/day#plan"))

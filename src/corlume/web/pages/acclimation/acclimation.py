@@ -15,6 +15,7 @@ from corlume.core.errors import FieldError, InvalidInput
 from corlume.formats.file_faults import BadFile
 from corlume.services.acclimation.acclimation import all_at_once, lights_on, spot_for, watch_all, watched_one
 from corlume.services.keeping import acclimation_log, tanks
+from corlume.services.upkeep.log import other_changes
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.light_line import draw_light_line
 from corlume.web.forms.form import Form, asked, shown_values
@@ -186,6 +187,7 @@ def _course(
         "words": {"polyps": POLYPS, "tissue": TISSUE, "colour": COLOUR},
         "better": spot_for(stored, one),
         "several": all_at_once(watch_all(stored, acclimation_log.logs(db, stored.id), today()), today()),
+        "others": other_changes(db, stored.id, today()) if one.standing.bad_days else [],
         "drawn": draw_light_line([*line, *now_lit], one.coral.value.card, light, today()),
         "course_form": asked(
             Course,

@@ -41,7 +41,7 @@ def show_today(request: Request, db: Db, tank_id: RowId) -> HTMLResponse:
     context: dict[str, Any] = {
         "stored": stored,
         "found": look_at_today(db, stored, time),
-        "plans": plan_cards(stored, acclimation_log.logs(db, tank_id), time.date()),
+        "plans": plan_cards(stored, acclimation_log.latest_logs(db, tank_id), time.date()),
         "holds": HOLDS,
         "lights": lights_now(stored, used, time.date(), minute_of(time.time())) if used.fixtures else None,
         "time": f"{time:%H:%M}",
