@@ -19,6 +19,7 @@ from corlume.core.upkeep.cleaning import Cleaning, CleaningRhythm
 from corlume.core.upkeep.lamp import USUAL_LIVES, Lamp
 from corlume.core.upkeep.wear import Upkeep, as_worn
 from corlume.services.keeping import light_groups, surveys, tanks
+from corlume.services.keeping.hung_fixtures import change_fixtures
 from corlume.services.placement.zone_placement import coral_light
 from corlume.services.schedule.change_light import light_at_corals
 from corlume.services.schedule.earlier_light import light_edits, tank_before
@@ -174,3 +175,20 @@ def test_hours_are_recorded_when_a_schedule_changes(db: Database) -> None:
     assert lamps.note_hours(db, 1, TODAY - datetime.timedelta(days=4)) == 3
     (one, *_) = lamps.lamp_states(tanks.open_tank(db, 1), TODAY)
     assert one.hours == pytest.approx(9.0 * (TODAY - NEW).days + 2.0 * 4)
+
+
+def test_light_remaining_that_is_set_anew_counts_the_fade_from_that_day(db: Database) -> None:
+    bare(db)
+    first = tanks.open_tank(db, 1).setup().fixtures[0]
+    old = replace(
+        lamps.usual_lamp(first.value, TODAY - datetime.timedelta(days=365)), life_months=12.0, life_hours=None
+    )
+    lamps.add_lamps(db, 1, [old], TODAY)
+    assert tanks.open_tank(db, 1).setup().hung[0].worn == pytest.approx(0.85, abs=2e-3)
+    change_fixtures(db, 1, 1, {first.id: {"light_loss_factor": 0.8}})
+    set_now = tanks.open_tank(db, 1)
+    assert (set_now.setup().hung[0].worn, set_now.lamps[0].value.counted_from) == (1.0, TODAY)
+    tanks.undo(db, 1)
+    assert tanks.open_tank(db, 1).lamps[0].value.counted_from is None
+    aged = replace(first.value, wear=(("led_age", "three"),))
+    assert lamps.usual_lamp(aged, TODAY).counted_from == TODAY

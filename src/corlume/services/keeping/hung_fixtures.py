@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Container, Mapping, Sequence
 from dataclasses import fields, replace
 from typing import Any
@@ -24,8 +25,8 @@ from corlume.reference.catalogue import lamps_for
 from corlume.services.keeping.fixture_library import entry
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
-from corlume.store.tables import FIXTURES, Kept
-from corlume.store.tanks import StoredSetup, load_tank
+from corlume.store.tables import FIXTURES, LAMPS, Kept
+from corlume.store.tanks import StoredSetup, StoredTank, load_tank
 
 _EMITTER_FIELDS = {f.name for f in fields(Emitter)}
 
@@ -122,8 +123,17 @@ def change_fixtures(
             return
         names = pairs[0][1].value.name if len(pairs) == 1 else f"{len(pairs)} fixtures"
         edit = Edit(connection, tank_scope(tank_id), f"{verb or _verb(pairs[0][0].value, pairs[0][1].value)} {names}")
-        for _, new in pairs:
+        for old, new in pairs:
             FIXTURES.update(edit, new.id, new.value)
+            if before.in_use and old.value.light_loss_factor != new.value.light_loss_factor:
+                _count_fade_from(edit, stored, new.value, datetime.date.today())
+
+
+def _count_fade_from(edit: Edit, stored: StoredTank, fixture: Fixture, day: datetime.date) -> None:
+    """Light remaining that is set anew has the fade of the fixture's lamps up to that day in it."""
+    for kept in stored.lamps:
+        if kept.value.fixture == fixture.name and kept.value.taken_out is None and kept.value.installed <= day:
+            LAMPS.update(edit, kept.id, replace(kept.value, counted_from=day))
 
 
 def _verb(old: Fixture, new: Fixture) -> str:

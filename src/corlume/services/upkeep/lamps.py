@@ -82,9 +82,16 @@ def without_lamps(stored: StoredTank) -> list[Fixture]:
 
 
 def usual_lamp(fixture: Fixture, day: datetime.date) -> Lamp:
-    """A new lamp of a fixture with the usual life of its technology."""
+    """A lamp of a fixture with the usual life of its technology, installed on a day.
+
+    Where the fixture's light remaining was worked out from the age of its lamps, it is counted from that day.
+    """
     life = USUAL_LIVES[fixture.emitter.made_by.wears][0]
-    return Lamp(fixture.name, fixture.name[:60], day, life_hours=life.hours, life_months=life.months, left=life.left)
+    aged = any(key.endswith("_age") and answer != "new" for key, answer in fixture.wear)
+    return Lamp(
+        fixture.name, fixture.name[:60], day, life_hours=life.hours, life_months=life.months, left=life.left,
+        counted_from=day if aged else None,
+    )  # fmt: skip
 
 
 def add_lamps(db: Database, tank_id: int, lamps: Sequence[Lamp], today: datetime.date) -> list[int]:
