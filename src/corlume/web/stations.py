@@ -15,7 +15,15 @@ from corlume.web.pages.mounting import mounting_sheet
 from corlume.web.pages.placement import coral_library, coral_spots, corals, place_all
 from corlume.web.pages.schedule import controller, day, plan, presets
 from corlume.web.pages.search import layout, light_types
-from corlume.web.pages.survey import balance, photos, rental_week, surveys, take_readings, without_meter
+from corlume.web.pages.survey import (
+    balance,
+    photos,
+    rental_week,
+    repeated_survey,
+    surveys,
+    take_readings,
+    without_meter,
+)
 from corlume.web.pages.upkeep import cleaning, forecast, lamps, log, reminders, today
 
 
@@ -34,7 +42,8 @@ class Station:
 
 
 SURVEY = (
-    photos.router, balance.router, rental_week.router, without_meter.router, take_readings.router, surveys.router
+    photos.router, balance.router, rental_week.router, without_meter.router, take_readings.router,
+    repeated_survey.router, surveys.router
 )  # fmt: skip
 CORALS = (coral_library.router, place_all.router, flow.router, coral_spots.router, acclimation.router, corals.router)
 STATIONS = (

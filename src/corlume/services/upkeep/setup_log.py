@@ -35,7 +35,7 @@ def differences(was: Setup, now: Setup) -> list[Difference]:
     """What a setup differs in from another, for the log."""
     if was.name != now.name:
         return [Difference("setup", f"{now.name} put to use in place of {was.name}.")]
-    found, lines = list[Difference](), _fixtures(was.fixtures, now.fixtures)
+    found, lines = list[Difference](), fixture_changes(was.fixtures, now.fixtures)
     if lines:
         found.append(Difference("levels", "; ".join(lines[:8]) + ("; and more" if len(lines) > 8 else "") + "."))
     old, new = ({group.name: group for group in setup.groups} for setup in (was, now))
@@ -46,7 +46,7 @@ def differences(was: Setup, now: Setup) -> list[Difference]:
     return found
 
 
-def _fixtures(was: Sequence[Fixture], now: Sequence[Fixture]) -> list[str]:
+def fixture_changes(was: Sequence[Fixture], now: Sequence[Fixture]) -> list[str]:
     """Changes of fixtures in words, by their marks."""
     if len(was) != len(now):
         return [f"{len(now)} fixtures in place of {len(was)}"]
