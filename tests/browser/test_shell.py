@@ -2,29 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
-import pytest
 from playwright.sync_api import Page, expect
 
 from corlume.services.keeping import tanks
 from corlume.store.database import Database
-from corlume.web import app as app_module
-from corlume.web.stations import STATIONS, Station
-
-NINE = (
-    Station("today", "Today", "/chart", ()), *STATIONS, Station("log", "Log", "/chart", ()),
-)  # fmt: skip
 
 
-@pytest.fixture
-def nine(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
-    """The application with all the stations that are to come."""
-    monkeypatch.setattr(app_module.create_app, "__defaults__", (NINE,))
-    return
-
-
-@pytest.mark.usefixtures("nine")
 def test_nine_stations_stand_on_one_line_and_on_a_phone_behind_one_button(page: Page) -> None:
     page.goto("/tanks/1/corals")
     links = page.locator("#stations a")
@@ -59,7 +42,7 @@ def test_setup_looked_at_survives_back_reload_and_a_deep_link(page: Page, db: Da
     expect(page.locator("svg.sheet")).to_be_visible()
     page.go_back()
     expect(shown).to_have_text(other.name)
-    expect(page.get_by_role("link", name="Corals", exact=True)).to_have_attribute("accesskey", "6")
+    expect(page.get_by_role("link", name="Corals", exact=True)).to_have_attribute("accesskey", "7")
 
 
 def test_corals_come_in_as_a_table_and_a_bad_one_says_where(page: Page, db: Database) -> None:
