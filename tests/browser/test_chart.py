@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from corlume.services.keeping import tanks
@@ -55,6 +56,23 @@ def test_dragging_a_fixture_moves_the_light_and_undo_brings_it_back(page: Page, 
     step_back(page)
     expect(page.locator(".readout-par")).to_have_text(f"{before:.0f}")
     assert tanks.open_tank(db, 1).setup().fixtures[1].value.emitter == was
+
+
+def test_a_nudge_while_the_one_before_is_being_saved_is_not_lost(page: Page, db: Database) -> None:
+    """On a busy machine a second arrow once began from where the fixture was before the first."""
+    page.add_init_script(
+        "const asked = fetch; window.fetch = async (...given) => { const answer = await asked(...given); "
+        "await new Promise((done) => setTimeout(done, 700)); return answer; };"
+    )
+    page.goto("/tanks/1/chart")
+    page.locator('.fixture[data-fixture="1"][tabindex]').focus()
+    with page.expect_request("**/setups/1/fixtures"):
+        page.keyboard.press("ArrowRight")
+    with page.expect_response("**/setups/1/fixtures"):
+        page.keyboard.press("ArrowRight")
+    with page.expect_response("**/setups/1/fixtures"):
+        pass
+    assert tanks.open_tank(db, 1).setup().fixtures[0].value.emitter.x == pytest.approx(0.34)
 
 
 def test_keys_nudge_dim_and_read(page: Page, db: Database) -> None:

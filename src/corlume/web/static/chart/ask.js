@@ -51,9 +51,11 @@ export const chartAsks = {
   async keep(path, sent, more) {
     clearTimeout(this.nudging);
     this.changes = {};
+    this.saving = { ...this.saving, ...sent };
     this.keeping += 1;
     const { ok, answer, late } = await this.ask(path, sent, "The application does not answer. The change was not kept.", more);
     this.keeping -= 1;
+    if (!this.keeping) this.saving = {};
     // what was tried meanwhile, and not what has just been kept
     this.again &&= Object.keys(this.changes).length > 0;
     this.refuse(ok ? "" : answer.message);

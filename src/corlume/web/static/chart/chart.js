@@ -34,6 +34,8 @@ export const chart = () => ({
     this.steady = false;
     this.parWanted = "";
     this.changes = {};
+    // changes that were sent, and whose answer has not come
+    this.saving = {};
     this.drag = null;
     this.refused = false;
     this.busy = false;

@@ -37,7 +37,9 @@ export const chartKeys = {
   nudge(id, field, by) {
     for (const one of this.movedWith(id)) {
       const change = (this.changes[one] ||= {});
-      change[field] = (field in change ? change[field] : this.fixtureAt(one)[field]) + by;
+      // the drawing may still show where it was before what is being saved
+      const saving = this.saving[one]?.[field];
+      change[field] = (field in change ? change[field] : typeof saving === "number" ? saving : this.fixtureAt(one)[field]) + by;
     }
     this.shift();
     this.preview();
