@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -98,6 +99,10 @@ class Rules:
         """Require a condition that is not a plain range."""
         if not holds:
             self.errors.append(FieldError(field, rule, quantity, value, low, high))
+
+    def come(self, field: str, day: datetime.date | None, today: datetime.date) -> None:
+        """Require a day that is not still to come."""
+        self.that(day is None or day <= today, field, f"is a day to come: today is {today.isoformat()}")
 
     def finish(self) -> None:
         """Raise ``InvalidInput`` when anything was broken."""

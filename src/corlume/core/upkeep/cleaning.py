@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Annotated, Literal
 
-from corlume.core.errors import Rules
 from corlume.core.light.technology import Wears
 from corlume.core.schema import Choice, Day, Par, Share, Text, Whole, limits
 
@@ -118,8 +117,3 @@ def measured_loss(cleanings: Sequence[Cleaning], part: CleanPart, fixture: str) 
     last = max(rules, key=lambda one: one.day)
     assert last.gain is not None
     return max(0.0, 1.0 - 1.0 / (1.0 + last.gain))
-
-
-def check_days(rules: Rules, name: str, day: datetime.date | None, today: datetime.date) -> None:
-    """Note a day that is still to come."""
-    rules.that(day is None or day <= today, name, f"is a day to come: today is {today.isoformat()}")

@@ -79,7 +79,7 @@ def add_entry(
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         coral, rules = stored.coral(coral_id).value, Rules()
-        rules.that(note.day <= today, "day", f"is a day to come: today is {today.isoformat()}")
+        rules.come("day", note.day, today)
         bought = coral.course.bought
         rules.that(bought is None or note.day >= bought, "day", f"is before it came, on {bought}")
         many = connection.execute("SELECT count(*) FROM coral_notes WHERE coral_id = ?", (coral_id,)).fetchone()[0]
@@ -123,7 +123,7 @@ def save_course(db: Database, tank_id: int, coral_id: int, course: Course, *, to
     rules = Rules()
     for name in ("bought", "lost"):
         day = getattr(course, name)
-        rules.that(day is None or day <= today, name, f"is a day to come: today is {today.isoformat()}")
+        rules.come(name, day, today)
     rules.finish()
     with db.writing() as connection:
         coral = load_tank(connection, tank_id).coral(coral_id).value

@@ -12,7 +12,6 @@ from corlume.core.upkeep.cleaning import (
     USUAL_RHYTHMS,
     Cleaning,
     CleaningRhythm,
-    check_days,
     last_cleaned,
     measured_loss,
 )
@@ -63,7 +62,7 @@ def save_rhythm(
     """Save how often a part is cleaned; a new one without an id."""
     with db.writing() as connection:
         stored, rules = load_tank(connection, tank_id), Rules()
-        check_days(rules, "since", rhythm.since, today)
+        rules.come("since", rhythm.since, today)
         _check_fixture(stored, rules, rhythm.fixture)
         rules.finish()
         edit = Edit(connection, tank_scope(tank_id), "change the rhythm of cleaning")
@@ -86,7 +85,7 @@ def add_cleaning(db: Database, tank_id: int, cleaning: Cleaning, today: datetime
     """Log a cleaning; returns its id."""
     with db.writing() as connection:
         stored, rules = load_tank(connection, tank_id), Rules()
-        check_days(rules, "day", cleaning.day, today)
+        rules.come("day", cleaning.day, today)
         _check_fixture(stored, rules, cleaning.fixture)
         rules.finish()
         check_count(Scene, "cleanings", len(stored.lists["cleanings"]) + 1)

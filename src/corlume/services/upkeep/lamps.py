@@ -12,7 +12,6 @@ from corlume.core.light.fixture import Fixture
 from corlume.core.message_text import letter
 from corlume.core.schema import check_count
 from corlume.core.upkeep.burning import BurningHours
-from corlume.core.upkeep.cleaning import check_days
 from corlume.core.upkeep.lamp import USUAL_LIVES, Lamp
 from corlume.services.placement.zone_placement import CoralChange, coral_change
 from corlume.store.database import Database
@@ -126,7 +125,7 @@ def _check(stored: StoredTank, lamp: Lamp, today: datetime.date) -> None:
     names, rules = {fixture.name for setup in stored.setups for fixture in setup.hung}, Rules()
     rules.that(lamp.fixture in names, "fixture", "is none of this tank")
     for name in ("installed", "taken_out", "counted_from"):
-        check_days(rules, name, getattr(lamp, name), today)
+        rules.come(name, getattr(lamp, name), today)
     rules.finish()
 
 
@@ -160,7 +159,7 @@ def change_lamps(
         stored, rules = load_tank(connection, tank_id), Rules()
         pairs = changed_lamps(stored, ids, day, labels)
         rules.that(bool(pairs), "lamps", "must be one at least")
-        rules.that(day <= today, "day", f"is a day to come: today is {today.isoformat()}")
+        rules.come("day", day, today)
         for kept, _ in pairs:
             rules.that(day >= kept.value.installed, "day", f"is before {kept.value.label} was installed")
         check_count(Scene, "lamps", len(stored.lamps) + len(pairs))

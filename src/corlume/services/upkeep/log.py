@@ -135,7 +135,7 @@ def add_event(db: Database, tank_id: int, event: LogEvent, now: datetime.datetim
     with db.writing() as connection:
         stored, rules = load_tank(connection, tank_id), Rules()
         rules.that(event.kind in BY_HAND, "kind", "is logged by Corlume itself")
-        rules.that(event.day <= now.date(), "day", f"is a day to come: today is {now.date().isoformat()}")
+        rules.come("day", event.day, now.date())
         rules.that(bool(event.words.strip()) or found is not None, "words", "are missing: say what was done")
         names = {fixture.name for setup in stored.setups for fixture in setup.hung}
         rules.that(event.fixture in ("", *names), "fixture", "is none of this tank")
