@@ -58,12 +58,29 @@ def test_dragging_a_fixture_moves_the_light_and_undo_brings_it_back(page: Page, 
     assert tanks.open_tank(db, 1).setup().fixtures[1].value.emitter == was
 
 
+# answers that come as late as on a busy machine
+SLOW = (
+    "const asked = fetch; window.fetch = async (...given) => { const answer = await asked(...given); "
+    "await new Promise((done) => setTimeout(done, 700)); return answer; };"
+)
+
+
+def test_a_tick_while_a_change_is_being_saved_is_not_lost(page: Page) -> None:
+    page.add_init_script(SLOW)
+    page.goto("/tanks/1/chart")
+    for fixture in (1, 3):
+        page.locator(f'.fixture[data-fixture="{fixture}"][tabindex]').focus()
+        page.keyboard.press(" ")
+    expect(page.locator(".together")).to_contain_text("Together: A, C.")
+    with page.expect_response("**/setups/1/fixtures"):
+        page.keyboard.press("PageUp")
+    page.locator('[data-pick="2"]').check()
+    expect(page.locator(".together")).to_contain_text("Together: A, B, C.")
+
+
 def test_a_nudge_while_the_one_before_is_being_saved_is_not_lost(page: Page, db: Database) -> None:
     """On a busy machine a second arrow once began from where the fixture was before the first."""
-    page.add_init_script(
-        "const asked = fetch; window.fetch = async (...given) => { const answer = await asked(...given); "
-        "await new Promise((done) => setTimeout(done, 700)); return answer; };"
-    )
+    page.add_init_script(SLOW)
     page.goto("/tanks/1/chart")
     page.locator('.fixture[data-fixture="1"][tabindex]').focus()
     with page.expect_request("**/setups/1/fixtures"):

@@ -52,12 +52,12 @@ export const chartAsks = {
     clearTimeout(this.nudging);
     this.changes = {};
     this.saving = { ...this.saving, ...sent };
+    // what is shown after it has these changes in it; what is tried from now on has not
+    this.again = false;
     this.keeping += 1;
     const { ok, answer, late } = await this.ask(path, sent, "The application does not answer. The change was not kept.", more);
     this.keeping -= 1;
     if (!this.keeping) this.saving = {};
-    // what was tried meanwhile, and not what has just been kept
-    this.again &&= Object.keys(this.changes).length > 0;
     this.refuse(ok ? "" : answer.message);
     if (ok && !late) this.show(answer);
     if (this.again && !this.keeping) this.preview();
