@@ -24,7 +24,7 @@ from corlume.web.pages.survey import (
     take_readings,
     without_meter,
 )
-from corlume.web.pages.upkeep import cleaning, forecast, lamps, log, reminders, today
+from corlume.web.pages.upkeep import cleaning, follow_up, forecast, lamps, log, reminders, substitute, today
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +45,7 @@ SURVEY = (
     photos.router, balance.router, rental_week.router, without_meter.router, take_readings.router,
     repeated_survey.router, surveys.router
 )  # fmt: skip
+LOG_PAGES = (follow_up.router, substitute.router, forecast.router, reminders.router)
 CORALS = (coral_library.router, place_all.router, flow.router, coral_spots.router, acclimation.router, corals.router)
 STATIONS = (
     Station("today", "Today", "/today", (today.router,)),
@@ -65,7 +66,7 @@ STATIONS = (
         "log",
         "Log",
         "/log",
-        (lamps.router, cleaning.router, forecast.router, reminders.router, log.router),
+        (lamps.router, cleaning.router, *LOG_PAGES, log.router),
         ("upkeep.js",),
     ),
 )

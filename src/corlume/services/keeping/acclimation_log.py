@@ -57,15 +57,40 @@ def _time_lines(connection: sqlite3.Connection, tank_id: int, where: str = "") -
     return {coral_id: tuple(notes) for coral_id, notes in of_coral.items()}
 
 
-def _last_light(db: Database, tank_id: int) -> dict[int, Kept[LogEntry]]:
-    """The latest entry with PAR of every coral."""
+def light_by(db: Database, tank_id: int, day: datetime.date) -> dict[int, LogEntry]:
+    """The latest entry with PAR of every coral up to a day."""
+    return {coral_id: kept.value for coral_id, kept in _latest(db, tank_id, day, "par IS NOT NULL").items()}
+
+
+def checked_by(db: Database, tank_id: int, day: datetime.date) -> dict[int, LogEntry]:
+    """The latest check of every coral up to a day."""
+    return {coral_id: kept.value for coral_id, kept in _latest(db, tank_id, day, "kind = 'watch'").items()}
+
+
+def _latest(db: Database, tank_id: int, day: datetime.date, which: str) -> dict[int, Kept[LogEntry]]:
+    """The latest entry of every coral up to a day, among those that are ``which``."""
     with db.reading() as connection:
         rows = connection.execute(
             "SELECT note.* FROM corals JOIN coral_notes AS note ON note.id = (SELECT id FROM coral_notes "
-            "WHERE coral_id = corals.id AND par IS NOT NULL ORDER BY day DESC, id DESC LIMIT 1) WHERE tank_id = :tank",
-            {"tank": tank_id},
+            f"WHERE coral_id = corals.id AND {which} AND day <= :day "
+            "ORDER BY day DESC, coalesce(time, '') DESC, id DESC LIMIT 1) WHERE tank_id = :tank",
+            {"tank": tank_id, "day": day.isoformat()},
         ).fetchall()
     return {row["coral_id"]: Kept(row["id"], CORAL_NOTES.value_of(row)) for row in rows}
+
+
+def light_jumps(db: Database, tank_id: int, bound: float) -> set[datetime.date]:
+    """Days on which the light of a coral that was not moved changed by more than a share [-], as it was logged."""
+    with db.reading() as connection:
+        rows = connection.execute(
+            "SELECT DISTINCT day FROM (SELECT n.day, n.kind, n.par, n.x, n.y, n.depth, lag(n.par) OVER line AS was, "
+            "lag(n.x) OVER line AS x0, lag(n.y) OVER line AS y0, lag(n.depth) OVER line AS depth0 "
+            "FROM coral_notes AS n JOIN corals ON corals.id = n.coral_id WHERE tank_id = :tank AND par IS NOT NULL "
+            "WINDOW line AS (PARTITION BY n.coral_id ORDER BY n.day, n.id)) WHERE kind = 'light' AND was > 0 "
+            "AND abs(par / was - 1) > :bound AND abs(x - x0) + abs(y - y0) + abs(depth - depth0) < 0.001",
+            {"tank": tank_id, "bound": bound},
+        ).fetchall()
+    return {datetime.date.fromisoformat(row["day"]) for row in rows}
 
 
 def add_entry(
@@ -154,7 +179,10 @@ def note_light(db: Database, stored: StoredTank, light: Mapping[int, float], set
     """Log the PAR of every placed coral whose PAR or place changed, outside undo and at most once a day each; returns
     how many.
     """
-    known, changed = _last_light(db, stored.id), dict[int, tuple[LogEntry, int | None]]()
+    known, changed = (
+        _latest(db, stored.id, datetime.date.max, "par IS NOT NULL"),
+        dict[int, tuple[LogEntry, int | None]](),
+    )
     for kept in stored.corals:
         place, par = kept.value.place, light.get(kept.id)
         if place is None or par is None:

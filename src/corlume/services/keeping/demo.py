@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import sqlite3
 from dataclasses import fields, replace
 from functools import cache
 from importlib.resources import files
@@ -11,10 +12,11 @@ from typing import Any
 from corlume.core.keeping.scene import Scene
 from corlume.core.placement.coral import Coral
 from corlume.core.survey.photo_geometry import Photo
+from corlume.core.upkeep.log_event import LogEvent
 from corlume.formats.picture import Picture, read_picture
 from corlume.formats.scene_file import read_scene
 from corlume.services.keeping import tanks
-from corlume.services.keeping.demo_photo import CORNERS, draw_photo
+from corlume.services.keeping.demo_photo import CORNERS, DIMMER, WATER, draw_photo
 from corlume.store.blobs import keep_blob
 from corlume.store.database import Database
 from corlume.store.tables import PHOTOS
@@ -57,15 +59,27 @@ def seed(db: Database) -> None:
     """Store the demo tank when there is no tank and none was deleted; not a step of undo."""
     steps = tanks.steps(db, None)
     if not tanks.all_tanks(db) and steps.undo is None and steps.redo is None:
-        picture = _picture()
+        picture, scene = _picture(), demo_scene()
         with db.writing() as connection:
-            tank_id = add_tank(connection, _brought_up(demo_scene(), datetime.date.today()), None)
+            photos = _log_photos(connection)
+            scene = _brought_up(replace(scene, events=(*scene.events, *photos)), datetime.date.today())
+            tank_id = add_tank(connection, scene, None)
             size = picture.width, picture.height
             photo = Photo("From the sofa", "front", keep_blob(connection, picture.data), *size, CORNERS)
             PHOTOS.put(connection, photo, tank_id)
 
 
+def _log_photos(connection: sqlite3.Connection) -> list[LogEvent]:
+    """Photos in the log from before and after the demo's change of lights."""
+    found = []
+    for day, lit, water in ((8, "LED clusters 26 to 46 %", DIMMER), (18, "LED clusters 36 to 64 %", WATER)):
+        when = WRITTEN.replace(day=day), datetime.time(19, 30)
+        key = keep_blob(connection, _picture(water).data)
+        found.append(LogEvent("note", *when, "From the sofa, lights at full.", lit=lit, picture=key))
+    return found
+
+
 @cache
-def _picture() -> Picture:
+def _picture(water: tuple[str, str] = WATER) -> Picture:
     """Photo of the demo tank, drawn once."""
-    return read_picture(draw_photo(demo_scene().tank))
+    return read_picture(draw_photo(demo_scene().tank, water))

@@ -13,7 +13,13 @@ DEEPER = 0.055
 """How far the back of the tank is drawn in towards the middle, as a share of the picture [-]."""
 
 
-def draw_photo(tank: Tank) -> bytes:
+WATER = ("#3f78a3", "#5590ba")
+"""Colour of the water in front and behind under LEDs."""
+DIMMER = ("#2c5878", "#3d6c8c")
+"""The same, dimmed."""
+
+
+def draw_photo(tank: Tank, water: tuple[str, str] = WATER) -> bytes:
     """The tank with its water, sand and rock, as PNG."""
     from PIL import Image, ImageDraw, ImageFilter
 
@@ -31,9 +37,9 @@ def draw_photo(tank: Tank) -> bytes:
 
     length, depth = tank.length, tank.water_depth
     front = [at(0, 0, 0), at(length, 0, 0), at(length, 0, depth), at(0, 0, depth)]
-    draw.polygon(front, fill="#3f78a3")
+    draw.polygon(front, fill=water[0])
     far = tank.width
-    draw.polygon([at(0, far, 0), at(length, far, 0), at(length, far, depth), at(0, far, depth)], fill="#5590ba")
+    draw.polygon([at(0, far, 0), at(length, far, 0), at(length, far, depth), at(0, far, depth)], fill=water[1])
     sand = tank.sand_depth
     draw.polygon([at(0, 0, sand), at(length, 0, sand), at(length, far, sand), at(0, far, sand)], fill="#c9b98f")
     draw.polygon([at(0, 0, sand), at(length, 0, sand), at(length, 0, depth), at(0, 0, depth)], fill="#b3a379")

@@ -41,7 +41,9 @@ BEFORE_BLAME = 30
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """A line of the log: where it is kept, its day and time, its kind, and words; ``of`` what it is about."""
+    """A line of the log: where it is kept, its day and time, its kind, and words; ``of`` what it is about, and ``lit``
+    which lights were on in its photo.
+    """
 
     source: str
     id: int
@@ -51,6 +53,7 @@ class Entry:
     words: str
     of: str
     picture: str
+    lit: str
     state: str
     owner: int | None
 
@@ -74,39 +77,44 @@ class Entry:
 
 
 _ENTRIES = """
-SELECT 'event' AS source, id, day, coalesce(time, '') AS time, kind, words, fixture AS of, picture, state,
+SELECT 'event' AS source, id, day, coalesce(time, '') AS time, kind, words, fixture AS of, picture, lit, state,
     NULL AS owner FROM events WHERE tank_id = :tank
 UNION ALL SELECT 'coral', n.id, n.day, coalesce(n.time, ''), 'coral', n.kind, c.name || ' ' || n.note, n.picture, '',
-    c.id FROM coral_notes AS n JOIN corals AS c ON c.id = n.coral_id WHERE c.tank_id = :tank AND n.kind != 'light'
-UNION ALL SELECT 'survey', id, day, '', 'survey', name, setup, '', '', id FROM surveys WHERE tank_id = :tank
-UNION ALL SELECT 'lamp', id, installed, '', 'lamp in', label, fixture, '', '', NULL FROM lamps WHERE tank_id = :tank
-UNION ALL SELECT 'lamp', id, taken_out, '', 'lamp out', label, fixture, '', '', NULL FROM lamps
+    '', c.id FROM coral_notes AS n JOIN corals AS c ON c.id = n.coral_id WHERE c.tank_id = :tank AND n.kind != 'light'
+UNION ALL SELECT 'survey', id, day, '', 'survey', name, setup, '', '', '', id FROM surveys WHERE tank_id = :tank
+UNION ALL SELECT 'lamp', id, installed, '', 'lamp in', label, fixture, '', '', '', NULL FROM lamps WHERE tank_id = :tank
+UNION ALL SELECT 'lamp', id, taken_out, '', 'lamp out', label, fixture, '', '', '', NULL FROM lamps
     WHERE tank_id = :tank AND taken_out IS NOT NULL
-UNION ALL SELECT 'cleaning', id, day, '', 'cleaning', part || '|' || note, fixture, '', '', NULL FROM cleanings
+UNION ALL SELECT 'cleaning', id, day, '', 'cleaning', part || '|' || note, fixture, '', '', '', NULL FROM cleanings
     WHERE tank_id = :tank
-UNION ALL SELECT 'plan', p.id, min(s.day), '', 'plan', p.name, '', '', '', p.id FROM change_plans AS p
+UNION ALL SELECT 'plan', p.id, min(s.day), '', 'plan', p.name, '', '', '', '', p.id FROM change_plans AS p
     JOIN plan_steps AS s ON s.plan_id = p.id WHERE p.tank_id = :tank GROUP BY p.id
 """
 
 
 def entries(
     db: Database, tank_id: int, *, group: str = "", text: str = "", since: datetime.date | None = None,
-    until: datetime.date | None = None, kinds: Collection[str] = (), most: int = 200, skip: int = 0,
+    until: datetime.date | None = None, kinds: Collection[str] = (), pictures: bool = False, most: int = 200,
+    skip: int = 0,
 ) -> list[Entry]:  # fmt: skip
-    """Entries of a tank's log, the newest first: of a group of ``GROUPS`` or some kinds, with a text, between days."""
+    """Entries of a tank's log, the newest first: of a group of ``GROUPS`` or some kinds, with a text, between days,
+    with ``pictures`` those alone that have a photo.
+    """
     wanted = list(kinds) or list(GROUPS[group][1] if group in GROUPS else ())
     escaped = text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
     with db.reading() as connection:
         rows = connection.execute(
             f"SELECT * FROM ({_ENTRIES}) WHERE "
             "(:text = '' OR words LIKE :like ESCAPE '\\' OR of LIKE :like ESCAPE '\\') "
-            "AND (:all OR kind IN (SELECT value FROM json_each(:kinds))) AND day BETWEEN :since AND :until "
+            "AND (:all OR kind IN (SELECT value FROM json_each(:kinds))) AND (NOT :pictures OR picture != '') "
+            "AND day BETWEEN :since AND :until "
             "ORDER BY day DESC, time DESC, id DESC LIMIT :most OFFSET :skip",
             {
                 "tank": tank_id,
                 "text": text,
                 "like": f"%{escaped}%",
                 "all": not wanted,
+                "pictures": pictures,
                 "kinds": json.dumps(wanted),
                 "since": (since or datetime.date.min).isoformat(),
                 "until": (until or datetime.date.max).isoformat(),

@@ -18,14 +18,13 @@ from corlume.services.schedule.day_light import NOON, coral_days
 from corlume.services.schedule.plan_card import plan_cards
 from corlume.services.schedule.recent_rise import find_recent_rise
 from corlume.services.upkeep.cleaning import cleaning_states
+from corlume.services.upkeep.follow_up import AFTER, big_changes
 from corlume.services.upkeep.lamps import SOON, lamp_states
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
 
 SURVEY_EVERY = 180
 """A survey is due again after so long, as lamps fade unseen and glass dims; our estimate [d]."""
-AFTER_CHANGE = 30
-"""A month after a big change it is measured again; common practice, no source [d]."""
 LEAST_READINGS = 3
 
 
@@ -99,8 +98,7 @@ def look_at_today(db: Database, stored: StoredTank, now: datetime.datetime) -> T
     if last and (today - last).days >= SURVEY_EVERY:
         day = last + datetime.timedelta(days=SURVEY_EVERY)
         due.append(DueItem("Survey: half a year since the last", day, "/survey", late=day < today))
-    for follow in _follow_ups(stored, last, today):
-        due.append(follow)
+    due += _follow_ups(db, stored, last, today)
     for card in plan_cards(stored, notes, today):
         if card.next:
             words = f"Next step of {card.plan.value.name}" + (f": {card.waits}" if card.waits else "")
@@ -141,16 +139,14 @@ def _cleaning(stored: StoredTank, today: datetime.date) -> list[DueItem]:
     ]  # fmt: skip
 
 
-def _follow_ups(stored: StoredTank, last: datetime.date | None, today: datetime.date) -> list[DueItem]:
-    """Surveys a month after lamps were changed or a slow change ended, where none was read since."""
-    changes = {kept.value.installed: f"new {kept.value.label}" for kept in stored.lamps if kept.value.taken_out is None}
-    changes |= {plan.ends: f"the end of {plan.name}" for plan in (kept.value for kept in stored.plans) if plan.ends}
-    found = []
-    for day, words in sorted(changes.items()):
-        due = day + datetime.timedelta(days=AFTER_CHANGE)
-        if -7 <= (today - due).days <= 2 * AFTER_CHANGE and (last is None or last < due - datetime.timedelta(days=7)):
-            found.append(DueItem(f"Survey and photos a month after {words}", due, "/survey", late=due < today))
-    return found[-1:]
+def _follow_ups(db: Database, stored: StoredTank, last: datetime.date | None, today: datetime.date) -> list[DueItem]:
+    """The follow-up of the latest big change, from a week before it is due, where nothing was read since."""
+    for change in big_changes(db, stored, today):
+        near = -7 <= (today - change.due).days <= 2 * AFTER
+        if near and (last is None or last < change.due - datetime.timedelta(days=7)):
+            words, path = f"Survey and photos a month after {change.words}", f"/log/follow-up?day={change.day}"
+            return [DueItem(words, change.due, path, late=change.due < today)]
+    return []
 
 
 @dataclass(frozen=True, slots=True)

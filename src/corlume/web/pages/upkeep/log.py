@@ -141,6 +141,7 @@ def _page(
         "groups": {key: name for key, (name, _) in log.GROUPS.items()},
         "kinds": [(key, EVENT_KINDS[key]) for key in BY_HAND],
         "quick": QUICK,
+        "hung": {fixture.name: k for k, fixture in reversed(list(enumerate(stored.setup().hung)))},
         "names": list(dict.fromkeys(f.name for f in stored.setup().hung)),
         "fields": asked(LogEvent, bad.data if bad else first, bad.errors if bad else {}, measure),
         "bad": bad,
