@@ -76,7 +76,7 @@ def page(window: Page, address: str) -> Iterator[Page]:  # noqa: ARG001
 
     window.context.clear_cookies()
     window.set_viewport_size({"width": 1280, "height": 800})
-    window.set_default_timeout(10_000)
+    window.set_default_timeout(20_000)
     window.set_default_navigation_timeout(30_000)
     window.on("pageerror", on_error)
     window.on("console", on_console)

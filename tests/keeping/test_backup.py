@@ -63,8 +63,14 @@ def test_pages_hand_the_record_out_and_take_it_back(client: TestClient, db: Data
     assert exports(db) == []
     rubbish = client.post("/restore", files={"file": ("a.db", b"no" * 999)}, data={"agreed": "on"})
     assert "is not a database of Corlume" in rubbish.text
-    assert "Restored" in client.post("/restore", files={"file": ("a.db", copy)}, data={"agreed": "on"}).text
+    assert "choose it again" in client.post("/restore", data={"agreed": "on", "key": "0"}).text
+    assert "No file was chosen" in client.post("/restore", data={"key": "0"}).text
+    shown = client.post("/restore", files={"file": ("a.db", copy)}).text
+    key = re.findall(r'name="key"\s+value="(\w+)"', shown)[0]
+    # the backup that was shown is restored, without being chosen a second time
+    assert "Restored" in client.post("/restore", data={"agreed": "on", "key": key}).text
     assert exports(db) == before
+    assert "choose it again" in client.post("/restore", data={"agreed": "on", "key": key}).text
 
 
 KILLED = """

@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-import io
 import json
-import zipfile
 
 import numpy as np
 import pytest
-from PIL import Image
 from starlette.testclient import TestClient
 
 from corlume.core.light.emitter import Emitter
@@ -20,7 +17,7 @@ from corlume.core.survey.point_templates import rings, rock_tops
 from corlume.core.survey.priors import LOBE_TOLD
 from corlume.core.survey.without_meter import entered_widths, hand_points, on_hands
 from corlume.formats.round_steps import STEPS
-from corlume.services.keeping import hung_fixtures, photos, surveys, tanks
+from corlume.services.keeping import hung_fixtures, surveys, tanks
 from corlume.services.light.fields import par_at
 from corlume.services.survey.rental_week import days
 from corlume.services.survey.seen_light import heights, results_of
@@ -222,31 +219,3 @@ def test_moves_on_the_corrected_map_are_tried_as_setups(client: TestClient, db: 
     there = par_at(found.stored.lit_tank(), remedy.fixtures, probe)
     assert par_at(used.lit_tank(), used.setup(made.id).hung, probe) == pytest.approx(there, rel=1e-3)
     assert client.post(f"{HOME}/{survey.id}/try/levitate").status_code == 404
-
-
-def test_photos_go_along_in_a_zip_and_come_back(client: TestClient, db: Database) -> None:
-    answer = client.get("/tanks/1/export")
-    assert answer.headers["content-type"] == "application/zip"
-    again = tanks.import_tank(db, answer.content)
-    [first], [second] = photos.all_photos(db, 1), photos.all_photos(db, again)
-    assert second.value.corners == first.value.corners
-    sizes = [Image.open(io.BytesIO(photos.picture(db, kept.value))).size for kept in (first, second)]
-    assert sizes[0] == sizes[1]
-
-    def told(data: bytes) -> str:
-        answer = client.post("/tanks/import", files={"file": ("tank.zip", data)})
-        assert answer.status_code == 422
-        return answer.text
-
-    with zipfile.ZipFile(io.BytesIO(answer.content)) as packed:
-        scene = packed.read("scene.json")
-    assert "bring the zip that it came in" in told(scene)
-    assert "damaged" in told(answer.content[: len(answer.content) // 2])
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w") as packed:
-        packed.writestr("../../etc/passwd", "x")
-    assert "no scene.json" in told(out.getvalue())
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
-        packed.writestr("scene.json", b" " * 20_000_000)
-    assert "too big" in told(out.getvalue())

@@ -14,7 +14,7 @@ from corlume.formats.scene_zip import read_packed
 def read(path: Path) -> Scene:
     """The scene of a file, JSON or zip; ``ClickException`` says where it is wrong."""
     try:
-        return read_packed(path.read_bytes())[0]
+        return read_packed(path.read_bytes()).scene
     except BadFile as error:
         raise click.ClickException(f"{error}") from error
 

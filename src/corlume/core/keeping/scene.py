@@ -152,6 +152,10 @@ class Scene:
         logged = {event.picture for event in self.events if event.picture}
         return noted | logged | {photo.picture for photo in self.photos}
 
+    def states(self) -> set[str]:
+        """Keys of all setups that the log has kept."""
+        return {event.state for event in self.events if event.state}
+
     def setup(self, name: str | None = None) -> Setup:
         """The setup of a name, or the one in use, with its fixtures corrected by the survey in use; ``KeyError`` when
         there is none.

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Any, TypeVar
 
 from corlume.core.acclimation.log_entry import LogEntry
 from corlume.core.errors import InvalidInput, Rules
@@ -18,10 +18,12 @@ from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Brace, Rock, Tank
 from corlume.core.placement.custom_spots import CustomSpot
 from corlume.core.schema import check_count
+from corlume.core.upkeep.log_event import LogEvent
 from corlume.formats.file_faults import BadFile, FileFault
 from corlume.formats.picture import read_picture
 from corlume.formats.scene_file import write_scene
-from corlume.formats.scene_zip import read_packed, write_zip
+from corlume.formats.scene_zip import PackedScene, read_packed, write_zip
+from corlume.formats.setup_state import pack_setup, unpack_setup
 from corlume.store import journal
 from corlume.store.blobs import keep_blob, load_blob
 from corlume.store.database import Database
@@ -39,6 +41,8 @@ from corlume.store.tanks import (
     remove_tank,
     tank_lines,
 )
+
+E = TypeVar("E", LogEntry, LogEvent)
 
 
 def all_tanks(db: Database) -> list[StoredTank]:
@@ -106,13 +110,14 @@ def lay_scape(db: Database, tank_id: int, key: ScapeKey) -> None:
 
 def import_tank(db: Database, data: bytes) -> int:
     """Import the tank of a scene file or a zip; ``BadFile`` says what is wrong with it. Returns its id."""
-    scene, packed = read_packed(data)
-    missing = [i for i, photo in enumerate(scene.photos) if photo.picture not in packed]
+    packed = read_packed(data)
+    scene = packed.scene
+    missing = [i for i, photo in enumerate(scene.photos) if photo.picture not in packed.pictures]
     if missing:
         raise BadFile(
             [FileFault(f"photos[{i}]", "has no picture here: bring the zip that it came in") for i in missing]
         )
-    pictures = {name: read_picture(picture) for name, picture in packed.items()}
+    pictures = {name: read_picture(picture) for name, picture in packed.pictures.items()}
     with db.writing() as connection:
         kept = {name: keep_blob(connection, picture.data) for name, picture in pictures.items()}
         photos = tuple(
@@ -122,12 +127,15 @@ def import_tank(db: Database, data: bytes) -> int:
         corals = tuple(
             replace(coral, notes=tuple(_packed(note, kept) for note in coral.notes)) for coral in scene.corals
         )
-        return add_tank(connection, replace(scene, photos=photos, corals=corals), f"import {scene.name}")
+        states = {name: keep_blob(connection, pack_setup(setup)) for name, setup in packed.lights.items()}
+        events = tuple(replace(_packed(one, kept), state=states.get(one.state, "")) for one in scene.events)
+        scene = replace(scene, photos=photos, corals=corals, events=events)
+        return add_tank(connection, scene, f"import {scene.name}")
 
 
-def _packed(note: LogEntry, kept: Mapping[str, str]) -> LogEntry:
-    """A log entry with its picture as stored, or without one that is missing."""
-    return replace(note, picture=kept.get(note.picture, "")) if note.picture else note
+def _packed(entry: E, kept: Mapping[str, str]) -> E:
+    """An entry of a log with its picture as stored, or without one that is missing."""
+    return replace(entry, picture=kept.get(entry.picture, "")) if entry.picture else entry
 
 
 def has_setup(db: Database, tank_id: int, setup_id: int) -> bool:
@@ -138,16 +146,24 @@ def has_setup(db: Database, tank_id: int, setup_id: int) -> bool:
         return False
 
 
+def has_files(db: Database, tank_id: int) -> bool:
+    """Whether a tank has photos or setups in its log, which only a zip can hold."""
+    scene = _whole(db, tank_id)
+    return bool(scene.pictures() or scene.states())
+
+
 def export_tank(db: Database, tank_id: int) -> str:
     """A tank with all its data but photos as a scene file."""
     return write_scene(replace(_whole(db, tank_id), photos=()))
 
 
 def export_zip(db: Database, tank_id: int) -> bytes:
-    """A tank with all its data and photos."""
+    """A tank with all its data, photos and the setups of its log."""
     scene = _whole(db, tank_id)
     with db.reading() as connection:
-        return write_zip(scene, {name: load_blob(connection, name) for name in sorted(scene.pictures())})
+        pictures = {name: load_blob(connection, name) for name in sorted(scene.pictures())}
+        lights = {name: unpack_setup(load_blob(connection, name)) for name in sorted(scene.states())}
+    return write_zip(PackedScene(scene, pictures, lights))
 
 
 def _whole(db: Database, tank_id: int) -> Scene:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime
 import json
-import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -12,7 +11,8 @@ from corlume.core.keeping.scene import Setup
 from corlume.core.light.fixture import Fixture
 from corlume.core.message_text import letter
 from corlume.core.upkeep.log_event import EventKind, LogEvent
-from corlume.formats.shapes import read_thing, to_data
+from corlume.formats.setup_state import pack_setup, unpack_setup
+from corlume.formats.shapes import to_data
 from corlume.services.keeping.setups import add_setup
 from corlume.store.blobs import keep_blob, load_blob
 from corlume.store.database import Database
@@ -86,13 +86,13 @@ def log_setup(db: Database, tank_id: int, now: datetime.datetime) -> int:
         ).fetchall()
         logged = [Kept(row["id"], EVENTS.value_of(row)) for row in rows]
         states = {kept.value.state: load_blob(connection, kept.value.state) for kept in logged}
-    state = _packed(_in_use(stored))
+    state = pack_setup(_in_use(stored))
     if logged and states[logged[0].value.state] == state:
         return 0
     today = [kept for kept in logged if kept.value.day == now.date()]
     before = next((kept for kept in logged if kept.value.day < now.date()), None)
-    was = _unpacked(states[before.value.state]) if before else None
-    current = _unpacked(state)  # as it is written down, so that numbers are rounded alike
+    was = unpack_setup(states[before.value.state]) if before else None
+    current = unpack_setup(state)  # as it is written down, so that numbers are rounded alike
     found = differences(was, current) if was else [Difference("setup", f"{current.name} in use.")]
     with db.writing() as connection:
         for kept in today:
@@ -108,7 +108,7 @@ def log_setup(db: Database, tank_id: int, now: datetime.datetime) -> int:
 def setup_at(db: Database, state: str) -> Setup:
     """The setup of an event; ``NotFound`` where it is not kept."""
     with db.reading() as connection:
-        return _unpacked(load_blob(connection, state))
+        return unpack_setup(load_blob(connection, state))
 
 
 def save_again(db: Database, tank_id: int, event: LogEvent) -> int:
@@ -120,11 +120,3 @@ def save_again(db: Database, tank_id: int, event: LogEvent) -> int:
 def _in_use(stored: StoredTank) -> Setup:
     one = stored.setup()
     return Setup(one.name, tuple(one.hung), groups=tuple(kept.value for kept in one.groups))
-
-
-def _packed(setup: Setup) -> bytes:
-    return zlib.compress(json.dumps(to_data(setup), sort_keys=True).encode(), 9)
-
-
-def _unpacked(data: bytes) -> Setup:
-    return read_thing(Setup, json.loads(zlib.decompress(data)))

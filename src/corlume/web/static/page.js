@@ -4,6 +4,7 @@ import "./later.js";
 import "./menus.js";
 import "./own_fixture_fit.js";
 import "./paper.js";
+import "./photo_size.js";
 import "./tank_card.js";
 import "./work.js";
 

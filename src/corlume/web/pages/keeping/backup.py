@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import datetime
+import hashlib
+import shutil
 import tempfile
+import weakref
 from collections.abc import Iterator
 from pathlib import Path
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, FastAPI, Request
 from fastapi.responses import HTMLResponse, Response, StreamingResponse
 
 from corlume.services.keeping import backup, daily_copies
@@ -43,14 +46,47 @@ def save(db: Db) -> Response:
 
 @router.post("/restore", response_model=None)
 def restore(request: Request, db: Db, sent: Files) -> HTMLResponse | Response:
-    """Show what a backup would change, or, once that is agreed to, restore it in place of all data."""
-    data = sent.files.get("file", b"")
-    if not data:
+    """Show what a backup would change, and keep it at hand; or, once that is agreed to, restore it in place of all
+    data.
+    """
+    data, agreed = sent.files.get("file", b""), sent.texts.get("agreed") == "on"
+    looked = _Looked.of(request.app)
+    if data:
+        looked.file.write_bytes(data)
+    elif not agreed:
         return show_tanks(request, db, faults=["No file was chosen, or it is empty."])
-    with tempfile.TemporaryDirectory(prefix="corlume-") as folder:
-        file = Path(folder) / "the file"
-        file.write_bytes(data)
-        return _restored(request, db, file, agreed=sent.texts.get("agreed") == "on")
+    elif not looked.holds(sent.texts.get("key", "")):
+        return show_tanks(request, db, faults=["The backup is not at hand any more: choose it again."])
+    answer = _restored(request, db, looked.file, agreed=agreed, key=looked.key())
+    if agreed:
+        looked.file.unlink(missing_ok=True)
+    return answer
+
+
+class _Looked:
+    """The backup that was looked at last, in a folder that goes with the process."""
+
+    def __init__(self) -> None:
+        folder = tempfile.mkdtemp(prefix="corlume-")
+        weakref.finalize(self, shutil.rmtree, folder, ignore_errors=True)
+        self.file = Path(folder) / "the file"
+
+    @classmethod
+    def of(cls, app: FastAPI) -> _Looked:
+        """That of an application."""
+        if not hasattr(app.state, "looked"):
+            app.state.looked = cls()
+        looked: _Looked = app.state.looked
+        return looked
+
+    def key(self) -> str:
+        """The hash of the backup, by which a page says which one it showed."""
+        with self.file.open("rb") as file:
+            return hashlib.file_digest(file, "sha256").hexdigest()
+
+    def holds(self, key: str) -> bool:
+        """Whether it is the backup of a key."""
+        return self.file.exists() and self.key() == key
 
 
 @router.get("/restore/{day}", response_model=None)
@@ -73,11 +109,11 @@ def _copy_of(db: Database, day: datetime.date) -> Path:
 
 
 def _restored(
-    request: Request, db: Database, file: Path, *, agreed: bool, day: datetime.date | None = None
+    request: Request, db: Database, file: Path, *, agreed: bool, day: datetime.date | None = None, key: str = ""
 ) -> HTMLResponse | Response:
     try:
         if not agreed:
-            return page(request, "keeping/restore.html", {"change": backup.compare(db, file), "day": day})
+            return page(request, "keeping/restore.html", {"change": backup.compare(db, file), "day": day, "key": key})
         held, kept = backup.restore(db, file)
     except Unusable as error:
         return show_tanks(request, db, faults=[str(error).replace(str(file), "The file")])

@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 
 from corlume.core.mounting.tape_measure import tape_of
 from corlume.formats.file_faults import BadFile
-from corlume.services.keeping import daily_copies, photos, tanks
+from corlume.services.keeping import daily_copies, tanks
 from corlume.store.database import Database
 from corlume.store.tanks import Unreadable
 from corlume.web.drawing.tank_card import draw_card
@@ -41,8 +41,8 @@ def import_tank(request: Request, db: Db, sent: Files) -> Response:
 
 @router.get("/tanks/{tank_id}/export")
 def export_tank(db: Db, tank_id: RowId) -> Response:
-    """The tank as a scene file, or in a zip with its photos when it has some."""
-    stored, packed = tanks.open_tank(db, tank_id), bool(photos.all_photos(db, tank_id))
+    """The tank as a scene file, or in a zip with its photos and the setups of its log when it has some."""
+    stored, packed = tanks.open_tank(db, tank_id), tanks.has_files(db, tank_id)
     name = re.sub(r"[^a-z0-9]+", "-", stored.name.lower()).strip("-") or "tank"
     headers = {"Content-Disposition": f'attachment; filename="{name}.{"zip" if packed else "json"}"'}
     if packed:
