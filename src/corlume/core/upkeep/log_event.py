@@ -9,8 +9,9 @@ from typing import Annotated, Literal
 from corlume.core.schema import Choice, Day, Text, Time, limits
 
 EventKind = Literal[
-    "setup", "levels", "schedule", "incident", "fault", "media", "dosing", "feeding", "temperature", "water", "note"
-]
+    "setup", "levels", "schedule", "incident", "fault", "media", "dosing", "feeding", "temperature", "water", "note",
+    "step",
+]  # fmt: skip
 EVENT_KINDS: dict[EventKind, str] = {
     "setup": "setup put to use",
     "levels": "lights changed",
@@ -23,6 +24,7 @@ EVENT_KINDS: dict[EventKind, str] = {
     "temperature": "temperature",
     "water": "water change or water values",
     "note": "note",
+    "step": "step of the work done",
 }
 BY_HAND: tuple[EventKind, ...] = (
     "incident", "fault", "media", "dosing", "feeding", "temperature", "water", "note")  # fmt: skip

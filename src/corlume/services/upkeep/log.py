@@ -32,7 +32,7 @@ GROUPS: dict[str, tuple[str, tuple[str, ...]]] = {
     "corals": ("Corals", ("coral",)),
     "incidents": ("Incidents and faults", ("incident", "fault")),
     "other": ("Other than light", ("media", "dosing", "feeding", "temperature", "water")),
-    "notes": ("Notes", ("note",)),
+    "notes": ("Notes", ("note", "step")),
 }
 """Groups that the log can be narrowed to: name, and kinds of entries."""
 BEFORE_BLAME = 30

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.core.upkeep.cleaning import PARTS
+from corlume.core.upkeep.log_event import LogEvent
 from corlume.services.acclimation.acclimation import WatchedCoral, watch_all
 from corlume.services.judging.suggested_changes import found_problems
 from corlume.services.keeping.acclimation_log import latest_logs
@@ -20,7 +21,10 @@ from corlume.services.schedule.recent_rise import find_recent_rise
 from corlume.services.upkeep.cleaning import cleaning_states
 from corlume.services.upkeep.follow_up import AFTER, big_changes
 from corlume.services.upkeep.lamps import SOON, lamp_states
+from corlume.services.upkeep.log import entries
 from corlume.store.database import Database
+from corlume.store.journal import Edit, tank_scope
+from corlume.store.tables import EVENTS, NotFound
 from corlume.store.tanks import StoredTank
 
 SURVEY_EVERY = 180
@@ -30,12 +34,21 @@ LEAST_READINGS = 3
 
 @dataclass(frozen=True, slots=True)
 class WorkStep:
-    """A step of the work in the order of the trade: its name, its page, whether it is done, and why it matters."""
+    """A step of the work in the order of the trade.
+
+    Parameters
+    ----------
+    name : of the step, and of its event in the log where the keeper marked it as done.
+    path : its page.
+    done : by what is recorded; ``marked`` by the keeper.
+    why : why it matters.
+    """
 
     name: str
     path: str
     done: bool
     why: str
+    marked: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,10 +72,11 @@ class Today:
 
 
 def work_steps(stored: StoredTank, *, surveyed: bool) -> tuple[WorkStep, ...]:
-    """The steps of the work on a tank, done or not."""
+    """The steps of the work on a tank, done or not; whoever came with lights reads before choosing others."""
     used = stored.setup()
     lit = bool(used.fixtures)
-    return (
+    survey = WorkStep("Survey", "/survey", surveyed, "A dozen readings correct the prediction everywhere.")
+    steps = [
         WorkStep("Tank and rockwork", "", bool(stored.rocks), "Rock throws the shadows that a meter finds."),
         WorkStep(
             "Light type", "/kinds", any(setup.fixtures for setup in stored.setups),
@@ -73,26 +87,40 @@ def work_steps(stored: StoredTank, *, surveyed: bool) -> tuple[WorkStep, ...]:
             "Mounting", f"/setups/{used.id}/mount", lit and stored.surroundings != Surroundings(),
             "Room, load, cables and splash are checked before you drill.",
         ),
-        WorkStep("Survey", "/survey", surveyed, "A dozen readings correct the prediction everywhere."),
+        survey,
         WorkStep("Day", "/day", bool(used.groups), "Hours and ramps: the daily light of every coral."),
         WorkStep("Target zones", "/zones", bool(stored.wanted), "Where which corals are to stand."),
         WorkStep(
             "Corals", "/corals", any(kept.value.place is not None for kept in stored.corals),
             "Each to a spot that suits it, by light, flow and room.",
         ),
-    )  # fmt: skip
+    ]  # fmt: skip
+    if lit and used.id == min(setup.id for setup in stored.setups):
+        steps.remove(survey)
+        steps.insert(1, replace(survey, why=f"You have lights: read before you choose others. {survey.why}"))
+    return tuple(steps)
 
 
 def next_step(steps: Sequence[WorkStep]) -> WorkStep | None:
-    """The first step that is not done; whoever has lights already reads before choosing others."""
-    return next((step for step in steps if not step.done), None)
+    """The first step that is neither done nor marked."""
+    return next((step for step in steps if not (step.done or step.marked)), None)
+
+
+def mark_step(db: Database, stored: StoredTank, name: str, now: datetime.datetime) -> None:
+    """Mark a step of the work as done or not needed, in the log; ``NotFound`` where there is no such step."""
+    if name not in [step.name for step in work_steps(stored, surveyed=False)]:
+        raise NotFound("no such step")
+    event = LogEvent("step", now.date(), now.time().replace(second=0, microsecond=0), name)
+    with db.writing() as connection:
+        EVENTS.insert(Edit(connection, tank_scope(stored.id), f"mark {name.lower()} as done"), event, stored.id)
 
 
 def look_at_today(db: Database, stored: StoredTank, now: datetime.datetime) -> Today:
     """What a keeper has to know of a tank today, without what takes long to work out."""
     today, notes = now.date(), latest_logs(db, stored.id)
     read = read_days(db, stored.id, LEAST_READINGS)
-    steps = work_steps(stored, surveyed=bool(read))
+    marked = {entry.words for entry in entries(db, stored.id, kinds=("step",))}
+    steps = tuple(replace(step, marked=step.name in marked) for step in work_steps(stored, surveyed=bool(read)))
     due = [*_lamps(stored, today), *_cleaning(stored, today)]
     last = max(read, default=None)
     if last and (today - last).days >= SURVEY_EVERY:

@@ -13,10 +13,10 @@ from corlume.services.keeping import acclimation_log, tanks
 from corlume.services.schedule.controller import read_back, schedule_message
 from corlume.services.schedule.day_report import lights_now
 from corlume.services.schedule.plan_card import plan_cards
-from corlume.services.upkeep.today import look_at_today, what_looks_wrong
+from corlume.services.upkeep.today import look_at_today, mark_step, what_looks_wrong
 from corlume.web.pages.schedule.day import HOLDS
 from corlume.web.pages.upkeep.log import QUICK
-from corlume.web.request.page import Db, RowId, page, templates
+from corlume.web.request.page import Db, FormData, Looked, RowId, go, page, templates
 
 router = APIRouter(prefix="/tanks/{tank_id}")
 
@@ -49,6 +49,13 @@ def show_today(request: Request, db: Db, tank_id: RowId) -> HTMLResponse:
         "opens": request.cookies.get("opens", "today"),
     }
     return page(request, "upkeep/today.html", context, tank=stored)
+
+
+@router.post("/today/steps")
+def mark(db: Db, tank_id: RowId, data: FormData, setup: Looked = None) -> RedirectResponse:
+    """Mark a step of the work as done or not needed."""
+    mark_step(db, tanks.open_tank(db, tank_id), data.get("step", ""), now())
+    return go(f"/tanks/{tank_id}/today", setup)
 
 
 @router.get("/today/wrong")
