@@ -17,7 +17,7 @@ from corlume.services.upkeep import lamps, spares
 from corlume.store.tables import found
 from corlume.store.tanks import StoredTank
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.request.page import Db, FormData, RowId, Unit, go, measure_of, page
+from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/log/lamps")
 Ids = Annotated[list[int], Query(alias="lamp", max_length=100)]
@@ -35,17 +35,17 @@ def show_lamps(request: Request, db: Db, tank_id: RowId, edit: RowId | None = No
 
 
 @router.post("/add")
-def add(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData) -> Response:
+def add(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None) -> Response:
     """Record a lamp."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     lamp = form.read(Lamp)
     if lamp and form.ok:
         form.attempt(lambda: lamps.add_lamps(db, tank_id, [lamp], today()))
-    return _page(request, stored, added=form) if form.errors else go(f"/tanks/{tank_id}/log/lamps")
+    return _page(request, stored, added=form) if form.errors else go(f"/tanks/{tank_id}/log/lamps", setup)
 
 
 @router.post("/all")
-def add_all(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData) -> Response:
+def add_all(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None) -> Response:
     """Record a lamp with the usual life for every fixture that has none, all installed on one day."""
     stored, form = tanks.open_tank(db, tank_id), Form({"installed": data.get("installed", "")}, measure)
     first = lamps.without_lamps(stored)
@@ -54,7 +54,7 @@ def add_all(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormD
     if read and form.ok:
         made = [replace(one, installed=read.installed) for one in usual]
         form.attempt(lambda: lamps.add_lamps(db, tank_id, made, today()))
-    return _page(request, stored, all_of=form) if form.errors else go(f"/tanks/{tank_id}/log/lamps")
+    return _page(request, stored, all_of=form) if form.errors else go(f"/tanks/{tank_id}/log/lamps", setup)
 
 
 @router.get("/labels")
@@ -92,30 +92,36 @@ def change(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormDa
 
 
 @router.post("/spares")
-def add_spare(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData) -> Response:
+def add_spare(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None
+) -> Response:
     """Add a spare, or set how many there are of one."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     spare = form.read(Spare)
     if spare and form.ok:
         form.attempt(lambda: spares.save_spare(db, tank_id, spare))
-    return _page(request, stored, spare=form) if form.errors else go(f"/tanks/{tank_id}/log/lamps#spares")
+    return _page(request, stored, spare=form) if form.errors else go(f"/tanks/{tank_id}/log/lamps#spares", setup)
 
 
 @router.post("/{lamp_id}")
-def save(request: Request, db: Db, measure: Unit, tank_id: RowId, lamp_id: RowId, data: FormData) -> Response:
+def save(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, lamp_id: RowId, data: FormData, setup: Looked = None
+) -> Response:
     """Change what is recorded of a lamp."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     lamp = form.read(Lamp, found(stored.lamps, lamp_id, "lamp").value)
     if lamp and form.ok:
         form.attempt(lambda: lamps.save_lamp(db, tank_id, lamp_id, lamp, today()))
-    return _page(request, stored, edit=lamp_id, edited=form) if form.errors else go(f"/tanks/{tank_id}/log/lamps")
+    if form.errors:
+        return _page(request, stored, edit=lamp_id, edited=form)
+    return go(f"/tanks/{tank_id}/log/lamps", setup)
 
 
 @router.post("/{lamp_id}/delete")
-def delete(db: Db, tank_id: RowId, lamp_id: RowId) -> RedirectResponse:
+def delete(db: Db, tank_id: RowId, lamp_id: RowId, setup: Looked = None) -> RedirectResponse:
     """Delete a lamp from the record."""
     lamps.delete_lamp(db, tank_id, lamp_id)
-    return go(f"/tanks/{tank_id}/log/lamps")
+    return go(f"/tanks/{tank_id}/log/lamps", setup)
 
 
 def _page(

@@ -17,7 +17,7 @@ from corlume.store.database import Database
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredTank
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.request.page import Db, Files, RowId, go, measure_of, page
+from corlume.web.request.page import Db, Files, Looked, RowId, go, measure_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/log")
 PAGE = 100
@@ -58,7 +58,7 @@ def export(db: Db, tank_id: RowId) -> Response:
 
 
 @router.post("")
-def add(request: Request, db: Db, tank_id: RowId, sent: Files) -> Response:
+def add(request: Request, db: Db, tank_id: RowId, sent: Files, setup: Looked = None) -> Response:
     """Log an event by hand, with a photo if there is one."""
     stored, form = tanks.open_tank(db, tank_id), Form(sent.texts, measure_of(request))
     quick = form.text("quick")
@@ -75,14 +75,14 @@ def add(request: Request, db: Db, tank_id: RowId, sent: Files) -> Response:
             form.attempt(lambda: log.add_event(db, tank_id, event, now(), sent.files.get("photo", b"")))
         except BadFile as error:
             form.errors["photo"] = str(error.faults[0])
-    return _page(request, db, stored, {}, 0, form) if form.errors else go(f"/tanks/{tank_id}/log")
+    return _page(request, db, stored, {}, 0, form) if form.errors else go(f"/tanks/{tank_id}/log", setup)
 
 
 @router.post("/events/{event_id}/delete")
-def delete(db: Db, tank_id: RowId, event_id: RowId) -> RedirectResponse:
+def delete(db: Db, tank_id: RowId, event_id: RowId, setup: Looked = None) -> RedirectResponse:
     """Delete an entry."""
     log.delete_event(db, tank_id, event_id)
-    return go(f"/tanks/{tank_id}/log")
+    return go(f"/tanks/{tank_id}/log", setup)
 
 
 @router.get("/events/{event_id}/photo")
