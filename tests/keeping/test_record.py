@@ -199,6 +199,7 @@ def test_databases_of_every_earlier_form_come_up_with_their_data(dump: Path, tmp
     assert (stored.name, len(stored.setups), len(stored.corals)) == ("Kept from before", 3, 1)
     assert stored.setup().fixtures[0].value.emitter.x == 0.4
     assert stored.corals[0].value.place is not None
+    assert [len(stored.plans), len(stored.setup(2).groups)] == ([1, 2] if int(dump.stem) >= 23 else [0, 0])
     assert (tanks.steps(db, 1).redo, tanks.steps(db, None).undo) == (
         "take up Acropora tenuis",
         "remove Kept from before",

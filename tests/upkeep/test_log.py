@@ -20,6 +20,7 @@ from corlume.services.keeping.hung_fixtures import change_fixtures
 from corlume.services.upkeep import cleaning, lamps, log, setup_log
 from corlume.services.upkeep.today import look_at_today, what_looks_wrong
 from corlume.store.database import Database
+from corlume.store.tables import NotFound
 from tests.upkeep.test_wear import bare
 
 NOW = datetime.datetime.now().replace(microsecond=0)
@@ -41,6 +42,9 @@ def test_changes_of_the_lights_are_logged_once_a_day_with_the_lights_as_they_wer
     assert found[1].words == "A LED cluster, west: output 64 to 70 %."
     then = setup_log.setup_at(db, found[2].state)
     assert then.fixtures[0].output == first.value.output
+    assert setup_log.state_on(db, 1, NOW.date() - 2 * DAY).value.words == found[2].words
+    with pytest.raises(NotFound):
+        setup_log.state_on(db, 1, NOW.date() - 6 * DAY)
     again = setup_log.save_again(db, 1, log.open_event(db, 1, found[2].id))
     assert tanks.open_tank(db, 1).setup(again).hung[0].output == first.value.output
     setups.use_setup(db, 1, 3)
@@ -148,6 +152,9 @@ def test_a_change_on_the_par_map_comes_into_the_log_by_itself(client: TestClient
     body = {"probe": {"x": 0.5, "y": 0.3, "depth": 0.1}, "changes": {str(first): {"output": 0.5}}}
     assert client.post("/tanks/1/setups/1/fixtures", json=body).status_code == 200
     assert log.entries(db, 1, group="light")[0].words == "A LED cluster, west: output 64 to 50 %."
+    assert f"/log/lights/{TODAY}" in client.get("/tanks/1/log").text
+    assert "A LED cluster, west: output 64 to 50 %." in client.get(f"/tanks/1/log/lights/{TODAY}").text
+    assert client.get(f"/tanks/1/log/lights/{TODAY - 9 * DAY}").status_code == 404
 
 
 def test_status_of_a_coral_follows_from_its_latest_entries_as_from_all(client: TestClient, db: Database) -> None:

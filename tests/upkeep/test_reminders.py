@@ -39,6 +39,7 @@ def test_a_second_import_updates_and_doubles_nothing(client: TestClient, db: Dat
     assert "change lamp West, board 1" in words
     assert "clean fans and vents" in words
     assert "survey" in words
+    assert "a month after A LED cluster, west: output 46 to 64 %" in words
     change_plan(db, 1, plan_id, lambda plan: plan.held(TODAY, 7), "hold")
     cleaning.add_cleaning(db, 1, Cleaning(TODAY, "fan"), TODAY)
     second = events_of(client.get("/tanks/1/log/reminders.ics").content)

@@ -15,7 +15,7 @@ from corlume.services.acclimation.acclimation import lights_on
 from corlume.services.keeping.acclimation_log import checked_by, latest_logs, light_by, light_jumps
 from corlume.services.keeping.surveys import StoredSurvey, all_surveys
 from corlume.services.survey.repeated_survey import PointChange, point_changes
-from corlume.services.upkeep.log import Entry, entries
+from corlume.services.upkeep.log import Entry, entries, events_of
 from corlume.store.database import Database
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredTank
@@ -55,7 +55,7 @@ def big_changes(db: Database, stored: StoredTank, today: datetime.date) -> list[
         if plan.ends:
             found.setdefault(plan.ends, []).append(f"the end of {plan.name}")
     jumps = light_jumps(db, stored.id, BOUND)
-    for event in entries(db, stored.id, kinds=("setup", "levels", "schedule"), most=1000):
+    for event in events_of(db, stored.id, ("setup", "levels", "schedule")):
         if event.day in jumps or "in place of" in event.words:
             found.setdefault(event.day, []).append(event.words.rstrip("."))
     days = sorted((day for day in found if day <= today), reverse=True)

@@ -32,6 +32,7 @@ class LampState:
     letters : marks of the fixtures of its name in the setup in use; empty where none hangs there.
     hours : that it has burnt, those before it was installed included [h].
     part : share of its life that is used; ``light`` what is left of its light [-].
+    surveyed : what the survey in use found its fixture to give, as a share of what is predicted [-]; None without one.
     due : when its life is over; ``order`` when another is to be ordered by. None where that is beyond a century.
     """
 
@@ -40,6 +41,7 @@ class LampState:
     hours: float
     part: float
     light: float
+    surveyed: float | None
     due: datetime.date | None
     order: datetime.date | None
 
@@ -52,7 +54,7 @@ class LampState:
 
 def lamp_states(stored: StoredTank, today: datetime.date) -> list[LampState]:
     """Lamps that are in, those that are due first."""
-    upkeep, names = stored.upkeep, [fixture.name for fixture in stored.setup().hung]
+    upkeep, hung = stored.upkeep, stored.setup().hung
     states = []
     for kept in stored.lamps:
         lamp = kept.value
@@ -63,10 +65,11 @@ def lamp_states(stored: StoredTank, today: datetime.date) -> list[LampState]:
         states.append(
             LampState(
                 kept,
-                tuple(letter(k) for k, name in enumerate(names) if name == lamp.fixture),
+                tuple(letter(k) for k, fixture in enumerate(hung) if fixture.name == lamp.fixture),
                 lamp.used + upkeep.burnt(lamp, today),
                 part,
                 lamp.light_at(part),
+                next((f.measured for f in hung if f.name == lamp.fixture and f.measured != 1.0), None),
                 due,
                 due - datetime.timedelta(days=lamp.lead_days) if due else None,
             )

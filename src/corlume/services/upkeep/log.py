@@ -129,6 +129,17 @@ def _entry(row: sqlite3.Row) -> Entry:
     return Entry(**{**dict(row), "day": datetime.date.fromisoformat(row["day"]), "time": row["time"][:5]})
 
 
+def events_of(db: Database, tank_id: int, kinds: Collection[str]) -> list[LogEvent]:
+    """Events of some kinds, the newest first."""
+    with db.reading() as connection:
+        rows = connection.execute(
+            "SELECT * FROM events WHERE tank_id = :tank AND kind IN (SELECT value FROM json_each(:kinds)) "
+            "ORDER BY day DESC, id DESC",
+            {"tank": tank_id, "kinds": json.dumps(list(kinds))},
+        ).fetchall()
+    return [EVENTS.value_of(row) for row in rows]
+
+
 def other_changes(db: Database, tank_id: int, today: datetime.date) -> list[Entry]:
     """Changes of the last ``BEFORE_BLAME`` days that are not of light, to be looked at before light is blamed."""
     return entries(db, tank_id, kinds=NOT_LIGHT, since=today - datetime.timedelta(days=BEFORE_BLAME))

@@ -10,6 +10,7 @@ from corlume.formats.measure import Measure
 from corlume.services.keeping.surveys import read_days
 from corlume.services.schedule.plan_card import plan_events
 from corlume.services.upkeep.cleaning import cleaning_states
+from corlume.services.upkeep.follow_up import big_changes
 from corlume.services.upkeep.lamps import lamp_states
 from corlume.services.upkeep.today import SURVEY_EVERY
 from corlume.store.database import Database
@@ -37,6 +38,10 @@ def reminders(db: Database, stored: StoredTank, today: datetime.date, measure: M
         events.append(
             CalendarEvent(f"survey-{stored.id}", day, f"{stored.name}: survey", "Half a year since the last.")
         )
+    for change in big_changes(db, stored, today):
+        if change.due >= today and (not read or max(read) < change.due - datetime.timedelta(days=7)):
+            words = f"{stored.name}: read again and take photos, a month after {change.words}"
+            events.append(CalendarEvent(f"follow-up-{stored.id}-{change.day}", change.due, words, "Before and after."))
     for kept in stored.plans:
         if kept.value.state == "running":
             events += [event for event in plan_events(stored, kept, measure) if event.day >= today]

@@ -17,7 +17,7 @@ from corlume.services.keeping.setups import add_setup
 from corlume.store.blobs import keep_blob, load_blob
 from corlume.store.database import Database
 from corlume.store.journal import insert_row
-from corlume.store.tables import EVENTS, Kept
+from corlume.store.tables import EVENTS, Kept, NotFound
 from corlume.store.tanks import StoredTank, load_tank
 
 KINDS: tuple[EventKind, ...] = ("setup", "levels", "schedule")
@@ -103,6 +103,25 @@ def log_setup(db: Database, tank_id: int, now: datetime.datetime) -> int:
                              setup=current.name, state=key)  # fmt: skip
             insert_row(connection, EVENTS.name, EVENTS.row(event, tank_id))
     return len(found)
+
+
+def first_state(db: Database, tank_id: int) -> datetime.date | None:
+    """The day from which on the setup in use was logged; None before."""
+    with db.reading() as connection:
+        row = connection.execute("SELECT min(day) FROM events WHERE tank_id = ? AND state != ''", (tank_id,)).fetchone()
+    return datetime.date.fromisoformat(row[0]) if row[0] else None
+
+
+def state_on(db: Database, tank_id: int, day: datetime.date) -> Kept[LogEvent]:
+    """The event from which on the lights were as at the end of a day; ``NotFound`` where none was logged by then."""
+    with db.reading() as connection:
+        row = connection.execute(
+            "SELECT * FROM events WHERE tank_id = ? AND state != '' AND day <= ? ORDER BY day DESC, id DESC LIMIT 1",
+            (tank_id, day.isoformat()),
+        ).fetchone()
+    if row is None:
+        raise NotFound("the lights were not logged by that day")
+    return Kept(row["id"], EVENTS.value_of(row))
 
 
 def setup_at(db: Database, state: str) -> Setup:

@@ -21,7 +21,7 @@ from corlume.services.schedule.recent_rise import find_recent_rise
 from corlume.services.upkeep.cleaning import cleaning_states
 from corlume.services.upkeep.follow_up import AFTER, big_changes
 from corlume.services.upkeep.lamps import SOON, lamp_states
-from corlume.services.upkeep.log import entries
+from corlume.services.upkeep.log import events_of
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.tables import EVENTS, NotFound
@@ -119,7 +119,7 @@ def look_at_today(db: Database, stored: StoredTank, now: datetime.datetime) -> T
     """What a keeper has to know of a tank today, without what takes long to work out."""
     today, notes = now.date(), latest_logs(db, stored.id)
     read = read_days(db, stored.id, LEAST_READINGS)
-    marked = {entry.words for entry in entries(db, stored.id, kinds=("step",))}
+    marked = {event.words for event in events_of(db, stored.id, ("step",))}
     steps = tuple(replace(step, marked=step.name in marked) for step in work_steps(stored, surveyed=bool(read)))
     due = [*_lamps(stored, today), *_cleaning(stored, today)]
     last = max(read, default=None)

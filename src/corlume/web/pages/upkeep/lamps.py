@@ -134,14 +134,15 @@ def _page(
     all_of: Form | None = None,
     spare: Form | None = None,
 ) -> HTMLResponse:
-    measure, without = measure_of(request), lamps.without_lamps(stored)
+    measure, without, states = measure_of(request), lamps.without_lamps(stored), lamps.lamp_states(stored, today())
     hung = without or stored.setup().hung
     first = shown_values(lamps.usual_lamp(hung[0], today()), measure) if hung else {}
     one = found(stored.lamps, edit, "lamp") if edit is not None else None
     context: dict[str, Any] = {
         "stored": stored,
         "date": today(),
-        "states": lamps.lamp_states(stored, today()),
+        "states": states,
+        "surveyed": any(one.surveyed is not None for one in states),
         "gone": sorted((k for k in stored.lamps if k.value.taken_out), key=lambda k: k.value.taken_out or today()),
         "without": without,
         "names": list(dict.fromkeys(f.name for setup in stored.setups for f in setup.hung)),

@@ -100,6 +100,15 @@ def show_lights(request: Request, db: Db, tank_id: RowId, event_id: RowId) -> HT
     return page(request, "upkeep/lights_then.html", context, tank=stored)
 
 
+@router.get("/lights/{day}")
+def show_lights_of_day(request: Request, db: Db, tank_id: RowId, day: datetime.date) -> HTMLResponse:
+    """The setup as it was on a day."""
+    stored = tanks.open_tank(db, tank_id)
+    kept = setup_log.state_on(db, tank_id, day)
+    context = {"stored": stored, "id": kept.id, "event": kept.value, "then": setup_log.setup_at(db, kept.value.state)}
+    return page(request, "upkeep/lights_then.html", context, tank=stored)
+
+
 @router.post("/events/{event_id}/lights")
 def take_lights(db: Db, tank_id: RowId, event_id: RowId) -> RedirectResponse:
     """Save the setup of an entry as a setup of its own."""
@@ -133,6 +142,7 @@ def _page(
     context: dict[str, Any] = {
         "stored": stored,
         "days": [(day, list(lines)) for day, lines in shown],
+        "lit_since": setup_log.first_state(db, stored.id),
         "more": skip + PAGE if len(found) > PAGE else None,
         "skip": skip,
         "narrowed": narrowed,
