@@ -64,6 +64,7 @@ def test_an_incident_is_logged_with_a_photo_on_a_phone(
         assert page.evaluate("document.documentElement.scrollWidth") <= 390
         page.get_by_role("button", name="Power cut").tap()
         expect(page.locator(".log-event").first).to_contain_text("Power cut")
+        page.get_by_text("In words, with a photo").tap()
         page.get_by_label("What", exact=True).select_option("fault")
         page.get_by_label("In words").fill("Splash got into A")
         page.get_by_label("Photo").set_input_files(huge)
