@@ -4,7 +4,7 @@ BIN := .venv/bin
 # Modules are kept as Python compiles them: a run of the tests starts some forty processes.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo serve test quick scripts bench styles check rooms clean
+.PHONY: demo serve test quick scripts bench styles check rooms glossary clean
 
 demo: .venv/demo.stamp
 	$(BIN)/corlume demo
@@ -42,6 +42,9 @@ lint/node_modules/stamp: lint/package-lock.json
 # The picture of who imports whom, drawn from the imports.
 rooms:
 	$(PYTHON) scripts/draw_rooms.py
+
+glossary:
+	$(PYTHON) scripts/write_glossary.py
 
 bench: .venv/demo.stamp
 	$(BIN)/python -m benchmarks.run

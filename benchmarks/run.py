@@ -228,7 +228,7 @@ def served() -> None:
         assert found, "the demo did not start"
         address, pid = found[0], server.pid
         try:
-            _first_page(f"{address}/tanks/1/chart")
+            _first_page(f"{address}/tanks/1/par-map")
             print(f"cold start to a first look {time.perf_counter() - start:33.1f} s wall, {spent(pid):.1f} s CPU")
             ask, steps = _asker(f"{address}/tanks/1/setups/2/light"), iter(range(1, 10_000))
             ask({})

@@ -22,6 +22,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import settings
 from starlette.testclient import TestClient
 
 from corlume.core.light.geometry import Tank
@@ -35,6 +36,9 @@ from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
 from corlume.web.app import create_app
 from tests.ruled import RULED
+
+settings.register_profile("on a busy machine", deadline=None)
+settings.load_profile("on a busy machine")
 
 
 def pytest_xdist_auto_num_workers() -> int:

@@ -222,7 +222,7 @@ def _show(request: Request, db: Db, form: Form, tank_id: int, status: int = 200)
             ),
         ],
     },
-    "A new kind of meter": {
+    "A new type of meter": {
         "src/corlume/devices/plain_meter.py": '''"""A PAR meter that sends plain numbers, a line each, wherever its probe stands."""
 
 from __future__ import annotations

@@ -96,15 +96,15 @@ def station(db: Database, client: TestClient) -> None:
 
 
 def figure(client: TestClient) -> None:
-    assert "Least over mean" in client.get("/tanks/1/chart").text
+    assert "Least over mean" in client.get("/tanks/1/par-map").text
     assert "Least over mean" in client.get("/tanks/1/setups").text
     FOUND.append("A new figure")
 
 
 def technology(db: Database, client: TestClient) -> None:
-    assert '<option value="plasma"' in client.get("/shelf").text
-    assert client.get("/shelf/plasma-280").status_code == 200
-    assert "Plasma lamp" in client.get("/shelf/fit").text
+    assert '<option value="plasma"' in client.get("/fixtures").text
+    assert client.get("/fixtures/plasma-280").status_code == 200
+    assert "Plasma lamp" in client.get("/fixtures/fit").text
     assert "Plasma" in [kind.name for kind in light_types_for(tanks.open_tank(db, 1).tank)]
     assert catalogue()["plasma-280"].parts[0].emitter.made_by is TECHNOLOGIES["plasma"]
     assert usual_emitter("plasma", 100.0).fwhm == TECHNOLOGIES["plasma"].fwhm
@@ -134,7 +134,7 @@ def meter() -> None:
     assert asyncio.run(first()) == 182.0
     server.shutdown()
     server.server_close()
-    FOUND.append("A new kind of meter")
+    FOUND.append("A new type of meter")
 
 
 def main() -> None:

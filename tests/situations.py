@@ -97,7 +97,7 @@ CUBE, SIX_FEET = tank(24), tank(72)
 BRACED = tank(braces=(Brace(22 * INCH, 0.0, 4 * INCH, 24 * INCH),))
 LOW_CANOPY = tank(room_height=14 * INCH)
 ROCKY = tank(rocks=pillars(12, 36))
-EVENNESS = r"(Uniformity|Spread at rock top|Ends against middle)[^:]*: [^.]*, (fair|poor)"
+EVENNESS = r"(Uniformity|Spread at rock top|Ends vs centre)[^:]*: [^.]*, (fair|poor)"
 """A grade of evenness that finds fault."""
 STRONG_LEFT = row("cluster", (9, 24, 40), 11, (0.75, 0.35, 0.12))
 ACRO = CoralCard("Acropora", "sps", 250, 350, "high", "peaceful", 0.0, 0.12)
@@ -112,36 +112,36 @@ def zone(name: str, x: float, low: float, high: float) -> TargetZone:
 SITUATIONS = (
     Situation(
         "Two modules in equal parts over four feet", row("cluster", (16, 32), 10),
-        (r"Ends against middle: (4|5)\d %, poor", "Beams overlap in the middle",
-        r"Move the outer modules out by 6 cm: .*eases"),
+        (r"Ends vs centre: (4|5)\d %, poor", "Beams overlap in the middle",
+        r"Move the outer modules out by 6 cm: .*reduces"),
         ("Dark middle",),
     ),
     Situation(
         "The same moved out to 13 in", row("cluster", (13, 35), 12),
-        (r"Ends against middle: (7[5-9]|8\d|9\d) %, good",), ("Beams overlap", "Dark middle", "Fatal"),
+        (r"Ends vs centre: (7[5-9]|8\d|9\d) %, good",), ("Beams overlap", "Dark middle", "Fatal"),
     ),
     Situation(
         "Four modules in equal parts", row("cluster", (9.6, 19.2, 28.8, 38.4), 10, 0.6),
-        ("Beams overlap in the middle", r"Ends against middle: 6\d %, fair"),
+        ("Beams overlap in the middle", r"Ends vs centre: 6\d %, fair"),
     ),
     Situation(
         "Four modules by the rule of four", row("cluster", (7.5, 17, 31, 40.5), 10, 0.6),
-        (r"Ends against middle: (7|8)\d %, (good|fair)",), ("Dark middle", "Beams overlap"),
+        (r"Ends vs centre: (7|8)\d %, (good|fair)",), ("Dark middle", "Beams overlap"),
     ),
     Situation(
         "One module over four feet of SPS", row("cluster", (24,), 10),
-        (r"Uniformity[^:]*: .* poor", r"Ends against middle: [1-4]\d? %, poor"),
+        (r"Uniformity[^:]*: .* poor", r"Ends vs centre: [1-4]\d? %, poor"),
         (r"(Uniformity|Spread at rock top)[^:]*: .*, good",),
     ),
     Situation(
         "A narrow module eight inches over a cube", row("cluster-narrow", (12,), 8),
-        ("Hung too low", r"Raise all by 8 cm: .*eases hung too low",
+        ("Hung too low", r"Raise all by 8 cm: .*reduces hung too low",
         r"Hottest point: .* poor.*the rest would be too dim"),
         (r"Turn all down by a fifth: [^.]*hung too low", r"Uniformity[^:]*: .*, good"), CUBE,
     ),
     Situation(
         "A narrow module eight inches over high rock", row("cluster-narrow", (12,), 8),
-        ("Fatal hot spot", "No slider mends this", r"Raise all by 8 cm: .*(mends|eases) fatal hot spot"),
+        ("Fatal hot spot", "Dimming cannot solve this", r"Raise all by 8 cm: .*(solves|reduces) fatal hot spot"),
         (r"Turn all down by a fifth: [^.]*fatal hot spot",), tank(24, rocks=pillars(12, top=2)),
     ),
     Situation(
@@ -150,7 +150,7 @@ SITUATIONS = (
     ),
     Situation(
         "A good layout dimmed to a tenth", row("cluster", (7, 17, 31, 41), 14, 0.07),
-        ("Too weak for what it is meant for", r"Turn all up by \d+ %", r"Rock.top.* in band: 0 %, poor"),
+        ("Too weak for its goal", r"Turn all up by \d+ %", r"Rock.top.* in range: 0 %, poor"),
         (r"Too strong", "Faults: none"),
     ),
     Situation(
@@ -164,25 +164,25 @@ SITUATIONS = (
     ),
     Situation(
         "Six modules at full", row("cluster", (4, 12, 20, 28, 36, 44), 9),
-        ("Too strong for what it is meant for", "Turn all down by a fifth: .*eases too strong"), ("Too weak",),
+        ("Too strong for its goal", "Turn all down by a fifth: .*reduces too strong"), ("Too weak",),
     ),
     Situation(
         "A module over the middle brace", row("cluster", (8, 24, 40), 7),
-        ("A brace stands in the light", r"takes [2-9]\d % of the light of B",
-        "Hang what is over a brace to one side of it"),
-        (r"Ends against middle: 1\d\d %, good",), BRACED,
+        ("Brace blocks light", r"takes [2-9]\d % of the light of B",
+        "Move fixtures over a brace to one side"),
+        (r"Ends vs centre: 1\d\d %, good",), BRACED,
     ),
     Situation(
-        "Two modules beside the middle brace", row("cluster", (12, 36), 10), (), ("A brace stands in the light",),
+        "Two modules beside the middle brace", row("cluster", (12, 36), 10), (), ("Brace blocks light",),
         BRACED,
     ),
     Situation(
         "Modules close to the ends", row("cluster", (5, 43), 9),
-        ("Dark middle", "Move the outer modules in by 6 cm"), (r"Ends against middle: .*, good", "Beams overlap"),
+        ("Dark middle", "Move the outer modules in by 6 cm"), (r"Ends vs centre: .*, good", "Beams overlap"),
     ),
     Situation(
         "Narrow modules far apart", row("cluster-narrow", (9, 39), 9),
-        ("Dark triangles between fixtures", r"Take the lenses off: .*(mends|eases) dark triangles"),
+        ("Dark triangles between fixtures", r"Take the lenses off: .*(solves|reduces) dark triangles"),
     ),
     Situation(
         "Five-foot tubes over six feet", tubes("t5-80", (5, 9, 15, 19), 8, middle=36),
@@ -190,7 +190,7 @@ SITUATIONS = (
     ),
     Situation(
         "Four-foot tubes over four feet", tubes("t5-54", (4, 7, 10, 14, 17, 20), 8, middle=24),
-        (r"Ends against middle: (7|8|9)\d %, (good|fair)",), ("Tubes shorter", "Fatal hot spot", "Beams overlap"),
+        (r"Ends vs centre: (7|8|9)\d %, (good|fair)",), ("Tubes shorter", "Fatal hot spot", "Beams overlap"),
     ),
     Situation(
         "Six tubes light flat", tubes("t5-54", (4, 7, 10, 14, 17, 20), 8, middle=24),
@@ -199,13 +199,13 @@ SITUATIONS = (
     ),
     Situation(
         "One mid-size module over a cube of LPS", row("cluster", (12,), 12, 0.45),
-        ("Meant for: LPS light everywhere", r"Seats in band: [5-9]\d %, (good|fair)"),
+        ("Goal: LPS light everywhere", r"Spots in range: [5-9]\d %, (good|fair)"),
         (EVENNESS, "Beams overlap", "Too"), CUBE,
         "lps",
     ),
     Situation(
         "An LPS tank under light for SPS", row("cluster", (13, 35), 12, 0.9),
-        ("Too much for the tank's corals", "Turn all down by a fifth", "What stands in too much light bleaches"),
+        ("Too much for the tank's corals", "Turn all down by a fifth", "Corals in too much light bleach"),
         ("Too weak", "Too much for the low places"), stocking="lps",
     ),
     Situation(
@@ -214,8 +214,8 @@ SITUATIONS = (
     ),
     Situation(
         "A strong end made on purpose", STRONG_LEFT,
-        ("Meant for: Strong end left", r"Strong end in band: .*, (good|fair)",
-        "Not graded: this setup is meant for strong end left"),
+        ("Goal: Strong end left", r"Strong end in range: .*, (good|fair)",
+        "Not graded. Goal of this setup: strong end left"),
         ("Dark right", "Beams overlap", EVENNESS),
         intent=Intent("strong_left"),
     ),
@@ -225,16 +225,16 @@ SITUATIONS = (
     ),
     Situation(
         "A strong end on the wrong side", STRONG_LEFT,
-        ("Too weak for what it is meant for", r"Strong end in band: .*, poor"), ("Dark left",),
+        ("Too weak for its goal", r"Strong end in range: .*, poor"), ("Dark left",),
         intent=Intent("strong_right"),
     ),
     Situation(
         "Modules hung at the back", row("cluster", (9, 24, 39), 9, 0.8, y=20),
-        ("Dark front", "Move all 6 cm to the front"), (r"Uniformity[^:]*: .*, good", "Hang all 6 cm further back"),
+        ("Dark front", "Move all 6 cm to the front"), (r"Uniformity[^:]*: .*, good", "Move all fixtures 6 cm back"),
     ),
     Situation(
         "Modules hung at the front glass", row("cluster", (9, 24, 39), 10, 0.8, y=5),
-        ("Light on the front glass", r"Hang all 6 cm further back: .*(eases|mends) light on the front glass",
+        ("Light on the front glass", r"Move all fixtures 6 cm back: .*(reduces|solves) light on the front glass",
         "feeds algae"),
         ("Move all 6 cm to the front",),
     ),
@@ -256,8 +256,8 @@ SITUATIONS = (
         ("canopy must rise",),
     ),
     Situation(
-        "Bare modules already", row("cluster-bare", (24,), 8), ("Ends against middle",),
-        (r"Take the lenses off: (mends|eases)",),
+        "Bare modules already", row("cluster-bare", (24,), 8), ("Ends vs centre",),
+        (r"Take the lenses off: (solves|reduces)",),
     ),
     Situation(
         "A halide close under its lid", row("halide-250", (24,), 12), ("Heat of halides, problem", "Hot lamp"),
@@ -272,15 +272,15 @@ SITUATIONS = (
     Situation("At 13 in over the water", row("cluster", (13, 35), 13), (r"Splash and salt, check: .*2 collect salt",)),
     Situation(
         "Leads of half a metre over four feet", row("cluster", (13, 35), 12),
-        ("Leads from fixture to fixture, problem",), surroundings=Surroundings(lead=0.5),
+        ("Cables from fixture to fixture, problem",), surroundings=Surroundings(lead=0.5),
     ),
     Situation(
         "Long bodies whose ends are near", row("cluster-large", (12.5, 36), 12),
-        ("Leads from fixture to fixture, OK",), surroundings=Surroundings(lead=0.5),
+        ("Cables from fixture to fixture, OK",), surroundings=Surroundings(lead=0.5),
     ),
     Situation(
         "Tubes chained front to back", tubes("t5-54", (2, 22), 9, middle=24),
-        ("Leads from fixture to fixture, problem",), surroundings=Surroundings(lead=0.6),
+        ("Cables from fixture to fixture, problem",), surroundings=Surroundings(lead=0.6),
     ),
     Situation(
         "Halides on a small breaker", row("halide-400", (9, 24, 39), 16),
@@ -289,59 +289,59 @@ SITUATIONS = (
     ),
     Situation(
         "Two large-format fixtures in equal parts", row("cluster-large", (12, 36), 12, 0.7),
-        (r"Ends against middle: (7[5-9]|8\d|9\d) %, good",), ("Beams overlap",),
+        (r"Ends vs centre: (7[5-9]|8\d|9\d) %, good",), ("Beams overlap",),
     ),
     Situation(
         "A grid of many small ones forgives", grid((0.9, 0.9, 0.9, 0.9)),
-        (r"Ends against middle: (7|8|9)\d %, (good|fair)",),
+        (r"Ends vs centre: (7|8|9)\d %, (good|fair)",),
         ("Fatal hot spot", "Dark middle", "Hung too low"),
     ),
     Situation(
         "The grid with its centre turned down", grid((1.0, 0.8, 0.8, 1.0)),
-        (r"Ends against middle: (8\d|9\d|100) %, good",), ("Beams overlap", "Dark middle"),
+        (r"Ends vs centre: (8\d|9\d|100) %, good",), ("Beams overlap", "Dark middle"),
     ),
     Situation(
         "A mixed tank, bright down to the sand", row("cluster", (12, 24, 36), 10, 0.9),
-        ("Meant for: Mixed tank by places", "Too much for the low places", r"Low places in band: \d+ %\."), (),
+        ("Goal: Mixed tank by places", "Too much for the low places", r"Low places in range: \d+ %\."), (),
         ROCKY, "mixed",
     ),
     Situation(
         "A mixed tank that wants 250 to 350 on top", row("cluster", (12, 36), 12, 0.8),
-        (r"Rock top in band: .*reads 250 to 350 PAR of seats on the rock tops",
+        (r"Rock top in range: .*reads 250 to 350 PAR of spots on rock tops",
         "Your own light on top for this setup"), (),
         ROCKY, "mixed", intent=Intent(low=250, high=350),
     ),
     Situation(
         "Bright white light in the bright white school", row("cluster", (8, 18, 30, 40), 10, 0.75),
-        ("Bright white school",),
+        (r"\bBright white\b",),
         ("Too strong for", "Too weak"), school="bright_white",
     ),
     Situation(
-        "The same in the moderate school", row("cluster", (8, 18, 30, 40), 10, 0.75), ("Too strong", "Moderate school"),
+        "The same in the moderate school", row("cluster", (8, 18, 30, 40), 10, 0.75), ("Too strong", "Moderate"),
         ("Too weak",),
     ),
     Situation(
-        "No rock yet", row("cluster", (13, 35), 12, 0.9), (r"Rock-top plane in band: .*as there is no rock",),
+        "No rock yet", row("cluster", (13, 35), 12, 0.9), (r"Rock-top plane in range: .*as there is no rock",),
         ("seats on",),
     ),
     Situation(
         "Zones drawn and met", row("cluster", (12, 36), 12, (0.8, 0.3)),
-        (r"Zones in band: (7|8|9)\d %, good", "Meant for: Zones drawn by hand"),
+        (r"Zones in range: (7|8|9)\d %, good", "Goal: Target zones"),
         ("Dark right", "Too weak", "Too strong"),
         intent=Intent("zones"), zones=(zone("High", 6, 180, 380), zone("Low", 30, 70, 220)),
     ),
     Situation(
         "Zones drawn and missed", row("cluster", (12, 36), 12, (0.8, 0.3)),
-        (r"Zones in band: \d %, poor", "Too weak"), (),
+        (r"Zones in range: \d %, poor", "Too weak"), (),
         intent=Intent("zones"), zones=(zone("High", 30, 400, 500),),
     ),
     Situation(
-        "Meant for zones, none drawn", row("cluster", (13, 35), 12), ("none is drawn",), ("Zones in band: .*, poor",),
+        "Meant for zones, none drawn", row("cluster", (13, 35), 12), ("none is drawn",), ("Zones in range: .*, poor",),
         intent=Intent("zones"),
     ),
     Situation(
         "SPS from top to sand under two modules", row("cluster", (13, 35), 12, 0.8),
-        (r"Seats in band: .*seats on rock and sand", "Meant for: SPS from top to sand"),
+        (r"Spots in range: .*spots on rock and sand", "Goal: SPS from top to sand"),
         ("Too much for the low places",),
         ROCKY, intent=Intent("sps"),
     ),
@@ -354,7 +354,7 @@ SITUATIONS = (
                 Coral(TORCH, Placement(36 * INCH, 12 * INCH, 8 * INCH))),
     ),
     Situation("Two 250 W halides five inches over the water", row("halide-250", (12, 36), 5),
-        ("Hung too low", "Raise all by 8 cm: .*(mends|eases) hung too low"), ("Uniformity[^:]*: [^.]*, good",)),
+        ("Hung too low", "Raise all by 8 cm: .*(solves|reduces) hung too low"), ("Uniformity[^:]*: [^.]*, good",)),
     Situation("Two 400 W halides five inches over the water", row("halide-400", (12, 36), 5),
         ("Hung too low: .*none of it dims",), ("Uniformity[^:]*: [^.]*, good",)),
     Situation("One halide five inches over a cube", row("halide-250", (12,), 5), ("Hung too low",), (),
@@ -367,16 +367,16 @@ SITUATIONS = (
     Situation("One of four is dead, between others", row("cluster", (6, 18, 30, 42), 10, (0.6, 0, 0.6, 0.6)),
         ("Uniformity[^:]*: [^.]*, fair", r"One end has \d+ PAR and the other \d+"), ("Uniformity[^:]*: [^.]*, good",)),
     Situation("One of four is dead, the last", row("cluster", (6, 18, 30, 42), 10, (0.6, 0.6, 0.6, 0)),
-        ("Dark right: .*Off: D", "Uniformity[^:]*: [^.]*, poor"), ("Hung too low", "Ends against middle: [^.]*good")),
+        ("Dark right: .*Off: D", "Uniformity[^:]*: [^.]*, poor"), ("Hung too low", "Ends vs centre: [^.]*good")),
     Situation("One of two is dead", row("cluster", (13, 35), 10, (0.8, 0)),
-        ("Dark right: .*Off: B", "Ends against middle: [^.]*, poor"), ("Hung too low",)),
+        ("Dark right: .*Off: B", "Ends vs centre: [^.]*, poor"), ("Hung too low",)),
     Situation("One of two turned far down", row("cluster", (13, 35), 10, (1, 0.4)), ("Dark right",),
         ("Hung too low", "Off:", "Uniformity[^:]*: [^.]*, good")),
     Situation("Higher than the canopy", row("cluster", (13, 35), 10),
         (r"A hangs higher than canopy or ceiling: 25\.4 cm, and they are 20 cm", r"Lower A by 15\.4 cm"), (),
         tank(room_height=0.2)),
     Situation("Two modules two inches apart", row("cluster", (20, 22), 10),
-        ("A and B are in one place", r"Move B \d+(\.\d)? cm to the right"), ()),
+        ("A and B overlap", r"Move B \d+(\.\d)? cm to the right"), ()),
     Situation("A module on the end pane", row("cluster", (2, 24), 1), ("A hangs on the left pane, lower than its rim",),
         (), tank(rim_height=0.05)),
     Situation("A bar along the front", row("bar", (24,), 8, y=4), ("Dark back", "Light on the front glass"),
@@ -389,7 +389,7 @@ SITUATIONS = (
     Situation("Eight tubes for LPS", tubes("t5-54", (3, 5.5, 8, 10.5, 13, 15.5, 18, 20.5), 6, middle=24),
         ("Too much for the tank's corals",), ("Too weak", "Turn all down"), stocking="lps"),
     Situation("A dimmed module over a small cube of SPS", row("cluster", (9,), 10, 0.6, y=9),
-        ("Rock top in band: [^.]*, good", "Uniformity[^:]*: [^.]*, good", "Much light misses the water"),
+        ("Rock top in range: [^.]*, good", "Uniformity[^:]*: [^.]*, good", "Much light misses the water"),
         ("Hung too low", "Dark upper", "Too"), tank(18, 18, 16, rocks=pillars(9, top=6, depth=16))),
     Situation("Modules at two and a half feet", row("cluster", (13, 35), 30),
         ("Much light misses the water", "Too weak", "Uniformity[^:]*: [^.]*, good"), ("Hung too low",)),
@@ -398,6 +398,6 @@ SITUATIONS = (
     Situation("A short bar for LPS at a third", row("bar-short", (12, 36), 8, 0.3), ("Too weak", "Turn all up"),
         ("Too much", "Hung too low"), stocking="lps"),
     Situation("A strong end right, on purpose", row("cluster", (13, 35), 10, (0.35, 1)),
-        ("Meant for: Strong end right",), ("Dark left", "Hung too low", "Uniformity[^:]*: [^.]*, (good|fair|poor)"),
+        ("Goal: Strong end right",), ("Dark left", "Hung too low", "Uniformity[^:]*: [^.]*, (good|fair|poor)"),
         intent=Intent("strong_right")),
 )  # fmt: skip

@@ -152,7 +152,7 @@ def test_bad_settings_are_told_by_name(tmp_path: Path) -> None:
 
 
 def test_every_setting_is_documented() -> None:
-    text = (SCENES.parent.parent / "docs/settings.md").read_text()
+    text = " ".join((SCENES.parent.parent / "docs/settings.md").read_text().split())
     for name, field in Settings.model_fields.items():
         assert f"`CORLUME_{name.upper()}`" in text
         assert str(field.description) in text
@@ -187,8 +187,8 @@ def test_layout_prints_answers_and_writes_them_as_setups(tmp_path: Path) -> None
     [
         (("--counts", "two"), "takes one number or two such as 20-40"),
         (("--counts", "4-2"), "--counts must not be less than the least, not 2"),
-        (("--heights", "20-500"), "--heights is over the room: canopy or ceiling is at 90 cm"),
-        (("--band", "300-200"), "--band must be more than where the band starts"),
+        (("--heights", "20-500"), "--heights exceeds the clearance: canopy or ceiling is at 90 cm"),
+        (("--band", "300-200"), "--band must be above the start of the range"),
         (("--purpose", "zones"), "--purpose needs a zone: draw one first"),
         (("--kind", "lantern"), "'lantern' is not one of"),
         (("--setup", "x"), 'It has: "Balanced"'),
@@ -204,11 +204,11 @@ def test_check_judges_names_faults_and_looks_at_the_mounting() -> None:
     scene = str(SCENES / "two-modules.json")
     said = run("check", scene).output
     # balanced spacing over four feet; common practice, no source
-    assert re.search(r"Ends against middle: \d\d %, (fair|poor)", said)
+    assert re.search(r"Ends vs centre: \d\d %, (fair|poor)", said)
     assert "Beams overlap in the middle" in said
     assert re.search(r"Move the outer modules out by 6 cm: .*(eases|mends) beams overlap in the middle", said)
     assert "Weight not known: Left module, Right module" in said
-    assert "local code and licensed work go before it" in said
+    assert "local code and licensed work take precedence" in said
     inches = run("check", scene, "--unit", "in", "--setup", "With fill and halide").output
     assert "Heat of halides" in inches
     assert " cm" not in inches

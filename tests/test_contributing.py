@@ -15,7 +15,7 @@ from tests.examples import EXAMPLES, apply
 ROOT = Path(__file__).parent.parent
 COUNTS = {
     "A new field of a coral": 3, "A new kept list": 4, "A new station": 7, "A new figure": 3, "A new technology": 3,
-    "A new kind of meter": 3,
+    "A new type of meter": 3,
 }  # fmt: skip
 """Files of each example, its test among them; of a station without."""
 

@@ -117,7 +117,7 @@ def test_no_request_of_six_hundred_ends_in_an_answer_of_500(client: TestClient, 
     tanks.import_tank(db, tanks.export_tank(db, 1).encode())
     routes = [(path, m.upper()) for path, ms in client.app.openapi()["paths"].items() for m in ms]  # type: ignore[attr-defined]
     assert len(routes) > 60
-    slow = ("/kinds", "/faults", "/mount", "/restore", "/backup")
+    slow = ("/light-types", "/faults", "/mounting", "/restore", "/backup")
     routes = [(path, method) for path, method in routes for _ in range(1 if any(s in path for s in slow) else 4)]
     for _ in range(600):
         path, method = draw.choice(routes)
@@ -153,19 +153,19 @@ def test_braces_in_names_are_braces_everywhere(client: TestClient, db: Database)
     tank_id = tanks.import_tank(db, json.dumps(scene).encode())
     setup = tanks.open_tank(db, tank_id).setups[1].id
     coral = tanks.open_tank(db, tank_id).corals[3].id
-    mount = f"setups/{setup}/mount"
+    mount = f"setups/{setup}/mounting"
     for path in (
         mount,
         f"{mount}/sheet.pdf",
         "corals",
         f"corals?coral={coral}",
-        f"chart?setup={setup}",
-        f"hang?setup={setup}",
+        f"par-map?setup={setup}",
+        f"layout?setup={setup}",
     ):
         answer = client.get(f"/tanks/{tank_id}/{path}")
         assert answer.status_code == 200, path
         assert len(answer.content) < 2_000_000
-    sheet = client.get(f"/tanks/{tank_id}/setups/{setup}/mount").text
+    sheet = client.get(f"/tanks/{tank_id}/setups/{setup}/mounting").text
     assert all(html.escape(name) in sheet for name in names)
     low = {"changes": {str(tanks.open_tank(db, tank_id).setups[1].fixtures[0].id): {"height": "{value"}},
            "probe": {"x": 0.3, "y": 0.2, "depth": 0.2}}  # fmt: skip
@@ -261,12 +261,12 @@ def test_large_upload_holds_nobody_up_and_can_be_kept(client: TestClient, db: Da
 
     other = threading.Thread(target=look)
     other.start()
-    seen = client.post("/shelf/import", files={"file": ("a.ies", text)}, data={"technology": "led_bar", "ppf": "90"})
+    seen = client.post("/fixtures/import", files={"file": ("a.ies", text)}, data={"technology": "led_bar", "ppf": "90"})
     other.join()
     assert seen.status_code == 200
     draft = seen.text.partition('name="draft" value="')[2].partition('"')[0]
     assert len(seen.content) < 300_000
-    key = client.post("/shelf/put", data={"draft": draft, "name": "Large"}).headers["location"].rpartition("/")[2]
+    key = client.post("/fixtures/put", data={"draft": draft, "name": "Large"}).headers["location"].rpartition("/")[2]
     kept: Fixture = fixture_library.entry(db, key).parts[0]
     assert kept.emitter.lobe is not None
     assert max(waits) < 1.5
@@ -290,9 +290,9 @@ class Forms(HTMLParser):
 
 def test_a_field_that_comes_twice_with_two_texts_is_told_on_every_form(client: TestClient) -> None:
     tank = "/tanks/1"
-    pages = ["/tanks/new", tank, f"{tank}/zones", f"{tank}/corals?coral=3", f"{tank}/corals/3/course", f"{tank}/hang",
-             f"{tank}/survey", f"{tank}/survey/1", f"{tank}/setups/1/mount", f"{tank}/corals/seats",
-             f"{tank}/corals/flow", "/shelf/fit"]  # fmt: skip
+    pages = ["/tanks/new", tank, f"{tank}/zones", f"{tank}/corals?coral=3", f"{tank}/corals/3/log", f"{tank}/layout",
+             f"{tank}/survey", f"{tank}/survey/1", f"{tank}/setups/1/mounting", f"{tank}/corals/spots",
+             f"{tank}/corals/flow", "/fixtures/fit"]  # fmt: skip
     told, headers = 0, {"Content-Type": "application/x-www-form-urlencoded"}
     for page in pages:
         for address, fields in Forms(client.get(page).text).found:
@@ -337,7 +337,7 @@ def test_photos_of_a_phone_are_read_anywhere_and_damaged_ones_are_told(client: T
         {"note_kind": "photo", "note_day": datetime.date.today().isoformat()},
         {"name": "Front", "view": "front"},
     )
-    for path, data in (("corals/3/course/notes", note), ("survey/photos", photo)):
+    for path, data in (("corals/3/log/notes", note), ("survey/photos", photo)):
         kept = client.post(f"/tanks/1/{path}", data=data, files={"photo": ("a.jpg", large.getvalue())})
         assert kept.status_code == 303, path
         half = len(heic.getvalue()) // 2

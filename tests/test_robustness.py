@@ -75,18 +75,18 @@ def test_odd_tanks_draw_judge_and_place_without_nonsense(client: TestClient, odd
     assert again.tank.length == pytest.approx(odd.tank.length)
     answer = client.post("/tanks/import", files={"file": ("odd.json", write_scene(odd).encode())})
     assert answer.status_code == 303, answer.text
-    paths = ["", "/2", "/2/chart", "/2/corals?coral=27", "/2/corals?coral=26"]
+    paths = ["", "/2", "/2/par-map", "/2/corals?coral=27", "/2/corals?coral=26"]
     # laying out every kind takes long over a large tank, and shows nothing new there
-    paths += ["/2/kinds"] * (odd.tank.length < 0.9)
-    paths += [f"/2/hang?entry={kind}" for kind in ("cluster", "hybrid-120")]
-    paths += ["/2/zones", "/2/setups", "/2/setups/4/mount"]
+    paths += ["/2/light-types"] * (odd.tank.length < 0.9)
+    paths += [f"/2/layout?entry={kind}" for kind in ("cluster", "hybrid-120")]
+    paths += ["/2/zones", "/2/setups", "/2/setups/4/mounting"]
     for path in paths:
         page = client.get(f"/tanks{path}")
         assert page.status_code == 200, path
         shown = re.sub(r"<script.*?</script>|<[^>]*>", " ", page.text, flags=re.S)
         assert not re.search(r"\b(nan|inf|None|undefined)\b", shown), path
         assert "nan" not in re.sub(r"<title>.*?</title>", "", " ".join(re.findall(r' d="[^"]*"', page.text)))
-    faults = client.get("/tanks/2/hang/faults", headers={"Content-Type": "application/json"})
+    faults = client.get("/tanks/2/layout/faults", headers={"Content-Type": "application/json"})
     assert faults.status_code == 200
     assert not re.search(r"\b(nan|inf|None|undefined)\b", faults.json()["html"])
     for layer in ("par", "share", "shadow"):
@@ -153,16 +153,16 @@ class Labels(HTMLParser):
     "path",
     [
         "/tanks",
-        "/shelf",
+        "/fixtures",
         "/tanks/new",
         "/tanks/1",
-        "/tanks/1/chart?setup=2",
-        "/tanks/1/kinds",
+        "/tanks/1/par-map?setup=2",
+        "/tanks/1/light-types",
         "/tanks/1/corals?coral=3",
-        "/tanks/1/hang",
+        "/tanks/1/layout",
         "/tanks/1/zones",
         "/tanks/1/setups?a=1&b=2",
-        "/tanks/1/setups/1/mount",
+        "/tanks/1/setups/1/mounting",
     ],
 )
 @pytest.mark.parametrize("look", [{"unit": "cm"}, {"unit": "in", "theme": "night"}])

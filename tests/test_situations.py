@@ -62,7 +62,7 @@ LAYOUTS: dict[str, tuple[Situation, tuple[str, ...], Callable[[Row], bool]]] = {
         replace(sps, hung=grid((1, 1, 1, 1))), ("--by", "levels", "--levels-by", "hand", "--groups", "A B, E F"),
         lambda one: levels(one)[0] == levels(one)[1] and levels(one)[4] == levels(one)[5],
     ),
-    "What hangs, hung better": (
+    "Current fixtures, moved": (
         sps, ("--by", "own", "--heights", "25-32"),
         lambda one: one["to_buy"] == "0" and float(one["ends_percent"]) > 75,
     ),

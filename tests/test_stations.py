@@ -167,7 +167,7 @@ def test_setup_looked_at_goes_along_by_every_link_and_post(client: TestClient, d
         assert f"<small>{other.name}</small>" in shown, station.key
         links = re.findall(r'<a href="(/tanks/1[^"]*)" accesskey', shown)
         assert links == [f"/tanks/1{one.path}?setup={other.id}" for one in STATIONS]
-    for path in (f"/tanks/1/zones?setup={other.id}", f"/tanks/1/setups/{other.id}/mount"):
+    for path in (f"/tanks/1/zones?setup={other.id}", f"/tanks/1/setups/{other.id}/mounting"):
         assert f"<small>{other.name}</small>" in client.get(path).text
     coral = tanks.open_tank(db, 1).corals[0]
     posts = {
@@ -188,21 +188,21 @@ def test_one_declared_kind_of_light_is_taken_up_everywhere(client: TestClient) -
     from corlume.core.light.light_loss import questions
     from corlume.core.light.technology import TECHNOLOGIES
 
-    shelf = client.get("/shelf").text
+    shelf = client.get("/fixtures").text
     for key, technology in TECHNOLOGIES.items():
         assert f'<option value="{key}"' in shelf
         assert technology.name in shelf
         assert questions(key)
 
 
-@pytest.mark.parametrize("path", ["corals/1/card", "setups/1/mount", "setups/1/intent", "zones/1", "rocks", "1"])
+@pytest.mark.parametrize("path", ["corals/1/card", "setups/1/mounting", "setups/1/intent", "zones/1", "rocks", "1"])
 def test_field_that_a_form_does_not_know_is_told_on_every_page(client: TestClient, db: Database, path: str) -> None:
     """As after an update, when an old page is still open: nothing of it is taken in silence."""
     stored = tanks.open_tank(db, 1)
     zone, measure = stored.wanted[0].id, Measure("cm")
     known = {
         "corals/1/card": shown_values(stored.corals[0].value.card, measure),
-        "setups/1/mount": shown_values(stored.surroundings, measure),
+        "setups/1/mounting": shown_values(stored.surroundings, measure),
         "setups/1/intent": shown_values(stored.setup(1).intent, measure),
         "zones/1": shown_values(stored.wanted[0].value, measure),
         "rocks": shown_values(stored.rocks[0].value, measure),
@@ -213,3 +213,31 @@ def test_field_that_a_form_does_not_know_is_told_on_every_page(client: TestClien
     assert answer.status_code == 422
     assert "left over is not a field of this form" in answer.text.replace("left_over", "left over")
     assert tanks.open_tank(db, 1) == stored
+
+
+OLD = {
+    "/tanks/1/kinds?setup=2": "/tanks/1/light-types?setup=2",
+    "/tanks/1/kinds/shelf": "/tanks/1/light-types/fixtures",
+    "/tanks/1/hang/8/rows": "/tanks/1/layout/8/rows",
+    "/tanks/1/chart": "/tanks/1/par-map",
+    "/tanks/1/setups/2/mount": "/tanks/1/setups/2/mounting",
+    "/tanks/1/setups/2/mount/sheet.pdf": "/tanks/1/setups/2/mounting/sheet.pdf",
+    "/tanks/1/corals/seats": "/tanks/1/corals/spots",
+    "/tanks/1/corals/round": "/tanks/1/corals/check",
+    "/tanks/1/corals/3/course": "/tanks/1/corals/3/log",
+    "/tanks/1/corals/library/kind?name=Xenia": "/tanks/1/corals/library/type?name=Xenia",
+    "/shelf/t5-54": "/fixtures/t5-54",
+    "/words": "/terms",
+}
+
+
+@pytest.mark.parametrize("old", OLD)
+def test_addresses_of_earlier_versions_lead_to_the_pages_of_today(client: TestClient, old: str) -> None:
+    answer = client.get(old)
+    assert (answer.status_code, answer.headers["location"]) == (308, OLD[old])
+
+
+def test_no_other_address_leads_anywhere(client: TestClient) -> None:
+    for path in ("/shelfish", "/tanks/1/kindsome", "/tanks/x/chart", "/words//evil.example"):
+        answer = client.get(path)
+        assert answer.status_code == 404 or answer.headers["location"].startswith("/terms/")

@@ -41,7 +41,15 @@ def draft(client: TestClient, path: str, changes: dict[int, dict[str, object]], 
 
 @pytest.mark.parametrize(
     "path",
-    ["/tanks", "/shelf", "/tanks/new", "/tanks/1", "/tanks/1/chart", "/tanks/1/kinds", "/tanks/1/corals?coral=3"],
+    [
+        "/tanks",
+        "/fixtures",
+        "/tanks/new",
+        "/tanks/1",
+        "/tanks/1/par-map",
+        "/tanks/1/light-types",
+        "/tanks/1/corals?coral=3",
+    ],
 )
 def test_pages_answer_with_strict_headers(client: TestClient, path: str) -> None:
     answer = client.get(path)
@@ -51,7 +59,7 @@ def test_pages_answer_with_strict_headers(client: TestClient, path: str) -> None
     assert "unsafe" not in policy
 
 
-@pytest.mark.parametrize("path", ["/nowhere", "/tanks/99", "/tanks/99/chart", "/tanks/x", "/tanks/1/chart?setup=77",
+@pytest.mark.parametrize("path", ["/nowhere", "/tanks/99", "/tanks/99/par-map", "/tanks/x", "/tanks/1/par-map?setup=77",
                                   "/tanks/1/corals?coral=99", "/static/none.css"])  # fmt: skip
 def test_unknown_ids_get_a_page_of_our_own(client: TestClient, path: str) -> None:
     answer = client.get(path)
@@ -89,7 +97,7 @@ def test_new_tank_in_inches(client: TestClient, db: Database) -> None:
         ("length", "0", "Length must be from 10 cm to 500 cm, not 0 cm"),
         ("length", "10 m", "Length must be from 10 cm to 500 cm, not 1000 cm"),
         ("width", "", "Width is empty"),
-        ("front_return", "140", "Return must be from 0 % to 100 %, not 140 %"),
+        ("front_return", "140", "Reflectance must be from 0 % to 100 %, not 140 %"),
         ("name", "", "Name is empty"),
         ("price", "nan", "Electricity is not a number"),
     ],
@@ -185,16 +193,16 @@ def test_draft_moves_light_without_storing(client: TestClient, db: Database) -> 
 
 
 def test_overlapping_fixtures_are_said_on_the_chart(client: TestClient) -> None:
-    assert "are in one place" not in client.get("/tanks/1/chart").text
+    assert "overlap.</b>" not in client.get("/tanks/1/par-map").text
     answer = draft(client, "fixtures", {1: {"x": 0.75, "y": 0.37}})
-    assert "A and B are in one place" in answer.json()["notes"]
+    assert "A and B overlap" in answer.json()["notes"]
 
 
 def test_typed_dimension_moves_all_that_share_it_in_one_undo(client: TestClient, db: Database) -> None:
     answer = draft(client, "fixtures", {1: {"height": "12 in"}, 2: {"height": "12 in"}})
     assert answer.json()["undo"] == "move 2 fixtures"
     assert [f.value.emitter.height for f in tanks.open_tank(db, 1).setup().fixtures[:2]] == [pytest.approx(0.3048)] * 2
-    client.post("/tanks/1/undo", data={"back": "/tanks/1/chart"})
+    client.post("/tanks/1/undo", data={"back": "/tanks/1/par-map"})
     assert tanks.steps(db, 1).undo is None
 
 
@@ -256,7 +264,7 @@ def test_names_are_escaped_everywhere(client: TestClient, db: Database) -> None:
     }
     assert client.post("/tanks/2/corals/26/card", data=fields).status_code == 303
     assert tanks.open_tank(db, 2).setup().fixtures[0].value.name.startswith(evil)
-    for path in ("/tanks", "/tanks/2", "/tanks/2/chart", "/tanks/2/corals?coral=26"):
+    for path in ("/tanks", "/tanks/2", "/tanks/2/par-map", "/tanks/2/corals?coral=26"):
         assert "<script>alert" not in client.get(path).text
 
 
@@ -293,26 +301,27 @@ def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db:
     upload = {"file": ("a.ies", GOOD.encode())}
     plain = {"technology": "led_bar", "light": "", "ppf": "", "dimmable": "on"}
     before = len(fixture_library.entries(db))
-    needs = client.post("/shelf/import", files=upload, data=plain)
+    needs = client.post("/fixtures/import", files=upload, data=plain)
     assert needs.status_code == 422
     assert "PPF is needed: the file gives" in needs.text
-    assert "PPF is not a number" in client.post("/shelf/import", files=upload, data={**plain, "ppf": "lots"}).text
+    assert "PPF is not a number" in client.post("/fixtures/import", files=upload, data={**plain, "ppf": "lots"}).text
     broken = {"file": ("a.ies", GOOD[:150].encode())}
-    assert "the file ends before" in client.post("/shelf/import", files=broken, data={**plain, "ppf": "90"}).text
-    assert "No file was chosen" in client.post("/shelf/import", files={}, data=plain).text
+    assert "the file ends before" in client.post("/fixtures/import", files=broken, data={**plain, "ppf": "90"}).text
+    assert "No file was chosen" in client.post("/fixtures/import", files={}, data=plain).text
     assert (
-        client.post("/shelf/import", files=upload, data={**plain, "technology": "torch", "ppf": "9"}).status_code == 422
+        client.post("/fixtures/import", files=upload, data={**plain, "technology": "torch", "ppf": "9"}).status_code
+        == 422
     )
-    seen = client.post("/shelf/import", files=upload, data={**plain, "light": "daylight"})
+    seen = client.post("/fixtures/import", files=upload, data={**plain, "light": "daylight"})
     assert "lm taken as daylight" in seen.text
     assert "across" in seen.text
     assert len(fixture_library.entries(db)) == before  # looking keeps nothing
     found = {key: html.unescape(value) for key, value in re.findall(r'name="(draft)" value="([^"]*)"', seen.text)}
-    heavy = client.post("/shelf/put", data={**found, "weight": "much", "price": "", "name": "Test strip"})
+    heavy = client.post("/fixtures/put", data={**found, "weight": "much", "price": "", "name": "Test strip"})
     assert heavy.status_code == 422
     assert "is not a number" in heavy.text
-    assert "bring the file in again" in client.post("/shelf/put", data={"draft": "999"}).text
-    sheet = client.post("/shelf/put", data={**found, "weight": "1.2", "price": "99"}).headers["location"]
+    assert "bring the file in again" in client.post("/fixtures/put", data={"draft": "999"}).text
+    sheet = client.post("/fixtures/put", data={**found, "weight": "1.2", "price": "99"}).headers["location"]
     text = client.get(sheet).text
     assert "1.2 kg" in text
     assert "lm taken as daylight" in text
@@ -320,11 +329,11 @@ def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db:
     hung = tanks.open_tank(db, 1).setup(1).fixtures[-1].value
     assert (hung.name, hung.emitter.technology) == ("Test strip", "led_bar")
     assert hung.emitter.lobe is not None
-    assert client.get("/tanks/1/chart?setup=1").status_code == 200
+    assert client.get("/tanks/1/par-map?setup=1").status_code == 200
     assert client.get(f"{sheet}/lm63").text.startswith("IES:LM-63-2019")
     assert client.post(f"{sheet}/remove").status_code == 303
     assert client.get(sheet).status_code == 404
-    client.post("/shelf/undo", data={})
+    client.post("/fixtures/undo", data={})
     assert client.get(sheet).status_code == 200
     exported = client.get("/tanks/1/export").content
     assert client.post("/tanks/import", files={"file": ("a.json", exported)}).status_code == 303
@@ -333,11 +342,11 @@ def test_photometry_file_becomes_a_fixture_that_can_hang(client: TestClient, db:
 
 @pytest.mark.parametrize("key", ["cluster", "hybrid-120", "cluster-rings", "halide-400", "pc-55"])
 def test_every_kind_of_fixture_has_a_sheet(client: TestClient, key: str) -> None:
-    text = client.get(f"/shelf/{key}").text
+    text = client.get(f"/fixtures/{key}").text
     assert "µmol/J" in text
     assert "Alone over open water" in text
-    assert client.get(f"/shelf/{key}/lm63").status_code == 200
-    assert client.get("/shelf/none-such").status_code == 404
+    assert client.get(f"/fixtures/{key}/lm63").status_code == 200
+    assert client.get("/fixtures/none-such").status_code == 404
 
 
 def test_pages_say_that_the_kernels_are_compiled_until_they_are(db: Database, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -345,11 +354,11 @@ def test_pages_say_that_the_kernels_are_compiled_until_they_are(db: Database, mo
     kernels = Kernels()
     kernels.step = "2 of 3: levels of fixtures"
     with TestClient(create_app(db, Settings(), kernels=kernels), base_url="http://127.0.0.1") as early:
-        page = early.get("/tanks/1/chart")
+        page = early.get("/tanks/1/par-map")
         assert page.status_code == 503
         assert page.headers["refresh"] == "2"
         assert "Step 2 of 3: levels of fixtures." in page.text
-        assert "compiled once" in early.post("/tanks/1/chart/light", json={}).json()["message"]
+        assert "compiled once" in early.post("/tanks/1/par-map/light", json={}).json()["message"]
         assert early.get("/static/mark.svg").status_code == 200
         kernels.begin(lambda _: None)
         while not kernels.ready:

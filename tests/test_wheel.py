@@ -56,7 +56,7 @@ def test_wheel_in_a_venv_of_its_own_holds_every_file_and_serves_while_it_gets_re
         assert urllib.request.urlopen(f"{found[0]}/static/app.css").status == 200
         # its kernels are not compiled yet, which is said at once
         with pytest.raises(urllib.error.HTTPError, match="503") as told_so:
-            urllib.request.urlopen(f"{found[0]}/tanks/1/chart")
+            urllib.request.urlopen(f"{found[0]}/tanks/1/par-map")
         assert "Getting ready" in told_so.value.read().decode()
     finally:
         server.kill()

@@ -50,7 +50,7 @@ def serve(db: Database, settings: Settings, *, tell: Callable[[str], None], phon
         host = f"[{settings.host}]" if ":" in settings.host else settings.host
         tell(f"Corlume is at http://{host}:{listener.getsockname()[1]}/ (stop it with Ctrl C)")
         if phone:
-            tell(f"A phone can be let in: open http://{host}:{listener.getsockname()[1]}/phone")
+            tell(f"A phone can be paired: open http://{host}:{listener.getsockname()[1]}/phone")
         elif settings.host not in LOOPBACK and not settings.host.startswith("127."):
             tell(OPEN_HOUSE.replace("{hosts}", settings.hosts))
         kernels = Kernels()

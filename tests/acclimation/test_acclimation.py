@@ -172,8 +172,8 @@ def test_unhappy_coral_is_offered_a_better_seat_and_moved_in_one_step(client: Te
     assert found is not None
     assert pale.par is not None
     assert found.par < 0.9 * pale.par  # it went paler: less light
-    assert f"{found.par:.0f} PAR instead of {pale.par:.0f}" in client.get("/tanks/1/corals/3/course").text
-    assert client.post("/tanks/1/corals/3/course/move").status_code == 303
+    assert f"{found.par:.0f} PAR instead of {pale.par:.0f}" in client.get("/tanks/1/corals/3/log").text
+    assert client.post("/tanks/1/corals/3/log/move").status_code == 303
     after = tanks.open_tank(db, 1)
     place = after.coral(3).value.place
     assert place is not None
@@ -190,11 +190,11 @@ def test_two_taps_are_a_look_and_one_alone_is_none(client: TestClient, db: Datab
         return [kept.value for kept in acclimation_log.logs(db, 1)[14] if kept.value.kind == "watch"]
 
     before = looks()
-    answer = client.post("/tanks/1/corals/round/14", data={"seen": "fine"})
+    answer = client.post("/tanks/1/corals/check/14", data={"seen": "fine"})
     assert answer.status_code == 422
     assert "Tap first how its polyps are" in answer.text
     assert looks() == before
-    assert client.post("/tanks/1/corals/round/14", data={"polyps": "half", "seen": "darker"}).status_code == 303
+    assert client.post("/tanks/1/corals/check/14", data={"polyps": "half", "seen": "darker"}).status_code == 303
     note = looks()[-1]
     assert (note.polyps, note.colour, note.day) == ("half", "darker", TODAY)
     assert note.time is not None
@@ -206,16 +206,16 @@ def test_a_day_to_come_is_refused_and_nothing_typed_is_lost(client: TestClient, 
         "note_kind": "watch", "note_day": tomorrow, "note_time": "", "note_polyps": "open", "note_tissue": "",
         "note_colour": "", "note_note": "From <b>tomorrow</b>",
     }  # fmt: skip
-    answer = client.post("/tanks/1/corals/3/course/notes", data=typed)
+    answer = client.post("/tanks/1/corals/3/log/notes", data=typed)
     assert answer.status_code == 422
-    assert "Day is a day to come" in answer.text
+    assert "Day is in the future" in answer.text
     assert "From &lt;b&gt;tomorrow&lt;/b&gt;" in answer.text
     with pytest.raises(InvalidInput, match="before it came"):
         acclimation_log.add_entry(db, 1, 3, LogEntry("watch", TODAY - datetime.timedelta(days=300)), today=TODAY)
     answer = client.post(
-        "/tanks/1/corals/3/course", data={"bought": tomorrow, "origin": "", "had": "", "patience": "week", "lost": ""}
+        "/tanks/1/corals/3/log", data={"bought": tomorrow, "origin": "", "had": "", "patience": "week", "lost": ""}
     )
-    assert "Came on is a day to come" in answer.text
+    assert "Came on is in the future" in answer.text
 
 
 def test_lost_coral_leaves_its_place_and_keeps_its_record(client: TestClient, db: Database) -> None:
@@ -226,7 +226,7 @@ def test_lost_coral_leaves_its_place_and_keeps_its_record(client: TestClient, db
     after = tanks.open_tank(db, 1)
     assert len(after.corals) == count - 1
     assert len(after.lost) == 2
-    assert "Tips nearly white" in client.get("/tanks/1/corals/3/course").text
+    assert "Tips nearly white" in client.get("/tanks/1/corals/3/log").text
     assert "Lost, 2" in client.get("/tanks/1/corals").text
     with pytest.raises(InvalidInput, match="was lost on"):
         corals.place_coral(db, 1, 3, (0.3, 0.2, 0.4))
@@ -238,12 +238,12 @@ def test_photos_go_along_in_a_zip_and_come_back(client: TestClient, db: Database
     out = io.BytesIO()
     Image.new("RGB", (60, 40), (20, 90, 80)).save(out, "PNG")
     data = {"note_kind": "photo", "note_day": TODAY.isoformat(), "note_time": "12:00"}
-    answer = client.post("/tanks/1/corals/3/course/notes", data=data, files={"photo": ("a.png", out.getvalue())})
+    answer = client.post("/tanks/1/corals/3/log/notes", data=data, files={"photo": ("a.png", out.getvalue())})
     assert answer.status_code == 303
-    wrong = client.post("/tanks/1/corals/3/course/notes", data=data, files={"photo": ("a.png", b"no picture")})
+    wrong = client.post("/tanks/1/corals/3/log/notes", data=data, files={"photo": ("a.png", b"no picture")})
     assert wrong.status_code == 422
     note = acclimation_log.logs(db, 1)[3][-1]
-    assert client.get(f"/tanks/1/corals/3/course/notes/{note.id}/photo").headers["content-type"] == "image/jpeg"
+    assert client.get(f"/tanks/1/corals/3/log/notes/{note.id}/photo").headers["content-type"] == "image/jpeg"
     again = tanks.import_tank(db, tanks.export_zip(db, 1))
     copy = next(kept for kept in tanks.open_tank(db, again).corals if kept.value.card.name == "Stylophora")
     notes = acclimation_log.logs(db, again)[copy.id]
@@ -262,7 +262,7 @@ def test_the_log_shows_the_light_of_now_and_no_entry_is_laid_over_another(client
     lamp = stored.setup().fixtures[0]
     hung_fixtures.change_fixtures(db, 1, stored.setup().id, {lamp.id: {"output": 0.2}})
     client.post("/tanks/1/undo", data={"back": "/tanks/1/corals"})
-    page = client.get("/tanks/1/corals/3/course").text
+    page = client.get("/tanks/1/corals/3/log").text
     par = coral_light(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup().hung)[3]
     assert f"<b>now</b> <span>{par:.0f} PAR" in page
     last = next(kept.value for kept in reversed(acclimation_log.logs(db, 1)[3]) if kept.value.kind == "light")

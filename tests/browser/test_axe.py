@@ -20,14 +20,14 @@ from tests.browser.conftest import until, whole
 from tests.light.test_photometry import GOOD
 
 PAGES = """
-/tanks /tanks/new /shelf /shelf/hybrid-60 /shelf/t5-54 /tanks/1 /tanks/1/chart /tanks/1/kinds
-/tanks/1/hang /tanks/1/zones /tanks/1/setups /tanks/1/setups/2/mount /tanks/1/corals /tanks/1/corals?coral=15
+/tanks /tanks/new /fixtures /fixtures/hybrid-60 /fixtures/t5-54 /tanks/1 /tanks/1/par-map /tanks/1/light-types
+/tanks/1/layout /tanks/1/zones /tanks/1/setups /tanks/1/setups/2/mounting /tanks/1/corals /tanks/1/corals?coral=15
 /tanks/1/survey /tanks/1/survey/1 /tanks/1/survey/1/take /tanks/1/survey/1/sheet /tanks/1/survey/compare
-/tanks/1/survey/without /tanks/1/survey/photos /tanks/1/survey/photos/1 /tanks/1/survey/week/2 /phone /shelf/fit
-/words /tanks/1/kinds/shelf
-/tanks/1/corals?coral=3 /tanks/1/corals/all /tanks/1/corals/library?group=lps /tanks/1/corals/library/kind?name=Xenia
-/tanks/1/corals/flow /tanks/1/corals/seats /tanks/1/corals/round /tanks/1/corals/3/course
-/tanks/1/chart?setup=99999999999999999999
+/tanks/1/survey/without /tanks/1/survey/photos /tanks/1/survey/photos/1 /tanks/1/survey/week/2 /phone /fixtures/fit
+/terms /tanks/1/light-types/fixtures
+/tanks/1/corals?coral=3 /tanks/1/corals/all /tanks/1/corals/library?group=lps /tanks/1/corals/library/type?name=Xenia
+/tanks/1/corals/flow /tanks/1/corals/spots /tanks/1/corals/check /tanks/1/corals/3/log
+/tanks/1/par-map?setup=99999999999999999999
 /tanks/1/day?setup=2 /tanks/1/day/plan /tanks/1/day/presets?preset=g0&keep=on /tanks/1/day/controller /tanks/1/day/card
 /tanks/1/today /tanks/1/log /tanks/1/log/lamps?edit=1 /tanks/1/log/lamps/change?lamp=1 /tanks/1/log/lamps/labels
 /tanks/1/log/cleaning /tanks/1/log/follow-up /tanks/1/log/substitute /tanks/1/log/forecast /tanks/1/log/month
@@ -77,13 +77,13 @@ def test_no_page_breaks_a_rule_of_access_or_scrolls_sideways(page: Page, db: Dat
 def test_preview_of_a_file_and_results_of_a_search_break_no_rule(page: Page, db: Database) -> None:
     wish = default_request(tanks.open_tank(db, 1), fixture_library.entry(db, "cluster"))
     search = search_jobs.begin(db, 1, 1, replace(wish, counts=(2, 2), heights=(0.25, 0.25)))
-    page.goto("/shelf")
+    page.goto("/fixtures")
     page.locator("#file").set_input_files({"name": "a.ies", "mimeType": "text/plain", "buffer": GOOD.encode()})
     page.locator("#ppf").fill("90")
-    page.get_by_role("button", name="Look at it").click()
+    page.get_by_role("button", name="Preview").click()
     whole(page)
     assert not violations(page)
     until(page, lambda: search_jobs.look(db, 1, search).state == "done")
-    page.goto("/tanks/1/hang")
+    page.goto("/tanks/1/layout")
     whole(page)
     assert not violations(page)

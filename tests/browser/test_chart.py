@@ -43,7 +43,7 @@ def redrawn(page: Page) -> Iterator[None]:
 
 
 def test_dragging_a_fixture_moves_the_light_and_undo_brings_it_back(page: Page, db: Database) -> None:
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     before, was = par_at_probe(page), tanks.open_tank(db, 1).setup().fixtures[1].value.emitter
     fixture = page.locator('.fixture[data-fixture="2"][data-view="plan"]')
     with page.expect_response(re.compile("/fixtures$")):
@@ -67,21 +67,21 @@ SLOW = (
 
 def test_a_tick_while_a_change_is_being_saved_is_not_lost(page: Page) -> None:
     page.add_init_script(SLOW)
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     for fixture in (1, 3):
         page.locator(f'.fixture[data-fixture="{fixture}"][tabindex]').focus()
         page.keyboard.press(" ")
-    expect(page.locator(".together")).to_contain_text("Together: A, C.")
+    expect(page.locator(".together")).to_contain_text("Group: A, C.")
     with page.expect_response("**/setups/1/fixtures"):
         page.keyboard.press("PageUp")
     page.locator('[data-pick="2"]').check()
-    expect(page.locator(".together")).to_contain_text("Together: A, B, C.")
+    expect(page.locator(".together")).to_contain_text("Group: A, B, C.")
 
 
 def test_a_nudge_while_the_one_before_is_being_saved_is_not_lost(page: Page, db: Database) -> None:
     """On a busy machine a second arrow once began from where the fixture was before the first."""
     page.add_init_script(SLOW)
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     page.locator('.fixture[data-fixture="1"][tabindex]').focus()
     with page.expect_request("**/setups/1/fixtures"):
         page.keyboard.press("ArrowRight")
@@ -93,7 +93,7 @@ def test_a_nudge_while_the_one_before_is_being_saved_is_not_lost(page: Page, db:
 
 
 def test_keys_nudge_dim_and_read(page: Page, db: Database) -> None:
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     page.locator('.fixture[data-fixture="1"][tabindex]').focus()
     for key in ("ArrowRight", "ArrowRight", "PageUp", "+"):
         page.keyboard.press(key)
@@ -111,7 +111,7 @@ def test_keys_nudge_dim_and_read(page: Page, db: Database) -> None:
 
 
 def test_dimension_is_typed_over_and_a_bad_one_is_refused_beside_it(page: Page, db: Database) -> None:
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     page.locator(".dimension[data-field=height]").click()
     page.keyboard.type("high")
     page.keyboard.press("Enter")
@@ -124,7 +124,7 @@ def test_dimension_is_typed_over_and_a_bad_one_is_refused_beside_it(page: Page, 
 
 
 def test_field_of_a_fixture_keeps_what_was_typed_when_it_is_wrong(page: Page, db: Database) -> None:
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     page.locator("#f-height").fill("500")
     page.keyboard.press("Tab")
     expect(page.locator("#f-height ~ .fault")).to_contain_text("outside the room: 500 cm above the water")
@@ -136,9 +136,9 @@ def test_field_of_a_fixture_keeps_what_was_typed_when_it_is_wrong(page: Page, db
 
 
 def test_verdict_opens_to_its_reason_and_stays_open_while_dimming(page: Page) -> None:
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     page.locator(".verdict[data-key=ends] summary").click()
-    expect(page.locator(".verdict[data-key=ends]")).to_contain_text("75 % is aimed at")
+    expect(page.locator(".verdict[data-key=ends]")).to_contain_text("Aim for 75 %")
     value = page.locator(".verdict[data-key=ends] .verdict-value").inner_text()
     page.locator('[data-dim="1"]').fill("5")
     expect(page.locator(".verdict[data-key=ends] .verdict-value")).not_to_have_text(value)
@@ -149,10 +149,10 @@ def test_empty_tank_teaches_the_next_step_up_to_a_placed_coral(page: Page, db: D
     page.goto("/tanks/new")
     page.locator("#name").fill("Window cube")
     page.locator("#length").fill("70")
-    page.get_by_role("button", name="Make the tank").click()
+    page.get_by_role("button", name="Create tank").click()
     expect(page.locator("#verdicts")).to_contain_text("No fixtures yet")
     page.locator("#entry").select_option("cluster")
-    page.get_by_role("button", name="Hang it").click()
+    page.get_by_role("button", name="Add fixture").click()
     expect(page.locator(".verdict")).to_have_count(9)
     page.get_by_role("link", name="Corals").click()
     page.locator("#card").select_option("Acanthophyllia")
@@ -204,7 +204,7 @@ def test_phone_has_targets_of_44_pixels_and_no_sideways_scroll(page: Page) -> No
 
 def test_phone_shows_whose_light_it_is_and_keeps_the_stations_behind_one_button(page: Page) -> None:
     page.set_viewport_size({"width": 390, "height": 844})
-    page.goto("/tanks/1/hang?setup=3")
+    page.goto("/tanks/1/layout?setup=3")
     expect(page.locator(".looked-at")).to_contain_text("Tern Skerry")
     expect(page.locator(".looked-at")).to_contain_text("Halide and T5")
     assert page.locator("h1").bounding_box()["y"] < 120  # type: ignore[index]
@@ -217,7 +217,7 @@ def test_phone_shows_whose_light_it_is_and_keeps_the_stations_behind_one_button(
 
 
 def test_layers_switch_the_drawings_and_the_legend(page: Page) -> None:
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     page.locator("#layer").select_option("share")
     expect(page.locator("#legend")).to_contain_text("Share of A in the light, %")
     page.locator('[data-select="3"]').click()
@@ -248,7 +248,7 @@ def test_rock_is_dragged_and_resized_on_the_drawing(page: Page, db: Database) ->
 
 
 def test_channels_lenses_wear_and_layers_answer_on_the_chart(page: Page, db: Database) -> None:
-    page.goto("/tanks/1/chart?setup=1&fixture=1")
+    page.goto("/tanks/1/par-map?setup=1&fixture=1")
     before, saved = par_at_probe(page), re.compile("/fixtures$")
     with page.expect_response(saved):
         page.locator("#level-1-0").fill("40")
@@ -287,7 +287,7 @@ def test_channels_lenses_wear_and_layers_answer_on_the_chart(page: Page, db: Dat
 
 
 def test_another_lamp_in_its_socket_changes_colour_and_flux_at_once(page: Page, db: Database) -> None:
-    page.goto("/tanks/1/chart?setup=2")
+    page.goto("/tanks/1/par-map?setup=2")
     tube = tanks.open_tank(db, 1).setup(2).fixtures[0]
     before = par_at_probe(page)
     with page.expect_response(re.compile("/fixtures$")):
@@ -302,26 +302,26 @@ def test_another_lamp_in_its_socket_changes_colour_and_flux_at_once(page: Page, 
 
 
 def test_photometry_is_looked_at_before_it_is_kept(page: Page) -> None:
-    page.goto("/shelf")
+    page.goto("/fixtures")
     page.set_input_files("#file", {"name": "a.ies", "mimeType": "text/plain", "buffer": GOOD.encode()})
     page.set_input_files("#spectrum", {"name": "a.csv", "mimeType": "text/csv", "buffer": b"450;x\n500;1\n"})
-    page.get_by_role("button", name="Look at it").click()
+    page.get_by_role("button", name="Preview").click()
     expect(page.get_by_role("alert")).to_contain_text('found "x", expected a power')
     page.set_input_files("#file", {"name": "a.ies", "mimeType": "text/plain", "buffer": GOOD.encode()})
     page.locator("#colours").select_option("cool-white")
-    page.get_by_role("button", name="Look at it").click()
+    page.get_by_role("button", name="Preview").click()
     expect(page.locator(".lead")).to_contain_text("Nothing is kept")
     page.get_by_label("Weight").fill("heavy")
-    page.get_by_role("button", name="Put it on the shelf").click()
+    page.get_by_role("button", name="Put it in the fixture library").click()
     expect(page.locator(".fault").first).to_contain_text("is not a number")
     page.get_by_label("Weight").fill("2,5")
-    page.get_by_role("button", name="Put it on the shelf").click()
+    page.get_by_role("button", name="Put it in the fixture library").click()
     expect(page.locator(".entry-facts")).to_contain_text("2.5 kg")
     expect(page.get_by_role("img", name="Photons by wavelength")).to_be_visible()
 
 
 def test_tab_reaches_every_fixture_in_order_and_the_focus_stays(page: Page) -> None:
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     page.locator('.fixture[data-fixture="1"][tabindex]').focus()
     names = []
     for _ in range(3):
@@ -339,7 +339,7 @@ def test_tab_reaches_every_fixture_in_order_and_the_focus_stays(page: Page) -> N
 
 
 def test_refusal_stays_until_the_next_act_and_taps_survive_a_dimmer(page: Page, db: Database) -> None:
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     was = tanks.open_tank(db, 1).setup().fixtures[0].value
     drag(page, middle(page.locator('.fixture[data-fixture="1"][data-view="front"] .face').first), 0, -400)
     expect(page.locator(".chart-fault").first).to_contain_text("is outside the room")
@@ -359,7 +359,7 @@ def test_refusal_stays_until_the_next_act_and_taps_survive_a_dimmer(page: Page, 
 
 
 def test_fixture_dragged_beside_the_tank_is_said_at_once(page: Page) -> None:
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     start = middle(page.locator('.fixture[data-fixture="2"][data-view="plan"]').last)
     page.mouse.move(*start)
     page.mouse.down()
@@ -408,7 +408,7 @@ def test_coral_is_reached_by_key_moved_and_its_place_typed(page: Page, db: Datab
 
 
 def test_menu_of_setups_agrees_with_the_drawing_after_back(page: Page) -> None:
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     page.locator("#setup").select_option(index=1)
     page.wait_for_url(re.compile("setup="))
     page.go_back()

@@ -13,7 +13,7 @@ from tests.browser.test_chart import redrawn
 
 
 def test_wish_is_put_right_searched_watched_and_adopted(page: Page, db: Database) -> None:
-    page.goto("/tanks/1/hang")
+    page.goto("/tanks/1/layout")
     expect(page.get_by_text(re.compile("Suggested changes"))).to_be_visible(timeout=20_000)
     page.get_by_label("Highest").fill("tall")
     page.locator(".limits summary").click()
@@ -40,7 +40,7 @@ def test_wish_is_put_right_searched_watched_and_adopted(page: Page, db: Database
     expect(page.locator("th[aria-sort=ascending]")).to_contain_text("Power")
     expect(rules.first).not_to_have_text(first)
     answers.filter(has_text=re.compile("2 LED cluster")).first.get_by_role("button", name="Save as new setup").click()
-    page.wait_for_url(re.compile("/chart"))  # loaded, too: a key pressed before the page listens is lost
+    page.wait_for_url(re.compile("/par-map"))  # loaded, too: a key pressed before the page listens is lost
     setup = tanks.open_tank(db, 1).setups[-1]
     assert setup.name == "2 x LED cluster, mid-size, searched"
     assert {round(k.value.emitter.height, 2) for k in setup.fixtures} <= {round(h / 100, 2) for h in range(24, 31)}
@@ -49,7 +49,7 @@ def test_wish_is_put_right_searched_watched_and_adopted(page: Page, db: Database
 
 
 def test_keepers_questions_are_answered_from_the_chart_to_a_remedy_tried(page: Page, db: Database) -> None:
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     # is it even, is it enough: each figure opens to its reason, whose rule it is, and what would improve it
     for key in ("uniformity", "coverage", "corals"):
         page.locator(f".verdict[data-key={key}] summary").press("Enter")
@@ -77,7 +77,7 @@ def test_keepers_questions_are_answered_from_the_chart_to_a_remedy_tried(page: P
     raised = page.locator(".remedies tr", has_text="Raise all by 8 cm")
     words = raised.locator(".corals-change summary").inner_text(timeout=20_000)
     raised.get_by_role("button", name="Try it").press("Enter")
-    expect(page).to_have_url(re.compile("/chart"))
+    expect(page).to_have_url(re.compile("/par-map"))
     expect(page.locator("#setup option:checked")).to_have_text("LED only, as it hangs: raise all")
     expect(page.locator(".using")).to_contain_text(words)
     page.get_by_role("button", name="Use this").click()
@@ -89,7 +89,7 @@ def test_keepers_questions_are_answered_from_the_chart_to_a_remedy_tried(page: P
 
 
 def test_sheet_is_checked_for_the_keepers_own_place_and_taken_as_pdf(page: Page) -> None:
-    page.goto("/tanks/1/chart?setup=3")
+    page.goto("/tanks/1/par-map?setup=3")
     page.get_by_role("link", name="Mount", exact=True).click()
     circuit = page.locator(".checks tr", has_text="Circuit")
     expect(circuit).to_contain_text("OK")
@@ -106,13 +106,13 @@ def test_sheet_is_checked_for_the_keepers_own_place_and_taken_as_pdf(page: Page)
 
 
 def test_setup_looked_at_stays_from_station_to_station_and_back(page: Page) -> None:
-    page.goto("/tanks/1/hang?setup=3")
+    page.goto("/tanks/1/layout?setup=3")
     page.get_by_role("link", name="Chart", exact=True).first.click()
     expect(page.locator("#setup option:checked")).to_have_text("Halide and T5, as it was")
     page.reload()
     expect(page.locator("#setup option:checked")).to_have_text("Halide and T5, as it was")
     page.go_back()
-    expect(page).to_have_url(re.compile(r"/hang\?setup=3"))
+    expect(page).to_have_url(re.compile(r"/layout\?setup=3"))
     page.go_forward()
     page.get_by_role("link", name="Hang", exact=True).click()
     expect(page.locator("#setup option:checked")).to_have_text("Halide and T5, as it was")
@@ -124,11 +124,11 @@ def test_setups_are_held_against_each_other(page: Page) -> None:
     page.get_by_label("First setup").select_option("3")
     page.get_by_role("button", name="Show").click()
     expect(page.locator(".side-by-side h2").first).to_contain_text("Halide and T5")
-    expect(page.get_by_role("row", name=re.compile("^Ends against middle"))).to_contain_text("%")
+    expect(page.get_by_role("row", name=re.compile("^Ends vs centre"))).to_contain_text("%")
 
 
 def test_another_goal_brings_its_light_and_another_fixture_keeps_the_goal(page: Page) -> None:
-    page.goto("/tanks/1/hang")
+    page.goto("/tanks/1/layout")
     page.get_by_label("Purpose", exact=True).select_option("lps")
     expect(page.locator("#band_low")).to_have_value("75")
     page.locator(".limits summary").click()
@@ -147,12 +147,12 @@ def test_another_goal_brings_its_light_and_another_fixture_keeps_the_goal(page: 
     expect(page).to_have_url(re.compile("setup=3"))
     expect(page.get_by_label("Fixture", exact=True)).to_have_value("bar")
     expect(page.get_by_label("Purpose", exact=True)).to_have_value("mixed")
-    expect(page.get_by_role("link", name="Mounting sheet")).to_have_attribute("href", "/tanks/1/setups/3/mount")
+    expect(page.get_by_role("link", name="Mounting sheet")).to_have_attribute("href", "/tanks/1/setups/3/mounting")
 
 
 def test_zones_are_drawn_moved_typed_and_undone(page: Page, db: Database) -> None:
-    page.goto("/tanks/1/hang")
-    page.get_by_role("link", name=re.compile("Zones wanted")).click()
+    page.goto("/tanks/1/layout")
+    page.get_by_role("link", name=re.compile("Target zones")).click()
     page.wait_for_url("**/zones")
     area = page.locator('[data-area][data-view="plan"]').bounding_box()
     assert area
@@ -201,7 +201,7 @@ def test_zone_that_would_not_fit_goes_back_and_says_why(page: Page, db: Database
 
 
 def test_weight_is_typed_where_the_sheet_shows_it(page: Page, db: Database) -> None:
-    page.goto("/tanks/1/setups/1/mount")
+    page.goto("/tanks/1/setups/1/mounting")
     page.get_by_label("Weight of A, kg").fill("4.8")
     page.get_by_label("Weight of A, kg").press("Enter")
     expect(page.get_by_role("row", name=re.compile(r"^A .* 4\.8 12$"))).to_be_visible()

@@ -39,8 +39,8 @@ def test_first_chart_in_ten_clicks_and_rock_from_there(page: Page, db: Database)
     for label, length in (("Length", "140"), ("Width", "60"), ("Water depth", "50")):
         page.get_by_label(label, exact=False).first.fill(length)
     page.get_by_label("Two islands").check()
-    page.get_by_label("What hangs over it").select_option("cluster")
-    page.get_by_role("button", name="Make the tank").click()
+    page.get_by_label("Lights over it").select_option("cluster")
+    page.get_by_role("button", name="Create tank").click()
     expect(page.locator(".readout-par")).to_be_visible()
     assert int(page.evaluate("window.name")) <= 10
     assert page.locator('.fixture[data-view="plan"]:not(.selected)').count() >= 2
@@ -69,7 +69,7 @@ def test_keyboard_alone_goes_from_a_new_tank_to_the_sheet_to_drill_from(page: Pa
     page.keyboard.type("LED cluster, mid")
     tab_to(page, "form.sheet-form button:not([type=button])")
     page.keyboard.press("Enter")
-    page.wait_for_url(re.compile("/chart"))
+    page.wait_for_url(re.compile("/par-map"))
     expect(page.locator(".verdict")).not_to_have_count(0)
     tab_to(page, ".fixture")
     was = tanks.open_tank(db, 2).setup().fixtures[0].value.emitter.x
@@ -81,18 +81,18 @@ def test_keyboard_alone_goes_from_a_new_tank_to_the_sheet_to_drill_from(page: Pa
     with page.expect_navigation():
         step_back(page)
     expect(page.locator(".fixture:focus")).to_have_count(1)
-    tab_to(page, "a[href$='/mount']")
+    tab_to(page, "a[href$='/mounting']")
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name=re.compile("Mounting sheet"))).to_be_visible()
 
 
 def test_fixtures_held_together_move_dim_and_level_as_one(page: Page, db: Database) -> None:
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     saved = re.compile("/(fixtures|arrange)$")
     for fixture in (1, 3):
         page.locator(f'.fixture[data-fixture="{fixture}"][tabindex]').focus()
         page.keyboard.press(" ")
-    expect(page.locator(".together")).to_contain_text("Together: A, C.")
+    expect(page.locator(".together")).to_contain_text("Group: A, C.")
     before = [k.value for k in tanks.open_tank(db, 1).setup().fixtures]
     with page.expect_response(saved):
         page.keyboard.press("PageUp")
@@ -104,26 +104,26 @@ def test_fixtures_held_together_move_dim_and_level_as_one(page: Page, db: Databa
     now = [k.value.output for k in tanks.open_tank(db, 1).setup().fixtures]
     assert now == pytest.approx([0.32, before[1].output, 0.32 * before[2].output / before[0].output], abs=0.002)
     page.locator('[data-pick="2"]').check()
-    expect(page.locator(".together")).to_contain_text("Together: A, B, C.")
+    expect(page.locator(".together")).to_contain_text("Group: A, B, C.")
     with page.expect_response(saved):
         page.get_by_role("button", name="Level", exact=True).click()
     assert len({round(k.value.emitter.height, 4) for k in tanks.open_tank(db, 1).setup().fixtures}) == 1
     expect(page.locator("[data-step=undo] button")).to_have_attribute("title", re.compile("Undo: level"))
     assert not violations(page)
-    page.locator(".readout [popovertarget=word-dli]").click()
-    expect(page.locator("#word-dli")).to_be_visible()
+    page.locator(".readout [popovertarget=term-dli]").click()
+    expect(page.locator("#term-dli")).to_be_visible()
     assert not violations(page)
     page.keyboard.press("Escape")
-    page.get_by_role("button", name="Let go").click()
+    page.get_by_role("button", name="Ungroup").click()
     expect(page.locator(".together")).to_have_count(0)
 
 
 def test_hybrids_hung_by_hand_never_collide_and_stand_as_one(page: Page, db: Database) -> None:
-    page.goto("/tanks/1/chart?setup=2")
+    page.goto("/tanks/1/par-map?setup=2")
     for _ in range(2):
-        page.get_by_label("Fixture to hang").select_option("hybrid-60")
+        page.get_by_label("Fixture to add").select_option("hybrid-60")
         with page.expect_navigation():
-            page.get_by_role("button", name="Hang it").click()
+            page.get_by_role("button", name="Add fixture").click()
     stored = tanks.open_tank(db, 1)
     assert not collisions(stored.tank, stored.setup(2))
     assert page.locator(".collision").count() == 0
@@ -144,7 +144,7 @@ def test_kinds_stand_in_another_order_when_a_weight_is_moved(
     while len(search_jobs.look(db, 1, search).found) < 3:
         page.wait_for_timeout(100)
     search_jobs.stop(db, 1, search)
-    page.goto("/tanks/1/kinds")
+    page.goto("/tanks/1/light-types")
     first = page.locator(".order-name").first
     expect(page.locator(".order-name")).not_to_have_count(0)
     for slider in page.locator("[data-weight]").all():

@@ -23,7 +23,7 @@ def printed(page: Page, paper: str = "A4") -> list[str]:
 
 @pytest.mark.parametrize("paper", SIZES)
 def test_chart_is_a_page_of_drawings_and_one_of_whole_verdicts(page: Page, paper: str) -> None:
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     expect(page.locator(".verdict")).to_have_count(10)
     first, second = printed(page, paper)
     assert "Tern Skerry" in first
@@ -58,21 +58,21 @@ def test_the_plan_for_all_is_a_page_of_the_map_and_one_of_the_list(page: Page) -
 
 
 def test_hang_prints_rules_faults_and_remedies_in_inches(page: Page) -> None:
-    page.goto("/tanks/1/hang")
+    page.goto("/tanks/1/layout")
     page.get_by_role("button", name="in", exact=True).click()
     expect(page.get_by_text("Suggested changes")).to_be_visible(timeout=30_000)
     text = " ".join(printed(page))
     assert "lengths in in" in text
-    assert "3, balanced" in text
+    assert "3, equally spaced" in text
     assert "Hung too low." in text
     assert re.search(r"Raise all by [\d.]+ in", text)
     assert "Save as new setup" not in text
 
 
 def test_kinds_and_sheet_announce_what_they_print(page: Page) -> None:
-    page.goto("/tanks/1/kinds")
-    assert "What counts for you" in printed(page)[0]
-    page.goto("/tanks/1/setups/1/mount")
+    page.goto("/tanks/1/light-types")
+    assert "What matters to you" in printed(page)[0]
+    page.goto("/tanks/1/setups/1/mounting")
     link = page.get_by_role("link", name=re.compile(r"True scale, \d+ A4 pages"))
     count = int(re.findall(r"\d+", link.inner_text())[0])
     with page.expect_download() as download:

@@ -88,7 +88,7 @@ def test_a_week_is_watched_on_the_phone_and_an_unhappy_coral_is_moved(page: Page
         note = LogEntry("watch", TODAY - datetime.timedelta(days=days), datetime.time(14, 0), "open", "full", "good")
         acclimation_log.add_entry(db, 1, 11, note, today=TODAY)
     page.set_viewport_size({"width": 390, "height": 844})
-    page.goto("/tanks/1/corals/round")
+    page.goto("/tanks/1/corals/check")
     card = page.locator("#coral-11")
     expect(card).to_contain_text("Secure it now.")
     card.get_by_role("button", name="Paler").click()
@@ -146,7 +146,7 @@ def test_flow_is_an_estimate_until_it_is_solved_and_nothing_moves_under_a_hand(
     expect(state).to_have_count(0, timeout=60_000)
     assert not violations(page)
     pumps.remove_pump(db, 1, 3)
-    for path in ("/tanks/1/corals/seats", "/tanks/1/corals"):
+    for path in ("/tanks/1/corals/spots", "/tanks/1/corals"):
         page.goto(path)
         expect(state).to_have_count(0, timeout=60_000)
         assert solved_flow(tanks.open_tank(db, 1))

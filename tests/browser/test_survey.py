@@ -111,9 +111,9 @@ def test_eight_spots_are_read_on_a_phone_by_the_meter(browser: Browser, address:
     assert (last.level, last.pumps) == (0.8, "off")
     assert last.time
     page.get_by_role("link", name="Results").click()
-    page.get_by_role("button", name="Take the correction into use").click()
+    page.get_by_role("button", name="Apply correction").click()
     expect(page.locator(".note-box")).to_contain_text("In use")
-    page.goto("/tanks/1/chart")
+    page.goto("/tanks/1/par-map")
     expect(page.locator(".readout-unit")).to_contain_text("PAR corrected")
     expect(page.locator(".readout-sure")).to_contain_text("±")
     context.close()
@@ -122,8 +122,8 @@ def test_eight_spots_are_read_on_a_phone_by_the_meter(browser: Browser, address:
 def test_layers_show_what_the_survey_changes_and_how_sure_it_is(page: Page) -> None:
     page.goto("/tanks/1/survey/1")
     expect(page.locator(".spots-table")).to_contain_text("Does not fit")
-    page.get_by_role("button", name="Take the correction into use").click()
-    page.goto("/tanks/1/chart")
+    page.get_by_role("button", name="Apply correction").click()
+    page.goto("/tanks/1/par-map")
     expect(page.locator(".readout-sure")).to_be_visible()  # the whole light, after the first look
     layer = page.locator("#layer")
     for key, words in (("sure", "Standard deviation"), ("told", "without the survey"), ("change", "darker by 7 to 20")):

@@ -86,8 +86,8 @@ def test_today_leads_from_an_empty_tank_to_the_first_coral(page: Page, db: Datab
     page.goto("/tanks/new")
     page.locator("#name").fill("Attic")
     page.locator("#length").fill("70")
-    page.get_by_role("button", name="Make the tank").click()
-    page.wait_for_url(re.compile("/chart"))
+    page.get_by_role("button", name="Create tank").click()
+    page.wait_for_url(re.compile("/par-map"))
     work = page.locator("section[aria-label='The work']")
 
     def step(name: str, *, mark: bool = False) -> None:
@@ -99,7 +99,7 @@ def test_today_leads_from_an_empty_tank_to_the_first_coral(page: Page, db: Datab
             work.get_by_role("link", name=name, exact=True).first.click()
 
     step("Light type")
-    page.get_by_role("button", name="Make a setup").first.click()
+    page.get_by_role("button", name="Save as new setup").first.click()
     page.get_by_role("button", name="Use this").first.click()
     step("Mounting")
     expect(page.get_by_role("heading", name=re.compile("Mounting sheet"))).to_be_visible()
@@ -133,10 +133,10 @@ def test_a_backup_is_restored_after_a_look_at_what_would_change(
     download.value.save_as(file)
     if sent == "torn":
         file.write_bytes(file.read_bytes()[: file.stat().st_size // 2])
-    page.get_by_role("button", name="Remove").first.click()
+    page.get_by_role("button", name="Delete tank").first.click()
     until(page, lambda: not tanks.all_tanks(db))
     page.locator("#copy").set_input_files(file)
-    page.get_by_role("button", name="Look at backup").click()
+    page.get_by_role("button", name="Check backup").click()
     if sent == "torn":
         expect(page.locator(".alert")).to_contain_text("nothing was changed")
         assert tanks.all_tanks(db) == []
@@ -145,6 +145,6 @@ def test_a_backup_is_restored_after_a_look_at_what_would_change(
     assert not violations(page)
     page.get_by_role("button", name="Restore this backup").click()
     expect(page.get_by_role("heading", name="Restored")).to_be_visible()
-    page.get_by_role("link", name="To the tanks").click()
+    page.get_by_role("link", name="All tanks").click()
     expect(page.get_by_role("link", name="Tern Skerry").first).to_be_visible()
     assert [stored.name for stored in tanks.all_tanks(db)] == ["Tern Skerry"]

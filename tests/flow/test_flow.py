@@ -147,12 +147,12 @@ def test_help_for_dead_spots_is_true_when_done(
         pumps.remove_pump(db, 1, kept.id)
     only = tanks.open_tank(db, 1).pumps[0]
     pumps.save_pump(db, 1, only.id, rate=3000 * LITRES_AN_HOUR, turn=100 * DEGREE)
-    for page in ("", "/flow", "/seats", "/all"):
+    for page in ("", "/flow", "/spots", "/all"):
         assert "Flow is a first estimate" in client.get(f"/tanks/1/corals{page}").text
     worked_out(client, "flow")
     stored = tanks.open_tank(db, 1)
     assert solved_flow(stored)
-    for page in ("", "/flow", "/seats", "/all"):
+    for page in ("", "/flow", "/spots", "/all"):
         assert "Flow is a first estimate" not in client.get(f"/tanks/1/corals{page}").text
     words = worked_out(client, "helps")["html"]
     told = weighed(stored, flow_jobs.look(db, stored, "helps").changes)

@@ -137,7 +137,7 @@ def test_four_by_rule_and_by_search_beat_equal_parts(stored: StoredTank) -> None
         start.rule: start
         for start in starting_points(replace(stored, targets=replace(stored.targets, stocking="sps")), CLUSTER)
     }
-    even, wide = starts["4, balanced"].figures, starts["4, wider"].figures
+    even, wide = starts["4, equally spaced"].figures, starts["4, wider"].figures
     assert [f.emitter.x / INCH for f in starts["4, wider"].fixtures] == pytest.approx([7.5, 17, 31, 40.5], abs=0.11)
     assert wide.ends.share > even.ends.share + 0.08
     best = last(stored, SearchRequest("cluster", "even", (4, 4), (0.25, 0.3), (200, 350), True)).best[0].figures
@@ -150,7 +150,7 @@ def test_sps_over_one_patch_offers_one_double_beside_two(stored: StoredTank) -> 
     cube = replace(stored, tank=Tank(24 * INCH, 24 * INCH, 0.5), targets=replace(stored.targets, stocking="sps"))
     mid_size = catalogue()["cluster"]
     offered = {start.rule: start for start in starting_points(cube, mid_size)}
-    assert {"2, balanced", "1, double-size"} <= offered.keys()
+    assert {"2, equally spaced", "1, double-size"} <= offered.keys()
     assert offered["1, double-size"].fixtures[0].emitter.ppf > 1.5 * mid_size.parts[0].emitter.ppf
     lps = replace(cube, targets=replace(cube.targets, stocking="lps"))
     assert [start.rule for start in starting_points(lps, CLUSTER)] == ["1"]
@@ -200,7 +200,7 @@ def test_every_figure_of_a_setup_is_the_same_on_every_page_and_command(
 ) -> None:
     stored = tanks.open_tank(db, 1)
     assert stored.tank.colony_shade  # which once told chart and comparison apart
-    chart = client.get("/tanks/1/chart").text
+    chart = client.get("/tanks/1/par-map").text
     shown = tiles(chart, doubts=True)
     assert len(shown) == 10
     assert any("may be" in value for value in shown.values())
@@ -220,7 +220,7 @@ def test_every_figure_of_a_setup_is_the_same_on_every_page_and_command(
 
     # the mounting sheet knows its power
     watts = float(shown["Power"].split()[0])
-    assert f"{watts:.0f} W as it is dimmed" in plain(client.get("/tanks/1/setups/1/mount").text)
+    assert f"{watts:.0f} W as it is dimmed" in plain(client.get("/tanks/1/setups/1/mounting").text)
 
     # corals: as many out of their light as the chart says, and each reads what the probe does at its place
     page = client.get("/tanks/1/corals").text
@@ -245,7 +245,7 @@ def test_every_figure_of_a_setup_is_the_same_on_every_page_and_command(
     start = client.post(starts.post, data={"entry": "cluster", "setup": "1"}).headers["location"]
     first = starts.cells[1:]
     again = tiles(client.get(start).text)
-    titles = ("Rock top in band", "Uniformity, least and tenth", "Ends against middle")
+    titles = ("Rock top in range", "Uniformity (min, P10)", "Ends vs centre")
     assert first[2:5] == [again[title] for title in titles]
     number, grade = first[5].split()
     assert again["Spread at rock top"].split()[0] == number
@@ -256,10 +256,10 @@ def test_every_figure_of_a_setup_is_the_same_on_every_page_and_command(
         db, 1, 1, SearchRequest("cluster", "even", (1, 1), (0.2, 0.3), (200, 350), means="levels")
     )
     ended(db, search)
-    answer = plain(client.get(f"/tanks/1/hang/{search}").json()["answers"])
-    chart = client.post(f"/tanks/1/hang/{search}/adopt/0").headers["location"]
+    answer = plain(client.get(f"/tanks/1/layout/{search}").json()["answers"])
+    chart = client.post(f"/tanks/1/layout/{search}/adopt/0").headers["location"]
     again = tiles(client.get(chart).text)
-    for title in ("Rock top in band", "Ends against middle", "Spill"):
+    for title in ("Rock top in range", "Ends vs centre", "Spill"):
         assert f"{title} {again[title]}" in answer
     assert f"Hottest {again['Hottest point']}" in answer
     assert tanks.open_tank(db, 1).setup(int(chart.split("=")[1])).intent == Intent("even")
@@ -273,7 +273,7 @@ class Start(NamedTuple):
 
 
 def first_start(client: TestClient) -> Start:
-    hang = client.get("/tanks/1/hang?entry=cluster").text
+    hang = client.get("/tanks/1/layout?entry=cluster").text
     row = hang[hang.index('<tbody class="rows starts">') :].partition("</tr>")[0]
     post = re.search(r'<form method="post" action="([^"]+)"', row)
     assert post
@@ -351,18 +351,18 @@ def test_intents_that_cannot_be_are_told_by_field_and_nothing_is_lost(client: Te
     saved = client.post(post, data={"purpose": "strong_left", "low": "250", "high": "350", "end": "40"})
     assert saved.status_code == 303
     assert tanks.open_tank(db, 1).setup(1).intent == Intent("strong_left", 250.0, 350.0, 0.4)
-    assert "Strong end in band" in tiles(client.get("/tanks/1/chart").text)
-    assert tanks.undo(db, 1) == "change what LED only, as it hangs is meant for"
+    assert "Strong end in range" in tiles(client.get("/tanks/1/par-map").text)
+    assert tanks.undo(db, 1) == "change goal of LED only, as it hangs"
     assert tanks.open_tank(db, 1).setup(1).intent == BY_STOCKING
 
 
 def test_search_begins_from_what_the_setup_is_meant_for_and_its_answers_keep_it(
     client: TestClient, db: Database
 ) -> None:
-    assert '<option value="mixed" data-low="200" data-high="350" selected>' in client.get("/tanks/1/hang").text
+    assert '<option value="mixed" data-low="200" data-high="350" selected>' in client.get("/tanks/1/layout").text
     intent = Intent("strong_left", 250.0, 320.0, 0.45)
     setups.save_intent(db, 1, 1, intent)
-    page = client.get("/tanks/1/hang").text
+    page = client.get("/tanks/1/layout").text
     assert re.search(r'<option value="strong_left"[^>]*selected>', page)
     assert 'name="band_low" type="text" value="250"' in page
     form = {
@@ -370,9 +370,9 @@ def test_search_begins_from_what_the_setup_is_meant_for_and_its_answers_keep_it(
         "count_high": "1",
         "height_low": "20", "height_high": "30", "band_low": "250", "band_high": "320",
     }  # fmt: skip
-    assert client.post("/tanks/1/hang", data=form).status_code == 303
+    assert client.post("/tanks/1/layout", data=form).status_code == 303
     ended(db, 1)
-    chart = client.post("/tanks/1/hang/1/adopt/0").headers["location"]
+    chart = client.post("/tanks/1/layout/1/adopt/0").headers["location"]
     adopted = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
     assert adopted.intent == intent
     assert adopted.hung[0].output > adopted.hung[2].output
@@ -385,7 +385,7 @@ def test_last_zone_stays_while_a_setup_is_meant_for_zones(client: TestClient, db
         assert client.post(f"/tanks/1/zones/{kept.id}/remove").status_code == 303
     refused = client.post(f"/tanks/1/zones/{final.id}/remove")
     assert refused.status_code == 422
-    assert "the setup LED only, as it hangs is meant for zones drawn by hand" in refused.text
+    assert "the setup LED only, as it hangs has the goal target zones" in refused.text
     assert [kept.id for kept in tanks.open_tank(db, 1).wanted] == [final.id]
     setups.save_intent(db, 1, 1, BY_STOCKING)
     assert client.post(f"/tanks/1/zones/{final.id}/remove").status_code == 303
@@ -403,7 +403,7 @@ def test_intent_and_answers_about_wear_are_kept(client: TestClient, db: Database
     panel = client.post(
         "/tanks/1/setups/1/light", json={"probe": {"x": 0.1, "y": 0.1, "depth": 0.1}, "selected": lamp.id}
     )
-    wear = panel.json()["panel"].partition("Work it out from age and dirt")[2].partition("</details>")[0]
+    wear = panel.json()["panel"].partition("From age and dirt")[2].partition("</details>")[0]
     assert wear.count("selected>") == 2
     copy = setups.copy_setup(db, 1, 1)
     copied = tanks.open_tank(db, 1).setup(copy)

@@ -68,14 +68,14 @@ def test_overlap_gaps_spill_and_glass_are_told_apart(stored: StoredTank) -> None
 
 
 def test_faults_are_told_and_a_remedy_is_tried_with_one_click(client: TestClient, db: Database) -> None:
-    html = client.get("/tanks/1/hang/faults?setup=1", headers={"Content-Type": "application/json"}).json()["html"]
-    keys = re.findall(r"/tanks/1/hang/try/(\w+)\?setup=1", html)
+    html = client.get("/tanks/1/layout/faults?setup=1", headers={"Content-Type": "application/json"}).json()["html"]
+    keys = re.findall(r"/tanks/1/layout/try/(\w+)\?setup=1", html)
     assert len(keys) == len(set(keys)) > 0  # each once
     told = problems_of(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup(1).hung, BY_STOCKING)
-    chart = client.post(f"/tanks/1/hang/try/{keys[0]}?setup=1").headers["location"]
+    chart = client.post(f"/tanks/1/layout/try/{keys[0]}?setup=1").headers["location"]
     tried = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
     assert tuple(tried.hung) == remedies(told)[keys[0]].fixtures
-    assert client.post("/tanks/1/hang/try/pray?setup=1").status_code == 404
+    assert client.post("/tanks/1/layout/try/pray?setup=1").status_code == 404
 
 
 @pytest.mark.parametrize("unit", ["cm", "in"])
@@ -175,7 +175,7 @@ def test_a_setup_tried_is_named_by_its_move_without_slots(client: TestClient, db
     hung_fixtures.change_fixtures(db, 1, 1, dim)
     found = problems_of(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup(1).hung, BY_STOCKING)
     assert "brighten" in remedies(found)
-    chart = client.post("/tanks/1/hang/try/brighten?setup=1").headers["location"]
+    chart = client.post("/tanks/1/layout/try/brighten?setup=1").headers["location"]
     tried = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
     assert tried.name == "LED only, as it hangs: turn all up"
     after = problems_of(tanks.open_tank(db, 1), tried.hung, BY_STOCKING)

@@ -1,4 +1,4 @@
-"""Zones drawn by hand: their rules, their places, how they are kept, searched for and met."""
+"""Target zones: their rules, their places, how they are kept, searched for and met."""
 
 from __future__ import annotations
 
@@ -119,7 +119,7 @@ def test_zones_are_drawn_changed_removed_and_undone(db: Database) -> None:
     with pytest.raises(InvalidInput, match="within rock"):
         save_zone(db, 1, number, TargetZone("In", 0.2, 0.3, 0.1, 0.1, 0.2, 0.3, 75, 150))
     remove_zone(db, 1, number)
-    for label in ("remove zone Right end", "change zone SPS 1", "draw zone SPS 2", "draw zone SPS 1"):
+    for label in ("delete zone Right end", "change zone SPS 1", "draw zone SPS 2", "draw zone SPS 1"):
         assert (tanks.undo(db, 1) or "").replace("change zone Right end", "change zone SPS 1") == label
     assert tanks.open_tank(db, 1).wanted == before
 
@@ -230,12 +230,12 @@ def test_page_and_side_by_side_say_how_each_zone_comes_out(client: TestClient, d
         assert f"{met.mean:.0f} PAR on average, {met.weakest:.0f} to {met.strongest:.0f}" in page
     table = client.get("/tanks/1/setups?a=1&b=2").text
     other = zones_met(stored, [k.value for k in stored.setup(2).fixtures])[0]
-    assert f"{other.mean:.0f} PAR <small>{100 * other.within:.0f} % within" in table
+    assert f"{other.mean:.0f} PAR <small>{100 * other.within:.0f} % in range" in table
     for kept in stored.wanted:
         remove_zone(db, 1, kept.id)
     assert "No zone yet" in client.get("/tanks/1/zones").text
     refused = client.post(
-        "/tanks/1/hang",
+        "/tanks/1/layout",
         data={"entry": "cluster", "purpose": "zones", "count_low": "2", "count_high": "3", "height_low": "24",
               "height_high": "30", "band_low": "200", "band_high": "350"},
     )  # fmt: skip
@@ -299,9 +299,9 @@ def test_saving_a_page_as_it_is_shown_changes_nothing(client: TestClient, db: Da
         shown = dict(re.findall(r'name="(\w+)" type="text" value="([^"]*)"', form))
         assert shown.keys() == FORM.keys()
         assert client.post(f"/tanks/1/zones/{kept.id}", data=shown).status_code == 303
-    sheet = client.get("/tanks/1/setups/1/mount").text.split('/mount" novalidate')[1].split("</form>")[0]
+    sheet = client.get("/tanks/1/setups/1/mounting").text.split('/mounting" novalidate')[1].split("</form>")[0]
     place = dict(re.findall(r'name="([\w-]+)"(?: type="text")? value="([^"]*)"', sheet))
     assert {"volts", "gap", "weight-1"} <= place.keys()
-    assert client.post("/tanks/1/setups/1/mount", data=place).status_code == 303
+    assert client.post("/tanks/1/setups/1/mounting", data=place).status_code == 303
     assert tanks.open_tank(db, 1) == before
     assert tanks.steps(db, 1).undo is None

@@ -81,7 +81,7 @@ def test_lenses_outputs_and_channels_are_on_the_sheet_and_its_pdf(client: TestCl
     copy = setups.copy_setup(db, 1, 1)
     first = tanks.open_tank(db, 1).setup(copy).fixtures[0]
     hung_fixtures.change_fixtures(db, 1, copy, {first.id: {"lens": "60", "output": 0.37}})
-    sheet = f"/tanks/1/setups/{copy}/mount"
+    sheet = f"/tanks/1/setups/{copy}/mounting"
     pdf = PdfReader(io.BytesIO(client.get(f"{sheet}/sheet.pdf").content))
     paper = re.sub(r"\s+", " ", " ".join(one.extract_text() for one in pdf.pages))
     for told in (plain(client.get(sheet).text), paper):

@@ -169,7 +169,7 @@ def test_server_leaves_within_three_seconds_while_it_works(tmp_path: Path) -> No
 
         def ask() -> None:
             with suppress(OSError):
-                urllib.request.urlopen(f"{address}/tanks/1/kinds").read()
+                urllib.request.urlopen(f"{address}/tanks/1/light-types").read()
 
         asking = threading.Thread(target=ask)
         asking.start()

@@ -49,7 +49,7 @@ def test_a_new_tank_has_its_scape_and_its_first_light(client: TestClient, db: Da
     assert client.get(where).status_code == 200
     assert "not one of those offered" in client.post("/tanks/new", data={**typed, "scape": "volcano"}).text
     bad = client.post("/tanks/new", data={**typed, "hung": "candle"})
-    assert "is not on the shelf" in bad.text
+    assert "is not in the fixture library" in bad.text
     assert 'value="arch" checked' in bad.text
 
 

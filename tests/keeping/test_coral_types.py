@@ -25,7 +25,7 @@ def form_of(kind: str, **changes: str) -> dict[str, str]:
 
 def test_a_kind_is_changed_for_all_tanks_and_the_bundled_one_comes_back(client: TestClient, db: Database) -> None:
     changed = form_of("Xenia", par_high="260", flow_form="Pulses in weak flow.")
-    assert client.post(f"{LIBRARY}/kind", data=changed).status_code == 303
+    assert client.post(f"{LIBRARY}/type", data=changed).status_code == 303
     stored = tanks.open_tank(db, 1)
     assert coral_types.library(stored)["Xenia"].card.par_high == 260
     assert coral_library()["Xenia"].card.par_high != 260
@@ -35,7 +35,7 @@ def test_a_kind_is_changed_for_all_tanks_and_the_bundled_one_comes_back(client: 
     # what is added from now on has the changed card
     client.post("/tanks/1/corals/add", data={"card": "Xenia"})
     assert tanks.open_tank(db, 1).corals[-1].value.card.par_high == 260
-    client.post(f"{LIBRARY}/kind/remove", data={"was": "Xenia"})
+    client.post(f"{LIBRARY}/type/remove", data={"was": "Xenia"})
     assert coral_types.library(tanks.open_tank(db, 1))["Xenia"] == coral_library()["Xenia"]
     tanks.undo(db, 1)
     assert coral_types.library(tanks.open_tank(db, 1))["Xenia"].card.par_high == 260
@@ -48,14 +48,14 @@ def test_a_kind_is_changed_for_all_tanks_and_the_bundled_one_comes_back(client: 
         ({"name": ""}, "Name is empty"),
         ({"size": "wide"}, "Mature size is not a number"),
         ({"light_basis": "published", "source": ""}, "Source is empty: name what was published"),
-        (dict.fromkeys(("on_top", "on_face", "on_sand", "under", "on_pane"), ""), "it sits somewhere"),
+        (dict.fromkeys(("on_top", "on_face", "on_sand", "under", "on_pane"), ""), "must be chosen"),
         ({"form": "cube"}, "is not one of those offered"),
     ],
 )
 def test_a_kind_that_cannot_be_is_told_by_its_field_and_kept_on_the_page(
     client: TestClient, db: Database, changes: dict[str, str], words: str
 ) -> None:
-    answer = client.post(f"{LIBRARY}/kind", data=form_of("Xenia", note="Mine, <kept>", **changes))
+    answer = client.post(f"{LIBRARY}/type", data=form_of("Xenia", note="Mine, <kept>", **changes))
     assert answer.status_code == 422
     assert words in answer.text
     assert "Mine, &lt;kept&gt;" in answer.text
@@ -66,11 +66,11 @@ def test_a_name_is_taken_once_and_a_new_kind_needs_all_that_it_is_judged_by(clie
     xenia = coral_library()["Xenia"]
     coral_types.save_type(db, 1, xenia)
     coral_types.save_type(db, 1, replace(xenia, card=replace(xenia.card, name="My own")), was="")
-    with pytest.raises(InvalidInput, match="taken"):
+    with pytest.raises(InvalidInput, match="already one"):
         coral_types.save_type(db, 1, xenia, was="My own")
-    assert client.get(f"{LIBRARY}/kind").status_code == 200
-    assert client.post(f"{LIBRARY}/kind", data={"was": ""}).status_code == 422
-    assert client.get(f"{LIBRARY}/kind?name=Nobody").status_code == 404
+    assert client.get(f"{LIBRARY}/type").status_code == 200
+    assert client.post(f"{LIBRARY}/type", data={"was": ""}).status_code == 422
+    assert client.get(f"{LIBRARY}/type?name=Nobody").status_code == 404
 
 
 def test_the_library_goes_out_as_a_table_and_comes_back_with_faults_by_line(client: TestClient, db: Database) -> None:

@@ -43,7 +43,7 @@ def test_a_phone_is_paired_once_in_time_and_shut_out(client: TestClient, db: Dat
     token, _ = phone_pairing.new_link(db, datetime.datetime.now(datetime.UTC))
     with from_the_network(db) as outside:
         assert outside.get("/tanks").status_code == 403
-        assert "Let this device in?" in outside.get(f"/pair/{token}").text
+        assert "Pair this device?" in outside.get(f"/pair/{token}").text
         assert outside.get("/tanks").status_code == 403  # looking at the link pairs nothing
         empty = outside.post(f"/pair/{token}", data={"name": " "})
         assert "Name is empty" in empty.text
@@ -78,7 +78,7 @@ def test_a_paired_phone_does_what_is_done_at_the_tank_and_no_more_until_it_may(
     routers = [*BESIDE, *(router for station in STATIONS for router in station.routers)]
     paths = [r.path for router in routers for r in router.routes if isinstance(r, APIRoute) and "POST" in r.methods]
     with from_the_network(db, cookies={"corlume_device": token}) as outside:
-        for path in ("/tanks", "/tanks/1/chart", "/tanks/1/corals/round", "/phone"):
+        for path in ("/tanks", "/tanks/1/par-map", "/tanks/1/corals/check", "/phone"):
             assert outside.get(path).status_code == 200
         assert "Restore" not in outside.get("/tanks").text
         assert outside.get("/backup").status_code == 403
@@ -88,9 +88,9 @@ def test_a_paired_phone_does_what_is_done_at_the_tank_and_no_more_until_it_may(
             "/tanks/{tank_id}/corals/{coral_id}/try", "/tanks/{tank_id}/survey/{survey_id}/act",
             "/tanks/{tank_id}/survey/{survey_id}/tap", "/tanks/{tank_id}/survey/{survey_id}/spots",
             "/tanks/{tank_id}/survey/{survey_id}/spots/{spot_id}/place", "/tanks/{tank_id}/survey/photos",
-            "/tanks/{tank_id}/survey/balance/{survey_id}/shift", "/tanks/{tank_id}/corals/round/{coral_id}",
+            "/tanks/{tank_id}/survey/balance/{survey_id}/shift", "/tanks/{tank_id}/corals/check/{coral_id}",
             "/tanks/{tank_id}/survey/photos/{photo_id}/corners", "/tanks/{tank_id}/survey/photos/{photo_id}/tap",
-            "/tanks/{tank_id}/corals/{coral_id}/course/notes", "/tanks/{tank_id}/corals/flow/{what}/begin",
+            "/tanks/{tank_id}/corals/{coral_id}/log/notes", "/tanks/{tank_id}/corals/flow/{what}/begin",
             "/tanks/{tank_id}/log", "/tanks/{tank_id}/log/cleaning/log",
         }  # fmt: skip
         # a plan can be held at the tank (there is none of that number), and not deleted

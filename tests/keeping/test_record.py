@@ -170,15 +170,15 @@ def test_tank_that_does_not_read_takes_no_others_along_and_can_be_mended(client:
     for words in ("This tank cannot be opened", "reaches to", "the tank ends at 90 cm"):
         assert words in card["html"]
     assert "<svg" in client.get(f"/tanks/{other}/card").json()["html"]
-    assert client.get(f"/tanks/{other}/chart").status_code == 200
-    assert client.get("/tanks/1/chart").status_code == 409
+    assert client.get(f"/tanks/{other}/par-map").status_code == 200
+    assert client.get("/tanks/1/par-map").status_code == 409
     assert client.post("/tanks/1/mend").headers["location"] == "/tanks/1"
     assert client.get("/tanks/1").status_code == 200
     tanks.undo(db, 1)
     with pytest.raises(Unreadable):
         tanks.open_tank(db, 1)
     client.post("/tanks/1/remove")
-    assert '<a href="/tanks/1/chart">' not in client.get("/tanks").text
+    assert '<a href="/tanks/1/par-map">' not in client.get("/tanks").text
 
 
 @pytest.mark.parametrize("dump", OLD, ids=lambda path: path.stem)
@@ -223,8 +223,8 @@ def test_search_that_does_not_read_is_dropped(client: TestClient, db: Database) 
         connection.execute(
             "INSERT INTO searches (tank_id, setup_id, version, wish, state) VALUES (1, 1, 0, '{}', 'done')"
         )
-    assert client.get("/tanks/1/hang").status_code == 200
-    assert client.get("/tanks/1/hang/1").status_code == 404
+    assert client.get("/tanks/1/layout").status_code == 200
+    assert client.get("/tanks/1/layout/1").status_code == 404
 
 
 def test_searches_wait_for_their_turn_and_go_on_after_a_restart(
@@ -259,8 +259,8 @@ def test_searches_wait_for_their_turn_and_go_on_after_a_restart(
     with db.writing() as connection:  # as a restart leaves it
         connection.execute("UPDATE searches SET state = 'running' WHERE id = ?", (ids[-1][1],))
     last, number = ids[-1]
-    assert "Resume search" in client.get(f"/tanks/{last}/hang").text
-    assert client.post(f"/tanks/{last}/hang/{number}/resume").status_code == 303
+    assert "Resume search" in client.get(f"/tanks/{last}/layout").text
+    assert client.post(f"/tanks/{last}/layout/{number}/resume").status_code == 303
     until(["done"] * 5)
     # who asks anew of a tank no longer waits for what was asked before
     go.clear()
@@ -374,12 +374,12 @@ def test_own_fixtures_go_out_and_come_back_with_all_that_is_known(client: TestCl
         price=310,
         mount="Arm",
     )
-    file = client.get("/shelf/own").content
+    file = client.get("/fixtures/own").content
     for key in [e.key for e in fixture_library.entries(db) if e.key.startswith("own-")]:
         fixture_library.remove_own(db, key)
-    assert client.post("/shelf/own", files={"file": ("f.json", file)}).status_code == 303
-    assert client.get("/shelf/own").content == file
-    wrong = client.post("/shelf/own", files={"file": ("f.json", file.replace(b'"ppf": ', b'"ppf": -'))})
+    assert client.post("/fixtures/own", files={"file": ("f.json", file)}).status_code == 303
+    assert client.get("/fixtures/own").content == file
+    wrong = client.post("/fixtures/own", files={"file": ("f.json", file.replace(b'"ppf": ', b'"ppf": -'))})
     assert "fixtures[0].fixture.ppf: must be from" in wrong.text
 
 
@@ -411,7 +411,7 @@ def test_rock_over_a_pump_or_a_spot_is_refused_by_name_and_what_is_buried_export
     for tank_id in (again, copy):
         found = tanks.open_tank(db, tank_id)
         assert (len(found.rocks), len(found.perches)) == (len(stored.rocks) + 2, len(stored.perches) + 1)
-        for page in ("chart", "corals", "corals/flow", "corals/seats"):
+        for page in ("par-map", "corals", "corals/flow", "corals/spots"):
             assert client.get(f"/tanks/{tank_id}/{page}").status_code == 200
 
 

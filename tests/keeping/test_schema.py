@@ -256,7 +256,7 @@ def test_a_form_without_a_field_leaves_it_and_with_too_many_says_so() -> None:
     assert Form(short, measure).read(type(card), card) == card
     fresh = Form(short, measure)
     assert fresh.read(type(card)) is None
-    assert fresh.errors == {"size": "is missing: load the page anew"}
+    assert fresh.errors == {"size": "is missing: reload the page"}
     strange = Form({**short, "sise": "12"}, measure)
     assert strange.read(type(card), card) == card
     assert not strange.ok

@@ -82,7 +82,7 @@ def test_new_edit_forgets_what_was_undone(db: Database) -> None:
     assert tanks.steps(db, 1).redo == "add LED bar"
     edits(db, 9)
     assert tanks.steps(db, 1).redo is None
-    assert tanks.steps(db, 1).undo == "add a brace"
+    assert tanks.steps(db, 1).undo == "add brace"
 
 
 def test_removed_tank_comes_back_with_all_its_edits(db: Database) -> None:
@@ -181,7 +181,7 @@ def test_tank_is_read_again_only_after_somebody_wrote(tmp_path: Path) -> None:
 def test_same_photo_is_kept_once_and_stays_while_a_row_or_an_edit_speaks_of_it(db: Database) -> None:
     """A row holds the hash: undo takes the row away and brings it back, with its bytes."""
     with db.writing() as connection:
-        used = {digest for (digest,) in connection.execute("SELECT picture FROM photos").fetchall()}
+        used = {digest for (digest,) in connection.execute("SELECT hash FROM blobs").fetchall()}
         digest = keep_blob(connection, b"a picture")
         assert keep_blob(connection, b"a picture") == digest
         lost = keep_blob(connection, b"nobody's")

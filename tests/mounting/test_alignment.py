@@ -97,7 +97,7 @@ def test_chart_arranges_mends_and_reads_places_by_tape(client: TestClient, db: D
     answer = client.post("/tanks/1/setups/1/arrange", json={**ask, "how": "level"}).raise_for_status().json()
     assert {k.value.emitter.height for k in tanks.open_tank(db, 1).setup(1).fixtures} == {0.3}
     assert answer["undo"] == "level 2 fixtures"
-    assert "Together: A, B, C" in answer["panel"]
+    assert "Group: A, B, C" in answer["panel"]
     tanks.undo(db, 1)
     # a frame of six parts is one unit, and is levelled as one
     first = client.post(
@@ -114,7 +114,7 @@ def test_chart_arranges_mends_and_reads_places_by_tape(client: TestClient, db: D
     e = setup.fixture(ids[0]).value.emitter
     body = {"probe": PROBE, "changes": {str(ids[1]): {"x": e.x + 0.02, "y": e.y, "height": e.height}}}
     notes = client.post("/tanks/1/setups/1/fixtures", json=body).json()["notes"]
-    assert "A and B are in one place" in notes
+    assert "A and B overlap" in notes
     found = collisions(stored.tank, tanks.open_tank(db, 1).setup(1))[0]
     hung_fixtures.change_fixtures(db, 1, 1, {found.other.id: found.place})
     left = collisions(stored.tank, tanks.open_tank(db, 1).setup(1))

@@ -112,7 +112,7 @@ def test_a_set_of_lamps_is_the_best_of_all_sets_for_its_wish() -> None:
 
 def test_lamps_of_all_tubes_are_chosen_in_one_step(client: TestClient, db: Database) -> None:
     before = tanks.open_tank(db, 1).setup(2)
-    assert "Lamps for all 4 T5 tubes" in client.get("/tanks/1/chart?setup=2").text
+    assert "Lamps in all 4 T5 tubes" in client.get("/tanks/1/par-map?setup=2").text
     assert client.post("/tanks/1/setups/2/lamps", data={"technology": "t5_tube", "wish": "pop"}).status_code == 303
     after = tanks.open_tank(db, 1).setup(2)
     tubes = [k.value.emitter for k in after.fixtures if k.value.emitter.technology == "t5_tube"]

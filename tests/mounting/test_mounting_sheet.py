@@ -74,8 +74,8 @@ def test_frame_hangs_from_supports_of_its_own() -> None:
 
 def test_sheets_numbers_are_the_setups_to_the_millimetre(client: TestClient, db: Database) -> None:
     setup = tanks.open_tank(db, 1).setup(1)
-    page = client.get("/tanks/1/setups/1/mount").text
-    svg = client.get("/tanks/1/setups/1/mount/sheet.svg").text
+    page = client.get("/tanks/1/setups/1/mounting").text
+    svg = client.get("/tanks/1/setups/1/mounting/sheet.svg").text
     assert 'width="1552.000mm"' in svg  # 150 cm and the margins
     for kept in setup.fixtures:
         e = kept.value.emitter
@@ -88,13 +88,13 @@ def test_sheets_numbers_are_the_setups_to_the_millimetre(client: TestClient, db:
         ]
         assert min(abs(a - 22.0 - 1000 * e.x) for a in x) < 0.5
     for query in ("paper=a4", "paper=letter", "scale=true", "scale=true&paper=letter"):
-        answer = client.get(f"/tanks/1/setups/1/mount/sheet.pdf?{query}")
+        answer = client.get(f"/tanks/1/setups/1/mounting/sheet.pdf?{query}")
         assert answer.content.startswith(b"%PDF")
-        assert answer.content == client.get(f"/tanks/1/setups/1/mount/sheet.pdf?{query}").content
+        assert answer.content == client.get(f"/tanks/1/setups/1/mounting/sheet.pdf?{query}").content
 
 
 def test_place_and_weights_are_kept_undone_and_refused_by_field(client: TestClient, db: Database) -> None:
-    url, before = "/tanks/1/setups/1/mount", tanks.open_tank(db, 1)
+    url, before = "/tanks/1/setups/1/mounting", tanks.open_tank(db, 1)
     first = before.setup(1).fixtures[0]
     form = {"volts": "120", "breaker": "15", "others": "100", "lead": "90", "stand": "125", "eye": "115",
             "away": "150", "gap": "4", f"weight-{first.id}": "3.6"}  # fmt: skip
@@ -120,7 +120,7 @@ def test_place_and_weights_are_kept_undone_and_refused_by_field(client: TestClie
 
 def test_pdf_holds_the_sheets_numbers(client: TestClient, db: Database) -> None:
     """Read back by pypdf."""
-    reader = PdfReader(BytesIO(client.get("/tanks/1/setups/2/mount/sheet.pdf?paper=letter").content))
+    reader = PdfReader(BytesIO(client.get("/tanks/1/setups/2/mounting/sheet.pdf?paper=letter").content))
     assert [round(float(v) / 72, 2) for v in reader.pages[0].mediabox[2:]] == [11.0, 8.5]  # Letter, landscape, inches
     words = "\n".join(page.extract_text() for page in reader.pages)
     for kept in tanks.open_tank(db, 1).setup(2).fixtures:
@@ -133,7 +133,7 @@ def test_pdf_holds_the_sheets_numbers(client: TestClient, db: Database) -> None:
 
 def test_true_scale_pages_join_to_the_whole_drawing(client: TestClient) -> None:
     """Read back by pypdf: every mark lies on a page, and pages are as large as their paper says."""
-    reader = PdfReader(BytesIO(client.get("/tanks/1/setups/1/mount/sheet.pdf?scale=true").content))
+    reader = PdfReader(BytesIO(client.get("/tanks/1/setups/1/mounting/sheet.pdf?scale=true").content))
     texts = [page.extract_text() for page in reader.pages]
     tiles = [text for text in texts if re.match(r"Page \d+ of", text)]
     assert f"how {len(tiles)} pages are joined" in texts[0]

@@ -60,7 +60,7 @@ def test_a_coral_without_a_place_is_told_why_and_what_frees_one_is_true(db: Data
     *_, plan = plans(stored, stored.setup(), PlacementRequest(), seconds=2.0)
     none = {one.coral.id: one for one in plan.unseated}
     assert set(ids) <= set(none)
-    assert re.match(r"Light: Bright one wants 430 to 600 PAR, and the strongest seat reads \d+\.", none[ids[0]].why)
+    assert re.match(r"Light: Bright one wants 430 to 600 PAR, and the strongest spot has \d+\.", none[ids[0]].why)
     assert not none[ids[1]].helps
     words = " ".join(help.words for help in none[ids[0]].helps)
     told = re.search(r"Turn ([A-C]) from \d+ to (\d+) %\.", words)
@@ -73,7 +73,7 @@ def test_a_coral_without_a_place_is_told_why_and_what_frees_one_is_true(db: Data
 
 def test_page_plans_at_once_and_takes_all_in_one_step_of_undo(client: TestClient, db: Database) -> None:
     page = client.get("/tanks/1/corals/all").text
-    assert "A first plan, made at once" in page
+    assert "First plan." in page
     job = client.post("/tanks/1/corals/all/jobs", json={"months": 18}).json()["job"]
     looked = client.get(f"/tanks/1/corals/all/jobs/{job}").json()
     while looked["state"] == "looking":
@@ -107,7 +107,7 @@ def test_zones_are_read_against_the_stock_in_words_and_numbers(client: TestClien
     assert sps.share + lps.share + low.share < 1  # some lies between the bands, or is too strong
     assert dict(sps.parts)["rock tops"] > dict(sps.parts)["sand"]
     assert dict(low.parts)["rock tops"] < dict(low.parts)["sand"]
-    assert "of the seats suit SPS (200 to 350 PAR)" in client.get("/tanks/1/corals").text
+    assert "of spots suit SPS (200 to 350 PAR)" in client.get("/tanks/1/corals").text
 
 
 def test_library_is_searched_suits_readings_and_adds(client: TestClient, db: Database) -> None:
@@ -172,7 +172,7 @@ def test_more_corals_than_seats_pins_in_conflict_and_a_stop_are_told(client: Tes
     places = {kept.id: kept.value.place for kept in (galaxea, torch)}
     assert places.keys().isdisjoint({one.coral.id for one in plan.seated})
     assert plan.pinned == (f"{torch.value.card.name} and {galaxea.value.card.name}",)
-    assert "are both pinned and in reach of each other" in client.get("/tanks/1/corals/all").text
+    assert "are both pinned and reach each other" in client.get("/tanks/1/corals/all").text
     assert client.get("/tanks/2/corals/all/jobs/1").status_code == 404
     assert client.post("/tanks/1/corals/all/jobs", json={"months": -3}).status_code == 422
 

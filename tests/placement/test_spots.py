@@ -163,13 +163,13 @@ def test_own_seats_no_seats_and_parts_kept_free_are_heard(client: TestClient, db
         placement_choices.save_choice(db, 1, "perches", CustomSpot("Cup hook", 0.9, 0.5, 0.2))
     kept = tanks.open_tank(db, 1).kept_free[0]
     typed = {"name": "Front glass", "x": "0", "y": "0", "length": "200", "width": "10"}
-    answer = client.post(f"/tanks/1/corals/seats/kept_free/{kept.id}", data=typed)
+    answer = client.post(f"/tanks/1/corals/spots/kept_free/{kept.id}", data=typed)
     assert answer.status_code == 422
     assert "Length reaches to 200 cm; the tank ends at 150 cm" in answer.text
-    assert client.get("/tanks/1/corals/seats?behind=20").text.count("of open water behind it") >= 2
+    assert client.get("/tanks/1/corals/spots?behind=20").text.count("of open water behind it") >= 2
     assert (
         client.post(
-            "/tanks/1/corals/seats/tap", json={"view": "plan", "u": 0.5, "v": 0.6, "third": "", "seen": "rest"}
+            "/tanks/1/corals/spots/tap", json={"view": "plan", "u": 0.5, "v": 0.6, "third": "", "seen": "rest"}
         ).status_code
         == 200
     )

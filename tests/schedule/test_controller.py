@@ -113,7 +113,7 @@ def test_what_a_controller_holds_otherwise_is_told_by_lamp_time_and_level(wanted
 def test_a_controller_that_is_not_there_or_talks_nonsense_is_told(wanted: ScheduleMessage) -> None:
     assert "No controller answers" in read_back(f"http://127.0.0.1:{free_port()}", wanted).fault
     assert "No MQTT broker answers" in read_back(f"mqtt://127.0.0.1:{free_port()}", wanted).fault
-    assert "names no kind" in read_back("smoke://nowhere", wanted).fault
+    assert "no known controller type" in read_back("smoke://nowhere", wanted).fault
     lost = HttpControllerServer(0, SimulatedController(lambda: 0.0, {}, lost=1.0))
     threading.Thread(target=lost.serve_forever, daemon=True).start()
     assert "No controller answers" in send(lost.address, wanted).fault

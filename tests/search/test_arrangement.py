@@ -159,7 +159,7 @@ def test_reasons_are_worked_out_against_balanced_spacing(stored: StoredTank) -> 
         in words
     )
     # two modules are alike at their best levels: those of balanced spacing come to what the starting point does
-    start = next(s for s in starting_points(stored, CLUSTER) if s.rule == "2, balanced")
+    start = next(s for s in starting_points(stored, CLUSTER) if s.rule == "2, equally spaced")
     height = best.layout.height
     even = [replace(f, output=1.0, emitter=replace(f.emitter, height=height)) for f in start.fixtures]
     rule = figures(stored, even, BY_STOCKING)
@@ -215,7 +215,7 @@ def test_limits_of_power_money_and_height_are_never_broken(
         ("cluster", {"money": 500.0}, "money", "2 at 420 each come to 840, not 500"),
         ("t5-54", {"watts": 100.0}, "watts", "what does not dim takes 108 W, not 100 W"),
         ("cluster", {"watts": 20.0, "beside": True}, "watts", "no more than what hangs already takes, 25 W, not 20 W"),
-        ("cluster", {"watts": -1.0}, "watts", "or left open"),
+        ("cluster", {"watts": -1.0}, "watts", "or blank"),
     ],
 )
 def test_budgets_that_buy_nothing_are_refused_by_field(

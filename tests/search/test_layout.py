@@ -41,9 +41,9 @@ def test_rules_of_count_and_spacing() -> None:
 
 def test_starting_points_show_what_the_rule_brings(stored: StoredTank) -> None:
     starts = {start.rule: start.figures for start in starting_points(stored, CLUSTER)}
-    assert {"2, balanced", "2, wider"} <= starts.keys()
+    assert {"2, equally spaced", "2, wider"} <= starts.keys()
     # two modules over 48 in: balanced gives edges of 45 to 57 % of the centre, wider 75 % or more
-    assert 0.42 < starts["2, balanced"].ends.share < 0.6
+    assert 0.42 < starts["2, equally spaced"].ends.share < 0.6
     assert starts["2, wider"].ends.share > 0.72
 
 
@@ -180,7 +180,7 @@ def test_wish_out_of_reach_says_what_comes_closest(stored: StoredTank) -> None:
         (
             SearchRequest("cluster", "even", (2, 2), (0.2, 0.3), (350, 200)),
             "band_high",
-            "more than where the band starts",
+            "above the start of the range",
         ),
         (SearchRequest("cluster", "even", (0, 2), (0.2, 0.3), (200, 350)), "count_low", "from 1 to 8"),
     ],
@@ -198,30 +198,30 @@ def test_search_is_watched_adopted_and_kept(client: TestClient, db: Database) ->
         "entry": "cluster", "purpose": "even", "count_low": "2", "count_high": "3", "height_low": "24",
         "height_high": "30", "band_low": "200", "band_high": "350",
     }  # fmt: skip
-    page = client.get("/tanks/1/hang").text
-    assert "begins by itself" in page
-    bad = client.post("/tanks/1/hang", data={**form, "height_high": "20", "count_low": "two"})
+    page = client.get("/tanks/1/layout").text
+    assert "starts by itself" in page
+    bad = client.post("/tanks/1/layout", data={**form, "height_high": "20", "count_low": "two"})
     assert bad.status_code == 422
     assert "must not be lower than the lowest" in bad.text or "is not a number" in bad.text
     assert 'value="two"' in bad.text
-    assert client.post("/tanks/1/hang", data=form).status_code == 303
+    assert client.post("/tanks/1/layout", data=form).status_code == 303
     for _ in range(400):
-        seen = client.get("/tanks/1/hang/1").json()
+        seen = client.get("/tanks/1/layout/1").json()
         if seen["state"] not in ("waiting", "running"):
             break
         time.sleep(0.1)
     assert seen["state"] == "done"
     assert seen["done"] == 1.0
-    assert "layouts judged" in seen["answers"]
+    assert "layouts tested" in seen["answers"]
     found = search_jobs.look(db, 1, 1).found
-    chart = client.post("/tanks/1/hang/1/adopt/0").headers["location"]
+    chart = client.post("/tanks/1/layout/1/adopt/0").headers["location"]
     adopted = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
     assert [k.value.emitter.x for k in adopted.fixtures] == pytest.approx([f.emitter.x for f in found[0].fixtures])
-    assert client.post("/tanks/1/hang/1/adopt/99").status_code == 404
-    begun = client.post("/tanks/1/hang/start/0", data={"entry": "cluster"}).headers["location"]
-    assert "balanced" in tanks.open_tank(db, 1).setup(int(begun.split("=")[1])).name
-    assert client.post("/tanks/1/hang/start/99", data={"entry": "cluster"}).status_code == 404
-    assert client.get("/tanks/1/hang/77").status_code == 404
+    assert client.post("/tanks/1/layout/1/adopt/99").status_code == 404
+    begun = client.post("/tanks/1/layout/start/0", data={"entry": "cluster"}).headers["location"]
+    assert "equally spaced" in tanks.open_tank(db, 1).setup(int(begun.split("=")[1])).name
+    assert client.post("/tanks/1/layout/start/99", data={"entry": "cluster"}).status_code == 404
+    assert client.get("/tanks/1/layout/77").status_code == 404
 
 
 def test_a_fixed_arm_holds_height_and_distance_from_the_back(client: TestClient, db: Database) -> None:
@@ -237,7 +237,7 @@ def test_a_fixed_arm_holds_height_and_distance_from_the_back(client: TestClient,
         "entry": "cluster", "purpose": "even", "count_low": "2", "count_high": "2", "height_low": "30",
         "height_high": "30", "band_low": "200", "band_high": "350", "arm": "90",
     }  # fmt: skip
-    answer = client.post("/tanks/1/hang", data=form)
+    answer = client.post("/tanks/1/layout", data=form)
     assert "must hold it over the tank" in answer.text
     assert 'value="90"' in answer.text
     with pytest.raises(InvalidInput, match="is for modules"):
@@ -262,26 +262,26 @@ def test_setups_side_by_side_show_their_difference(client: TestClient) -> None:
     page = client.get("/tanks/1/setups?a=1&b=2").text
     assert page.count("less that of LED only, as it hangs") == 1
     assert re.search(r">[+-]\d+</text>", page)
-    assert "Ends against middle" in page
+    assert "Ends vs centre" in page
     assert client.get("/tanks/1/setups").text.count("less that of") == 2
     assert client.get("/tanks/1/setups?a=1&b=99").status_code == 404
 
 
 def test_grid_goes_from_rule_to_setup_to_levels_by_ring(client: TestClient, db: Database) -> None:
-    page = client.get("/tanks/1/hang?entry=module-grid").text
+    page = client.get("/tanks/1/layout?entry=module-grid").text
     assert "One small module for each square foot" in page
     number = page.count("Save as new setup") - 1
-    chart = client.post(f"/tanks/1/hang/start/{number}", data={"entry": "module-grid"}).headers["location"]
+    chart = client.post(f"/tanks/1/layout/start/{number}", data={"entry": "module-grid"}).headers["location"]
     setup = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
     assert len(setup.fixtures) == 10  # 5 x 2 square feet
-    page = client.get(f"/tanks/1/hang?setup={setup.id}&entry=module-grid").text
+    page = client.get(f"/tanks/1/layout?setup={setup.id}&entry=module-grid").text
     assert f'<option value="{setup.id}" selected>' in page
     form = {
         "entry": "module-grid", "setup": str(setup.id), "purpose": "even", "means": "levels", "zones": "rings",
         "count_low": "1", "count_high": "1", "height_low": "20", "height_high": "30", "band_low": "200",
         "band_high": "350",
     }  # fmt: skip
-    assert client.post("/tanks/1/hang", data=form).headers["location"].startswith(f"/tanks/1/hang?setup={setup.id}")
+    assert client.post("/tanks/1/layout", data=form).headers["location"].startswith(f"/tanks/1/layout?setup={setup.id}")
     for _ in range(100):
         if search_jobs.look(db, 1, 1).state not in ("waiting", "running"):
             break
@@ -289,9 +289,9 @@ def test_grid_goes_from_rule_to_setup_to_levels_by_ring(client: TestClient, db: 
     [found] = search_jobs.look(db, 1, 1).found
     assert len(found.fixtures) == 10
     assert len({f.output for f in found.fixtures}) <= 2
-    assert f"Figures against {setup.name}" in client.get("/tanks/1/hang/1").json()["answers"]
-    assert client.post("/tanks/1/hang", data={**form, "setup": "99"}).status_code == 404
-    faults = client.get(f"/tanks/1/hang/faults?setup={setup.id}", headers={"Content-Type": "application/json"})
+    assert f"Compared with {setup.name}" in client.get("/tanks/1/layout/1").json()["answers"]
+    assert client.post("/tanks/1/layout", data={**form, "setup": "99"}).status_code == 404
+    faults = client.get(f"/tanks/1/layout/faults?setup={setup.id}", headers={"Content-Type": "application/json"})
     assert setup.name in faults.json()["html"] or "Suggested changes" in faults.json()["html"]
 
 
@@ -302,13 +302,13 @@ def test_wish_that_cannot_be_is_refused_before_it_is_kept(client: TestClient, db
         "band_low": "200", "band_high": "350",
     }  # fmt: skip
     for change, words in (
-        ({"entry": "lantern"}, "The fixture is not on the shelf"),
-        ({"purpose": "moon"}, "The purpose is not one of those offered"),
+        ({"entry": "lantern"}, "The fixture is not in the fixture library"),
+        ({"purpose": "moon"}, "The goal is not one of those offered"),
         ({"means": "new", "watts": "lots"}, "Power is not a number"),
         ({"means": "new", "money": "400"}, "To buy is too little: 2 at 420 each come to 840, not 400"),
         ({"purpose": "zones", "band_low": ""}, 'id="band_low-error"'),
     ):
-        page = client.post("/tanks/1/hang", data={**form, **change})
+        page = client.post("/tanks/1/layout", data={**form, **change})
         assert page.status_code == 422
         assert words in page.text
     assert search_jobs.newest(db, 1) is None

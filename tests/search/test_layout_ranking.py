@@ -52,7 +52,7 @@ def test_what_is_added_is_worked_by_hand() -> None:
     assert sum(points for _, points in plainness(hung(0.3, 0.9), 0.2)) == 0.5
     crooked = dict(plainness(hung(0.2, 0.42, 1.0, levels=(0.6, 0.2, 0.4), height=0.2), 0.2))
     assert crooked == {
-        "3 to hang": 1.0, "no mirror image": 2.0, "different levels": 1.0, "less than a hand apart": 2.0,
+        "3 fixtures": 1.0, "no mirror image": 2.0, "different levels": 1.0, "gaps under 8 cm": 2.0,
         "lowest height allowed": 1.0,
     }  # fmt: skip
 
@@ -71,7 +71,7 @@ def test_two_islands_in_seventy_centimetres_are_lit_plainly_first() -> None:
     ]
     assert first.proposal.rank.points <= min(rank.points for rank in rules)
     assert first.found.figures.coverage > 0.95
-    assert not {"no mirror image", "less than a hand apart", "lowest height allowed"} & {
+    assert not {"no mirror image", "gaps under 8 cm", "lowest height allowed"} & {
         w for w, _ in first.proposal.rank.added
     }
 
@@ -82,7 +82,7 @@ def test_money_is_one_sum_on_every_page(client: TestClient, db: Database) -> Non
     now = stored.setup().hung
     assert five_year_costs(stored, now).buy == 0
     assert five_year_costs(stored, [*now, *CLUSTER.parts]).buy == CLUSTER.price
-    page = client.get("/tanks/1/hang?entry=cluster").text
+    page = client.get("/tanks/1/layout?entry=cluster").text
     row = page[page.index('<tbody class="rows starts">') :].partition("</tr>")[0]
     told = re.search(r'data-label="5 years, [^"]*">\s*([\d,]+)', row)
     post = re.search(r'<form method="post" action="([^"]+)"', row)
@@ -99,7 +99,7 @@ def test_answers_stand_in_their_order_and_one_keeps_the_corals(client: TestClien
     wish = SearchRequest("cluster", "even", (2, 2), (0.24, 0.28), (300, 450))
     found = search_jobs.begin(db, 1, 1, wish)
     ended(db, found)
-    page = client.get(f"/tanks/1/hang/{found}").json()["rows"]
+    page = client.get(f"/tanks/1/layout/{found}").json()["rows"]
     points = [float(v) for v in re.findall(r'<td data-v="([\d.e-]+)" data-label="Off target, points"', page)]
     assert points == sorted(points)
     assert len(points) > 1
@@ -109,7 +109,7 @@ def test_answers_stand_in_their_order_and_one_keeps_the_corals(client: TestClien
     kept = min(range(len(answers)), key=lambda k: len(changes[k].leave))
     assert len(changes[kept].leave) < changes[kept].placed / 3
     assert "for your corals" in plain(page)
-    chart = client.post(f"/tanks/1/hang/{found}/adopt/{kept}").headers["location"]
+    chart = client.post(f"/tanks/1/layout/{found}/adopt/{kept}").headers["location"]
     made = tanks.open_tank(db, 1).setup(int(chart.split("=")[1]))
     assert [f.output for f in made.hung] == [f.output for f in answers[kept].fixtures]
 
@@ -124,10 +124,10 @@ def test_bodies_in_one_place_are_told_on_chart_hang_and_sheet_with_a_move_that_m
     assert find_overlaps(tank, [both[0], moved], Surroundings()) == []
     a, b, *_ = tanks.open_tank(db, 1).setup(1).fixtures
     hung_fixtures.change_fixtures(db, 1, 1, {b.id: {"x": a.value.emitter.x + 0.05, "y": a.value.emitter.y}})
-    for page in ("chart", "hang", "setups/1/mount"):
+    for page in ("par-map", "layout", "setups/1/mounting"):
         told = plain(client.get(f"/tanks/1/{page}").text)
-        assert "A and B are in one place" in told, page
-        assert re.search(r"Move B \d+(\.\d)? cm to the right", told), told[told.index("in one place") :][:200]
+        assert "A and B overlap" in told, page
+        assert re.search(r"Move B \d+(\.\d)? cm to the right", told), told[told.index("overlap") :][:200]
 
 
 @pytest.mark.parametrize("key", ["module-grid", "t5-54", "t5-54-plain", "cluster", "cluster-bare", "hybrid-60"])
@@ -180,7 +180,7 @@ def test_corals_that_leave_and_enter_their_range_are_named(client: TestClient, d
     change = coral_change(stored, stored.setup(copy).hung)
     assert change.leave
     assert change.back
-    page = client.get(f"/tanks/1/chart?setup={copy}").text
+    page = client.get(f"/tanks/1/par-map?setup={copy}").text
     for line in (*change.leaving, *change.entering):
         assert line in page
     assert len(change.entering) == len(change.back)
@@ -217,10 +217,10 @@ def test_shimmer_is_liked_or_not_wanted_by_what_a_setup_is_meant_for(client: Tes
         told = {words: points for words, points in rank.added if words.startswith("shimmer")}
         assert told == ({} if added is None else {f"shimmer of {100 * fluctuations[1]:.0f} %": pytest.approx(added)})
     # kinds begin with weights of the same mind, and a file carries it
-    page = client.get("/tanks/1/kinds?setup=1").text
+    page = client.get("/tanks/1/light-types?setup=1").text
     assert re.search(r'id="w-calm"[^>]* value="3"', page)
-    assert "want the opposite" not in page
+    assert "contradict the goal" not in page
     client.cookies.set("weights", "00000300000")
-    assert "want the opposite" in client.get("/tanks/1/kinds?setup=1").text
+    assert "contradict the goal" in client.get("/tanks/1/light-types?setup=1").text
     again = tanks.open_tank(db, tanks.import_tank(db, tanks.export_tank(db, 1).encode()))
     assert again.setup().intent.shimmer == "calm"

@@ -106,8 +106,8 @@ def test_page_puts_them_in_another_order_when_a_weight_moves(
     """Results are kept until the tank changes; weights are kept on the device, and none at all is told."""
     _, found = compared
     stored = tanks.open_tank(db, 1)
-    page = client.get("/tanks/1/kinds").text
-    assert "Work every kind out" in page
+    page = client.get("/tanks/1/light-types").text
+    assert "Compare light types" in page
     wish = light_types_request(stored, stored.setup())
     assert wish.of == found.wish.of
     with db.writing() as connection:
@@ -117,24 +117,24 @@ def test_page_puts_them_in_another_order_when_a_weight_moves(
             "'[]' AS curve)",
             _as_kept(found),
         )
-    names = order(client.get("/tanks/1/kinds/7/answers?w=00000000500").json()["order"])
+    names = order(client.get("/tanks/1/light-types/7/answers?w=00000000500").json()["order"])
     assert names[0] == "LED bars"
-    assert order(client.get("/tanks/1/kinds/7/answers?w=00500000000").json()["order"])[0] in GROWTH
-    assert order(client.get("/tanks/1/kinds").text)[0] in GROWTH
-    assert "give at least one" in client.get("/tanks/1/kinds/7/answers?w=00000000000").json()["order"]
+    assert order(client.get("/tanks/1/light-types/7/answers?w=00500000000").json()["order"])[0] in GROWTH
+    assert order(client.get("/tanks/1/light-types").text)[0] in GROWTH
+    assert "give at least one" in client.get("/tanks/1/light-types/7/answers?w=00000000000").json()["order"]
     # what the table says holds of the setup that is made of it
-    told = table(client.get("/tanks/1/kinds/7/answers").json()["table"])
-    best = order(client.get("/tanks/1/kinds").text)[0]
+    told = table(client.get("/tanks/1/light-types/7/answers").json()["table"])
+    best = order(client.get("/tanks/1/light-types").text)[0]
     key = next(kind.key for kind in light_types_for(stored.tank) if kind.name == best)
-    again = tiles(client.get(client.post(f"/tanks/1/kinds/7/adopt/{key}").headers["location"]).text)
-    pairs = {"In band": "Rock top in band", "Spread": "Spread at rock top"}
-    for row in ("In band", "Uniformity, least and tenth", "Ends against middle", "Spread", "Hottest point", "Spill"):
+    again = tiles(client.get(client.post(f"/tanks/1/light-types/7/adopt/{key}").headers["location"]).text)
+    pairs = {"In range": "Rock top in range", "Spread": "Spread at rock top"}
+    for row in ("In range", "Uniformity (min, P10)", "Ends vs centre", "Spread", "Hottest point", "Spill"):
         assert told[row][0] == again[pairs.get(row, row)]
     # a comparison is no search for a layout: Hang does not know it (a 500 once)
-    assert client.get("/tanks/1/hang/7").status_code == 404
-    assert "Metal halide" in client.get("/tanks/1/kinds/7/side?a=led&b=halide").text
+    assert client.get("/tanks/1/layout/7").status_code == 404
+    assert "Metal halide" in client.get("/tanks/1/light-types/7/side?a=led&b=halide").text
     tanks.delete_rock(db, 1, stored.rocks[0].id)
-    assert "Work every kind out" in client.get("/tanks/1/kinds").text
+    assert "Compare light types" in client.get("/tanks/1/light-types").text
 
 
 GROWTH = ("Metal halide", "Halide and LED", "Halide and T5")
@@ -208,11 +208,11 @@ def test_fixtures_of_the_shelf_stand_beside_each_other_with_what_an_inch_costs(
     assert strong.inch > weak.inch > 0
     assert weak.even
     assert weak.even.coverage <= weak.best.figures.coverage + 0.03
-    page = client.get("/tanks/1/kinds/shelf/beside?entry=bar").json()["html"]
+    page = client.get("/tanks/1/light-types/fixtures/beside?entry=bar").json()["html"]
     assert "LED bar" in page
     many = "&".join(f"entry={key}" for key in list(catalogue())[:7])
-    assert "at most 6 stand side by side" in client.get(f"/tanks/1/kinds/shelf/beside?{many}").json()["html"]
-    assert "tick at least one" in client.get("/tanks/1/kinds/shelf/beside").json()["html"]
+    assert "at most 6 stand side by side" in client.get(f"/tanks/1/light-types/fixtures/beside?{many}").json()["html"]
+    assert "tick at least one" in client.get("/tanks/1/light-types/fixtures/beside").json()["html"]
 
 
 def test_what_a_survey_found_of_a_sort_holds_of_starts_and_searches(client: TestClient, db: Database) -> None:

@@ -83,7 +83,7 @@ def test_a_survey_is_planned_read_judged_used_and_undone(client: TestClient, db:
     stored = tanks.open_tank(db, 1)
     west, *rest = stored.setup().hung
     dim = [replace(west, measured=0.7), *rest]
-    before = client.get("/tanks/1/chart").text
+    before = client.get("/tanks/1/par-map").text
     spots = surveys.open_survey(db, 1, survey_id).spots
     par = par_at(stored.lit_tank(), dim, np.array([kept.value.place for kept in spots]))
     for kept, value in zip(spots, par.tolist(), strict=True):
@@ -92,11 +92,11 @@ def test_a_survey_is_planned_read_judged_used_and_undone(client: TestClient, db:
     assert re.search(r"It gives [67]\d % of its figure", page)
     assert client.post(f"{home}/use").status_code == 303
     assert (
-        tanks.steps(db, 1).undo == f"use survey {surveys.open_survey(db, 1, int(home.rpartition('/')[2])).value.name}"
+        tanks.steps(db, 1).undo == f"apply correction of {surveys.open_survey(db, 1, int(home.rpartition('/')[2])).value.name}"
     )
     used = tanks.open_tank(db, 1)
     assert used.setup().hung[0].measured == pytest.approx(0.7, abs=0.04)
-    assert "PAR corrected" in client.get("/tanks/1/chart").text
+    assert "PAR corrected" in client.get("/tanks/1/par-map").text
     place = WaterPoint(0.32, 0.37, 0.14)
     probe = np.array([[place.x, place.y, place.depth]])
     assert par_at(used.lit_tank(), used.setup().hung, probe) == pytest.approx(
@@ -196,7 +196,7 @@ def test_a_lamp_that_is_out_is_said_first_with_what_to_check(client: TestClient,
     for spot, value in zip(kept.spots, par.tolist(), strict=True):
         act(client, home, act="read", spot=spot.id, par=max(0.5, round(value, 1)), at=0)
     page = client.get(home).text
-    words = page[page.index("What the readings say") :]
+    words = page[page.index("<h2>Results</h2>") :]
     assert words.index("B (LED cluster, middle) seems off: it gives 0 to") < words.index("Readings differ")
     assert "plug and driver" in words
     assert "electrician" in words
@@ -341,16 +341,18 @@ def test_fixtures_come_back_from_a_grid_of_the_model(client: TestClient) -> None
     )
     assert np.sqrt(np.mean((told / hung - 1) ** 2)) < 0.08
     asked = {"name": "Mine", "technology": "led_cluster", "watts": "100", "mode": "grid", "readings": "1 2 3\n4 5"}
-    answer = client.post("/shelf/fit", data=asked)
+    answer = client.post("/fixtures/fit", data=asked)
     assert answer.status_code == 422
     assert "line 2: has 2 numbers" in answer.text
-    one = client.post("/shelf/fit", data=asked | {"mode": "points", "readings": "0 0 15 250"})
-    assert "cannot be told apart" in one.text
-    plain = client.post("/shelf/fit", data=asked | {"mode": "watts", "readings": ""})
+    one = client.post("/fixtures/fit", data=asked | {"mode": "points", "readings": "0 0 15 250"})
+    assert "cannot separate" in one.text
+    plain = client.post("/fixtures/fit", data=asked | {"mode": "watts", "readings": ""})
     assert "sure to 35 % at best" in plain.text
     draft = re.search(r'name="draft" value="(\d+)"', plain.text)
     assert draft
-    kept = client.post("/shelf/put", data={"draft": draft[1], "name": "Mine", "weight": "", "price": "", "mount": ""})
+    kept = client.post(
+        "/fixtures/put", data={"draft": draft[1], "name": "Mine", "weight": "", "price": "", "mount": ""}
+    )
     assert "Guessed from 100 W" in client.get(kept.headers["location"]).text
 
 

@@ -124,8 +124,8 @@ def test_a_week_goes_from_before_to_the_final_survey(client: TestClient, db: Dat
     assert [h.read for h in read] == pytest.approx([h.predicted for h in heights], abs=0.2)
     text = client.get(page).text
     lowest = next(h for h in read if h.read is not None and h.read <= 100)
-    assert f"Hang them at {100 * lowest.height:.0f} cm" in text
-    assert text.count("not what the slider says") == 1
+    assert f"Use {100 * lowest.height:.0f} cm" in text
+    assert text.count("differs from the slider") == 1
     assert "Week 1" in client.get(HOME).text
     client.post("/tanks/1/undo")
     assert tanks.steps(db, 1).redo

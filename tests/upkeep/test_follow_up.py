@@ -80,7 +80,7 @@ def test_a_big_change_is_followed_up_a_month_later_on_one_page(client: TestClien
 
 
 def test_a_day_that_is_none_or_to_come_is_refused_and_kept(client: TestClient) -> None:
-    for day, words in (("soon", "is no day"), ((TODAY + DAY).isoformat(), "is a day to come")):
+    for day, words in (("soon", "is no day"), ((TODAY + DAY).isoformat(), "is in the future")):
         answer = client.get(f"/tanks/1/log/follow-up?day={day}")
         assert answer.status_code == 422
         assert words in answer.text

@@ -76,4 +76,4 @@ def test_the_par_map_shows_lamps_as_new_and_at_their_end(client: TestClient, db:
     new = par("new")
     assert par("today") == pytest.approx(0.9 * new, abs=1.0)
     assert par("due") == pytest.approx(0.81 * new, abs=1.0)
-    assert "at the end of their lamps" in client.get("/tanks/1/chart").text
+    assert "at the end of their lamps" in client.get("/tanks/1/par-map").text

@@ -72,7 +72,7 @@ def test_the_log_is_written_by_hand_narrowed_and_exported(client: TestClient, db
     assert client.post("/tanks/1/log", data={"quick": "incident|Power cut"}).status_code == 303
     assert client.post("/tanks/1/log", data={"quick": "incident|<script>"}).status_code == 404
     for changes, words in (
-        ({"day": (TODAY + DAY).isoformat()}, "a day to come"),
+        ({"day": (TODAY + DAY).isoformat()}, "in the future"),
         ({"day": "soon"}, "Day"),
         ({"words": " "}, "are missing"),
         ({"fixture": "None of these"}, "none of this tank"),
@@ -125,7 +125,7 @@ def test_what_is_due_is_on_today_in_the_order_of_its_days(client: TestClient, db
 def test_what_looks_wrong_is_told_with_the_page_where_it_is_solved(client: TestClient, db: Database) -> None:
     found = what_looks_wrong(db, tanks.open_tank(db, 1), NOW, None)
     assert any("too much daily light" in one.words for one in found)
-    assert {one.path for one in found} >= {"/hang"}
+    assert {one.path for one in found} >= {"/layout"}
     assert "too much daily light" in client.get("/tanks/1/today/wrong").json()["html"]
     hung = tanks.open_tank(db, 1).setup().fixtures
     change_fixtures(db, 1, 1, {kept.id: {"output": min(1.0, 1.3 * kept.value.output)} for kept in hung})
@@ -142,7 +142,7 @@ def test_an_empty_tank_is_told_the_order_of_the_work_and_a_device_opens_where_it
     assert "Nothing is due" in text
     assert client.get(f"/tanks/{empty}/open").headers["location"].endswith("/today")
     client.post("/preferences", data={"opens": "chart", "back": "/tanks"})
-    assert client.get(f"/tanks/{empty}/open").headers["location"].endswith("/chart")
+    assert client.get(f"/tanks/{empty}/open").headers["location"].endswith("/par-map")
 
 
 @pytest.mark.logs_light
@@ -168,4 +168,4 @@ def test_status_of_a_coral_follows_from_its_latest_entries_as_from_all(client: T
     assert [one.standing for one in watch_all(stored, latest, TODAY)] == [
         one.standing for one in watch_all(stored, every, TODAY)]  # fmt: skip
     unhappy = next(one for one in watch_all(stored, every, TODAY) if one.standing.bad_days)
-    assert "Before light is blamed" in client.get(f"/tanks/1/corals/{unhappy.coral.id}/course").text
+    assert "Before light is blamed" in client.get(f"/tanks/1/corals/{unhappy.coral.id}/log").text

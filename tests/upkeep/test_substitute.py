@@ -43,8 +43,8 @@ def test_a_substitute_helps_bleaches_none_and_is_used_in_one_click(client: TestC
     assert f"With these levels {len(found.corals.leave)} of 14" in text
     answer = client.post("/tanks/1/log/substitute", data={"fixture": "0", "next": "use"})
     used = tanks.open_tank(db, 1).setup()
-    assert answer.headers["location"] == f"/tanks/1/chart?setup={used.id}"
+    assert answer.headers["location"] == f"/tanks/1/par-map?setup={used.id}"
     assert (used.name, [f.output for f in used.hung]) == (found.name, [f.output for f in found.fixtures])
     assert used.intent == stored.setup().intent
     answer = client.post("/tanks/1/log/substitute", data={"fixture": "7"})
-    assert (answer.status_code, "does not hang in the setup in use" in answer.text) == (422, True)
+    assert (answer.status_code, "is not in the setup in use" in answer.text) == (422, True)

@@ -19,7 +19,7 @@ from corlume.services.keeping.target_zones import zones_met
 from corlume.services.search.proposal import Suggested, suggested
 from corlume.store.tanks import unstored
 
-EASES = {"gone": "mends", "less": "eases"}
+EASES = {"gone": "solves", "less": "reduces"}
 
 
 @click.command()
@@ -32,12 +32,12 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
     setup, stored = scenes.setup_of(read, setup_name), unstored(read)
     steps, purpose = STEPS[unit], setup.intent.meant(read.targets.stocking)
     meant = ", ".join(filter(None, (PURPOSES[purpose][0], SHIMMER_WORDS[setup.intent.shimmer])))
-    click.echo(f"{read.name}, {setup.name}\nMeant for: {meant}\n\nLight")
+    click.echo(f"{read.name}, {setup.name}\nGoal: {meant}\n\nLight")
     for v in verdicts_in_doubt(stored, setup.fixtures, setup.intent):
         grade = "" if v.grade == "plain" else f", {v.graded}"
         help_ = "" if v.grade in ("good", "plain") else f" {measure.fill(v.improve, v.lengths)}"
         click.echo(f"- {v.title}: {v.value}{grade}. {measure.fill(v.reason, v.lengths)} ({v.school}){help_}")
-    click.echo(f"\nBy rings, PAR: {', '.join(NAMES)} (rings in thirds of the way out, ours)")
+    click.echo(f"\nBy rings, PAR: {', '.join(NAMES)} (rings in thirds of the way out, our estimate)")
     for row in rings(stored, setup.fixtures, steps.rings):
         told = (f"{par:.0f} {read.targets.band_at(par).name}" if par == par else "rock" for par in row.means)
         click.echo(f"- {measure.length(row.depth)} down: {', '.join(told)}")
@@ -52,7 +52,7 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
                 f"- {zone.name}: {met.mean:.0f} PAR on average where {zone.low:g} to {zone.high:g} is wanted, "
                 f"{100 * met.within:.0f} % within"
             )
-    click.echo("\nMounting (common practice, no source; local code and licensed work go before it)")
+    click.echo("\nMounting (common practice; local code and licensed work take precedence)")
     for c in check_mounting(read.tank, setup.fixtures, read.surroundings):
         click.echo(
             f"- {c.title}, {ANSWERS[c.answer]}: {measure.fill(c.found, c.lengths)} {measure.fill(c.rule, c.lengths)}"
@@ -65,17 +65,17 @@ def _faults(found: ProblemReport, changes: Sequence[Suggested], measure: Measure
     titles = {finding.fault.key: finding.fault.title for finding in found.findings}
     for finding in found.findings:
         fault = finding.fault
-        why = f" No remedy: {measure.fill(finding.why, {})}" if finding.why else ""
+        why = f" No single change: {measure.fill(finding.why, {})}" if finding.why else ""
         words, reason = (measure.fill(text, fault.lengths) for text in (fault.found, fault.reason))
         click.echo(f"- {fault.title}: {words} {reason}{why}")
     if changes:
-        click.echo("\nRemedies, by points off target")
+        click.echo("\nSuggested changes, by points off target")
     for change in changes:
         r, f = change.remedy, change.does.figures
         room = measure.fill(" (the canopy must rise by {short} first)", r.lengths) if r.short else ""
         eases = "; ".join(f"{EASES[left]} {titles[key].lower()}" for key, left in r.eases.items())
         cost = "".join(
-            f"; {word} {', '.join(t).lower()}" for word, t in (("brings", r.brings), ("worsens", r.worsens)) if t
+            f"; {word} {', '.join(t).lower()}" for word, t in (("adds", r.brings), ("worsens", r.worsens)) if t
         )
         corals = change.does.corals
         named = ": ".join(filter(None, (corals.words, "; ".join((*corals.leaving, *corals.entering)))))
@@ -83,6 +83,6 @@ def _faults(found: ProblemReport, changes: Sequence[Suggested], measure: Measure
         click.echo(
             f"- {measure.fill(r.words, r.lengths)}{room}: {eases}{cost}. {change.does.rank.points:.0f} points off "
             f"target, mean {f.mean:.0f} PAR, uniformity {100 * f.plane.tenth_share:.0f} %, ends "
-            f"{100 * f.ends.share:.0f} %, in band {100 * f.coverage:.0f} %, spread {f.plane.spread:.0f} PAR, "
+            f"{100 * f.ends.share:.0f} %, in range {100 * f.coverage:.0f} %, spread {f.plane.spread:.0f} PAR, "
             f"{f.watts:.0f} W." + f" {named}." * bool(named) + f" Set: {settings}."
         )

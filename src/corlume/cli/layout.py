@@ -71,13 +71,13 @@ def _pair(scale: float) -> Callable[[click.Context, click.Parameter, str | None]
 
 @click.command()
 @click.argument("scene", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-@click.option("--kind", "key", type=click.Choice(list(catalogue())), default="cluster", help="Fixture to hang.")
+@click.option("--kind", "key", type=click.Choice(list(catalogue())), default="cluster", help="Fixture to add.")
 @click.option(
     "--purpose",
     "--goal",
     "purpose",
     type=click.Choice(list(WISH_PURPOSES)),
-    help="What it is for; otherwise what the setup is meant for.",
+    help="Goal; by default that of the setup.",
 )
 @click.option("--by", "means", type=click.Choice(list(MEANS)), default="new", help="What may be changed for it.")
 @click.option(
@@ -91,11 +91,11 @@ def _pair(scale: float) -> Callable[[click.Context, click.Parameter, str | None]
 @click.option("--watts", type=float, default=0.0, help="Most power as it is dimmed, W.")
 @click.option("--money", type=float, default=0.0, help="Most to be spent on fixtures.")
 @click.option(
-    "--shimmer", type=click.Choice(list(SHIMMERS)), help="Glitter lines; otherwise as the setup is meant for."
+    "--shimmer", type=click.Choice(list(SHIMMERS)), help="Glitter lines; by default as the goal of the setup."
 )
 @click.option("--symmetric", is_flag=True, help="Mirror images only.")
 @click.option("--beside", is_flag=True, help="Add to what hangs now.")
-@click.option("--setup", "setup_name", help="What hangs now; otherwise the setup in use.")
+@click.option("--setup", "setup_name", help="Current fixtures; otherwise the setup in use.")
 @click.option("--output", type=click.Path(dir_okay=False, path_type=Path), help="Scene file to write the answers into.")
 def layout(
     scene: Path,

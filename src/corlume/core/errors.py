@@ -83,7 +83,7 @@ class Rules:
         elif length > most:
             self.errors.append(FieldError(field, f"has {length} characters, and at most {most} are kept"))
         elif any(c == "\0" or "\ud800" <= c <= "\udfff" for c in value):
-            self.errors.append(FieldError(field, "holds a sign that cannot be written"))
+            self.errors.append(FieldError(field, "contains an unsupported character"))
 
     def that(
         self,
@@ -102,7 +102,7 @@ class Rules:
 
     def come(self, field: str, day: datetime.date | None, today: datetime.date) -> None:
         """Require a day that is not still to come."""
-        self.that(day is None or day <= today, field, f"is a day to come: today is {today.isoformat()}")
+        self.that(day is None or day <= today, field, f"is in the future: today is {today.isoformat()}")
 
     def finish(self) -> None:
         """Raise ``InvalidInput`` when anything was broken."""

@@ -41,7 +41,7 @@ _WORDS = {
     "dict_type": "must be a group of fields",
     "model_type": "must be a group of fields",
     "model_attributes_type": "must be a group of fields",
-    "finite_number": "must be a number that is not endless",
+    "finite_number": "must be a finite number",
     "greater_than_equal": "must be {ge} or more",
     "less_than_equal": "must be {le} or less",
     "json_invalid": "is not JSON",

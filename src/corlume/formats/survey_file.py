@@ -56,7 +56,7 @@ SPECIAL[Survey] = Special(
     {
         "correction": (
             dict[str, Any] | None,
-            Field(None, description="what the readings led to, in SI; worked out anew on the page of the survey"),
+            Field(None, description="what the readings led to, in SI; computed again on the page of the survey"),
         ),
         "colonies_cm": (
             list[tuple[JsonNumber, JsonNumber, JsonNumber, JsonNumber]],

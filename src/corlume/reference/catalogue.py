@@ -125,10 +125,9 @@ def colours_for(technology: str) -> dict[str, Colours]:
 
 
 @cache
-def plain_words() -> tuple[dict[str, str], ...]:
-    """Terms of the trade with their keys, their meaning, and the key of a drawing."""
-    return tuple({**one, "key": one["word"].replace(",", "").replace(" ", "-").lower()}
-                 for one in _load("words.json")["words"])  # fmt: skip
+def terms() -> tuple[dict[str, str], ...]:
+    """Terms as the interface writes them: key, section, meaning, unit, name in the code, and the key of a drawing."""
+    return tuple(_load("terms.json")["terms"])
 
 
 @cache

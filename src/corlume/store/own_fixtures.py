@@ -19,13 +19,15 @@ def put_on_shelf(connection: sqlite3.Connection, items: Sequence[OwnFixture], la
 def take_off_shelf(connection: sqlite3.Connection, fixture_id: int) -> None:
     """Delete an own fixture; hung copies stay."""
     name = OWN_FIXTURES.get(connection, fixture_id).value.fixture.name
-    OWN_FIXTURES.delete(Edit(connection, SHELF_SCOPE, f"take {name} off the shelf"), fixture_id)
+    OWN_FIXTURES.delete(Edit(connection, SHELF_SCOPE, f"delete {name} from the fixture library"), fixture_id)
 
 
 def change_on_shelf(connection: sqlite3.Connection, fixture_id: int, item: OwnFixture) -> None:
     """Change an own fixture; hung copies stay as they are."""
     OWN_FIXTURES.get(connection, fixture_id)
-    OWN_FIXTURES.update(Edit(connection, SHELF_SCOPE, f"change {item.fixture.name} on the shelf"), fixture_id, item)
+    OWN_FIXTURES.update(
+        Edit(connection, SHELF_SCOPE, f"change {item.fixture.name} in the fixture library"), fixture_id, item
+    )
 
 
 KEEP_DRAFTS = 20

@@ -200,7 +200,7 @@ SPARES: Table[Spare] = OF_SCENE["spares"]
 EVENTS: Table[LogEvent] = OF_SCENE["events"]
 PUMPS: Table[Pump] = OF_SCENE["pumps"]
 FLOW_MARKS: Table[FlowMark] = OF_SCENE["flow_marks"]
-OWN_FIXTURES = Table("own_fixtures", OwnFixture, "fixture on the shelf", "")
+OWN_FIXTURES = Table("own_fixtures", OwnFixture, "fixture in the fixture library", "")
 CORAL_KINDS = Table("coral_kinds", CoralType, "kind of coral", "")
 
 

@@ -415,7 +415,7 @@ def remove_tank(connection: sqlite3.Connection, tank_id: int) -> str:
     row = connection.execute("SELECT name FROM tanks WHERE id = ? AND removed = 0", (tank_id,)).fetchone()
     if row is None:
         raise NotFound(f"no tank {tank_id}")
-    Edit(connection, TANKS_SCOPE, f"remove {row['name']}").update("tanks", tank_id, {"removed": 1})
+    Edit(connection, TANKS_SCOPE, f"delete {row['name']}").update("tanks", tank_id, {"removed": 1})
     return str(row["name"])
 
 

@@ -23,6 +23,7 @@ from corlume.store.tanks import Unreadable
 from corlume.web.request.assets import STATIC, Assets, SqueezePages
 from corlume.web.request.coral_light_log import light_recorded
 from corlume.web.request.device_auth import DeviceAuth
+from corlume.web.request.old_addresses import address_now
 from corlume.web.request.page import error_page, measure_of, page, told
 from corlume.web.request.plain_page import plain_page
 from corlume.web.request.request_guard import RequestGuard
@@ -88,20 +89,23 @@ def create_app(
         _log.error("%s %s: %s", request.method, request.url.path, error)
         if _wants_json(request):
             return JSONResponse({"errors": {}, "message": str(error)}, 503)
-        return plain_page("The record cannot be used", f"{error} What you did before is as it was.", 503)
+        return plain_page("The data cannot be used", f"{error} What you did before is as it was.", 503)
 
     @app.exception_handler(Unreadable)
     def unreadable(request: Request, error: Exception) -> Response:
         assert isinstance(error, Unreadable)
         faults = told(error, measure_of(request))
         if _wants_json(request):
-            return JSONResponse({"errors": {}, "message": f"This tank does not read: {'; '.join(faults)}."}, 409)
+            return JSONResponse({"errors": {}, "message": f"This tank cannot be opened: {'; '.join(faults)}."}, 409)
         return page(request, "keeping/unreadable.html", {"faulty": error, "faults": faults}, status=409)
 
     @app.exception_handler(HTTPException)
     def http_error(request: Request, error: Exception) -> Response:
         status = getattr(error, "status_code", 500)
         if status == 404:
+            now = address_now(request.url.path)
+            if now is not None:
+                return RedirectResponse(f"{now}{'?' * bool(request.url.query)}{request.url.query}", 308)
             return error_page(request, 404, *MISSING)
         return error_page(request, status, "That did not work", str(getattr(error, "detail", "")))
 
@@ -134,8 +138,8 @@ def _not_foreseen(request: Request, kept: bool, number: int) -> Response:
     """The last resort: uses neither the database nor templates nor what was sent."""
     words = f"Your last step was {'kept' if kept else 'not kept'}; everything before it is. {LOGGED.format(number)}"
     if _wants_json(request):
-        return JSONResponse({"errors": {}, "message": f"Something went wrong that nobody foresaw. {words}"}, 500)
-    return plain_page("Something went wrong that nobody foresaw", words, 500)
+        return JSONResponse({"errors": {}, "message": f"Unexpected error. {words}"}, 500)
+    return plain_page("Unexpected error", words, 500)
 
 
 def _wants_json(request: Request) -> bool:

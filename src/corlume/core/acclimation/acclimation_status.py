@@ -17,7 +17,7 @@ from corlume.core.acclimation.log_entry import PLACED, Course, LogEntry, Patienc
 
 Stage = Literal["waits", "untold", "watch", "unhappy", "move", "fix", "fixed", "lost"]
 STAGES: dict[Stage, str] = {
-    "waits": "waits for a place",
+    "waits": "unplaced",
     "untold": "not watched",
     "watch": "being watched",
     "unhappy": "unhappy",
@@ -172,7 +172,7 @@ def status_on(
     if place is None:
         if any(note.kind == "dip" for note in notes):
             return AcclimationStatus(
-                "waits", "Dipped. Find it a seat and place it loose.", "Placed loose, it can still move."
+                "waits", "Dipped. Find a spot and place it loose.", "Placed loose, it can still move."
             )
         return AcclimationStatus("waits", "Dip it, then place it loose.", "A dip before it comes in keeps pests out.")
     if all(note.kind == "light" for note in notes):

@@ -24,12 +24,12 @@ NOTE_KINDS: dict[NoteKind, str] = {
 PLACED: tuple[NoteKind, ...] = ("loose", "temporary", "moved")
 """After these a coral gets used to a place anew."""
 Polyps = Literal["", "open", "half", "closed"]
-POLYPS: dict[Polyps, str] = {"": "not looked at", "open": "open", "half": "half open", "closed": "closed"}
+POLYPS: dict[Polyps, str] = {"": "not checked", "open": "open", "half": "half open", "closed": "closed"}
 Tissue = Literal["", "full", "flat", "receding"]
-TISSUE: dict[Tissue, str] = {"": "not looked at", "full": "full", "flat": "flat or thin", "receding": "receding"}
+TISSUE: dict[Tissue, str] = {"": "not checked", "full": "full", "flat": "flat or thin", "receding": "receding"}
 Colour = Literal["", "good", "paler", "darker", "better"]
 COLOUR: dict[Colour, str] = {
-    "": "not looked at",
+    "": "not checked",
     "good": "as it was",
     "paler": "paler",
     "darker": "browner or darker",

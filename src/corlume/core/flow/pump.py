@@ -46,7 +46,7 @@ class Pump:
     """
 
     name: Annotated[str, Text("Name", 40, least=1)]
-    kind: Annotated[PumpKind, Choice("Kind", PUMP_KINDS)] = "stream"
+    kind: Annotated[PumpKind, Choice("Type", PUMP_KINDS)] = "stream"
     x: Annotated[float, Length("From left", 0.0, 5.0)] = 0.05
     y: Annotated[float, Length("From front", 0.0, 5.0)] = 0.2
     depth: Annotated[float, Length("Depth", 0.0, 2.0)] = 0.12

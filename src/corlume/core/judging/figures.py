@@ -1,6 +1,6 @@
 """The figures by which a setup is judged: how much light there is, how even it is, and how much of it is in range.
 
-Each figure runs over places that it names: the plane at the height of the rock top, seats on rock and sand, or water.
+Each figure runs over places that it names: the plane at the height of the rock top, spots on rock and sand, or water.
 """
 
 from __future__ import annotations

@@ -31,7 +31,7 @@ PURPOSES: dict[Purpose, tuple[str, str]] = {
     "mixed": ("Mixed tank by places", "SPS light on high rock, LPS light on the sand and in low places"),
     "strong_left": ("Strong end left", "SPS light at the left end, falling to LPS light at the right"),
     "strong_right": ("Strong end right", "SPS light at the right end, falling to LPS light at the left"),
-    "zones": ("Zones drawn by hand", "Each zone of the page Zones wanted gets the light written to it"),
+    "zones": ("Target zones", "Each zone of the page Zones wanted gets the light written to it"),
     "lps": ("LPS light everywhere", "LPS light on as much of rock and sand as can be; no blanket is needed"),
     "sps": ("SPS from top to sand", "SPS light on all of rock and sand"),
 }
@@ -65,7 +65,7 @@ class Intent:
     """
 
     purpose: Annotated[
-        Purpose, Choice("Meant for", {key: name for key, (name, _) in PURPOSES.items()}, was={"goal": "stocking"})
+        Purpose, Choice("Goal", {key: name for key, (name, _) in PURPOSES.items()}, was={"goal": "stocking"})
     ] = "stocking"
     low: Annotated[
         float,
@@ -200,7 +200,7 @@ def places_of(
     half = 0.5 * (tank.rock_top() + tank.sand_depth)
     high, low = [s for s in rock if s.depth < half], [*(s for s in rock if s.depth >= half), *sand]
     if purpose in ("lps", "sps"):
-        found = [("seats", "seats on rock and sand" if rock else "seats on the sand; there is no rock", _cells(seats))]
+        found = [("seats", "spots on rock and sand" if rock else "spots on the sand; there is no rock", _cells(seats))]
     elif purpose in STRONG_ENDS:
         sides = ("left", "right") if purpose == "strong_left" else ("right", "left")
         weak = min(strong, tank.length - strong)
@@ -208,13 +208,13 @@ def places_of(
         for key, side, length in (("strong", sides[0], strong), ("weak", sides[1], weak)):
             # seats at this end, or what the plane reads there when no rock stands in it
             ends = [_within(points, tank.length, side, length) for points in (_cells(rock), plane)]
-            name = f"seats on rock, {side} end" if len(ends[0]) else f"the plane at rock-top height, {side} end"
+            name = f"spots on rock, {side} end" if len(ends[0]) else f"the plane at rock-top height, {side} end"
             found.append((key, name, ends[0] if len(ends[0]) else ends[1]))
     else:
-        top = ("top", "seats on the rock tops in the upper half", _cells(high))
+        top = ("top", "spots on rock tops in the upper half", _cells(high))
         found = [top if high else ("top", "the plane at rock-top height, as there is no rock", plane)]
         if purpose == "mixed":
-            found.append(("low", "seats on low rock and sand", _cells(low)))
+            found.append(("low", "spots on low rock and sand", _cells(low)))
     return tuple(Places(key, name, points) for key, name, points in found if len(points))
 
 

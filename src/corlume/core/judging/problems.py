@@ -123,7 +123,7 @@ def _hot_spot(scope: JudgedPart) -> Problem | None:
         "Fatal hot spot",
         peak / aside,
         f"{peak:.0f} PAR at its strongest and {aside:.0f} only {{aside}} aside.",
-        "No slider mends this: turned down until the middle is right, the rest is dark. Raise, then spread.",
+        "Dimming cannot solve this: turned down until the middle is right, the rest is dark. Raise, then spread.",
         ("raise", "no_lens", "spread"),
         (x, y),
         {"aside": ASIDE},
@@ -150,8 +150,8 @@ def _too_low(scope: JudgedPart) -> Problem | None:
         f"Eight of ten readings at the height of the rock top lie {plane.spread:.0f} PAR apart, and the strongest is "
         f"{strongest / plane.mean:.1f} times the mean"
         + (f": {strongest:.0f} PAR, your ceiling is {scope.targets.ceiling:g}, and none of it dims." * fixed or "."),
-        "At the right height most readings at the top of the rock lie within about 100 of each other. Higher is more "
-        "even, costs light, and shows a seated eye more of the lamp.",
+        "At the right height most readings at the rock top are within about 100 of each other. Higher is "
+        "more even, loses light and dazzles more.",
         ("raise", "no_lens", "spread"),
         (float(seen.x[i]), float(seen.y[j])),
     )
@@ -186,7 +186,7 @@ def _dark_middle(scope: JudgedPart) -> Problem | None:
         "Dark middle",
         1 - ends.middle / ends.weaker,
         f"The middle reads {ends.middle:.0f} PAR, {100 * ends.middle / ends.weaker:.0f} % of the weaker end.",
-        "Fixtures too far apart, or something over the middle, leave it dark; limit of our own.",
+        "Fixtures too far apart, or something over the middle, leave it dark (limit: our estimate).",
         ("closer", "inward", "raise"),
         (scope.tank.length / 2, scope.tank.width / 2),
     )
@@ -216,8 +216,8 @@ def _lopsided(scope: JudgedPart) -> Problem | None:
         1 - weak / strong,
         f"The {side} reads {weak:.0f} PAR and the {other} {strong:.0f}, each over a sixth of the tank."
         + f" Off: {', '.join(off)}." * bool(off),
-        "One side is far darker than the other. Kept on purpose, it is a strong and a weak end: say so in what the "
-        "setup is meant for. Limit of our own.",
+        "One side is far darker than the other. Kept on purpose, it is a strong and a weak end: set that "
+        "goal for the setup. Limit: our estimate.",
         ("back" if side == "back" else f"to_{side}", "raise"),
         place,
     )
@@ -237,12 +237,12 @@ def _brace(scope: JudgedPart) -> Problem | None:
     e = scope.fixtures[worst].emitter
     return Problem(
         "brace",
-        "A brace stands in the light",
+        "Brace blocks light",
         taken[worst],
         f"What lies over the water takes {100 * taken[worst]:.0f} % of the light of {letter(worst)}"
         + (f"; {', '.join(named)} hang over it." if len(named) > 1 else "."),
-        "A lamp over a brace lights the brace. Hang it to one side of it, or higher, so that light comes in past both "
-        "edges. Limit of our own.",
+        "A lamp over a brace lights the brace. Move it to one side, or higher, so that light passes both edges. "
+        "Limit: our estimate.",
         ("off_brace", "raise"),
         (e.x, e.y),
     )
@@ -293,8 +293,8 @@ def _corners(scope: JudgedPart) -> Problem | None:
         "Dark upper corners",
         1 - dark[worst],
         f"{', '.join(dark).capitalize()}: down to {100 * dark[worst]:.0f} % of the mean just under the surface.",
-        "Narrow lobes under a low canopy leave the upper corners out. Lenses called 120 degrees are hardly wider than "
-        "90; no lenses at all are clearly widest.",
+        "Narrow beams under a low canopy miss the upper corners. Lenses sold as 120 degrees are hardly "
+        "wider than 90; without lenses is clearly widest.",
         ("no_lens", "raise", "spread"),
         corners[worst][1],
     )
@@ -332,7 +332,7 @@ def _spill(scope: JudgedPart) -> Problem | None:
         "Much light misses the water",
         spill,
         f"{100 * spill:.0f} % of it.",
-        "It lights the room, costs power and dazzles. Some spill is the price of evenness; limit of our own.",
+        "It lights the room, costs power and dazzles. Some spill is the price of evenness (limit: our estimate).",
         ("lower", "inward", "closer"),
     )
 
@@ -346,8 +346,8 @@ def _front(scope: JudgedPart) -> Problem | None:
         "Light on the front glass",
         front,
         f"{100 * front:.0f} % of all light falls on the front pane or goes out over it.",
-        "Light on the glass is wasted and feeds algae, and what goes out over it dazzles. Hang it further back or lean "
-        "it. Limit of our own.",
+        "Light on the glass is wasted and feeds algae; light over its edge dazzles. Move the fixture back "
+        "or lean it (limit: our estimate).",
         ("back", "lean_back"),
         None,
     )
@@ -360,7 +360,7 @@ def _too_weak(scope: JudgedPart) -> Problem | None:
     part = min(weak, key=lambda p: p.light.mean / p.low)
     return Problem(
         "too_weak",
-        "Too weak for what it is meant for",
+        "Too weak for its goal",
         1 - part.light.mean / part.low,
         f"{_where(part.name)}: {part.light.mean:.0f} PAR on average where {part.low:g} to {part.high:g} is wanted."
         + " Everything is at full: it takes more or stronger fixtures." * all(f.output >= 1.0 for f in scope.fixtures),
@@ -377,10 +377,10 @@ def _too_strong(scope: JudgedPart) -> Problem | None:
     part = max(strong, key=lambda p: p.light.mean / p.high)
     return Problem(
         "too_strong",
-        "Too much for the tank's corals" if lps else "Too strong for what it is meant for",
+        "Too much for the tank's corals" if lps else "Too strong for its goal",
         part.light.mean / part.high,
         f"{_where(part.name)}: {part.light.mean:.0f} PAR on average where {part.low:g} to {part.high:g} is wanted.",
-        "What stands in too much light bleaches. Turn down slowly and watch.",
+        "Corals in too much light bleach. Turn down slowly and watch.",
         ("dim", "raise"),
     )
 

@@ -26,8 +26,8 @@ class Criterion:
 CRITERIA: dict[str, Criterion] = {
     "evenness": Criterion("even light", "tenth percentile over the mean at the rock top, from the model"),
     "shade": Criterion("soft shade", "width of a shadow's edge 10 cm below a ledge, from the model"),
-    "growth": Criterion("growth", "as keepers tell it (common practice, no source)"),
-    "colour": Criterion("colour and contrast", "as keepers tell it (common practice, no source)"),
+    "growth": Criterion("growth", "keepers' opinion (common practice)"),
+    "colour": Criterion("colour and contrast", "keepers' opinion (common practice)"),
     "control": Criterion("control of colour", "as keepers tell it: channels, lamps to be mixed, or none"),
     "shimmer": Criterion(
         "shimmer liked", "standard deviation over mean of rippled light, more is better, from the model"
@@ -35,8 +35,8 @@ CRITERIA: dict[str, Criterion] = {
     "calm": Criterion("calm light wanted", "the same the other way round: less shimmer is better"),
     "power": Criterion("little power", "watts as it is dimmed, from the model"),
     "price": Criterion("price", "to buy, electricity and lamps over five years, less what you own"),
-    "quiet": Criterion("quiet and cool", "fans and hot lamps as keepers tell it (common practice, no source)"),
-    "effort": Criterion("little effort", "lamps to be changed a year, and pieces to be hung and wired; ours"),
+    "quiet": Criterion("quiet and cool", "fans and hot lamps keepers' opinion (common practice)"),
+    "effort": Criterion("little effort", "lamps to change a year, and fixtures to hang and wire (our estimate)"),
 }
 USUAL: dict[str, int] = {
     "evenness": 3, "shade": 2, "growth": 3, "colour": 3, "control": 2, "shimmer": 0, "calm": 0, "power": 2, "price": 3,

@@ -40,10 +40,8 @@ class LightTargets:
     lps_high: Annotated[float, Par("LPS to", 5.0, 2000.0)] = 150.0
     sps_low: Annotated[float, Par("SPS from", 5.0, 2000.0)] = 200.0
     sps_high: Annotated[float, Par("SPS to", 5.0, 2000.0)] = 350.0
-    ceiling: Annotated[float, Par("Never above", 5.0, 2000.0)] = 500.0
-    stocking: Annotated[Stocking, Choice("What will live there", STOCKINGS, formerly=("goal",), column="goal")] = (
-        "mixed"
-    )
+    ceiling: Annotated[float, Par("Maximum PAR", 5.0, 2000.0)] = 500.0
+    stocking: Annotated[Stocking, Choice("Corals kept", STOCKINGS, formerly=("goal",), column="goal")] = "mixed"
     school: Annotated[str, Choice("Light targets", SCHOOL_NAMES)] = "moderate"
 
     def __post_init__(self) -> None:
@@ -111,7 +109,7 @@ SCHOOLS: dict[str, School] = {
     ),
 }
 SCHOOL_NAMES = {
-    **{key: f"{school.name} school" for key, school in SCHOOLS.items()},
+    **{key: school.name for key, school in SCHOOLS.items()},
     "own": "My own limits",
 }
 

@@ -20,7 +20,7 @@ from corlume.core.message_text import escape_slots
 Grade = Literal["good", "fair", "poor", "plain"]
 WORSE: tuple[Grade, ...] = ("good", "fair", "poor")
 ENDS_GOAL, ENDS_FAIR = 0.75, 0.6
-"""Weaker end over the middle from which it is good, and fair [-]; the first common practice, the second ours."""
+"""Weaker end over the centre from which it is good, and fair [-]; the first common practice, the second ours."""
 TENTH_GOOD, TENTH_FAIR = 0.7, 0.5
 LEAST_GOOD, LEAST_FAIR = 0.5, 0.3
 """Tenth percentile and least reading over the mean from which light is called even [-]; ours, see ``_uniformity``."""
@@ -87,11 +87,11 @@ class VerdictCase:
         """A verdict on evenness, ungraded where the goal is not even light."""
         if self.blanket or verdict.grade == "plain":
             return verdict
-        why = f"Not graded: this setup is meant for {in_words(self.purpose)}, which asks for no blanket."
+        why = f"Not graded. Goal of this setup: {in_words(self.purpose)}, which does not need even light."
         return replace(verdict, grade="plain", school=f"{why} {verdict.school}", improve=NOT_ASKED)
 
 
-NOT_ASKED = "Nothing is asked of it here; what the setup is meant for is said on the chart and can be changed there."
+NOT_ASKED = "No target here. Change the goal of the setup on the PAR map."
 
 
 def judge(case: VerdictCase, *, money: str) -> list[Verdict]:
@@ -128,7 +128,7 @@ def judge(case: VerdictCase, *, money: str) -> list[Verdict]:
         _spill(f),
         *_shimmer(case),
     ]
-    return [replace(v, improve="Nothing: it is as it should be.") if v.grade == "good" else v for v in judged] + [power]
+    return [replace(v, improve="Nothing to change.") if v.grade == "good" else v for v in judged] + [power]
 
 
 def coral_verdict(placed: int, out: Sequence[tuple[str, float, float]]) -> Verdict:
@@ -148,7 +148,7 @@ def coral_verdict(placed: int, out: Sequence[tuple[str, float, float]]) -> Verdi
         f"{placed - len(out)} of {placed}",
         grade,
         "Every placed coral reads within the band on its card." if not out else f"Out of it: {'; '.join(named)}{more}.",
-        "The bands on your coral cards. The grade is our own: fair while a quarter of them or less is out.",
+        "The ranges on your care cards. Grade (our estimate): fair while a quarter of them or less is out.",
         "Move one that is out; where several are, change the light, slowly.",
     )
 
@@ -165,7 +165,7 @@ def _ends(f: Figures) -> Verdict:
         f"{_par(f.ends.middle)} in the middle, {_par(f.ends.right)} right. It does not see what lies between, nor "
         "front and back: uniformity does."
     )
-    school = "Common practice, no source: 75 % is aimed at, 84 to 88 % is excellent."
+    school = "Common practice: aim for 75 %; 84 to 88 % is excellent."
     improve = (
         "Move the outer fixtures further out than equal spacing, a hand's breadth at most, then raise all of them."
     )
@@ -173,7 +173,7 @@ def _ends(f: Figures) -> Verdict:
         school += " Over 100 % the figure tells only that the middle is the darker; not graded."
         improve = "The middle is darker than the ends: move the outer fixtures in, or see what stands in its light."
     return Verdict(
-        "ends", "Ends against middle", f"{100 * share:.0f} %" if math.isfinite(share) else "no reading", grade, reason,
+        "ends", "Ends vs centre", f"{100 * share:.0f} %" if math.isfinite(share) else "no reading", grade, reason,
         school, improve, {"depth": f.depth},
     )  # fmt: skip
 
@@ -196,7 +196,7 @@ def _uniformity(f: Figures) -> Verdict:
         lopsided = f" One end has {weaker:.0f} PAR and the other {stronger:.0f}: no more than fair."
     return Verdict(
         "uniformity",
-        "Uniformity, least and tenth",
+        "Uniformity (min, P10)",
         f"{100 * least:.0f} and {100 * tenth:.0f} %" if math.isfinite(least) else "no reading",
         grade,
         f"Over the plane {{depth}} down, the height of the rock top: the darkest place has {f.plane.least:.0f} PAR and "
@@ -204,7 +204,7 @@ def _uniformity(f: Figures) -> Verdict:
         "Least over mean is the U0 of lighting practice (EN 12464-1, from memory: 60 % where work is done, 40 % around "
         f"it). The grade is our own: good from {100 * TENTH_GOOD:.0f} % at the tenth and {100 * LEAST_GOOD:.0f} % at "
         f"the least, fair from {100 * TENTH_FAIR:.0f} and {100 * LEAST_FAIR:.0f}.",
-        "Find the dark place on the chart: spread fixtures towards it, raise them, or take away what shades it.",
+        "Find the dark place on the PAR map: move fixtures towards it, raise them, or remove what shades it.",
         {"depth": f.depth},
     )
 
@@ -214,9 +214,9 @@ def _covered(case: VerdictCase) -> Iterator[Verdict]:
     f, purpose = case.figures, case.purpose
     if purpose == "zones" and not f.parts:
         yield Verdict(
-            "coverage", "Zones in band", "no zones", "plain",
-            "This setup is meant for zones drawn by hand, and none is drawn.",
-            "Your own zones.", "Draw a zone, or change what the setup is meant for.",
+            "coverage", "Zones in range", "no zones", "plain",
+            "The goal is target zones, and none is drawn.",
+            "Your own zones.", "Draw a zone, or change the goal.",
         )  # fmt: skip
         return
     if purpose == "zones":
@@ -225,15 +225,15 @@ def _covered(case: VerdictCase) -> Iterator[Verdict]:
             f"{escape_slots(p.name)} {100 * p.within:.0f} % of {p.low:g} to {p.high:g}" for p in f.parts[:4]
         )
         yield Verdict(
-            "coverage", "Zones in band", f"{100 * share:.0f} %", _grade(share),
+            "coverage", "Zones in range", f"{100 * share:.0f} %", _grade(share),
             f"Mean over {len(f.parts)} zone{'s' * (len(f.parts) > 1)} of the share that has the PAR written to it: "
             f"{told}.",
-            "Your own zones. The grade (70 % good, 40 % fair) is our own.", _more_or_less(low),
+            "Your own zones. Grade (our estimate): 70 % good, 40 % fair.", _more_or_less(low),
         )  # fmt: skip
         return
-    titles = {"top": "Rock top in band", "seats": "Seats in band", "strong": "Strong end in band",
-              "weak": "Weak end in band", "low": "Low places in band"}  # fmt: skip
-    school = SCHOOLS[case.targets.school].name + " school" if case.targets.school in SCHOOLS else "Your own limits"
+    titles = {"top": "Rock top in range", "seats": "Spots in range", "strong": "Strong end in range",
+              "weak": "Weak end in range", "low": "Low places in range"}  # fmt: skip
+    school = SCHOOLS[case.targets.school].name if case.targets.school in SCHOOLS else "Your own limits"
     for part in f.parts:
         own = case.intent.high and part.key not in ("weak", "low")
         rule = "Your own light on top for this setup" if own else school
@@ -247,7 +247,7 @@ def _covered(case: VerdictCase) -> Iterator[Verdict]:
             grade,
             f"Share that reads {part.low:g} to {part.high:g} PAR of {part.name}. The mean there is "
             f"{part.light.mean:.0f}.",
-            f"{rule}. The grade (70 % good, 40 % fair) is our own." if grade != "plain" else f"{rule}.",
+            f"{rule}. Grade (our estimate): 70 % good, 40 % fair." if grade != "plain" else f"{rule}.",
             _more_or_less(part),
         )
 
@@ -264,7 +264,7 @@ def _by(share: float, good: float, fair: float) -> Grade:
 
 def _more_or_less(part: FigurePart) -> str:
     if part.light.mean < part.low:
-        return "Most of it is too weak: raise output, hang lower, or add light."
+        return "Most of it is too weak: raise output, lower the fixtures, or add light."
     if part.light.mean >= part.high:
         return "Most of it is too strong: lower the output or raise the fixtures."
     return "The mean is right; spread the light so that more of the places share it."
@@ -283,9 +283,9 @@ def _spread(f: Figures) -> Verdict:
         "good" if good else "fair" if fair else "poor",
         f"Eight of ten readings {{depth}} down lie within {spread:.0f} PAR of each other, {100 * relative:.0f} % of "
         f"their mean of {f.plane.mean:.0f}.",
-        "Common practice, no source: most readings at the rock top within about 100 of each other. That is said of "
-        f"light for SPS; against the mean, which no dimmer changes, {100 * RELATIVE_GOOD:.0f} % is good and "
-        f"{100 * RELATIVE_FAIR:.0f} % fair, ours.",
+        "Common practice for SPS: most readings at the rock top within about 100 of each other. Relative to the mean, "
+        f"which dimming does not change, {100 * RELATIVE_GOOD:.0f} % is good and {100 * RELATIVE_FAIR:.0f} % fair "
+        "(our estimate).",
         "Raise the fixtures, or spread them: a dimmer leaves the share as it is.",
         {"depth": f.depth},
     )
@@ -295,12 +295,12 @@ def _volume(case: VerdictCase) -> Verdict:
     low, high = case.targets.volume_band()
     return Verdict(
         "volume",
-        "Water in band",
+        "Water in range",
         f"{100 * case.figures.volume_share:.0f} %",
         "plain",
         f"Share of all the water from the rock top to the sand that reads {low:g} to {high:g} PAR"
         + (", every band in which corals of a mixed tank live." if case.targets.stocking == "mixed" else "."),
-        "Your own targets; no grade, as rock decides how much of the water matters.",
+        "Your own targets. No grade, as rock decides how much of the water matters.",
         "Turn what is too strong down first; low places can be filled with corals that want less.",
     )
 
@@ -319,7 +319,7 @@ def _hottest(case: VerdictCase) -> Verdict:
         grade,
         f"The strongest reading at or below the rock top: {{x}} from the left, {{y}} from the front, {{depth}} down; "
         f"{ratio:.1f} times the mean of the rock-top plane.",
-        f"Your ceiling is {t.ceiling:g}; about 500 is the most that keepers would run (common practice, no source).",
+        f"Your ceiling is {t.ceiling:g}; about 500 is the most that keepers would run (common practice).",
         "Raise the fixture above it, or spread: turned down until this place is right, the rest would be too dim."
         if peaked
         else "Turn it down a little, or raise the fixture above it.",
@@ -343,9 +343,9 @@ def _shimmer(case: VerdictCase) -> Iterator[Verdict]:
         "Standard deviation over mean of the light in the middle of the tank, {depth} down, while the surface ripples. "
         f"{'Calm light is wanted' if calm else 'Shimmer is liked'}: {limit}.",
         "Our estimate, measure and grade: small lamps throw glitter lines, large and long ones wash them out.",
-        "Hang lower, or use tubes, panels or more and larger modules; point pumps away from the surface."
+        "Lower the fixtures, or use tubes, panels or more and larger modules; point pumps away from the surface."
         if calm
-        else "Hang higher, or use small modules or halides, and let a pump break the surface.",
+        else "Raise the fixtures, or use small modules or halides, and let a pump break the surface.",
         {"depth": case.figures.depth},
     )
 
@@ -357,6 +357,6 @@ def _spill(f: Figures) -> Verdict:
         f"{100 * f.spill:.0f} %",
         "good" if round(f.spill, 2) <= 0.25 else "fair" if round(f.spill, 2) <= 0.45 else "poor",
         "Share of all light given off that misses the opening: past the panes, onto the rim or a brace.",
-        "Worked out by following rays of equal flux; the grade (25 % good, 45 % fair) is our own.",
-        "Hang lower, use a narrower lobe, or move outer fixtures in. Some spill is the price of evenness.",
+        "Computed by following rays of equal flux. Grade (our estimate): 25 % good, 45 % fair.",
+        "Lower the fixtures, use a narrower beam, or move outer fixtures in. Some spill is the price of evenness.",
     )

@@ -71,10 +71,10 @@ class Emitter:
     ppf: Annotated[float, Number("PPF", 0.1, 20_000.0, "flux", about="photon flux of 400 to 700 nm at full output")]
     fwhm: Annotated[
         float,
-        Angle("FWHM", 10 * DEGREE, 170 * DEGREE, about="full width of the lobe at half maximum; 120 is Lambert's"),
+        Angle("FWHM", 10 * DEGREE, 170 * DEGREE, about="full width at half maximum; 120 without a lens"),
     ]
-    length: Annotated[float, Length("Face length", 0.001, 4.0, about="light-giving face along its own axis")]
-    width: Annotated[float, Length("Face width", 0.001, 2.0, about="light-giving face across")]
+    length: Annotated[float, Length("Emitting length", 0.001, 4.0, about="light-giving face along its own axis")]
+    width: Annotated[float, Length("Emitting width", 0.001, 2.0, about="light-giving face across")]
     x: Annotated[float, Length("From left", -10.0, 15.0, about="its centre, from the inside of the left pane")]
     y: Annotated[float, Length("From front", -10.0, 15.0, about="its centre, from the inside of the front pane")]
     height: Annotated[float, Length("Above water", about="the light-giving face above the water line")]
@@ -98,7 +98,7 @@ class Emitter:
     def __post_init__(self) -> None:
         rules = limits(self)
         if math.isfinite(self.height) and self.height <= 0:
-            rules.that(False, "height", "is under water: it must hang above the water line", "length", self.height)
+            rules.that(False, "height", "is under water: it must be above the water line", "length", self.height)
         else:
             rules.between("height", self.height, 0.01, 5.0, "length")
         rules.that(0 < len(self.channels) <= MOST_CHANNELS, "channels", f"must be one to {MOST_CHANNELS}")
@@ -108,7 +108,7 @@ class Emitter:
         )
         rules.finish()
         low = self.height - self.drop()
-        rules.that(low > 0.002, "height", "is too low for its tilt: one edge would hang at {value}", "length", low)
+        rules.that(low > 0.002, "height", "is too low for its tilt: one edge would be at {value}", "length", low)
         rules.finish()
 
     def __hash__(self) -> int:

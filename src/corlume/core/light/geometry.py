@@ -64,7 +64,7 @@ class Brace:
     y: Annotated[float, Length("y", -10.0, 15.0)]
     length: Annotated[float, Length("length", 0.001, 15.0)]
     width: Annotated[float, Length("width", 0.001, 15.0)]
-    height: Annotated[float | None, Length("above water", 0.0, 3.0, about="left open for a brace at the rim")] = None
+    height: Annotated[float | None, Length("above water", 0.0, 3.0, about="blank for a brace at the rim")] = None
 
     @property
     def x1(self) -> float:
@@ -201,15 +201,17 @@ class Tank:
     water_depth: Annotated[float, Length("Water depth", 0.05, 2.0, about="bottom pane to water line")]
     rim_height: Annotated[float, Length("Rim above water", 0.0, 0.5, about="top of the panes")] = 0.03
     rim_inset: Annotated[float, Length("Rim or eurobrace", about="how far it reaches in from each pane")] = 0.0
-    room_height: Annotated[float, Length("Room above", 0.05, 5.0, about="water line to canopy or ceiling")] = 0.9
+    room_height: Annotated[float, Length("Clearance above water", 0.05, 5.0, about="water line to canopy or ceiling")] = 0.9
     sand: Annotated[float, Length("Sand bed", about="its depth")] = 0.03
     sand_flow: Annotated[Flow, Choice("Flow over the sand", FLOWS)] = ""
-    sand_albedo: Annotated[float, Number("Sand sends back", 0.0, 0.95, "fraction", about="pale 30 to 40, dark 5")] = 0.3
+    sand_albedo: Annotated[float, Number("Sand reflectance", 0.0, 0.95, "fraction", about="pale 30 to 40, dark 5")] = (
+        0.3
+    )
     rock_albedo: Annotated[
-        float, Number("Rock sends back", 0.0, 0.95, "fraction", about="grown over 10, bare and pale 30")
+        float, Number("Rock reflectance", 0.0, 0.95, "fraction", about="grown over 10, bare and pale 30")
     ] = 0.1
     cover: Annotated[
-        float, Share("Lid or mesh lets pass", 0.05, 1.0, about="open 100, mesh 80 to 95, clear lid 90")
+        float, Share("Lid or mesh transmits", 0.05, 1.0, about="open 100, mesh 80 to 95, clear lid 90")
     ] = 1.0
     water: Annotated[Water, Part(file="water")] = field(default_factory=Water)
     left: Annotated[Pane, Part(file="panes.left", prefix="left_")] = field(default_factory=Pane)

@@ -20,7 +20,7 @@ Arranging = Literal["level", "even", "balanced", "line", "mirror", "swap"]
 ARRANGINGS: dict[Arranging, tuple[str, str]] = {
     "level": ("Level", "All as high as the highest of them"),
     "even": ("Space between outer two", "Along the tank: the outer two stay, and those between them are spaced evenly"),
-    "balanced": ("Space equally", "In equal parts of the tank's length, as keepers begin (common practice, no source)"),
+    "balanced": ("Space equally", "In equal parts of the tank's length, as keepers begin (common practice)"),
     "line": ("In one line", "All as far from the front pane as their mean"),
     "mirror": ("Mirror left to right", "Each to the same place at the other end of the tank"),
     "swap": ("Mirror front to back", "Each to the same place at the other long pane"),

@@ -43,10 +43,10 @@ def _with_each_other(tank: Tank, fixtures: Sequence[Fixture]) -> Iterator[Overla
     units = units_of(fixtures)
     named = [fixtures[unit[0]].frame or letter(unit[0]) for unit in units]
     for a, b, move in in_one_place(tank, fixtures):
-        words = f"{escape_slots(named[a])} and {escape_slots(named[b])} are in one place."
+        words = f"{escape_slots(named[a])} and {escape_slots(named[b])} overlap."
         indices = (units[a][0], units[b][0])
         if move is None:
-            yield Overlap(indices, words, "There is no free place near: take one down, or use a smaller one.")
+            yield Overlap(indices, words, "There is no free place nearby: delete one, or use a smaller one.")
             continue
         dx, dy, up = move
         way = ("to the right" if dx > 0 else "to the left") if dx else "to the back" if dy > 0 else "to the front"
@@ -79,7 +79,7 @@ def _with_room(tank: Tank, i: int, fixture: Fixture, around: Surroundings) -> It
         aside = (min(e.x + half_x, x1) - max(e.x - half_x, x0), min(e.y + half_y, y1) - max(e.y - half_y, y0))
         if min(aside) <= 0 or not e.height - LEAST < height < e.height + BODY_HEIGHT:
             continue
-        words = f"{name} and a brace or canopy edge, {{height}} above the water, are in one place."
+        words = f"{name} and a brace or canopy edge, {{height}} above the water, overlap."
         up = height - e.height
         yield Overlap((i,), words, f"Raise {name} by {{by}}.", {"by": max(up, 2 * LEAST), "height": height})
     behind = ends["back"] - around.gap

@@ -161,9 +161,9 @@ def _weight(tank: Tank, fixtures: Sequence[Fixture]) -> MountingCheck:
 
 
 def _bodies(tank: Tank, fixtures: Sequence[Fixture], around: Surroundings) -> list[MountingCheck]:
-    rule = "No two bodies in one place, and none in a pane, a brace, the canopy or the wall; measure the real bodies."
+    rule = "No overlap of fixtures, or with a pane, brace, canopy or wall; measure the real bodies."
     return [
-        MountingCheck("bodies", "Two in one place", "no", f"{found.words} {found.move}", rule, found.lengths)
+        MountingCheck("bodies", "Overlap", "no", f"{found.words} {found.move}", rule, found.lengths)
         for found in find_overlaps(tank, fixtures, around)
     ]
 
@@ -178,7 +178,7 @@ def _canopy(tank: Tank, fixtures: Sequence[Fixture]) -> MountingCheck:
         "{room} over the bodies, taken as {body} high."
         if least >= 0
         else "{short} short of room for a body {body} high.",
-        "Measure the real body with its hanger: ours is a guess.",
+        "Measure the real body with its hanger; this height is our estimate.",
         {"room": max(0.0, least), "short": max(0.0, -least), "body": BODY},
     )
 
@@ -240,11 +240,11 @@ def _leads(fixtures: Sequence[Fixture], around: Surroundings) -> list[MountingCh
     return [
         MountingCheck(
             "leads",
-            "Leads from fixture to fixture",
+            "Cables from fixture to fixture",
             "yes" if need <= around.lead else "no",
             "The widest step from body to body is {widest}; with a drip loop it asks for {need}, and the lead is "
             "{lead}.",
-            "Lead length decides how far apart two chained fixtures can hang.",
+            "Cable length limits how far apart two chained fixtures can be.",
             {"widest": widest, "need": need, "lead": around.lead},
         )
     ]
@@ -288,7 +288,7 @@ def _total_heat(fixtures: Sequence[Fixture]) -> MountingCheck:
         "Total heat",
         "look" if full > MUCH_HEAT else "yes",
         f"{now:.0f} W as it is dimmed, {full:.0f} W at full: in the end all of it is heat in the room and the water.",
-        f"Over {MUCH_HEAT:.0f} W, limit of our own, plan fans and an open canopy, and watch the water's temperature "
+        f"Over {MUCH_HEAT:.0f} W (our estimate) plan fans and an open canopy, and watch the water's temperature "
         "for some days.",
     )
 

@@ -20,7 +20,7 @@ FORMS: dict[Form, str] = {
 }
 Basis = Literal["common", "published", "memory"]
 BASES: dict[Basis, str] = {
-    "common": "common practice, no source",
+    "common": "common practice",
     "published": "published, see its source",
     "memory": "from memory",
 }
@@ -73,7 +73,7 @@ class CoralType:
     form : how it grows; ``height`` when mature [m]; ``growth`` across a year [m].
     on_top, on_face, on_sand, under, on_pane : where it sits.
     untidy : it lives on the sand, but looks untidy there and hinders cleaning.
-    overgrows : it grows over what it touches.
+    overgrows : it overgrows neighbours.
     allelopathic : it gives off chemicals against its neighbours, through the water.
     food : it lives off food, and light does not judge it.
     light : what keepers say of kinds of light for it; ``flow_form`` what flow does to its form.
@@ -105,9 +105,7 @@ class CoralType:
 
     def __post_init__(self) -> None:
         rules = limits(self)
-        rules.that(
-            any(getattr(self, name) for name in SEATS), "on_top", "or another seat must be chosen: it sits somewhere"
-        )
+        rules.that(any(getattr(self, name) for name in SEATS), "on_top", "or another placement must be chosen")
         based = "published" in (self.light_basis, self.flow_basis, self.reach_basis, self.growth_basis)
         rules.that(not based or bool(self.source.strip()), "source", "is empty: name what was published")
         rules.finish()

@@ -23,7 +23,7 @@ HOLDS: dict[Holds, str] = {
     "rest": "rests there, after a nudge",
     "crevice": "wedged in a crevice",
     "glue": "wants glue",
-    "none": "none: no seat here",
+    "none": "unusable spot",
 }
 
 

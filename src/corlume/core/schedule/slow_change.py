@@ -96,7 +96,7 @@ APPROACHES: dict[str, Approach] = {
         0.0,
     ),
     "height": Approach(
-        "Hang higher, lower by some centimetres a week",
+        "Start higher, lower by some centimetres a week",
         "Distance dims every fixture alike, colour and all: for what does not dim, and for mounts that move.",
         "height",
         7,

@@ -1,4 +1,4 @@
-"""Balance by meter: a few spots 15 cm down, read and shifted and read again until they agree.
+"""Balance with a meter: a few spots 15 cm down, read and shifted and read again until they agree.
 
 The rule is the trade's (common practice, no source): probe under each fixture, between them and at the ends, and move
 until they agree within about 10. The move is computed here instead of guessed.

@@ -136,7 +136,7 @@ def estimate_fixture(tank: Tank, start: Emitter, points: Array, par: Array) -> F
         return np.asarray(lit, dtype=np.float64)
 
     if field(start.fwhm, told).min() <= 0:
-        raise InvalidInput([FieldError("readings", "lie where none of its light comes: look at height and places")])
+        raise InvalidInput([FieldError("readings", "are where none of its light comes: check height and positions")])
 
     def residuals(v: Array) -> Array:
         model = np.log(np.maximum(1e-12, field(v[1], v[2]))) + v[0]
@@ -157,7 +157,7 @@ def estimate_fixture(tank: Tank, start: Emitter, points: Array, par: Array) -> F
         )
     if walls and not keep[2]:
         notes.append(
-            f"Flux and return of the panes cannot be told apart by these readings: the panes are taken to send back "
+            f"These readings cannot separate PPF and pane reflectance; assumed pane reflectance: "
             f"{100 * told:.0f} %, as you said. Readings near a pane and away from it would tell both."
         )
     if not all(keep):

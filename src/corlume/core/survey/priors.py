@@ -22,9 +22,9 @@ class Prior:
 FLUX: dict[FluxBasis, Prior] = {
     "file": Prior(0.06, "photometry file: a laboratory's 3 to 5 %, and one lamp from the next"),
     "maker": Prior(0.35, "maker's figure: bare, cold and of the best bin; meters find a third to a half less of LEDs"),
-    "typical": Prior(0.25, "as usually measured of its kind: fixtures of one wattage differ by a quarter"),
+    "typical": Prior(0.25, "as usually measured; fixtures of one wattage differ by 25 %"),
     "run": Prior(0.12, "measured as run: a sphere or a grid, at a stated level"),
-    "watts": Prior(0.35, "guessed from watts and kind, by the chain from socket to water"),
+    "watts": Prior(0.35, "from watts and technology, by the chain from socket to water"),
     "readings": Prior(0.10, "fitted from a few readings of a meter, which itself is 5 to 10 % off"),
     "grid": Prior(0.08, "fitted from a grid of readings"),
 }
@@ -33,9 +33,9 @@ EACH = Prior(0.12, "one lamp from the next: age, salt, dust, the true level of i
 """Output of each fixture by itself, beside what all of its sort share."""
 WORN = 0.5
 """Of what an answer about age and dirt takes, so much again is not known, as a share of its logarithm [-]."""
-LOBE_FILE = Prior(0.03, "lobe from a photometry file")
-LOBE_TOLD = Prior(0.05, "lobe as one figure: a beam is no cos^m, and makers round to 10 degrees")
-LOBE_USUAL = Prior(0.15, "beam as usual for its kind: modules differ by their lenses")
+LOBE_FILE = Prior(0.03, "beam from a photometry file")
+LOBE_TOLD = Prior(0.05, "beam as one number; makers round to 10 degrees")
+LOBE_USUAL = Prior(0.15, "beam as usual for this technology; lenses differ")
 """Width of the beam, common to all fixtures of one sort."""
 MIDDLE = Prior(0.15, "the middle of a beam: lenses and reflectors leave a hot or a hollow spot")
 SIDES_OF_BEAM = Prior(0.20, "the sides of a beam: light that strays past lens or reflector")
@@ -47,12 +47,12 @@ WEAK_OUTPUT = 0.12
 WEAK_ODDS = 0.02
 """What a lamp that fails still gives, about [-], and how often one does before the readings speak [-]."""
 GLASS = Prior(0.04, "clear glass by Fresnel; salt, algae and scratches take what they take")
-PLAIN = Prior(0.15, "film, paint and algae are told by eye")
-DARK = Prior(0.03, "dark background: sends back next to nothing")
+PLAIN = Prior(0.15, "film, paint and algae judged by eye")
+DARK = Prior(0.03, "dark background: reflects almost nothing")
 """Return of a pane; ``DARK`` where it is below ``DARK_BELOW``."""
 DARK_BELOW = 0.2
-CDOM = Prior(0.02, "yellow of the water told by eye: so much, or half of what was told if that is more [1/m]")
-ATTENUATION = Prior(0.04, "loss told by eye: so much, or half of what was told if that is more [1/m]")
+CDOM = Prior(0.02, "yellow of the water judged by eye")
+ATTENUATION = Prior(0.04, "loss judged by eye")
 MODEL = Prior(0.03, "what rock, corals and bodies of fixtures are in truth beside their blocks")
 """What no unknown above can explain, at any place."""
 METER = Prior(0.05, "cosine error and calibration of a quantum sensor between two spots")

@@ -22,7 +22,7 @@ Pumps = Literal["on", "off"]
 AtSpot = Literal["", "on", "off"]
 PUMPS: dict[Pumps, str] = {"on": "on", "off": "off"}
 Seen = Literal["", "dark", "lit"]
-LOOKS: dict[Seen, str] = {"": "not looked at", "dark": "dark", "lit": "lit"}
+LOOKS: dict[Seen, str] = {"": "not checked", "dark": "dark", "lit": "lit"}
 Kind = Literal["", "before", "heights", "sliders", "after", "balance", "spill", "cloudy"]
 KINDS: dict[Kind, str] = {
     "": "readings",
@@ -145,7 +145,7 @@ class Survey:
     correction: Annotated[Correction | None, Own()] = None
     colonies: Annotated[tuple[Colony, ...], Own(file="colonies_cm")] = ()
     in_use: Annotated[bool, Flag("In use", blank=False)] = False
-    kind: Annotated[Kind, Choice("Kind", KINDS)] = ""
+    kind: Annotated[Kind, Choice("Type", KINDS)] = ""
 
     def __post_init__(self) -> None:
         rules = limits(self)

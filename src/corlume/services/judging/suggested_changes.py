@@ -154,7 +154,7 @@ def _try(
     try:
         after = move(room, fixtures)
     except InvalidInput:
-        return "has no room: something would hang into the water"
+        return "has no clearance: a fixture would touch the water"
     if after == list(fixtures):
         return NOTHING_TO_MOVE.get(key, "finds nothing to move")
     if len(overlaps(after)) > len(overlaps(fixtures)):
@@ -202,9 +202,9 @@ def setup_of(db: Database, tank_id: int, found: ProblemReport, key: str, name: s
     """Add a setup with the suggested change of a given name; returns its id. ``NotFound`` when there is none."""
     remedy = next((r for r in found.remedies if r.key == key), None)
     if remedy is None:
-        raise NotFound(f"no remedy {key} for this setup")
+        raise NotFound(f"no change {key} for this setup")
     if remedy.short:
-        raise NotFound("the canopy has no room for this remedy yet")
+        raise NotFound("the canopy is too low for this change")
     return add_setup(db, tank_id, Setup(f"{name[:50]}: {_title(key).lower()}", remedy.fixtures, intent=intent))
 
 
@@ -311,8 +311,8 @@ MOVES: dict[str, tuple[str, Move]] = {
     "brighten": ("Turn all up by {share}", _brighten),
     "no_lens": ("Take the lenses off", _no_lens),
     "inward": ("Lean the outer modules inward by 12 degrees", _inward),
-    "off_brace": ("Hang what is over a brace to one side of it", _off_brace),
-    "back": ("Hang all {aside} further back", _all(1, y="aside")),
+    "off_brace": ("Move fixtures over a brace to one side", _off_brace),
+    "back": ("Move all fixtures {aside} back", _all(1, y="aside")),
     "lean_back": ("Lean all to the back by 12 degrees", lambda _, fixtures: [_moved(f, roll=LEAN) for f in fixtures]),
     "to_left": ("Move all {aside} to the left", _all(-1, x="aside")),
     "to_right": ("Move all {aside} to the right", _all(1, x="aside")),

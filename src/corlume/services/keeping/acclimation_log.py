@@ -98,7 +98,7 @@ def add_entry(
 ) -> int:
     """Add an entry to a coral's log, with a photo if given; returns its id.
 
-    ``InvalidInput`` for a day to come; ``BadFile`` for what is no picture.
+    ``InvalidInput`` for a day in the future; ``BadFile`` for what is no picture.
     """
     found = read_picture(photo) if photo else None
     with db.writing() as connection:
@@ -116,7 +116,7 @@ def add_entry(
             note = replace(note, picture=keep_blob(connection, found.data))
         if note.place is None and coral.place is not None:
             note = replace(note, x=coral.place.x, y=coral.place.y, depth=coral.place.depth)
-        return CORAL_NOTES.insert(_edit(connection, tank_id, f"note on {coral.card.name}"), note, coral_id)
+        return CORAL_NOTES.insert(_edit(connection, tank_id, f"log entry of {coral.card.name}"), note, coral_id)
 
 
 def move_coral(
@@ -140,7 +140,7 @@ def remove_entry(db: Database, tank_id: int, coral_id: int, note_id: int) -> Non
     with db.writing() as connection:
         coral = load_tank(connection, tank_id).coral(coral_id).value
         CORAL_NOTES.get(connection, note_id, coral_id)
-        CORAL_NOTES.delete(_edit(connection, tank_id, f"remove a note on {coral.card.name}"), note_id)
+        CORAL_NOTES.delete(_edit(connection, tank_id, f"delete an entry of {coral.card.name}"), note_id)
 
 
 def save_course(db: Database, tank_id: int, coral_id: int, course: Course, *, today: datetime.date) -> None:

@@ -56,9 +56,11 @@ def save_type(db: Database, tank_id: int, kind: CoralType, was: str = "") -> Non
         stored = load_tank(connection, tank_id)
         old, rules = _own(stored, was), Rules()
         other = _own(stored, kind.card.name)
-        rules.that(other is None or (old is not None and other.id == old.id), "name", "is taken by a kind of yours")
+        rules.that(
+            other is None or (old is not None and other.id == old.id), "name", "is already one of your coral types"
+        )
         rules.finish()
-        _put(Edit(connection, tank_scope(tank_id), f"kind {kind.card.name}"), stored, kind, old)
+        _put(Edit(connection, tank_scope(tank_id), f"change coral type {kind.card.name}"), stored, kind, old)
 
 
 def remove_type(db: Database, tank_id: int, name: str) -> None:
@@ -67,7 +69,7 @@ def remove_type(db: Database, tank_id: int, name: str) -> None:
         kept = _own(load_tank(connection, tank_id), name)
         if kept is None:
             raise NotFound(f"no kind {name}")
-        CORAL_KINDS.delete(Edit(connection, tank_scope(tank_id), f"remove kind {name}"), kept.id)
+        CORAL_KINDS.delete(Edit(connection, tank_scope(tank_id), f"delete coral type {name}"), kept.id)
 
 
 def export_types(kinds: Sequence[CoralType]) -> str:
@@ -90,8 +92,8 @@ def import_types(db: Database, tank_id: int, data: bytes) -> int:
         known = library(stored)
         new = [kind for kind in kinds if known.get(kind.card.name) != kind]
         if len(stored.kinds) + len(new) > MOST_KINDS:
-            raise BadFile([FileFault("the table", f"would make more than {MOST_KINDS} kinds of your own")])
-        edit = Edit(connection, tank_scope(tank_id), f"bring in {len(new)} kinds")
+            raise BadFile([FileFault("the table", f"would make more than {MOST_KINDS} coral types of your own")])
+        edit = Edit(connection, tank_scope(tank_id), f"import {len(new)} coral types")
         for kind in new:
             _put(edit, stored, kind, _own(stored, kind.card.name))
     return len(new)

@@ -66,7 +66,7 @@ def place_coral(db: Database, tank_id: int, coral_id: int, place: tuple[float, f
         living(coral)
         moved = replace(coral, place=place and Placement(*place))
         replace(stored.scene(), corals=(moved,))
-        verb = "take up" if place is None else "place" if coral.place is None else "move"
+        verb = "unplace" if place is None else "place" if coral.place is None else "move"
         edit = Edit(connection, tank_scope(tank_id), f"{verb} {coral.card.name}")
         CORALS.update(edit, coral_id, moved)
 
@@ -98,7 +98,7 @@ def remove_coral(db: Database, tank_id: int, coral_id: int) -> None:
     """Delete a coral with its log."""
     with db.writing() as connection:
         coral = load_tank(connection, tank_id).coral(coral_id).value
-        CORALS.delete(Edit(connection, tank_scope(tank_id), f"remove {coral.card.name}"), coral_id)
+        CORALS.delete(Edit(connection, tank_scope(tank_id), f"delete {coral.card.name}"), coral_id)
 
 
 def export_corals(stored: StoredTank) -> str:
@@ -115,7 +115,7 @@ def import_corals(db: Database, tank_id: int, data: bytes) -> int:
         outside = place_errors(stored.tank, corals)
         if outside:
             raise BadFile([_outside(error) for error in outside])
-        edit = Edit(connection, tank_scope(tank_id), f"bring in {len(corals)} corals")
+        edit = Edit(connection, tank_scope(tank_id), f"import {len(corals)} corals")
         for coral in corals:
             CORALS.insert(edit, coral, tank_id)
     return len(corals)

@@ -65,7 +65,7 @@ def entry(db: Database, key: str) -> CatalogueEntry:
     for one in entries(db):
         if one.key == key:
             return one
-    raise NotFound(f"no fixture {key} on the shelf")
+    raise NotFound(f"no fixture {key} in the fixture library")
 
 
 def source_of(db: Database, key: str) -> str:
@@ -120,7 +120,7 @@ def read_import(
     rules.that(
         ppf is not None or light != "" or shape is not None,
         "ppf",
-        f"is needed: the file gives {lumens:.0f} lumens, and these become photons only for a known kind of light",
+        f"is needed: the file gives {lumens:.0f} lumens, which convert to PPF only for a known technology",
     )
     rules.finish()
     ppf_told = ppf
@@ -172,7 +172,7 @@ def put(
     fixture = replace(brought.fixture, name=name.strip() or brought.fixture.name, weight=weight)
     own = OwnFixture(fixture, brought.source, price, mount.strip())
     with db.writing() as connection:
-        return f"own-{own_fixtures.put_on_shelf(connection, [own], f'put {fixture.name} on the shelf')[0]}"
+        return f"own-{own_fixtures.put_on_shelf(connection, [own], f'put {fixture.name} in the fixture library')[0]}"
 
 
 def export_photometry(db: Database, key: str) -> str:
@@ -193,7 +193,7 @@ def import_own(db: Database, data: bytes) -> int:
     """Import own fixtures from such a file in one step of undo; returns how many. ``BadFile`` otherwise."""
     items = read_own_fixtures(data)
     with db.writing() as connection:
-        own_fixtures.put_on_shelf(connection, items, f"put {len(items)} fixtures on the shelf")
+        own_fixtures.put_on_shelf(connection, items, f"put {len(items)} fixtures in the fixture library")
     return len(items)
 
 
@@ -224,7 +224,7 @@ def copy_to_own(db: Database, key: str) -> str:
     """Copy a fixture of the library to the keeper's own; returns its key."""
     chosen = entry(db, key)
     if len(chosen.parts) > 1:
-        raise NotFound(f"{chosen.name} is a frame: make one of your own on the chart")
+        raise NotFound(f"{chosen.name} is a frame: make your own on the PAR map")
     fixture = replace(chosen.parts[0], name=f"{chosen.name[:70]}, copy")
     own = OwnFixture(fixture, f"As {chosen.name}"[:400], chosen.price, chosen.mount)
     with db.writing() as connection:

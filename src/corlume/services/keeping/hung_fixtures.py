@@ -168,8 +168,8 @@ def add_frame(
     row, side = entry(db, middle), entry(db, long)
     rules = Rules()
     rules.that(len(row.parts) == 1, "middle", "is a frame itself: choose a single fixture")
-    rules.that(len(side.parts) == 1 and side.parts[0].emitter.made_by.long, "long", "is none to hang beside: choose a "
-               "tube or a bar")  # fmt: skip
+    rules.that(len(side.parts) == 1 and side.parts[0].emitter.made_by.long, "long", "cannot go beside: "
+    "choose a tube or a bar")  # fmt: skip
     rules.finish()
     parts: Sequence[Fixture] = build_frame(row.parts[0], count, side.parts[0], each_side, gap=gap)
     with db.writing() as connection:
@@ -264,6 +264,6 @@ def remove_fixture(db: Database, tank_id: int, setup_id: int, fixture_id: int, *
         setup = load_tank(connection, tank_id).setup(setup_id)
         fixture = setup.fixture(fixture_id).value
         named = fixture.frame if whole and fixture.frame else fixture.name
-        edit = Edit(connection, tank_scope(tank_id), f"remove {named}")
+        edit = Edit(connection, tank_scope(tank_id), f"delete {named}")
         for kept in [setup.fixture(fixture_id), *(_others(setup, fixture_id) if whole else [])]:
             FIXTURES.delete(edit, kept.id)

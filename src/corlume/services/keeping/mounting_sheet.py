@@ -29,7 +29,7 @@ ORDER = (
     "Find structure behind every mark; set anchors rated for the load, two independent supports for each fixture.",
     "Hang the fixtures high, without cables; set the height of each face from the water line, all corners alike.",
     "Second support on each; pull on it with the fixture's own weight before letting go.",
-    "Leads with drip loops, plugs above the water and out of splash; earth and residual-current protection.",
+    "Give cables drip loops; keep plugs above the water and out of splash; use earth and residual-current protection.",
     "Shield glass in place before power. Start dim, and look for glare from where you sit.",
     "Measure at the rock top before you call it done; then change slowly.",
 )
@@ -98,7 +98,7 @@ def save_surroundings(
         rules.finish()
         if surroundings == stored.surroundings and not changed:
             return
-        edit = Edit(connection, tank_scope(tank_id), "change what is known for the mounting")
+        edit = Edit(connection, tank_scope(tank_id), "change mounting data")
         edit.update("tanks", tank_id, row_of(surroundings))
         for fixture_id, fixture in changed.items():
             FIXTURES.update(edit, fixture_id, fixture)

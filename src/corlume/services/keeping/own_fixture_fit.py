@@ -66,18 +66,18 @@ class EnteredFixture:
     """
 
     name: Annotated[str, Text("Name", least=1)]
-    technology: Annotated[TechnologyKey, Choice("Kind", {key: t.name for key, t in TECHNOLOGIES.items()})]
+    technology: Annotated[TechnologyKey, Choice("Type", {key: t.name for key, t in TECHNOLOGIES.items()})]
     watts: Annotated[float, Number("Power", 1.0, 3000.0, "power", about="of one, at full, as its label says")] = 100.0
     age: Annotated[str, Choice("Its design is", AGE_WORDS, about="LEDs alone")] = ""
     ppf: Annotated[float | None, Number("PPF, if known", 0.1, 20_000.0, "flux", about="blank: from the watts")] = None
     level: Annotated[float, Share("PPF is at a level of", 0.05, 1.0, about="100 % is full; others are scaled up")] = 1.0
     ppf_from: Annotated[PpfFrom, Choice("PPF from", PPF_FROM, about="makers' figures read high")] = "maker"
     front: Annotated[str, Choice("Lens or reflector", FRONT_WORDS)] = ""
-    colours: Annotated[str, Choice("Its colours", COLOUR_WORDS)] = ""
-    length: Annotated[float | None, Length("Face length", 0.005, 4.0, about="left open: as usual for its kind")] = None
-    width: Annotated[float | None, Length("Face width", 0.005, 2.0, about="left open: as usual for its kind")] = None
+    colours: Annotated[str, Choice("Colours", COLOUR_WORDS)] = ""
+    length: Annotated[float | None, Length("Emitting length", 0.005, 4.0, about="blank: usual length")] = None
+    width: Annotated[float | None, Length("Emitting width", 0.005, 2.0, about="blank: usual width")] = None
     where: Annotated[Where, Choice("Measured", WHERE)] = "tank"
-    height: Annotated[float, Length("Hung above the water", 0.0, 3.0, about="its face; 0 in air")] = 0.2
+    height: Annotated[float, Length("Hung above the water", 0.0, 3.0, about="emitting area; 0 in air")] = 0.2
     panes: Annotated[Panes, Choice("Panes", {key: words for key, (words, _) in PANES.items()})] = "clear"
     tank_length: Annotated[float, Length("Tank, length", 0.1, 5.0)] = 0.6
     tank_width: Annotated[float, Length("Tank, width", 0.1, 5.0)] = 0.5

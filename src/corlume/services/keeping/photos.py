@@ -70,7 +70,7 @@ def remove_photo(db: Database, tank_id: int, photo_id: int) -> None:
     """Delete a photo; can be undone."""
     with db.writing() as connection:
         photo = PHOTOS.get(connection, photo_id, tank_id).value
-        PHOTOS.delete(Edit(connection, tank_scope(tank_id), f"remove photo {photo.name}"), photo_id)
+        PHOTOS.delete(Edit(connection, tank_scope(tank_id), f"delete photo {photo.name}"), photo_id)
 
 
 def labels(

@@ -65,7 +65,7 @@ def remove_choice(db: Database, tank_id: int, stand: Stand, row_id: int) -> None
     """Delete an entry."""
     with db.writing() as connection:
         kept = choice_of(load_tank(connection, tank_id), stand, row_id)
-        STANDS[stand].delete(Edit(connection, tank_scope(tank_id), f"remove {kept.value.name}"), row_id)
+        STANDS[stand].delete(Edit(connection, tank_scope(tank_id), f"delete {kept.value.name}"), row_id)
 
 
 def new_name(stored: StoredTank, stand: Stand, word: str) -> str:
@@ -85,5 +85,5 @@ def save_preferences(db: Database, tank_id: int, coral_id: int, wish: PlacementP
             rules.that(not named or named in names, field, "is none of your other corals")
         rules.that(not wish.pinned or coral.place is not None, "pinned", "wants a place: this coral waits for one")
         rules.finish()
-        CORALS.update(Edit(connection, tank_scope(tank_id), f"wish for {coral.card.name}"), coral_id,
+        CORALS.update(Edit(connection, tank_scope(tank_id), f"preferences of {coral.card.name}"), coral_id,
                       replace(coral, wish=wish))  # fmt: skip

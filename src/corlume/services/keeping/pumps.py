@@ -68,7 +68,7 @@ def remove_pump(db: Database, tank_id: int, pump_id: int) -> None:
     """Delete a pump."""
     with db.writing() as connection:
         name = pump(load_tank(connection, tank_id), pump_id).value.name
-        PUMPS.delete(Edit(connection, tank_scope(tank_id), f"remove {name}"), pump_id)
+        PUMPS.delete(Edit(connection, tank_scope(tank_id), f"delete {name}"), pump_id)
 
 
 def _check(stored: StoredTank, one: Pump, pump_id: int | None) -> None:
@@ -101,4 +101,4 @@ def unpaint(db: Database, tank_id: int, mark_id: int) -> None:
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         found(stored.flow_marks, mark_id, "mark")
-        FLOW_MARKS.delete(Edit(connection, tank_scope(tank_id), "take paint away"), mark_id)
+        FLOW_MARKS.delete(Edit(connection, tank_scope(tank_id), "delete mark"), mark_id)

@@ -74,7 +74,7 @@ def remove_setup(db: Database, tank_id: int, setup_id: int) -> None:
         rules = Rules()
         rules.that(not setup.in_use, "setup", "is the one in use: use another setup first")
         rules.finish()
-        edit = Edit(connection, tank_scope(tank_id), f"remove setup {setup.name}")
+        edit = Edit(connection, tank_scope(tank_id), f"delete setup {setup.name}")
         SETUPS.delete(edit, setup_id)
 
 
@@ -88,7 +88,7 @@ def save_intent(db: Database, tank_id: int, setup_id: int, intent: Intent) -> No
             stored.tank, intent, face_lengths(setup.hung), [kept.value for kept in stored.wanted]
         )
         rules.finish()
-        edit = Edit(connection, tank_scope(tank_id), f"change what {setup.name} is meant for")
+        edit = Edit(connection, tank_scope(tank_id), f"change goal of {setup.name}")
         edit.update("setups", setup_id, row_of(intent))
 
 

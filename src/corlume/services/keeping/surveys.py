@@ -103,7 +103,7 @@ def remove_survey(db: Database, tank_id: int, survey_id: int) -> None:
     """Delete a survey with all its readings; can be undone."""
     with db.writing() as connection:
         stored = load_survey(connection, tank_id, survey_id)
-        edit = Edit(connection, tank_scope(tank_id), f"remove survey {stored.value.name}")
+        edit = Edit(connection, tank_scope(tank_id), f"delete survey {stored.value.name}")
         SURVEYS.delete(edit, survey_id)
 
 
@@ -116,7 +116,7 @@ def add_point(db: Database, tank_id: int, survey_id: int, spot: MeasuringPoint) 
         rules.that(len(survey.spots) < most, "name", f"is one too many: at most {most} spots")
         rules.errors += [replace(e, field=e.field.removeprefix("0.")) for e in point_errors(stored.tank, [spot])]
         rules.finish()
-        return SPOTS.insert(Edit(connection, tank_scope(tank_id), f"add spot {spot.name}"), spot, survey_id)
+        return SPOTS.insert(Edit(connection, tank_scope(tank_id), f"add point {spot.name}"), spot, survey_id)
 
 
 def save_point(
@@ -137,7 +137,7 @@ def remove_point(db: Database, tank_id: int, survey_id: int, spot_id: int) -> No
     """Delete a point."""
     with db.writing() as connection:
         spot = load_survey(connection, tank_id, survey_id).spot(spot_id).value
-        SPOTS.delete(Edit(connection, tank_scope(tank_id), f"drop spot {spot.name}"), spot_id)
+        SPOTS.delete(Edit(connection, tank_scope(tank_id), f"delete point {spot.name}"), spot_id)
 
 
 @dataclass(frozen=True, slots=True)
@@ -240,7 +240,7 @@ def import_points(db: Database, tank_id: int, survey_id: int, spots: Sequence[Me
         most = most_of(Survey, "spots")
         rules.that(count <= most, "spots", f"would be {count}: at most {most} in a survey")
         rules.finish()
-        edit = Edit(connection, tank_scope(tank_id), f"bring {len(spots)} spots in")
+        edit = Edit(connection, tank_scope(tank_id), f"import {len(spots)} points")
         there = {(kept.value.name, *kept.value.place): kept for kept in survey.spots}
         for spot in spots:
             same = there.get((spot.name, *spot.place))
@@ -256,7 +256,7 @@ def use_survey(db: Database, tank_id: int, survey_id: int | None, correction: Co
     with db.writing() as connection:
         kept = SURVEYS.load(connection, tank_id)
         name = found(kept, survey_id, "survey").value.name if survey_id is not None else ""
-        label = f"use survey {name}" if survey_id is not None else "go by the prediction alone"
+        label = f"apply correction of {name}" if survey_id is not None else "turn correction off"
         edit = Edit(connection, tank_scope(tank_id), label)
         for one in kept:
             if one.id == survey_id:

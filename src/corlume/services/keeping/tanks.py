@@ -60,7 +60,7 @@ def tank_list(db: Database) -> list[TankLine]:
 def take_out_misfits(db: Database, tank_id: int) -> int:
     """Delete rock and braces that keep a tank from being opened, in one step of undo; returns how many."""
     with db.writing() as connection:
-        edit, taken = Edit(connection, tank_scope(tank_id), "take out what does not fit"), 0
+        edit, taken = Edit(connection, tank_scope(tank_id), "delete what does not fit"), 0
         while True:
             try:
                 load_tank(connection, tank_id)
@@ -103,7 +103,7 @@ def lay_scape(db: Database, tank_id: int, key: ScapeKey) -> None:
         rocks = scape(key, stored.tank)
         check_count(Tank, "rocks", len(stored.rocks) + len(rocks))
         _check_open(stored, replace(stored.tank, rocks=(*stored.tank.rocks, *rocks)), "scape")
-        edit = Edit(connection, tank_scope(tank_id), f"lay {SCAPES[key][0].lower()}")
+        edit = Edit(connection, tank_scope(tank_id), f"add {SCAPES[key][0].lower()}")
         for rock in rocks:
             ROCKS.insert(edit, rock, tank_id)
 
@@ -225,7 +225,7 @@ def delete_rock(db: Database, tank_id: int, rock_id: int) -> None:
     """Delete a rock block."""
     with db.writing() as connection:
         rock = load_tank(connection, tank_id).rock(rock_id)
-        Edit(connection, tank_scope(tank_id), f"remove {rock.value.name or 'rock'}").delete("rocks", rock_id)
+        Edit(connection, tank_scope(tank_id), f"delete {rock.value.name or 'rock'}").delete("rocks", rock_id)
 
 
 def add_brace(db: Database, tank_id: int, brace: Brace) -> int:
@@ -234,7 +234,7 @@ def add_brace(db: Database, tank_id: int, brace: Brace) -> int:
         stored = load_tank(connection, tank_id)
         check_count(Tank, "braces", len(stored.braces) + 1)
         _check_part(stored.tank, "braces", (*stored.tank.braces, brace))
-        edit = Edit(connection, tank_scope(tank_id), "add a brace")
+        edit = Edit(connection, tank_scope(tank_id), "add brace")
         return BRACES.insert(edit, brace, tank_id)
 
 
@@ -242,7 +242,7 @@ def delete_brace(db: Database, tank_id: int, brace_id: int) -> None:
     """Delete a brace."""
     with db.writing() as connection:
         load_tank(connection, tank_id).brace(brace_id)
-        Edit(connection, tank_scope(tank_id), "remove a brace").delete("braces", brace_id)
+        Edit(connection, tank_scope(tank_id), "delete brace").delete("braces", brace_id)
 
 
 def _check_open(stored: StoredTank, after: Tank, field: str) -> None:

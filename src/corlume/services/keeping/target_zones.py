@@ -89,10 +89,10 @@ def remove_zone(db: Database, tank_id: int, zone_id: int) -> None:
         rules.that(
             meant is None or len(stored.wanted) > 1,
             "zone",
-            f"is the last one, and the setup {meant} is meant for zones drawn by hand: change that first",
+            f"is the last one, and the setup {meant} has the goal target zones: change that first",
         )
         rules.finish()
-        WANTED.delete(Edit(connection, tank_scope(tank_id), f"remove zone {name}"), zone_id)
+        WANTED.delete(Edit(connection, tank_scope(tank_id), f"delete zone {name}"), zone_id)
 
 
 def _check(stored: StoredTank, zone: TargetZone, zone_id: int | None) -> None:

@@ -181,10 +181,10 @@ def _parts(own: Parameters, slopes: Array, covariance: Array) -> tuple[Array, tu
     """Variance of each group of unknowns (k, m), and the groups."""
     groups = {
         "what the fixtures give": own.where("output"),
-        "what the panes send back": own.where("return"),
+        "pane reflectance": own.where("return"),
         "the water": own.where("water"),
         "the beams of the fixtures": own.where("wider", "middle", "sides"),
-        "where exactly the fixtures hang": own.where("right", "back"),
+        "exact fixture positions": own.where("right", "back"),
     }
     rows = [np.einsum("mp,pq,mq->m", slopes[:, g], covariance[np.ix_(g, g)], slopes[:, g]) for g in groups.values()]
     return np.array(rows), tuple(groups)

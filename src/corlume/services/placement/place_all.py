@@ -155,13 +155,13 @@ def _why_not(case: PlacementProblem, stock: UnplacedCorals, places: Places, cora
         return f"Light: {words}, and the dimmest spot reads {dim:.0f}.", {}
     if not lit.any():
         if seats.par.max(initial=0.0) < card.par_low:
-            return f"Light: {wants}, and the strongest seat reads {seats.par.max(initial=0.0):.0f}.", {}
+            return f"Light: {wants}, and the strongest spot has {seats.par.max(initial=0.0):.0f}.", {}
         weak, strong = seats.par[seats.par < card.par_low], seats.par[seats.par > card.par_high]
         near = weak.max(initial=0.0) if len(weak) else strong.min(initial=0.0)
-        return f"Light: {wants}, and no seat reads that; the nearest reads {near:.0f}.", {}
+        return f"Light: {wants}, and no spot has that; the nearest has {near:.0f}.", {}
     flowing = lit & np.array([flow_score(card, flow) > 0 for flow in seats.flow])
     if not flowing.any():
-        return f"Flow: of the {lit.sum()} seats with its light none has {card.flow} flow, or a step off it.", {}
+        return f"Flow: of the {lit.sum()} spots in its PAR range none has {card.flow} flow, or a step off it.", {}
     sits = sits_of(case.stored, card)
     flowing = flowing & np.array([sits.get(sat, 0.0) > 0 for sat in seats.sat.tolist()])
     if not flowing.any():
@@ -179,5 +179,5 @@ def _why_not(case: PlacementProblem, stock: UnplacedCorals, places: Places, cora
         free = int(stock.free(coral, places).sum())
         words = f"Shade: of the {free} free spots with its light now, each was tried: grown corals of this plan would "
         return words + "take its light there, or it would take theirs.", {}
-    words = f"Neighbours: all {roomy.sum()} seats that would suit it are taken or in reach of others"
+    words = f"Neighbours: all {roomy.sum()} suitable spots are taken or within reach of others"
     return words + (f", most of them of {escape_slots(case.cards[most].name)}." if most is not None else "."), {}

@@ -51,7 +51,7 @@ class ZoneSummary:
         verdict = "" if short <= 0 else f": {short} too many for full-grown corals"
         have = f"you have {self.have}" if self.have else "you have none"
         return (
-            f"{100 * self.share:.0f} % of the seats suit {self.name} ({self.low:.0f} to {self.high:.0f} PAR): {parts}. "
+            f"{100 * self.share:.0f} % of spots suit {self.name} ({self.low:.0f} to {self.high:.0f} PAR): {parts}. "
             f"Room for {self.room} when full grown; {have}{verdict}."
         )
 

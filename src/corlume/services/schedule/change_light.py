@@ -167,10 +167,10 @@ def _matched(
         not stiff or over.max() <= 0.0,
         "approach",
         f"cannot be kept: {' and '.join(escape_slots(names[k]) for k in stiff)} cannot be dimmed, and give a coral "
-        f"{100 * over.max():.0f} % more at once. Lengthen the day or hang higher",
+        f"{100 * over.max():.0f} % more at once. Lengthen the day or raise the fixtures",
     )
     if not rules.errors:
-        rules.that(bool(free), "approach", "needs lights that dim: lengthen the day or hang higher")
+        rules.that(bool(free), "approach", "needs lights that dim: lengthen the day or raise the fixtures")
     rules.finish()
     levels = match_levels(before, [parts[k][0] for k in free], [parts[k][1] for k in free], (fixed_par, fixed_dose))
     found = dict.fromkeys(names, 1.0)

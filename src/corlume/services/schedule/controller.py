@@ -84,7 +84,7 @@ def _controller(address: str) -> Controller:
     try:
         return controller_at(address)
     except LookupError as error:
-        raise ControllerLost(f"CORLUME_CONTROLLER names no kind of controller that there is: {address}.") from error
+        raise ControllerLost(f"CORLUME_CONTROLLER has no known controller type: {address}.") from error
 
 
 def differences(wanted: ScheduleMessage, held: ScheduleMessage | None) -> list[str]:

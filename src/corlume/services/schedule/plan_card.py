@@ -108,7 +108,7 @@ def _card(
         waits = "Corals look unwell: hold, or go a step back."
     elif APPROACHES[plan.approach].watches and coming and at is not None:
         good = any(is_healthy(look) for _, mine in looks for look in mine)
-        waits = "" if good else "Check the corals first: the next step waits for a good check."
+        waits = "" if good else "Check the corals first: the next step needs a good check."
     return PlanCard(
         kept,
         at,

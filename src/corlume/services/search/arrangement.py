@@ -100,9 +100,9 @@ def column_counts(stored: StoredTank, entry: CatalogueEntry) -> dict[int, str]:
         along, across = patches(tank.length, tank.width)
         least, most = count_for(stored.targets.stocking, tank.length, tank.width)
         rules = {
-            "rule of cover": along,
-            "least for the stocking": -(-least // across),
-            "most for the stocking": -(-most // across),
+            "coverage rule": along,
+            "minimum for the corals kept": -(-least // across),
+            "maximum for the corals kept": -(-most // across),
         }
     elif len(entry.parts) > 1:
         rules = {

@@ -282,7 +282,7 @@ def _paid(wish: SearchRequest, price: float, counts: tuple[int, int], rows: int,
     """Counts of columns within the price limit."""
     if not wish.money:
         return counts
-    rules.that(price > 0, "money", "cannot be kept to: this fixture has no price on the shelf")
+    rules.that(price > 0, "money", "cannot be kept to: this fixture has no price in the fixture library")
     most = math.floor(wish.money / (price * rows)) if price else counts[1]
     rules.that(
         most >= counts[0],

@@ -100,7 +100,7 @@ def shimmered(stored: StoredTank, fixtures: Sequence[Fixture], wanted: Shimmer) 
 def plainness(fixtures: Sequence[Fixture], lowest: float | None) -> list[tuple[str, float]]:
     """Return points added for the number of units and for crooked layouts, each in words with its points."""
     units = [[fixtures[i] for i in unit] for unit in units_of(fixtures)]
-    found = [(f"{len(units)} to hang", EACH_MORE * (len(units) - 1))] if len(units) > 1 else []
+    found = [(f"{len(units)} fixtures", EACH_MORE * (len(units) - 1))] if len(units) > 1 else []
     middles = sorted(sum(f.emitter.x for f in unit) / len(unit) for unit in units)
     sums = [a + b for a, b in zip(middles, reversed(middles), strict=True)]
     if len(units) > 1 and max(sums) - min(sums) > SAME:
@@ -109,7 +109,7 @@ def plainness(fixtures: Sequence[Fixture], lowest: float | None) -> list[tuple[s
     if levels and max(levels) - min(levels) > SAME:
         found.append(("different levels", LEVELS))
     if _close(units):
-        found.append(("less than a hand apart", CLOSE))
+        found.append(("gaps under 8 cm", CLOSE))
     if lowest is not None and fixtures and min(f.emitter.height for f in fixtures) <= lowest + 1e-6:
         found.append(("lowest height allowed", LOWEST))
     return found

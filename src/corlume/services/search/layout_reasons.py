@@ -41,9 +41,7 @@ def reasons_for(
     lit = [f.emitter.height for f in now if f.output > 0]
     up = layout.height - sum(lit) / len(lit) if lit else 0.0
     if up > 2 * LEAST_MOVE:
-        yield LayoutReason(
-            "It hangs {up} higher than what hangs now on average: a seated eye sees more of it.", {"up": up}
-        )
+        yield LayoutReason("On average {up} higher than now: seated viewers see more of it.", {"up": up})
     elif up < -2 * LEAST_MOVE:
         yield LayoutReason(
             "It hangs {down} lower than what hangs now on average: more of the light goes into the water.",
@@ -76,7 +74,7 @@ def _spacing(layout: Layout, even: Layout, against: str) -> Iterator[LayoutReaso
 def _percent(figures: Figures) -> str:
     tenth = figures.plane.tenth_share
     even = f"{100 * tenth:.0f} % uniformity" if tenth == tenth else "no uniformity"
-    return f"{even} and {100 * figures.coverage:.0f} % in band"
+    return f"{even} and {100 * figures.coverage:.0f} % in range"
 
 
 def _levels(layout: Layout) -> Iterator[LayoutReason]:

@@ -26,19 +26,19 @@ Means = Literal["new", "own", "levels", "cheapest", "kinds"]
 MEANS: dict[Means, tuple[str, str]] = {
     "new": ("The fixture chosen", "So many of the fixture chosen, alone or beside what hangs."),
     "own": (
-        "What hangs, hung better",
+        "Current fixtures, moved",
         "The fixtures of the present setup that are most alike, modules that dim before others, at other places "
         "and heights; a frame hangs as one piece, and whatever else hangs stays.",
     ),
     "levels": (
-        "Levels alone",
+        "Dimming only",
         "Heights and places stay; what dims in the present setup gets the levels that come nearest, by fixture, row, "
         "column, ring or in groups of your own. For many small modules in a grid, above all.",
     ),
     "cheapest": (
-        "Whatever is cheapest over five years",
-        "Any fixture of the shelf that has a price: what reaches the band for the least money over five years, with "
-        "fixtures, electricity and lamps. The fixture chosen is not looked at.",
+        "Lowest five-year cost",
+        "Any priced fixture of the library: the target range for the lowest five-year cost (fixtures, "
+        "electricity, lamps). Ignores the fixture chosen.",
     ),
 }
 """What may be changed to get there; to compare "kinds" has a page of its own."""
@@ -119,7 +119,7 @@ def band_for(stored: StoredTank, purpose: WishPurpose) -> tuple[float, float]:
 def check_request(stored: StoredTank, entry: CatalogueEntry | None, wish: SearchRequest) -> None:
     """Raise ``InvalidInput`` for what no layout can meet, by field."""
     tank, rules = stored.tank, Rules()
-    rules.that(entry is not None, "entry", "is not on the shelf")
+    rules.that(entry is not None, "entry", "is not in the fixture library")
     rules.that(wish.purpose in WISH_PURPOSES, "purpose", "is not one of those offered")
     rules.that(
         wish.purpose != "zones" or bool(stored.wanted),
@@ -134,15 +134,15 @@ def check_request(stored: StoredTank, entry: CatalogueEntry | None, wish: Search
         wish.counts[1] >= wish.counts[0], "count_high", "must not be less than the least", "plain", wish.counts[1]
     )
     rules.that(wish.counts[1] <= MOST, "count_high", f"must be at most {MOST} side by side", "plain", wish.counts[1])
-    rules.that(0 <= wish.watts <= 20_000, "watts", "must be up to 20000 W, or left open", "plain", wish.watts)
-    rules.that(0 <= wish.money <= 1e6, "money", "must be up to a million, or left open", "plain", wish.money)
+    rules.that(0 <= wish.watts <= 20_000, "watts", "must be up to 20000 W, or blank", "plain", wish.watts)
+    rules.that(0 <= wish.money <= 1e6, "money", "must be up to a million, or blank", "plain", wish.money)
     low, high = wish.heights
     rules.between("height_low", low, 0.05, 3.0, "length")
     room = tank.room_height - CLEARANCE
     rules.that(
         high <= room + 1e-9,
         "height_high",
-        "is over the room: canopy or ceiling is at {high}, and a fixture needs some of that to hang in",
+        "exceeds the clearance: canopy or ceiling is at {high}, and a fixture needs some of that",
         "length",
         high,
         high=tank.room_height,
@@ -153,9 +153,7 @@ def check_request(stored: StoredTank, entry: CatalogueEntry | None, wish: Search
         "length", wish.arm, high=tank.width - 0.02,
     )  # fmt: skip
     rules.that(wish.band[0] >= 1, "band_low", "must be at least 1 PAR", "plain", wish.band[0])
-    rules.that(
-        wish.band[1] > wish.band[0], "band_high", "must be more than where the band starts", "plain", wish.band[1]
-    )
+    rules.that(wish.band[1] > wish.band[0], "band_high", "must be above the start of the range", "plain", wish.band[1])
     rules.that(wish.band[1] <= 1500, "band_high", "must be at most 1500 PAR", "plain", wish.band[1])
     rules.finish()
 

@@ -75,10 +75,10 @@ def starting_points(
     lowest = min(part.emitter.height for part in entry.parts)
     [height] = bench.round([min(lowest, stored.tank.room_height - CLEARANCE)])
     for count, why in column_counts(stored, entry).items():
-        layouts = {"balanced": balanced(count, laid.side), "wider": wider(count, laid.side)}
+        layouts = {"equally spaced": balanced(count, laid.side), "wider": wider(count, laid.side)}
         fitting = {name: bench.round(places) for name, places in layouts.items() if laid.apart(bench.round(places))}
         if count == 1:
-            fitting = {"": bench.round(layouts["balanced"])}
+            fitting = {"": bench.round(layouts["equally spaced"])}
         for name, places in (fitting or {"as close as bodies allow": laid.packed(count)}).items():
             hung = f"{count * len(laid.rows)}, {name}".removesuffix(", ")
             found.append(_start(bench, entry, laid, hung, why, laid.layout(places, height)))

@@ -1,4 +1,4 @@
-"""Balance by meter in rounds, each with its points and readings and the next move computed from them."""
+"""Balance with a meter in rounds, each with its points and readings and the next move computed from them."""
 
 from __future__ import annotations
 

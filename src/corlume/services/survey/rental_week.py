@@ -1,4 +1,4 @@
-"""A week with a rented meter: readings of each day, and their results.
+"""Rental week: readings of each day, and their results.
 
 The order is the trade's (common practice, no source): before anything is moved, height at the rock top, spacing, only
 then the sliders, and the final survey. Two days are left for what did not fit.
@@ -27,13 +27,13 @@ from corlume.store.tanks import StoredSetup, StoredTank
 Part = Literal["before", "heights", "spacing", "sliders", "after"]
 PARTS: dict[Part, tuple[str, str]] = {
     "before": ("Before", "Read the tank as it is, before anything is moved. What comes later is held against this."),
-    "heights": ("Height", "Hang the lights at each of these heights and read the rock top. Take the lowest height at "
-                          "which the readings lie within about 100 of each other."),
+    "heights": ("Height", "Set the lights to each of these heights and read the rock top. Use the lowest "
+    "height at which readings are within about 100 of each other."),
     "spacing": ("Spacing", "Read 15 cm down under the lights, between them and at the ends; shift them, and read "
                            "again, until all agree within about 10."),
     "sliders": ("Sliders", "Only now the sliders: read one place at full, three quarters, half and a quarter, and see "
                            "whether half on the slider is half of the light."),
-    "after": ("Final survey", "Read the tank as you leave it. This is what the chart goes by once the meter is back."),
+    "after": ("Final survey", "Read the final state. The PAR map is corrected by this survey once the meter is back."),
 }  # fmt: skip
 SPOTS = 12
 RAISE, MOST_HEIGHTS = 0.08, 4

@@ -27,7 +27,7 @@ Array = NDArray[np.float64]
 COUNTS = (8, 12, 20, 40)
 """How many readings are offered; a meter is often rented for a week."""
 SEATS, WATER, CORAL_WEIGHT = 60, 90, 2.0
-"""Places where the map is to be sure: so many seats on rock and sand, so much water, and corals so many times over."""
+"""Places where the map is to be sure: so many spots on rock and sand, so much water, and corals so many times over."""
 FIXTURES_COUNT = 0.5
 """What all fixtures together count beside the map [-]."""
 PLANNED_MISFIT = 0.6

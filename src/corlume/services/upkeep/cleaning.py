@@ -109,7 +109,7 @@ def take_measured_loss(db: Database, tank_id: int, rhythm_id: int) -> None:
         rules.that(loss is not None, "loss", "was not read: note PAR before and after a cleaning first")
         rules.finish()
         assert loss is not None
-        edit = Edit(connection, tank_scope(tank_id), "take the loss as read")
+        edit = Edit(connection, tank_scope(tank_id), "use the loss as read")
         RHYTHMS.update(edit, rhythm_id, replace(rhythm, loss=round(min(0.4, loss), 3)))
 
 

@@ -64,7 +64,7 @@ class Entry:
             return next((words for key, words in EVENT_KINDS.items() if key == self.kind), self.kind)
         if self.source == "coral":
             return next((words for key, words in NOTE_KINDS.items() if key == self.words), self.words)
-        return {"lamp in": "lamp installed", "lamp out": "lamp taken out", "cleaning": "cleaned", "survey": "survey",
+        return {"lamp in": "lamp installed", "lamp out": "lamp removed", "cleaning": "cleaned", "survey": "survey",
                 "plan": "slow change begins"}[self.kind]  # fmt: skip
 
     @property
@@ -148,7 +148,7 @@ def other_changes(db: Database, tank_id: int, today: datetime.date) -> list[Entr
 def add_event(db: Database, tank_id: int, event: LogEvent, now: datetime.datetime, photo: bytes = b"") -> int:
     """Log an event by hand, with a photo that is tagged with the lights that were on; returns its id.
 
-    ``InvalidInput`` for a day to come or without words; ``BadFile`` for what is no picture.
+    ``InvalidInput`` for a day in the future or without words; ``BadFile`` for what is no picture.
     """
     found = read_picture(photo) if photo else None
     with db.writing() as connection:

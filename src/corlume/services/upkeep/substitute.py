@@ -68,7 +68,7 @@ def substitute(stored: StoredTank, failed: int) -> Substitute:
     """
     used, rules = stored.setup(), Rules()
     hung = used.hung
-    rules.that(0 <= failed < len(hung), "fixture", "does not hang in the setup in use")
+    rules.that(0 <= failed < len(hung), "fixture", "is not in the setup in use")
     if not rules.errors:
         rules.that(len(hung) > 1, "fixture", "is the only one: no other can make up for it")
     rules.finish()

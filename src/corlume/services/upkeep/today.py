@@ -79,12 +79,12 @@ def work_steps(stored: StoredTank, *, surveyed: bool) -> tuple[WorkStep, ...]:
     steps = [
         WorkStep("Tank and rockwork", "", bool(stored.rocks), "Rock throws the shadows that a meter finds."),
         WorkStep(
-            "Light type", "/kinds", any(setup.fixtures for setup in stored.setups),
+            "Light type", "/light-types", any(setup.fixtures for setup in stored.setups),
             "LED, T5, halide or both: compared over your own tank at equal PAR.",
         ),
-        WorkStep("Layout", "/hang", lit, "How many, how high, how far apart: searched for your goal."),
+        WorkStep("Layout", "/layout", lit, "How many, how high, how far apart: searched for your goal."),
         WorkStep(
-            "Mounting", f"/setups/{used.id}/mount", lit and stored.surroundings != Surroundings(),
+            "Mounting", f"/setups/{used.id}/mounting", lit and stored.surroundings != Surroundings(),
             "Room, load, cables and splash are checked before you drill.",
         ),
         survey,
@@ -208,7 +208,7 @@ def what_looks_wrong(
             names = ", ".join(card.unhappy[:3])
             found.append(Wrong(f"{card.plan.value.name}: {names} not well. Hold it, or go a step back", "/day#plan"))
     for problem in found_problems(stored, used.hung, used.intent):
-        found.append(Wrong(problem.title, "/hang"))
+        found.append(Wrong(problem.title, "/layout"))
     if controller is not None and controller.differences:
         found.append(Wrong(f"The controller: {controller.differences[0]}", "/day/controller"))
     return found

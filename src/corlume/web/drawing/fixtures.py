@@ -178,7 +178,7 @@ def draw_dimensions(sheet: Sheet, fixtures: Sequence[Kept[Fixture]], measure: Me
         _line(plan.right + 4, plan.bottom, plan.right + 16, plan.bottom),
         el("text", f"left, {measure.unit}", x=plan.left - 8, y=plan.top - 12, class_="note", text_anchor="end"),
         el("text", f"front, {measure.unit}", x=plan.right + 4, y=plan.top - 6, class_="note"),
-        el("text", "to middles", x=plan.left - 8, y=plan.top - 25, class_="note", text_anchor="end"),
+        el("text", "to centres", x=plan.left - 8, y=plan.top - 25, class_="note", text_anchor="end"),
     ]
     chain = _shared(fixtures, lambda f: f.emitter.x)
     ticks = [plan.left + value * plan.scale for value, _ in chain]

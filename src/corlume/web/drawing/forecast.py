@@ -10,7 +10,7 @@ from markupsafe import Markup
 from corlume.services.upkeep.forecast import CoralForecast
 from corlume.web.drawing.svg import el, group
 
-WIDTH, HEIGHT, LEFT, BOTTOM, TOP = 360.0, 132.0, 34.0, 20.0, 10.0
+WIDTH, HEIGHT, LEFT, BOTTOM, TOP = 290.0, 124.0, 34.0, 20.0, 10.0
 BACK = 365
 """Readings of so many days before today are shown [d]."""
 

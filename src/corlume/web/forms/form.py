@@ -48,7 +48,7 @@ class Form:
     def ok(self) -> bool:
         """Whether the whole form could be read; unexpected fields are noted as errors first."""
         for name in self.data.keys() - self.asked:
-            self._note(name, "is not a field of this form: load the page anew")
+            self._note(name, "is not a field of this form: reload the page")
         return not self.errors
 
     @property
@@ -107,7 +107,7 @@ class Form:
             return UNSAID if found is None else found
         if not isinstance(spec, Field) or name not in self.data:
             if old is UNSAID and item.default is UNSAID and isinstance(spec, Field | Part):
-                self._note(name, "is missing: load the page anew")
+                self._note(name, "is missing: reload the page")
             return old
         self.asked.add(name)
         text = self.data[name]

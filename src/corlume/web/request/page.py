@@ -14,6 +14,7 @@ from fastapi import Depends, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from fastapi.templating import Jinja2Templates
 from jinja2.filters import do_format
+from markupsafe import Markup
 from pydantic import Field
 
 from corlume import __version__
@@ -22,7 +23,7 @@ from corlume.core.message_text import signed
 from corlume.core.mounting.tape_measure import Tape, tape_of
 from corlume.core.schema import most_of
 from corlume.formats.measure import LengthUnit, Measure, trim
-from corlume.reference.catalogue import plain_words
+from corlume.reference.catalogue import terms
 from corlume.services.flow.tank_flow import solved_flow
 from corlume.services.keeping import tanks
 from corlume.store.database import Database
@@ -33,7 +34,15 @@ from corlume.web.request.request_guard import MAX_BODY
 
 HERE = Path(__file__).parent.parent
 templates = Jinja2Templates(directory=HERE / "templates")
-templates.env.globals |= {"version": __version__, "asset": asset, "script": script, "plain_words": plain_words}
+
+
+def basis(words: str) -> Markup:
+    """A tag that says what a figure rests on, and opens what that means: common practice, our estimate, published."""
+    key = words.lower().replace(" ", "-")
+    return Markup('<button type="button" class="word basis" popovertarget="term-{}">{}</button>').format(key, words)
+
+
+templates.env.globals |= {"version": __version__, "asset": asset, "script": script, "terms": terms, "basis": basis}
 templates.env.globals["flow_is_solved"] = lambda stored: solved_flow(stored) is not None
 templates.env.globals["today"] = lambda: date.today().isoformat()
 templates.env.trim_blocks = templates.env.lstrip_blocks = True

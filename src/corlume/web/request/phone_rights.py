@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 LIMITED = (
-    "This phone can look at everything, read a survey, move measuring points, log the daily check, events and "
+    "This phone can view everything, read a survey, move measuring points, log the daily check, events and "
     "cleanings, add photos and hold a plan. For more, open the page Phone on the computer that Corlume runs on and "
     'tick "May change everything". '
     "Nothing was changed."
@@ -18,7 +18,7 @@ AT_THE_TANK = re.compile(
     r"setups/\d+/light|corals/\d+/try|corals/flow/[^/]+/begin|"
     r"survey/\d+/(?:act|tap|spots|spots/\d+/place)|survey/balance/\d+/shift|"
     r"survey/photos(?:/\d+/(?:corners|tap))?|"
-    r"corals/round/\d+|corals/\d+/course/notes|day/plan/\d+/(?:hold|back|restart)|"
+    r"corals/check/\d+|corals/\d+/log/notes|day/plan/\d+/(?:hold|back|restart)|"
     r"log|log/cleaning/log)"
 )
 """What a phone may post."""

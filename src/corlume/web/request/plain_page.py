@@ -11,7 +11,7 @@ from corlume.web.request.assets import asset
 
 def plain_page(title: str, text: str, status: int, *, way_out: bool = True) -> HTMLResponse:
     """A page of a title and a text, both escaped, with a link to the tanks."""
-    link = '<p class="mt-5"><a class="button" href="/tanks">To the tanks</a></p>' if way_out else ""
+    link = '<p class="mt-5"><a class="button" href="/tanks">All tanks</a></p>' if way_out else ""
     return HTMLResponse(
         '<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Corlume</title>'
         '<meta name="viewport" content="width=device-width, initial-scale=1">'

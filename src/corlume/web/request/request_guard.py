@@ -22,9 +22,9 @@ from corlume.web.request.assets import VERSION
 from corlume.web.request.device_auth import DeviceAuth
 
 MAX_BODY = 3_000_000
-LARGE_BODIES = {"/tanks/import": 60_000_000, "/shelf/own": 17_000_000, "/restore": 2_000_000_000}
+LARGE_BODIES = {"/tanks/import": 60_000_000, "/fixtures/own": 17_000_000, "/restore": 2_000_000_000}
 """Most bytes of a request's body, by the path for those that take files of the keeper's whole record."""
-PHOTOS = re.compile(r"/tanks/\d+/(survey/photos|corals/\d+/course/notes|log)")
+PHOTOS = re.compile(r"/tanks/\d+/(survey/photos|corals/\d+/log/notes|log)")
 PHOTO_BODY = 64_000_000
 """A photo may be 15 MB; one of four times that comes in whole, so that it is refused by its field and what was typed
 stays."""

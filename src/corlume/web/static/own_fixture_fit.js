@@ -17,7 +17,7 @@ export const fit = () => ({
       if (one.hidden && radio.checked) one.parentNode.querySelector("input").checked = true;
     }
     const asked = new URLSearchParams({ technology: kind, watts: value("watts"), age: value("age") });
-    const { ok, answer } = await talk(`/shelf/fit/flux?${asked}`);
+    const { ok, answer } = await talk(`/fixtures/fit/flux?${asked}`);
     if (ok) this.range = answer.words;
   },
 });

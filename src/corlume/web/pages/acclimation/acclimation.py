@@ -44,13 +44,13 @@ def today() -> datetime.date:
     return datetime.date.today()
 
 
-@router.get("/round")
+@router.get("/check")
 def show_round(request: Request, db: Db, tank_id: RowId, setup: Looked = None, everyone: bool = False) -> HTMLResponse:
     """Corals to check today, a card each."""
     return _round(request, db, tank_id, setup, everyone)
 
 
-@router.post("/round/{coral_id}")
+@router.post("/check/{coral_id}")
 def look(request: Request, db: Db, tank_id: RowId, coral_id: CoralId, data: FormData, setup: Looked = None) -> Response:
     """Log how a coral looks now, by two taps."""
     polyps = next((key for key in POLYPS if key and key == data.get("polyps")), None)
@@ -64,7 +64,7 @@ def look(request: Request, db: Db, tank_id: RowId, coral_id: CoralId, data: Form
     now = datetime.datetime.now()
     note = replace(second[1], day=now.date(), time=now.time().replace(second=0, microsecond=0), polyps=polyps)
     acclimation_log.add_entry(db, tank_id, coral_id, note, today=now.date())
-    return go(f"/tanks/{tank_id}/corals/round{'?everyone=true' if everyone else ''}", setup)
+    return go(f"/tanks/{tank_id}/corals/check{'?everyone=true' if everyone else ''}", setup)
 
 
 def _round(
@@ -95,13 +95,13 @@ def _round(
     return page(request, "acclimation/daily_check.html", context, tank=stored, setup=stored.setup(setup), status=status)
 
 
-@router.get("/{coral_id}/course")
+@router.get("/{coral_id}/log")
 def show_course(request: Request, db: Db, tank_id: RowId, coral_id: CoralId, setup: Looked = None) -> HTMLResponse:
     """A coral's origin and acclimation log."""
     return _course(request, db, tanks.open_tank(db, tank_id), coral_id, setup)
 
 
-@router.post("/{coral_id}/course")
+@router.post("/{coral_id}/log")
 def save_course(
     request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: CoralId, data: FormData, setup: Looked = None
 ) -> Response:
@@ -112,10 +112,10 @@ def save_course(
         form.attempt(lambda: acclimation_log.save_course(db, tank_id, coral_id, changed, today=today()))
     if form.errors:
         return _course(request, db, stored, coral_id, setup, bad=form)
-    return go(f"/tanks/{tank_id}/corals/{coral_id}/course", setup)
+    return go(f"/tanks/{tank_id}/corals/{coral_id}/log", setup)
 
 
-@router.post("/{coral_id}/course/notes")
+@router.post("/{coral_id}/log/notes")
 def add_note(
     request: Request, db: Db, measure: Unit, tank_id: RowId, coral_id: CoralId, sent: Files, setup: Looked = None
 ) -> Response:
@@ -132,33 +132,33 @@ def add_note(
             form.errors["photo"] = "; ".join(str(fault) for fault in error.faults)
     if form.errors:
         return _course(request, db, stored, coral_id, setup, noted=form)
-    return go(f"/tanks/{tank_id}/corals/{coral_id}/course#line", setup)
+    return go(f"/tanks/{tank_id}/corals/{coral_id}/log#line", setup)
 
 
-@router.post("/{coral_id}/course/notes/{note_id}/remove")
+@router.post("/{coral_id}/log/notes/{note_id}/remove")
 def remove_note(
     db: Db, tank_id: RowId, coral_id: CoralId, note_id: Annotated[RowId, Path()], setup: Looked = None
 ) -> RedirectResponse:
     """Delete a log entry."""
     acclimation_log.remove_entry(db, tank_id, coral_id, note_id)
-    return go(f"/tanks/{tank_id}/corals/{coral_id}/course#line", setup)
+    return go(f"/tanks/{tank_id}/corals/{coral_id}/log#line", setup)
 
 
-@router.get("/{coral_id}/course/notes/{note_id}/photo")
+@router.get("/{coral_id}/log/notes/{note_id}/photo")
 def show_photo(db: Db, tank_id: RowId, coral_id: CoralId, note_id: Annotated[RowId, Path()]) -> Response:
     """Photo of a log entry."""
     return Response(acclimation_log.photo_of(db, tank_id, coral_id, note_id), media_type="image/jpeg")
 
 
-@router.post("/{coral_id}/course/move")
+@router.post("/{coral_id}/log/move")
 def move(db: Db, tank_id: RowId, coral_id: CoralId, setup: Looked = None) -> RedirectResponse:
     """Move a coral to the better spot as offered."""
     stored = tanks.open_tank(db, tank_id)
     found = spot_for(stored, watched_one(db, stored, coral_id, today()))
     if found is None:
-        raise InvalidInput([FieldError("seat", "that was offered is no longer there: load the page anew")])
+        raise InvalidInput([FieldError("seat", "that was offered is no longer there: reload the page")])
     acclimation_log.move_coral(db, tank_id, coral_id, found.place, f"To {found.name}.", today())
-    return go(f"/tanks/{tank_id}/corals/{coral_id}/course", setup)
+    return go(f"/tanks/{tank_id}/corals/{coral_id}/log", setup)
 
 
 def _course(

@@ -60,7 +60,7 @@ def compare_setups(
 @router.post("/{setup_id}/copy")
 def copy_setup(db: Db, tank_id: RowId, setup_id: RowId) -> RedirectResponse:
     """Copy a setup and go there."""
-    return go(f"/tanks/{tank_id}/chart?setup={setups.copy_setup(db, tank_id, setup_id)}")
+    return go(f"/tanks/{tank_id}/par-map?setup={setups.copy_setup(db, tank_id, setup_id)}")
 
 
 @router.post("/{setup_id}/rename")
@@ -68,21 +68,21 @@ def rename_setup(db: Db, tank_id: RowId, setup_id: RowId, form: FormData) -> Red
     """Rename a setup; an empty name leaves the old one."""
     if form.get("name", "").strip():
         setups.rename_setup(db, tank_id, setup_id, form["name"])
-    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
+    return go(f"/tanks/{tank_id}/par-map?setup={setup_id}")
 
 
 @router.post("/{setup_id}/use")
 def use_setup(db: Db, tank_id: RowId, setup_id: RowId) -> RedirectResponse:
     """Put a setup to use."""
     setups.use_setup(db, tank_id, setup_id)
-    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
+    return go(f"/tanks/{tank_id}/par-map?setup={setup_id}")
 
 
 @router.post("/{setup_id}/remove")
 def remove_setup(db: Db, tank_id: RowId, setup_id: RowId) -> RedirectResponse:
     """Delete a setup that is not in use."""
     setups.remove_setup(db, tank_id, setup_id)
-    return go(f"/tanks/{tank_id}/chart")
+    return go(f"/tanks/{tank_id}/par-map")
 
 
 def _charts(stored: StoredTank, chosen: list[StoredSetup]) -> list[tuple[Markup, Markup]]:

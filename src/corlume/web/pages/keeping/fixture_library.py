@@ -31,7 +31,7 @@ from corlume.web.drawing.spectrum import draw_spectrum
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.request.page import Db, Files, FormData, Unit, go, measure_of, page
 
-router = APIRouter(prefix="/shelf")
+router = APIRouter(prefix="/fixtures")
 KIND_NAMES = {key: technology.name for key, technology in TECHNOLOGIES.items()}
 
 
@@ -51,7 +51,7 @@ def preview_file(request: Request, db: Db, measure: Unit, sent: Files) -> Respon
         faults.append("No file was chosen, or it is empty.")
     offered = kind in TECHNOLOGIES and light in (*LUX_PER_PPFD, *white_leds(), "") and colours in (*lamp_spectra(), "")
     if not offered:
-        faults.append("The kind of fixture or of light is not one of those offered.")
+        faults.append("Choose one of the technologies and lights offered.")
     ppf = None
     if typed.get("ppf", "").strip():
         try:
@@ -89,7 +89,7 @@ def put_on_shelf(request: Request, db: Db, measure: Unit, data: FormData) -> Res
     weight, price = (form.number(name) if form.text(name) else 0.0 for name in ("weight", "price"))
     about = {"name": form.text("name"), "weight": weight, "price": price, "mount": form.text("mount")}
     key = form.attempt(lambda: fixture_library.put(db, brought, **about)) if form.ok else None  # type: ignore[arg-type]
-    return go(f"/shelf/{key}") if key else _preview(request, brought, int(draft), form)
+    return go(f"/fixtures/{key}") if key else _preview(request, brought, int(draft), form)
 
 
 @router.get("/own")
@@ -107,7 +107,7 @@ def import_own(request: Request, db: Db, sent: Files) -> Response:
     if data:
         try:
             fixture_library.import_own(db, data)
-            return go("/shelf")
+            return go("/fixtures")
         except BadFile as error:
             faults = [str(fault) for fault in error.faults]
     return _shelf(request, db, faults)
@@ -136,7 +136,7 @@ def _preview(
 def step(request: Request, db: Db) -> RedirectResponse:
     """Undo or redo in the library."""
     (fixture_library.undo if request.url.path.endswith("/undo") else fixture_library.redo)(db)
-    return go("/shelf")
+    return go("/fixtures")
 
 
 @router.get("/{key}")
@@ -148,7 +148,7 @@ def show_sheet(request: Request, db: Db, key: str) -> HTMLResponse:
 @router.post("/{key}/copy")
 def copy(db: Db, key: str) -> RedirectResponse:
     """Copy a fixture to the keeper's own."""
-    return go(f"/shelf/{fixture_library.copy_to_own(db, key)}")
+    return go(f"/fixtures/{fixture_library.copy_to_own(db, key)}")
 
 
 @router.post("/{key}/change")
@@ -158,7 +158,7 @@ def change(request: Request, db: Db, measure: Unit, key: str, data: FormData) ->
     own = form.read(OwnFixture, fixture_library.own_fixture(db, key))
     if own and form.ok:
         form.attempt(lambda: fixture_library.save_own(db, key, own))
-    return _sheet(request, db, key, form) if form.errors else go(f"/shelf/{key}")
+    return _sheet(request, db, key, form) if form.errors else go(f"/fixtures/{key}")
 
 
 OWN = ("name", "watts", "ppf", "basis", "fwhm", "length", "width", "dimmable", "weight", "price", "mount", "source")
@@ -185,7 +185,7 @@ def _sheet(request: Request, db: Database, key: str, wrong: Form | None = None) 
         context["asked"] = OWN
         usual = usual_efficacy(own.fixture.emitter.technology)
         context["usual"] = (*(share * usual for share in SPREAD), usual)
-    context |= {"steps": fixture_library.steps(db), "scope": "/shelf"}
+    context |= {"steps": fixture_library.steps(db), "scope": "/fixtures"}
     return page(request, "keeping/fixture.html", context, status=422 if wrong else 200)
 
 
@@ -204,7 +204,7 @@ def remove(db: Db, key: str) -> RedirectResponse:
     fixture_library.entry(db, key)
     if key.startswith("own-"):
         fixture_library.remove_own(db, key)
-    return go("/shelf")
+    return go("/fixtures")
 
 
 def sheet_of(part: Fixture) -> dict[str, Any]:
@@ -258,7 +258,7 @@ def _shelf(
         "typed": typed or {},
         "faults": faults or [],
         "steps": fixture_library.steps(db),
-        "scope": "/shelf",
+        "scope": "/fixtures",
         "width_at_half": width_at_half,
     }
     return page(request, "keeping/fixture_library.html", context, status=422 if faults else 200)

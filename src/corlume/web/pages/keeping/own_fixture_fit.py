@@ -36,8 +36,8 @@ from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.pages.keeping.fixture_library import sheet_of
 from corlume.web.request.page import Db, FormData, Unit, measure_of, page
 
-router = APIRouter(prefix="/shelf/fit")
-MODES = {"watts": "Watts and kind alone", "points": "A few readings", "grid": "A grid of PAR"}
+router = APIRouter(prefix="/fixtures/fit")
+MODES = {"watts": "Watts only", "points": "A few readings", "grid": "A grid of PAR"}
 FIRST = EnteredFixture("My fixture", "led_cluster")
 
 
@@ -55,7 +55,7 @@ def show_flux(measure: Unit, technology: str = "", watts: str = "", age: str = "
     if told is None:
         return JSONResponse({"words": ""})
     low, usual, high = flux_range(told.technology, told.watts, told.age)
-    words = f"{told.watts:g} W of this kind give {low:.0f} to {high:.0f} µmol/s, usually about {usual:.0f}"
+    words = f"{told.watts:g} W of this technology give {low:.0f} to {high:.0f} µmol/s, usually about {usual:.0f}"
     return JSONResponse({"words": words})
 
 
@@ -128,7 +128,7 @@ def _colours() -> list[tuple[str, str, list[str], Markup]]:
 
 
 def _steps(request: Request) -> dict[str, Any]:
-    return {"steps": fixture_library.steps(request.app.state.database), "scope": "/shelf"}
+    return {"steps": fixture_library.steps(request.app.state.database), "scope": "/fixtures"}
 
 
 def _preview(

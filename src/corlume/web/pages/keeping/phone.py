@@ -35,7 +35,7 @@ def show_phone(request: Request, db: Db) -> HTMLResponse:
 def make_link(request: Request, db: Db) -> Response:
     """Show a QR code, valid once and for minutes; only on this machine."""
     if not _at_home(request):
-        return error_page(request, 403, "Not from here", "A device is let in from the machine that Corlume runs on.")
+        return error_page(request, 403, "Not from here", "Pair a device from the computer that runs Corlume.")
     address = request.app.state.phone_address
     if not address:
         return go("/phone")
@@ -47,7 +47,7 @@ def make_link(request: Request, db: Db) -> Response:
 def remove(request: Request, db: Db, device_id: RowId) -> Response:
     """Unpair a device."""
     if not _at_home(request):
-        return error_page(request, 403, "Not from here", "A device is shut out from the machine that Corlume runs on.")
+        return error_page(request, 403, "Not from here", "Unpair a device from the computer that runs Corlume.")
     phone_pairing.shut_out(db, device_id)
     return go("/phone")
 

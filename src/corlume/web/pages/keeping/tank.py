@@ -58,11 +58,11 @@ def create_tank(request: Request, db: Db, measure: Unit, data: FormData) -> Resp
     name, key = read_name(form), _scape(form)
     entry = next((one for one in fixture_library.entries(db) if one.key == form.text("hung")), None)
     if form.text("hung") and entry is None:
-        form.errors.setdefault("hung", "is not on the shelf")
+        form.errors.setdefault("hung", "is not in the fixture library")
     if tank and targets and running and form.ok:
         tank_id = form.attempt(lambda: _create(db, name, tank, targets, running, key, entry, measure))
         if tank_id is not None:
-            return go(f"/tanks/{tank_id}/chart")
+            return go(f"/tanks/{tank_id}/par-map")
     return _tank_form(request, None, form.data, form.errors, entries=fixture_library.entries(db), status=422)
 
 

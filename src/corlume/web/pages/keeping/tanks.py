@@ -33,7 +33,7 @@ def import_tank(request: Request, db: Db, sent: Files) -> Response:
     faults = ["No file was chosen, or it is empty."]
     if data:
         try:
-            return go(f"/tanks/{tanks.import_tank(db, data)}/chart")
+            return go(f"/tanks/{tanks.import_tank(db, data)}/par-map")
         except BadFile as error:
             faults = [str(fault) for fault in error.faults]
     return show_tanks(request, db, faults=faults)

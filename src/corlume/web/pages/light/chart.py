@@ -132,7 +132,7 @@ def _probe(stored: StoredTank, at: ProbeAt) -> WaterPoint:
     return WaterPoint(*(max(0.0, v) for v in (at.x, at.y, at.depth)))
 
 
-@router.get("/chart")
+@router.get("/par-map")
 def chart(
     request: Request, db: Db, tank_id: RowId, setup: RowId | None = None, fixture: RowId | None = None
 ) -> HTMLResponse:
@@ -214,7 +214,7 @@ def intend(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: Ro
         form.attempt(lambda: setups.save_intent(db, tank_id, setup_id, intent))
     if form.errors:
         return _page(request, db, stored, stored.setup(setup_id), bad=form)
-    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
+    return go(f"/tanks/{tank_id}/par-map?setup={setup_id}")
 
 
 @router.post("/setups/{setup_id}/light")
@@ -302,7 +302,7 @@ def look_at_front(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId, ke
 def add_fixture(db: Db, tank_id: RowId, setup_id: RowId, form: FormData) -> RedirectResponse:
     """Hang another fixture."""
     fixture_id = hung_fixtures.add_fixture(db, tank_id, setup_id, form.get("entry", ""))
-    return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={fixture_id}")
+    return go(f"/tanks/{tank_id}/par-map?setup={setup_id}&fixture={fixture_id}")
 
 
 @router.post("/setups/{setup_id}/frame")
@@ -321,7 +321,7 @@ def add_frame(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id:
             lambda: hung_fixtures.add_frame(db, tank_id, setup_id, middle, count, long, each, gap)
         )
         if fixture_id is not None:
-            return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={fixture_id}")
+            return go(f"/tanks/{tank_id}/par-map?setup={setup_id}&fixture={fixture_id}")
     return _page(request, db, stored, stored.setup(setup_id), frame=form)
 
 
@@ -333,18 +333,18 @@ def fill_sockets(db: Db, tank_id: RowId, setup_id: RowId, form: FormData) -> Red
     if wish is None or technology not in TECHNOLOGIES:
         raise NotFound("no such set of lamps")
     hung_fixtures.fill_sockets(db, tank_id, setup_id, technology, wish)
-    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
+    return go(f"/tanks/{tank_id}/par-map?setup={setup_id}")
 
 
 @router.post("/setups/{setup_id}/fixtures/{fixture_id}/copy")
 def copy_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId) -> RedirectResponse:
     """Hang a copy of a fixture."""
     copy_id = hung_fixtures.copy_fixture(db, tank_id, setup_id, fixture_id)
-    return go(f"/tanks/{tank_id}/chart?setup={setup_id}&fixture={copy_id}")
+    return go(f"/tanks/{tank_id}/par-map?setup={setup_id}&fixture={copy_id}")
 
 
 @router.post("/setups/{setup_id}/fixtures/{fixture_id}/remove")
 def remove_fixture(db: Db, tank_id: RowId, setup_id: RowId, fixture_id: RowId, whole: bool = False) -> RedirectResponse:
     """Delete a fixture, or the whole frame that it is part of."""
     hung_fixtures.remove_fixture(db, tank_id, setup_id, fixture_id, whole=whole)
-    return go(f"/tanks/{tank_id}/chart?setup={setup_id}")
+    return go(f"/tanks/{tank_id}/par-map?setup={setup_id}")

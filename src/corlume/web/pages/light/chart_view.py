@@ -172,8 +172,7 @@ BANDS = {
 }  # fmt: skip
 """Bands of the layers that show percentages."""
 FIRST_LOOK = (
-    '<p class="verdict-empty">A first look, without the light that sand and rock send back. '
-    "All of it follows, with the figures.</p>"
+    '<p class="verdict-empty">First estimate, without light reflected by sand and rock; the full result follows.</p>'
 )
 
 

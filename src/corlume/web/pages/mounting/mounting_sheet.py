@@ -30,7 +30,7 @@ from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.request.page import Db, FormData, RowId, Unit, go, page
 
-router = APIRouter(prefix="/tanks/{tank_id}/setups/{setup_id}/mount")
+router = APIRouter(prefix="/tanks/{tank_id}/setups/{setup_id}/mounting")
 
 
 @router.get("")
@@ -54,7 +54,7 @@ def save(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowI
         form.attempt(lambda: save_surroundings(db, tank_id, setup_id, surroundings, weights))
     if form.errors:
         return _page(request, stored, setup, form.data, form.errors, measure, form)
-    return go(f"/tanks/{tank_id}/setups/{setup_id}/mount#holds")
+    return go(f"/tanks/{tank_id}/setups/{setup_id}/mounting#holds")
 
 
 @router.get("/sheet.svg")
@@ -182,7 +182,7 @@ def _tables(sheet: MountSheet, measure: Measure) -> list[tuple[str, list[list[st
         ("Drill points, two supports each; where the fixture's own hanging points differ, use those instead",
          [drill, *_hung(sheet, measure)]),
         ("Parts", [["Part", "Count"], *([name, str(count)] for name, count in sheet.parts)]),
-        ("Looked at (common practice, no source; local code and licensed work go before it)",
+        ("Checks (common practice; local code and licensed work take precedence)",
          [["What", "Result", "Found", "Rule"], *checks]),
         ("In this order", [[f"{k}. {step}"] for k, step in enumerate(sheet.order, 1)]),
     ]  # fmt: skip

@@ -93,13 +93,13 @@ def suited(kind: CoralType, seats: SpotTable) -> int:
     return int((where & (light_score(kind.card, seats.par, food=kind.food) > 0)).sum())
 
 
-@router.get("/kind")
+@router.get("/type")
 def show_kind(request: Request, db: Db, tank_id: RowId, setup: Looked = None, name: Typed = "") -> HTMLResponse:
     """Form of a coral type; empty for a new one without a name."""
     return _kind(request, db, tank_id, setup, name, None)
 
 
-@router.post("/kind")
+@router.post("/type")
 def save_kind(
     request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None
 ) -> Response:
@@ -114,7 +114,7 @@ def save_kind(
     return go(f"/tanks/{tank_id}/corals/library", setup)
 
 
-@router.post("/kind/remove")
+@router.post("/type/remove")
 def remove_kind(db: Db, tank_id: RowId, data: FormData, setup: Looked = None) -> Response:
     """Delete a coral type of the keeper's."""
     coral_types.remove_type(db, tank_id, data.get("was", ""))

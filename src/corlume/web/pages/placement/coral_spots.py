@@ -35,7 +35,7 @@ from corlume.web.forms.dragged import Dropped, Tapped
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
 
-router = APIRouter(prefix="/tanks/{tank_id}/corals/seats")
+router = APIRouter(prefix="/tanks/{tank_id}/corals/spots")
 Typed = Annotated[str, Query(max_length=40)]
 KINDS: dict[Stand, type] = {"perches": CustomSpot, "racks": FragRack, "kept_free": KeptFree}
 BEHIND = 5 * CM
@@ -87,7 +87,7 @@ def add(db: Db, tank_id: RowId, stand: Annotated[Stand, Path()], setup: Looked =
             thing = FragRack(new_name(stored, stand, "Frag rack"), x, 0.02, wide, deep, 0.4 * tank.sand_depth)
         case "kept_free":
             thing = KeptFree(new_name(stored, stand, "Free"), x, 0.02, wide, deep)
-    return go(f"/tanks/{tank_id}/corals/seats#{stand}-{save_choice(db, tank_id, stand, thing)}", setup)
+    return go(f"/tanks/{tank_id}/corals/spots#{stand}-{save_choice(db, tank_id, stand, thing)}", setup)
 
 
 @router.post("/{stand}/{row_id}")
@@ -102,7 +102,7 @@ def change(
         form.attempt(lambda: save_choice(db, tank_id, stand, thing, row_id))
     if form.errors:
         return _page(request, stored, setup, {}, bad=(stand, row_id, form))
-    return go(f"/tanks/{tank_id}/corals/seats#{stand}-{row_id}", setup)
+    return go(f"/tanks/{tank_id}/corals/spots#{stand}-{row_id}", setup)
 
 
 @router.post("/{stand}/{row_id}/remove")
@@ -111,7 +111,7 @@ def remove(
 ) -> RedirectResponse:
     """Delete an entry."""
     remove_choice(db, tank_id, stand, row_id)
-    return go(f"/tanks/{tank_id}/corals/seats", setup)
+    return go(f"/tanks/{tank_id}/corals/spots", setup)
 
 
 @router.post("/spots/{row_id}/place")

@@ -51,7 +51,7 @@ router = APIRouter(prefix="/tanks/{tank_id}/corals")
 
 Layer = Literal["light", "hour", "dose", "flow", "seats"]
 LAYERS: dict[Layer, str] = {
-    "light": "light", "hour": "by the hour", "dose": "daily light", "flow": "flow", "seats": "seats"
+    "light": "light", "hour": "by the hour", "dose": "daily light", "flow": "flow", "seats": "spots"
 }  # fmt: skip
 
 

@@ -117,7 +117,7 @@ def _places(data: dict[str, str]) -> dict[int, tuple[float, float, float]]:
             known = name.startswith("coral-") and number.isdecimal() and all(map(math.isfinite, (x, y, depth)))
         except ValueError:
             known = False
-        rules.that(known, "plan", "could not be read: make it anew")
+        rules.that(known, "plan", "could not be read: make the plan again")
         if known:
             found[int(number)] = (x, y, depth)
     rules.finish()

@@ -51,7 +51,7 @@ from corlume.web.forms.form import Form
 from corlume.web.pages.search.layout_rows import faults_context, found_rows, graded, picture_of, render_rows, start_rows
 from corlume.web.request.page import Db, FormData, RowId, Unit, go, measure_of, page, templates
 
-router = APIRouter(prefix="/tanks/{tank_id}/hang")
+router = APIRouter(prefix="/tanks/{tank_id}/layout")
 
 
 @router.get("")
@@ -92,7 +92,7 @@ def begin(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormDat
     if form.errors:
         newest = search_jobs.newest(db, tank_id)
         return _page(request, db, stored, setup, _entry(db, form.text("entry")), form.data, form.errors, newest)
-    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&entry={wish.entry}#answers")
+    return go(f"/tanks/{tank_id}/layout?setup={setup.id}&entry={wish.entry}#answers")
 
 
 @router.post("/start/{number}")
@@ -104,13 +104,13 @@ def adopt_start(db: Db, measure: Unit, tank_id: RowId, number: RowId, data: Form
     if not 0 <= number < len(starts):
         raise NotFound(f"no starting point {number}")
     setup = Setup(f"{starts[number].name[:50]}: {starts[number].rule}", starts[number].fixtures, intent=intent)
-    return go(f"/tanks/{tank_id}/chart?setup={add_setup(db, tank_id, setup)}")
+    return go(f"/tanks/{tank_id}/par-map?setup={add_setup(db, tank_id, setup)}")
 
 
 @router.post("/try/{key}")
 def try_it(db: Db, measure: Unit, tank_id: RowId, key: str, setup: RowId) -> RedirectResponse:
     """Save a suggested change as a new setup and open its PAR map."""
-    return go(f"/tanks/{tank_id}/chart?setup={try_change(db, tank_id, setup, key, STEPS[measure.unit])}")
+    return go(f"/tanks/{tank_id}/par-map?setup={try_change(db, tank_id, setup, key, STEPS[measure.unit])}")
 
 
 @router.get("/faults")
@@ -121,7 +121,7 @@ def faults(request: Request, db: Db, tank_id: RowId, setup: RowId | None = None)
     found = problems_of(stored, shown.hung, shown.intent, STEPS[measure.unit])
     context = faults_context(db, stored, shown.hung, shown.intent, found) | {
         "name": shown.name,
-        "try": f"/tanks/{stored.id}/hang/try/KEY?setup={shown.id}",
+        "try": f"/tanks/{stored.id}/layout/try/KEY?setup={shown.id}",
         "measure": measure,
     }
     return JSONResponse({"html": templates.get_template("judging/problems.html").render(**context)})
@@ -155,7 +155,7 @@ def stop(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
     search_jobs.stop(db, tank_id, search_id)
     stopped = _look(db, tank_id, search_id)
     setup = _searched(tanks.open_tank(db, tank_id), stopped)
-    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&entry={stopped.wish.entry}#answers")
+    return go(f"/tanks/{tank_id}/layout?setup={setup.id}&entry={stopped.wish.entry}#answers")
 
 
 @router.post("/{search_id}/resume")
@@ -164,13 +164,13 @@ def resume(db: Db, tank_id: RowId, search_id: RowId) -> RedirectResponse:
     search_jobs.resume(db, tank_id, search_id)
     found = _look(db, tank_id, search_id)
     setup = _searched(tanks.open_tank(db, tank_id), found)
-    return go(f"/tanks/{tank_id}/hang?setup={setup.id}&entry={found.wish.entry}#answers")
+    return go(f"/tanks/{tank_id}/layout?setup={setup.id}&entry={found.wish.entry}#answers")
 
 
 @router.post("/{search_id}/adopt/{number}")
 def adopt(db: Db, tank_id: RowId, search_id: RowId, number: RowId) -> RedirectResponse:
     """Save a layout as a new setup and open its PAR map."""
-    return go(f"/tanks/{tank_id}/chart?setup={search_jobs.adopt(db, tank_id, search_id, number)}")
+    return go(f"/tanks/{tank_id}/par-map?setup={search_jobs.adopt(db, tank_id, search_id, number)}")
 
 
 def _look(db: Database, tank_id: int, search_id: int) -> Search:

@@ -63,7 +63,7 @@ def start_rows(
             about=start.why,
             does=proposer.of(start.fixtures, start.figures),
             grades=graded(stored, start.figures, setup.intent),
-            post=f"/tanks/{stored.id}/hang/start/{k}",
+            post=f"/tanks/{stored.id}/layout/start/{k}",
             hidden=hidden,
         )
         for k, start in enumerate(starts)
@@ -87,7 +87,7 @@ def found_rows(
             about=_made_of(one.found, measure),
             does=one.proposal,
             grades=graded(stored, one.found.figures, intent),
-            post=f"/tanks/{stored.id}/hang/{found.id}/adopt/{one.number}",
+            post=f"/tanks/{stored.id}/layout/{found.id}/adopt/{one.number}",
         )
         for one in answers
     ]

@@ -34,17 +34,16 @@ from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.tank_card import draw_card
 from corlume.web.request.page import Db, Looked, RowId, Unit, go, page, templates
 
-router = APIRouter(prefix="/tanks/{tank_id}/kinds")
+router = APIRouter(prefix="/tanks/{tank_id}/light-types")
 WEIGHTS = "weights"
 """The cookie that keeps a keeper's weights on this device: a digit for each criterion."""
 JUDGED = (
-    ("coverage", "In band", "Share of the places that the setup is meant for in the light wanted there."),
-    ("uniformity", "Uniformity, least and tenth",
-     "Least reading and tenth percentile at rock-top height over the mean; grade of ours."),
-    ("ends", "Ends against middle", "The weaker end over the middle; 75 % is aimed at (common practice, no source)."),
+    ("coverage", "In range", "Share of target places in range."),
+    ("uniformity", "Uniformity (min, P10)",
+     "Min and P10 at rock-top height over the mean; grade: our estimate."),
+    ("ends", "Ends vs centre", "The weaker end over the centre; aim for 75 % (common practice)."),
     ("spread", "Spread",
-     "Eight of ten readings lie within this of each other; about 100 PAR is aimed at for SPS (common practice, no "
-     "source)."),
+     "Eight of ten readings are within this of each other; aim for 100 PAR for SPS (common practice)."),
     ("hottest", "Hottest point", "At or below the rock top."),
     ("spill", "Spill", "Light that misses the opening."),
 )  # fmt: skip
@@ -85,7 +84,7 @@ def begin(db: Db, measure: Unit, tank_id: RowId, setup: Looked = None, usable: b
     wish = light_types_request(stored, looked, usable=usable, steps=STEPS[measure.unit])
     if search_jobs.newest_of(db, tank_id, wish) is None:
         search_jobs.begin(db, tank_id, looked.id, wish)
-    return go(f"/tanks/{tank_id}/kinds{'?usable=1' if usable else ''}", setup)
+    return go(f"/tanks/{tank_id}/light-types{'?usable=1' if usable else ''}", setup)
 
 
 @router.get("/{search_id}/answers")
@@ -104,7 +103,7 @@ def answers(
     return answer
 
 
-@router.get("/shelf")
+@router.get("/fixtures")
 def show_shelf_side(request: Request, db: Db, tank_id: RowId, setup: Looked = None) -> HTMLResponse:
     """Choose up to six fixtures of the library to compare over this tank."""
     stored = tanks.open_tank(db, tank_id)
@@ -119,7 +118,7 @@ def show_shelf_side(request: Request, db: Db, tank_id: RowId, setup: Looked = No
     return page(request, "search/library_fixtures.html", context, tank=stored, setup=stored.setup(setup))
 
 
-@router.get("/shelf/beside")
+@router.get("/fixtures/beside")
 def shelf_beside(request: Request, db: Db, measure: Unit, tank_id: RowId, setup: Looked = None) -> JSONResponse:
     """The comparison, which takes a second or two per fixture."""
     stored, ticked = tanks.open_tank(db, tank_id), request.query_params.getlist("entry")
@@ -138,7 +137,7 @@ def shelf_beside(request: Request, db: Db, measure: Unit, tank_id: RowId, setup:
 @router.post("/{search_id}/adopt/{key}")
 def adopt(db: Db, tank_id: RowId, search_id: RowId, key: str) -> RedirectResponse:
     """Save one light type as a new setup and open its PAR map."""
-    return go(f"/tanks/{tank_id}/chart", light_type_ranking.adopt(db, tank_id, search_id, key))
+    return go(f"/tanks/{tank_id}/par-map", light_type_ranking.adopt(db, tank_id, search_id, key))
 
 
 @router.get("/{search_id}/side")
@@ -150,7 +149,7 @@ def side(
     search = search_jobs.look(db, tank_id, search_id)
     options = light_type_ranking.options_of(stored, search)
     if len(options) < 2:
-        raise NotFound("fewer than two kinds were found")
+        raise NotFound("fewer than two light types were found")
     first = next((one for one in options if one.key == a), options[0])
     second = next((one for one in options if one.key == b and one is not first), options[options[0] is first])
     tank = same_tank(stored.lit_tank())

@@ -1,4 +1,4 @@
-"""Balance by meter: rounds of a few readings, each with the move that would equalise them."""
+"""Balance with a meter: rounds of a few readings, each with the move that would equalise them."""
 
 from __future__ import annotations
 

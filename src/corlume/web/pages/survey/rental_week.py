@@ -1,4 +1,4 @@
-"""A week with a rented meter: a page a day, on the screen and on paper."""
+"""Rental week: a page a day, on the screen and on paper."""
 
 from __future__ import annotations
 

@@ -206,7 +206,7 @@ def advice(request: Request, db: Db, tank_id: RowId, survey_id: RowId) -> JSONRe
 @router.post("/{survey_id}/try/{key}")
 def try_it(db: Db, measure: Unit, tank_id: RowId, survey_id: RowId, key: str) -> RedirectResponse:
     """Save a suggested change as a new setup, and open its PAR map."""
-    return go(f"/tanks/{tank_id}/chart?setup={try_move(db, tank_id, survey_id, key, STEPS[measure.unit])}")
+    return go(f"/tanks/{tank_id}/par-map?setup={try_move(db, tank_id, survey_id, key, STEPS[measure.unit])}")
 
 
 @router.post("/{survey_id}/remove")

@@ -191,7 +191,7 @@ async def _events(address: str, place: tuple[float, float, float]) -> AsyncItera
             yield f"data: {json.dumps(now | {'sure': min(99.0, round(100 * needle.sure, 1))})}\n\n"
             if needle.settled:
                 return
-        lost = "The needle does not settle: is something moving over the probe? Type what you take it for."
+        lost = "The reading does not settle: is something moving over the probe? Type the middle value."
     except MeterLost as error:
         lost = f"{error} What was read so far is kept; type the rest, or try again."
     yield f"data: {json.dumps({'lost': lost})}\n\n"

@@ -28,7 +28,7 @@ def show_follow_up(
     except ValueError:
         fault = "is no day: write it as 2026-03-31"
     if wanted and wanted > today:
-        fault, wanted = "is a day to come", None
+        fault, wanted = "is in the future", None
     context: dict[str, Any] = {
         "stored": stored,
         "changes": changes,

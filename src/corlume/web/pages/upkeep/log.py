@@ -114,7 +114,7 @@ def take_lights(db: Db, tank_id: RowId, event_id: RowId) -> RedirectResponse:
     """Save the setup of an entry as a setup of its own."""
     event = log.open_event(db, tank_id, event_id)
     setup_id = setup_log.save_again(db, tank_id, event)
-    return go(f"/tanks/{tank_id}/chart", setup_id)
+    return go(f"/tanks/{tank_id}/par-map", setup_id)
 
 
 def _page(

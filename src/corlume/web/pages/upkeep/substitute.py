@@ -35,7 +35,7 @@ def save(request: Request, db: Db, tank_id: RowId, data: FormData) -> Response:
     made = form.attempt(lambda: save_substitute(db, stored, failed, use=use))
     if made is None:
         return _page(request, stored, max(failed, 0))
-    return go(f"/tanks/{tank_id}/chart", made)
+    return go(f"/tanks/{tank_id}/par-map", made)
 
 
 def _page(request: Request, stored: StoredTank, failed: int) -> HTMLResponse:

@@ -29,7 +29,7 @@ def now() -> datetime.datetime:
 @router.get("/open")
 def open_tank(request: Request, tank_id: RowId) -> RedirectResponse:
     """Open a tank where this device opens tanks: at Today, or at its PAR map."""
-    first = "chart" if request.cookies.get("opens") == "chart" else "today"
+    first = "par-map" if request.cookies.get("opens") == "chart" else "today"
     return RedirectResponse(f"/tanks/{tank_id}/{first}", 303)
 
 

@@ -32,7 +32,7 @@ export const chartAsks = {
     }
     this.busy = true;
     this.again = false;
-    const { ok, answer, late } = await this.ask("/light", this.changes, "The application does not answer. What you see is not kept.");
+    const { ok, answer, late } = await this.ask("/light", this.changes, "The application does not answer. What you see is not saved.");
     if (!late) this.say(ok ? "" : answer.message);
     if (ok && !late) this.show(answer);
     this.busy = false;
@@ -55,7 +55,7 @@ export const chartAsks = {
     // what is shown after it has these changes in it; what is tried from now on has not
     this.again = false;
     this.keeping += 1;
-    const { ok, answer, late } = await this.ask(path, sent, "The application does not answer. The change was not kept.", more);
+    const { ok, answer, late } = await this.ask(path, sent, "The application does not answer. The change was not saved.", more);
     this.keeping -= 1;
     if (!this.keeping) this.saving = {};
     this.refuse(ok ? "" : answer.message);
