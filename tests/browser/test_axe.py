@@ -78,6 +78,7 @@ def test_preview_of_a_file_and_results_of_a_search_break_no_rule(page: Page, db:
     wish = default_request(tanks.open_tank(db, 1), fixture_library.entry(db, "cluster"))
     search = search_jobs.begin(db, 1, 1, replace(wish, counts=(2, 2), heights=(0.25, 0.25)))
     page.goto("/fixtures")
+    page.get_by_text("Import photometry file").click()
     page.locator("#file").set_input_files({"name": "a.ies", "mimeType": "text/plain", "buffer": GOOD.encode()})
     page.locator("#ppf").fill("90")
     page.get_by_role("button", name="Preview").click()

@@ -138,7 +138,7 @@ def test_field_of_a_fixture_keeps_what_was_typed_when_it_is_wrong(page: Page, db
 def test_verdict_opens_to_its_reason_and_stays_open_while_dimming(page: Page) -> None:
     page.goto("/tanks/1/par-map")
     page.locator(".verdict[data-key=ends] summary").click()
-    expect(page.locator(".verdict[data-key=ends]")).to_contain_text("Aim for 75 %")
+    expect(page.locator(".verdict[data-key=ends]")).to_contain_text("aim for 75 %")
     value = page.locator(".verdict[data-key=ends] .verdict-value").inner_text()
     page.locator('[data-dim="1"]').fill("5")
     expect(page.locator(".verdict[data-key=ends] .verdict-value")).not_to_have_text(value)
@@ -196,7 +196,7 @@ def test_phone_has_targets_of_44_pixels_and_no_sideways_scroll(page: Page) -> No
     page.wait_for_load_state("networkidle")
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
     small = page.evaluate(
-        "[...document.querySelectorAll('main button, main select, .coral-item a, header a, header button')]"
+        "[...document.querySelectorAll('main button:not(.basis), main select, .coral-item a, header a, header button')]"
         ".filter(e => e.offsetParent && e.getBoundingClientRect().height < 43.5).map(e => e.textContent.trim())"
     )
     assert small == []
@@ -258,7 +258,7 @@ def test_channels_lenses_wear_and_layers_answer_on_the_chart(page: Page, db: Dat
     # what other lenses would do is said before they are put in
     page.locator('[data-front="60"]').click()
     expect(page.locator(".front-note")).to_contain_text("uniformity")
-    expect(page.locator(".front-note")).to_contain_text("cannot be taken out again")
+    expect(page.locator(".front-note")).to_contain_text("cannot be removed again")
     assert round(tanks.open_tank(db, 1).setup(1).fixture(1).value.emitter.fwhm * 57.29578) == 110
     with page.expect_response(saved):
         page.get_by_role("button", name="On this one").click()
@@ -303,6 +303,7 @@ def test_another_lamp_in_its_socket_changes_colour_and_flux_at_once(page: Page, 
 
 def test_photometry_is_looked_at_before_it_is_kept(page: Page) -> None:
     page.goto("/fixtures")
+    page.get_by_text("Import photometry file").click()
     page.set_input_files("#file", {"name": "a.ies", "mimeType": "text/plain", "buffer": GOOD.encode()})
     page.set_input_files("#spectrum", {"name": "a.csv", "mimeType": "text/csv", "buffer": b"450;x\n500;1\n"})
     page.get_by_role("button", name="Preview").click()
@@ -310,12 +311,12 @@ def test_photometry_is_looked_at_before_it_is_kept(page: Page) -> None:
     page.set_input_files("#file", {"name": "a.ies", "mimeType": "text/plain", "buffer": GOOD.encode()})
     page.locator("#colours").select_option("cool-white")
     page.get_by_role("button", name="Preview").click()
-    expect(page.locator(".lead")).to_contain_text("Nothing is kept")
+    expect(page.locator(".lead")).to_contain_text("Nothing is saved")
     page.get_by_label("Weight").fill("heavy")
-    page.get_by_role("button", name="Put it in the fixture library").click()
+    page.get_by_role("button", name="Add to library").click()
     expect(page.locator(".fault").first).to_contain_text("is not a number")
     page.get_by_label("Weight").fill("2,5")
-    page.get_by_role("button", name="Put it in the fixture library").click()
+    page.get_by_role("button", name="Add to library").click()
     expect(page.locator(".entry-facts")).to_contain_text("2.5 kg")
     expect(page.get_by_role("img", name="Photons by wavelength")).to_be_visible()
 
@@ -399,11 +400,11 @@ def test_coral_is_reached_by_key_moved_and_its_place_typed(page: Page, db: Datab
     assert moved
     assert round(moved[0] - was[0], 4) == 0.02
     page.locator("#at_x").fill("900")
-    page.get_by_role("button", name="Put it there").click()
+    page.get_by_role("button", name="Place coral").click()
     expect(page.locator("#at_x-error")).to_contain_text("From left must be from 0 cm to 150 cm")
     expect(page.locator("#at_x")).to_have_value("900")
     page.locator("#at_x").fill("60 cm")
-    page.get_by_role("button", name="Put it there").click()
+    page.get_by_role("button", name="Place coral").click()
     expect(page.locator(".fit")).to_contain_text("60 from left")
 
 

@@ -31,8 +31,8 @@ def test_wish_is_put_right_searched_watched_and_adopted(page: Page, db: Database
     expect(page.locator("progress")).to_be_hidden(timeout=60_000)
     expect(page.get_by_role("img", name=re.compile("Uniformity over PAR"))).to_be_visible()
     # along the trade-off a height is held; by a figure the rows stand in another order
-    page.get_by_label("Along it").press("ArrowRight")
-    page.get_by_role("button", name="Hold this height").click()
+    page.get_by_label("Height", exact=True).press("ArrowRight")
+    page.get_by_role("button", name="Use this height").click()
     expect(page.get_by_label("Lowest")).to_have_value(page.get_by_label("Highest").input_value())
     rules = page.locator("tbody.starts tr th")
     first = rules.first.inner_text()
@@ -54,14 +54,14 @@ def test_keepers_questions_are_answered_from_the_chart_to_a_remedy_tried(page: P
     for key in ("uniformity", "coverage", "corals"):
         page.locator(f".verdict[data-key={key}] summary").press("Enter")
         told = page.locator(f".verdict[data-key={key}] .verdict-reason")
-        for words in ("Rule.", "What would help."):
+        for words in ("Rule.", "To improve."):
             expect(told).to_contain_text(words)
         page.locator(f".verdict[data-key={key}] summary").press("Enter")
     page.locator(".rings summary").press("Enter")
     expect(page.locator(".rings")).to_contain_text("Outer ring")
     # what is it meant for: said wrongly, told by the field, kept; then put right
     page.locator(".meant summary").press("Enter")
-    page.get_by_label("Purpose").select_option("strong_left")
+    page.get_by_label("Goal", exact=True).select_option("strong_left")
     page.get_by_label("Strong end").fill("5")
     page.get_by_label("Strong end").press("Enter")
     expect(page.locator("#intent-end-error")).to_contain_text("of 5 cm is narrower than the narrowest fixture, 20 cm")
@@ -90,7 +90,7 @@ def test_keepers_questions_are_answered_from_the_chart_to_a_remedy_tried(page: P
 
 def test_sheet_is_checked_for_the_keepers_own_place_and_taken_as_pdf(page: Page) -> None:
     page.goto("/tanks/1/par-map?setup=3")
-    page.get_by_role("link", name="Mount", exact=True).click()
+    page.get_by_role("link", name="Mounting", exact=True).click()
     circuit = page.locator(".checks tr", has_text="Circuit")
     expect(circuit).to_contain_text("OK")
     page.get_by_label("Mains").fill("120")
@@ -107,14 +107,14 @@ def test_sheet_is_checked_for_the_keepers_own_place_and_taken_as_pdf(page: Page)
 
 def test_setup_looked_at_stays_from_station_to_station_and_back(page: Page) -> None:
     page.goto("/tanks/1/layout?setup=3")
-    page.get_by_role("link", name="Chart", exact=True).first.click()
+    page.get_by_role("link", name="PAR map", exact=True).first.click()
     expect(page.locator("#setup option:checked")).to_have_text("Halide and T5, as it was")
     page.reload()
     expect(page.locator("#setup option:checked")).to_have_text("Halide and T5, as it was")
     page.go_back()
     expect(page).to_have_url(re.compile(r"/layout\?setup=3"))
     page.go_forward()
-    page.get_by_role("link", name="Hang", exact=True).click()
+    page.get_by_role("link", name="Layout", exact=True).click()
     expect(page.locator("#setup option:checked")).to_have_text("Halide and T5, as it was")
 
 
@@ -129,24 +129,24 @@ def test_setups_are_held_against_each_other(page: Page) -> None:
 
 def test_another_goal_brings_its_light_and_another_fixture_keeps_the_goal(page: Page) -> None:
     page.goto("/tanks/1/layout")
-    page.get_by_label("Purpose", exact=True).select_option("lps")
+    page.get_by_label("Goal", exact=True).select_option("lps")
     expect(page.locator("#band_low")).to_have_value("75")
     page.locator(".limits summary").click()
     page.locator("#band_high").fill("120")
-    page.get_by_label("Purpose", exact=True).select_option("even")
+    page.get_by_label("Goal", exact=True).select_option("even")
     expect(page.locator("#band_high")).to_have_value("120")  # what was typed stays
-    page.get_by_label("Purpose", exact=True).select_option("mixed")
+    page.get_by_label("Goal", exact=True).select_option("mixed")
     page.get_by_label("What may change").select_option("own")
     page.get_by_label("Fixture", exact=True).select_option("bar")
     expect(page).to_have_url(re.compile("entry=bar"))
     expect(page.get_by_label("What may change")).to_have_value("own")
-    expect(page.get_by_label("Purpose", exact=True)).to_have_value("mixed")
+    expect(page.get_by_label("Goal", exact=True)).to_have_value("mixed")
     page.locator(".limits summary").click()
     expect(page.get_by_label("At least")).to_have_accessible_description("side by side")
     page.get_by_label("Setup to check").select_option("3")
     expect(page).to_have_url(re.compile("setup=3"))
     expect(page.get_by_label("Fixture", exact=True)).to_have_value("bar")
-    expect(page.get_by_label("Purpose", exact=True)).to_have_value("mixed")
+    expect(page.get_by_label("Goal", exact=True)).to_have_value("mixed")
     expect(page.get_by_role("link", name="Mounting sheet")).to_have_attribute("href", "/tanks/1/setups/3/mounting")
 
 

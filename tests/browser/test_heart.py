@@ -44,7 +44,7 @@ def test_first_chart_in_ten_clicks_and_rock_from_there(page: Page, db: Database)
     expect(page.locator(".readout-par")).to_be_visible()
     assert int(page.evaluate("window.name")) <= 10
     assert page.locator('.fixture[data-view="plan"]:not(.selected)').count() >= 2
-    page.get_by_role("link", name="Rock", exact=True).click()
+    page.get_by_role("link", name="Rockwork", exact=True).click()
     page.wait_for_url(re.compile("#rock$"))
     # a stroke around becomes rock of that shape
     page.get_by_label("an outline, freehand").check()
@@ -158,7 +158,7 @@ def test_kinds_stand_in_another_order_when_a_weight_is_moved(
 
 
 LOOK = """() => {
-  const beside = '.sr-only, .skip, dialog:not([open]), p, li, dd, .readout-head, svg';
+  const beside = '.sr-only, .skip, .basis, dialog:not([open]), p, li, dd, .readout-head, svg';
   const folded = e => {
     const fold = e.closest('details:not([open])');
     return fold && e.closest('summary')?.parentElement !== fold;

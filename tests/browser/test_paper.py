@@ -30,7 +30,7 @@ def test_chart_is_a_page_of_drawings_and_one_of_whole_verdicts(page: Page, paper
     assert "From the front, 32.5 cm behind the front pane" in first
     assert "LED cluster, middle 75 37 21" in first
     assert second.count("Rule.") == 10
-    assert second.count("What would help.") == 10
+    assert second.count("To improve.") == 10
     assert "Table by rings" in second
     assert "Copy setup" not in first + second
     # folded again afterwards
@@ -44,7 +44,7 @@ def test_corals_are_printed_with_their_light_and_what_does_not_suit_them(page: P
     assert len(re.findall(r"\d+ to \d+", table)) >= 24
     assert "unplaced" in table
     assert "too strong" in table or "wants" in table
-    assert "Zones of light" in zones[0]
+    assert "Light zones" in zones[0]
 
 
 def test_the_plan_for_all_is_a_page_of_the_map_and_one_of_the_list(page: Page) -> None:

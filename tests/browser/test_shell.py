@@ -30,7 +30,7 @@ def test_setup_looked_at_survives_back_reload_and_a_deep_link(page: Page, db: Da
     shown = page.locator(".looked-at small")
     page.goto(f"/tanks/1/corals?setup={other.id}")
     expect(shown).to_have_text(other.name)
-    page.get_by_role("link", name="Kinds", exact=True).click()
+    page.get_by_role("link", name="Light types", exact=True).click()
     page.get_by_role("link", name="Tank", exact=True).click()
     expect(shown).to_have_text(other.name)
     page.locator("#name").fill("Renamed")
@@ -38,7 +38,7 @@ def test_setup_looked_at_survives_back_reload_and_a_deep_link(page: Page, db: Da
     expect(shown).to_have_text(other.name)
     page.reload()
     expect(shown).to_have_text(other.name)
-    page.get_by_role("link", name="Chart", exact=True).click()
+    page.get_by_role("link", name="PAR map", exact=True).click()
     expect(page.locator("svg.sheet")).to_be_visible()
     page.go_back()
     expect(shown).to_have_text(other.name)
@@ -49,7 +49,7 @@ def test_corals_come_in_as_a_table_and_a_bad_one_says_where(page: Page, db: Data
     before = len(tanks.open_tank(db, 1).corals)
     head = "name,group,par_low,par_high,flow,aggression,sweepers_cm,size_cm,x_cm,y_cm,depth_cm"
     page.goto("/tanks/1/corals")
-    page.get_by_text("As a table").click()
+    page.get_by_text("Import or export table").click()
     bad = f"{head}\nBrought,soft,50,90,low,peaceful,0,8,,,\nFar,soft,50,90,low,peaceful,0,8,900,5,5"
     page.locator("#table").set_input_files({"name": "a.csv", "mimeType": "text/csv", "buffer": bad.encode()})
     page.get_by_role("button", name="Import").click()
@@ -58,4 +58,4 @@ def test_corals_come_in_as_a_table_and_a_bad_one_says_where(page: Page, db: Data
     page.locator("#table").set_input_files({"name": "a.csv", "mimeType": "text/csv", "buffer": good.encode()})
     page.get_by_role("button", name="Import").click()
     expect(page.locator(".coral-item")).to_have_count(before + 2)
-    assert tanks.undo(db, 1) == "bring in 2 corals"
+    assert tanks.undo(db, 1) == "import 2 corals"

@@ -121,7 +121,7 @@ def test_eight_spots_are_read_on_a_phone_by_the_meter(browser: Browser, address:
 
 def test_layers_show_what_the_survey_changes_and_how_sure_it_is(page: Page) -> None:
     page.goto("/tanks/1/survey/1")
-    expect(page.locator(".spots-table")).to_contain_text("Does not fit")
+    expect(page.locator(".spots-table")).to_contain_text("Outlier")
     page.get_by_role("button", name="Apply correction").click()
     page.goto("/tanks/1/par-map")
     expect(page.locator(".readout-sure")).to_be_visible()  # the whole light, after the first look
@@ -170,7 +170,7 @@ def test_spots_follow_a_hand_a_key_and_a_tap_on_the_drawing(page: Page, db: Data
     box = area.bounding_box()
     assert box
     area.click(position={"x": 0.5 * box["width"], "y": 0.95 * box["height"]})
-    page.get_by_label("A tap on the drawing adds").select_option("spot")
+    page.get_by_label("Tap on the drawing adds").select_option("spot")
     area.click(position={"x": 0.5 * box["width"], "y": 0.95 * box["height"]})
     expect(page.locator("[data-spot][tabindex]")).to_have_count(count + 2)
     step_back(page)

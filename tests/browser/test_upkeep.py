@@ -31,7 +31,7 @@ def test_a_lamp_is_changed_from_its_label_to_the_plan_of_a_slow_change(page: Pag
     page.get_by_label(re.compile("^Label of the new lamp")).fill("West, board 2")
     page.get_by_label("Changed on").fill((datetime.date.today() + datetime.timedelta(days=3)).isoformat())
     page.get_by_role("button", name="Record, then plan a slow change").click()
-    expect(page.locator("form .fault").first).to_contain_text("to come")
+    expect(page.locator("form .fault").first).to_contain_text("in the future")
     expect(page.get_by_label(re.compile("^Label of the new lamp"))).to_have_value("West, board 2")
     page.get_by_label("Changed on").fill(datetime.date.today().isoformat())
     assert not violations(page)
@@ -145,6 +145,6 @@ def test_a_backup_is_restored_after_a_look_at_what_would_change(
     assert not violations(page)
     page.get_by_role("button", name="Restore this backup").click()
     expect(page.get_by_role("heading", name="Restored")).to_be_visible()
-    page.get_by_role("link", name="All tanks").click()
+    page.get_by_role("link", name="All tanks", exact=True).click()
     expect(page.get_by_role("link", name="Tern Skerry").first).to_be_visible()
     assert [stored.name for stored in tanks.all_tanks(db)] == ["Tern Skerry"]

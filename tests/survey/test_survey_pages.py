@@ -92,7 +92,8 @@ def test_a_survey_is_planned_read_judged_used_and_undone(client: TestClient, db:
     assert re.search(r"It gives [67]\d % of its figure", page)
     assert client.post(f"{home}/use").status_code == 303
     assert (
-        tanks.steps(db, 1).undo == f"apply correction of {surveys.open_survey(db, 1, int(home.rpartition('/')[2])).value.name}"
+        tanks.steps(db, 1).undo
+        == f"apply correction of {surveys.open_survey(db, 1, int(home.rpartition('/')[2])).value.name}"
     )
     used = tanks.open_tank(db, 1)
     assert used.setup().hung[0].measured == pytest.approx(0.7, abs=0.04)

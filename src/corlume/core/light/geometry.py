@@ -201,7 +201,9 @@ class Tank:
     water_depth: Annotated[float, Length("Water depth", 0.05, 2.0, about="bottom pane to water line")]
     rim_height: Annotated[float, Length("Rim above water", 0.0, 0.5, about="top of the panes")] = 0.03
     rim_inset: Annotated[float, Length("Rim or eurobrace", about="how far it reaches in from each pane")] = 0.0
-    room_height: Annotated[float, Length("Clearance above water", 0.05, 5.0, about="water line to canopy or ceiling")] = 0.9
+    room_height: Annotated[
+        float, Length("Clearance above water", 0.05, 5.0, about="water line to canopy or ceiling")
+    ] = 0.9
     sand: Annotated[float, Length("Sand bed", about="its depth")] = 0.03
     sand_flow: Annotated[Flow, Choice("Flow over the sand", FLOWS)] = ""
     sand_albedo: Annotated[float, Number("Sand reflectance", 0.0, 0.95, "fraction", about="pale 30 to 40, dark 5")] = (
