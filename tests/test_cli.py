@@ -206,7 +206,7 @@ def test_check_judges_names_faults_and_looks_at_the_mounting() -> None:
     # balanced spacing over four feet; common practice, no source
     assert re.search(r"Ends vs centre: \d\d %, (fair|poor)", said)
     assert "Beams overlap in the middle" in said
-    assert re.search(r"Move the outer modules out by 6 cm: .*(eases|mends) beams overlap in the middle", said)
+    assert re.search(r"Move the outer modules out by 6 cm: .*(reduces|solves) beams overlap in the middle", said)
     assert "Weight not known: Left module, Right module" in said
     assert "local code and licensed work take precedence" in said
     inches = run("check", scene, "--unit", "in", "--setup", "With fill and halide").output

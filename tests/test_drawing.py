@@ -169,7 +169,7 @@ def test_labels_pushed_apart_keep_their_order_and_gap(places: list[float]) -> No
 def test_dimensions_are_in_the_keepers_unit() -> None:
     drawn = draw_dimensions(lay_out(TANK, 0.2), hung((0.3302, 0.3, 0.2032)), INCH)
     assert set(texts(drawn, "dim-text")) == {"13", "11.8", "8"}
-    assert texts(drawn, "note") == ["left, in", "front, in", "to middles"]
+    assert texts(drawn, "note") == ["left, in", "front, in", "to centres"]
 
 
 def test_fixtures_are_drawn_in_all_views_and_named_for_the_keyboard() -> None:

@@ -98,7 +98,7 @@ def told(layout: Layout, even: Layout = LAYOUT, *, blanket: bool = True, now: tu
 def test_reasons_speak_of_spacing_with_both_figures() -> None:
     out = told(replace(LAYOUT, places=(0.24, 0.6, 0.96)))
     assert "6 cm further out than balanced" in out
-    assert "comes to 55 % uniformity and 40 % in band; this to 80 % uniformity and 70 % in range" in out
+    assert "comes to 55 % uniformity and 40 % in range; this to 80 % uniformity and 70 % in range" in out
     assert "6 cm further in than balanced" in told(replace(LAYOUT, places=(0.36, 0.6, 0.84)))
     across = told(replace(LAYOUT, places=(0.24, 0.6, 0.96), along="y"))
     assert "front and back" in across
@@ -114,7 +114,7 @@ def test_reasons_speak_of_levels_height_lenses_and_lean() -> None:
     assert "outer ones run at 90 %, the inner at 50 %" in told(replace(LAYOUT, levels=(0.9, 0.5, 0.9)))
     assert "inner ones run at 90 %, the outer at 50 %" in told(replace(LAYOUT, levels=(0.5, 0.9, 0.5)))
     assert "run at" not in told(replace(LAYOUT, levels=(0.75, 0.7, 0.75)))
-    assert "10 cm higher than what hangs now" in told(replace(LAYOUT, height=0.35))
+    assert "10 cm higher than now" in told(replace(LAYOUT, height=0.35))
     assert "5 cm lower than what hangs now" in told(replace(LAYOUT, height=0.2))
     assert "now" not in told(replace(LAYOUT, height=0.35), now=(replace(LAMP, output=0.0),))
     assert "90 degree lenses in place of what they have" in told(replace(LAYOUT, lens="90"))

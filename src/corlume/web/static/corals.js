@@ -208,7 +208,7 @@ export const corals = () => ({
     const at = this.under(event);
     this.leave();
     if (!at) {
-      this.fault = "Let it go inside the panes of a drawing.";
+      this.fault = "Drop it inside the panes of a drawing.";
       mark?.removeAttribute("transform");
       return;
     }

@@ -6,7 +6,7 @@ export const later = () => ({
     const { ok, answer } = await talk(this.$el.dataset.url);
     const here = this.$refs.here;
     if (!ok) {
-      here.textContent = "Calculation failed. Reload to retry. Load the page again to try once more.";
+      here.textContent = "Calculation failed. Reload to retry.";
       return;
     }
     const found = document.createElement("div");

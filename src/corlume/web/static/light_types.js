@@ -23,7 +23,7 @@ export const kinds = () => ({
     while (this.running) {
       await new Promise((done) => setTimeout(done, 700));
       if (!(await this.look(true))) return;
-      if (!this.running) this.said = "Every kind was worked out.";
+      if (!this.running) this.said = "All light types are compared.";
     }
   },
   async look(table) {

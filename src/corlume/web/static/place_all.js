@@ -4,7 +4,7 @@ import { talk } from "./talk.js";
 export const planning = () => ({
   done: 0,
   looking: false,
-  told: "A first plan, made at once; better ones are being looked for.",
+  told: "First plan; looking for better ones.",
   known: 0,
 
   async init() {

@@ -120,7 +120,7 @@ export const take = () => ({
   take() {
     const par = Number(this.typed);
     if (this.typed === "" || !(par > 0)) {
-      this.say(this.typed === "" ? "Type what the meter says, then save it." : "PAR must be more than 0: a dark place reads 1 or 2.");
+      this.say(this.typed === "" ? "Type the reading, then save it." : "PAR must be more than 0: a dark place reads 1 or 2.");
       return false;
     }
     if (par > 200000 || par === 65535 || par === 32767) {
@@ -195,7 +195,7 @@ export const take = () => ({
     };
     this.source.onerror = () => {
       this.quiet();
-      this.say("The meter is not heard any more. Try again, or type what it says.");
+      this.say("No data from the meter. Try again, or type what it shows.");
     };
   },
   quiet() {
