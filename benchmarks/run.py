@@ -165,10 +165,10 @@ def layouts() -> None:
     count = sum(number for number, _ in scan(Columns(*case[:3]), case[3]))
     scanned = clock(lambda: sum(number for number, _ in scan(Columns(*case[:3]), case[3])), 3)
     row("  the scan alone", scanned, None, f"{count / scanned.cpu:,.0f} layouts by the CPU second")
-    rule = next(start.figures for start in starting_points(stored, kind) if start.rule.endswith("balanced"))
+    rule = next(start.figures for start in starting_points(stored, kind) if start.rule.endswith("equally spaced"))
     best = last.best[0].figures
     print(
-        f"  gain over balanced spacing: ends {100 * rule.ends.share:.0f} -> {100 * best.ends.share:.0f} %, in band "
+        f"  gain over equal spacing: ends {100 * rule.ends.share:.0f} -> {100 * best.ends.share:.0f} %, in range "
         f"{100 * rule.coverage:.0f} -> {100 * best.coverage:.0f} %, "
         f"spread {rule.plane.spread:.0f} -> {best.plane.spread:.0f} PAR"
     )

@@ -153,7 +153,7 @@ def test_cheapest_leaves_out_only_what_could_not_come_in(stored: StoredTank, mon
 def test_reasons_are_worked_out_against_balanced_spacing(stored: StoredTank) -> None:
     best = last(stored, SearchRequest("cluster", "even", (2, 2), (0.25, 0.3), (200, 350), True)).best[0]
     words = " ".join(reason.words for reason in best.reasons)
-    assert "further out than balanced" in words
+    assert "further out than equally spaced" in words
     assert (
         f"this to {100 * best.figures.plane.tenth_share:.0f} % uniformity and {100 * best.figures.coverage:.0f} %"
         in words

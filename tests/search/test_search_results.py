@@ -97,9 +97,9 @@ def told(layout: Layout, even: Layout = LAYOUT, *, blanket: bool = True, now: tu
 
 def test_reasons_speak_of_spacing_with_both_figures() -> None:
     out = told(replace(LAYOUT, places=(0.24, 0.6, 0.96)))
-    assert "6 cm further out than balanced" in out
+    assert "6 cm further out than equally spaced" in out
     assert "comes to 55 % uniformity and 40 % in range; this to 80 % uniformity and 70 % in range" in out
-    assert "6 cm further in than balanced" in told(replace(LAYOUT, places=(0.36, 0.6, 0.84)))
+    assert "6 cm further in than equally spaced" in told(replace(LAYOUT, places=(0.36, 0.6, 0.84)))
     across = told(replace(LAYOUT, places=(0.24, 0.6, 0.96), along="y"))
     assert "front and back" in across
     off = told(replace(LAYOUT, places=(0.24, 0.6, 0.96), off=0.12), replace(LAYOUT, off=0.3), blanket=False)

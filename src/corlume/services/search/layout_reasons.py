@@ -36,7 +36,7 @@ def reasons_for(
     if rule is not None:
         there, here = (_percent(f) if blanket else f"{100 * one.off:.0f} % off what was wanted"
                        for f, one in ((rule, even), (figures, layout)))  # fmt: skip
-        yield from _spacing(layout, even, f" Balanced, at its own best levels, comes to {there}; this to {here}.")
+        yield from _spacing(layout, even, f" Equal spacing, at its own best levels, comes to {there}; this to {here}.")
     yield from _levels(layout)
     lit = [f.emitter.height for f in now if f.output > 0]
     up = layout.height - sum(lit) / len(lit) if lit else 0.0
@@ -64,9 +64,9 @@ def _spacing(layout: Layout, even: Layout, against: str) -> Iterator[LayoutReaso
         return
     sides = "the ends" if layout.along == "x" else "front and back"
     why = (
-        f"The outer ones stand {{out}} further out than balanced: less overlap in the middle, more for {sides}."
+        f"The outer ones stand {{out}} further out than equally spaced: less overlap in the middle, more for {sides}."
         if out > 0
-        else "The outer ones stand {out} further in than balanced: less light is lost over the panes."
+        else "The outer ones stand {out} further in than equally spaced: less light is lost over the panes."
     )
     yield LayoutReason(why + against, {"out": abs(out)})
 
