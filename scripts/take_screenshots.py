@@ -76,7 +76,7 @@ def main() -> None:
 
 def _search(page: Page) -> None:
     """Search for the zones of the demo, and go to what is found."""
-    page.get_by_label("Purpose").select_option("zones")
+    page.get_by_label("Goal", exact=True).select_option("zones")
     page.locator(".limits summary").click()
     page.get_by_label("At most").fill("4")
     page.get_by_role("button", name="Search").click()
