@@ -84,7 +84,7 @@ def test_eight_spots_are_read_on_a_phone_by_the_meter(browser: Browser, address:
         page.locator('.pad-key[data-key="back"]').click()
     # a number that is none, and one that is typed while the connection is gone
     page.get_by_role("button", name="Save, next").click()
-    expect(page.locator(".take-word")).to_contain_text("Type what the meter says")
+    expect(page.locator(".take-word")).to_contain_text("Type the reading")
     context.set_offline(True)
     typed(page, "123.5")
     page.get_by_role("button", name="Save, next").click()
