@@ -8,6 +8,7 @@ import importlib.util
 import re
 import sys
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -167,12 +168,18 @@ def test_retired_words_stay_out_of_messages() -> None:
                 assert found is None, f"{path.relative_to(ROOT)}:{node.lineno}: {found and found[0]}"
 
 
-def test_glossary_is_the_list_of_terms() -> None:
-    spec = importlib.util.spec_from_file_location("write_glossary", ROOT / "scripts/write_glossary.py")
+def load_script(name: str) -> Any:
+    """A script by its name, as a module; what it does when run stays undone."""
+    spec = importlib.util.spec_from_file_location(name, ROOT / f"scripts/{name}.py")
     assert spec is not None
     assert spec.loader is not None
     script = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(script)
+    return script
+
+
+def test_glossary_is_the_list_of_terms() -> None:
+    script = load_script("write_glossary")
     assert script.GLOSSARY.read_text(encoding="utf-8") == script.glossary(), "the glossary is stale: run make glossary"
 
 
@@ -190,11 +197,7 @@ def test_picture_of_the_rooms_is_current() -> None:
 
 
 def test_shipped_css_is_current() -> None:
-    spec = importlib.util.spec_from_file_location("stamp_styles", ROOT / "scripts/stamp_styles.py")
-    assert spec is not None
-    assert spec.loader is not None
-    stamp = importlib.util.module_from_spec(spec)
-    spec.loader.exec_module(stamp)
+    stamp = load_script("stamp_styles")
     assert stamp.source_hash() in stamp.CSS.read_text(), "the CSS is stale: run make styles"
 
 
