@@ -53,6 +53,6 @@ test("a refusal says why, and a preview does not talk over it", async () => {
 test("no answer is told in words, and nothing counts as kept", async () => {
   const { it, shown } = await chart(["gone"]);
   assert.deepEqual({ ...(await it.commit({ 1: { x: 1 } })) }, {});
-  assert.match(it.fault, /does not answer. The change was not kept/);
+  assert.match(it.fault, /does not answer. The change was not saved/);
   assert.deepEqual(shown, []);
 });
