@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from html import escape
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from corlume.core.light.geometry import Tank
@@ -16,6 +17,7 @@ from corlume.formats.measure import Measure
 if TYPE_CHECKING:
     from fpdf import FPDF
 
+FONT, FONT_FILES = "Atkinson Next", Path(__file__).parent / "fonts"
 PAGES = {"a4": (297.0, 210.0), "letter": (279.4, 215.9)}
 """Landscape pages, width and height [mm]."""
 TRUE = 1000.0
@@ -173,7 +175,7 @@ def to_svg(drawing: Drawing) -> str:
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{drawing.width:.3f}mm" height="{drawing.height:.3f}mm" '
         f'viewBox="0 0 {drawing.width:.3f} {drawing.height:.3f}" role="img" '
         f'aria-label="Mounting sheet: plan and front elevation"><g stroke="currentColor" fill="none">{lines}</g>'
-        f'<g font-size="{TEXT}" font-family="sans-serif" fill="currentColor">{texts}</g></svg>'
+        f'<g font-size="{TEXT}" font-family="{FONT}, sans-serif" fill="currentColor">{texts}</g></svg>'
     )
 
 
@@ -211,7 +213,7 @@ def to_tiles(drawing: Drawing, page: tuple[float, float], title: str, tables: Ta
         left, top = MARGIN + share * x, MARGIN + HEAD + share * y
         pdf.set_line_width(0.2)
         pdf.rect(left, top, share * min(wide, drawing.width - x), share * min(tall, drawing.height - y))
-        pdf.set_font("helvetica", "B", 9)
+        pdf.set_font(FONT, "B", 9)
         pdf.text(left + 1.5, top + 4, str(number))
     for number, (x, y) in enumerate(kept, 1):
         pdf.add_page()
@@ -263,13 +265,15 @@ def _begin(page: tuple[float, float], title: str) -> FPDF:
     pdf = FPDF(orientation="landscape", unit="mm", format=(page[1], page[0]))
     pdf.set_creation_date(datetime(2000, 1, 1, tzinfo=UTC))  # the same sheet is the same file
     pdf.set_auto_page_break(True, margin=12)
-    pdf.set_title(_plain(title))
+    for style in ("", "B"):
+        pdf.add_font(FONT, style, FONT_FILES / f"atkinson-hyperlegible-next-{'bold' if style else 'regular'}.ttf")
+    pdf.set_title(title)
     return pdf
 
 
 def _head(pdf: FPDF, title: str) -> None:
-    pdf.set_font("helvetica", "B", 10)
-    pdf.text(MARGIN, MARGIN + 2, _plain(title))
+    pdf.set_font(FONT, "B", 10)
+    pdf.text(MARGIN, MARGIN + 2, _plain(pdf, title))
 
 
 def _draw(pdf: FPDF, drawing: Drawing, left: float, top: float, share: float = 1.0) -> None:
@@ -280,9 +284,9 @@ def _draw(pdf: FPDF, drawing: Drawing, left: float, top: float, share: float = 1
         pdf.line(left + share * li.x1, top + share * li.y1, left + share * li.x2, top + share * li.y2)
     if share < 0.5:
         return
-    pdf.set_font("helvetica", "", 8)
+    pdf.set_font(FONT, "", 8)
     for t in drawing.texts:
-        words = _plain(t.words)
+        words = _plain(pdf, t.words)
         back = {"start": 0.0, "middle": 0.5, "end": 1.0}[t.anchor] * pdf.get_string_width(words)
         pdf.text(left + share * t.x - back, top + share * t.y, words)
 
@@ -292,18 +296,19 @@ def _end(pdf: FPDF, tables: Tables) -> bytes:
 
     pdf.add_page()
     for heading, rows in tables:
-        pdf.set_font("helvetica", "B", 10)
-        pdf.cell(0, 7, _plain(heading), new_x=XPos.LMARGIN, new_y=YPos.NEXT)
-        pdf.set_font("helvetica", "", 8)
+        pdf.set_font(FONT, "B", 10)
+        pdf.cell(0, 7, _plain(pdf, heading), new_x=XPos.LMARGIN, new_y=YPos.NEXT)
+        pdf.set_font(FONT, "", 8)
         with pdf.table(first_row_as_headings=len(rows[0]) > 1, line_height=4.5, text_align="LEFT") as table:
             for row in rows:
                 cells = table.row()
                 for text in row:
-                    cells.cell(_plain(text))
+                    cells.cell(_plain(pdf, text))
         pdf.ln(3)
     return bytes(pdf.output())
 
 
-def _plain(text: str) -> str:
-    """Text that the fonts built into every PDF reader can show."""
-    return text.encode("latin-1", "replace").decode("latin-1")
+def _plain(pdf: FPDF, text: str) -> str:
+    """The text with a question mark for each character that the font does not have."""
+    drawn = pdf.fonts[FONT.lower()].cmap
+    return "".join(one if ord(one) in drawn else "?" for one in text)

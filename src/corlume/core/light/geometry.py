@@ -60,8 +60,8 @@ class Brace:
     Braces of the tank lie at its rim; the edge of a canopy, a cross bar or a shelf over the tank lies higher.
     """
 
-    x: Annotated[float, Length("x", -10.0, 15.0)]
-    y: Annotated[float, Length("y", -10.0, 15.0)]
+    x: Annotated[float, Length("from left", -10.0, 15.0)]
+    y: Annotated[float, Length("from front", -10.0, 15.0)]
     length: Annotated[float, Length("length", 0.001, 15.0)]
     width: Annotated[float, Length("width", 0.001, 15.0)]
     height: Annotated[float | None, Length("above water", 0.0, 3.0, about="blank for a brace at the rim")] = None
@@ -111,8 +111,8 @@ class Rock:
     an opening under it along its longer side; "mound" for a heap that narrows upwards in steps.
     """
 
-    x: Annotated[float, Length("x", 0.0, 10.0)]
-    y: Annotated[float, Length("y", 0.0, 10.0)]
+    x: Annotated[float, Length("from left", 0.0, 10.0)]
+    y: Annotated[float, Length("from front", 0.0, 10.0)]
     base: Annotated[float, Length("base", 0.0, 10.0, about="underside above the bottom pane", blank=0.0)]
     length: Annotated[float, Length("length", 0.005, 10.0)]
     width: Annotated[float, Length("width", 0.005, 10.0)]

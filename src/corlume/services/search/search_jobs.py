@@ -212,14 +212,19 @@ def _figures(data: dict[str, Any]) -> Figures:
     return Figures(**{**data, "plane": plane, "ends": ends, "parts": parts, "hottest": spot})
 
 
+def result_of(db: Database, tank_id: int, search_id: int, number: int) -> Found:
+    """One of the layouts found; ``NotFound`` if there is none of that number."""
+    found = look(db, tank_id, search_id).found
+    if not 0 <= number < len(found):
+        raise NotFound(f"no layout {number} in the search")
+    return found[number]
+
+
 def adopt(db: Database, tank_id: int, search_id: int, number: int) -> int:
     """Add a setup of one of the layouts found, with the request's goal; returns the setup's id."""
-    search = look(db, tank_id, search_id)
-    if not 0 <= number < len(search.found):
-        raise NotFound(f"no layout {number} in the search")
+    one, wish = result_of(db, tank_id, search_id, number), look(db, tank_id, search_id).wish
     with db.reading() as connection:
-        intent = intent_of(load_tank(connection, tank_id), search.wish)
-    one = search.found[number]
+        intent = intent_of(load_tank(connection, tank_id), wish)
     return add_setup(db, tank_id, Setup(_setup_name(one), one.fixtures, intent=intent))
 
 

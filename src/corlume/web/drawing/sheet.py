@@ -12,10 +12,10 @@ from typing import Literal
 from corlume.core.light.geometry import Tank
 
 ViewKind = Literal["plan", "front", "side"]
-WIDTH, HEIGHT = 900.0, 596.0
+WIDTH, HEIGHT = 920.0, 636.0
 LEFT, TOP, RIGHT, BOTTOM = 62.0, 46.0, 16.0, 42.0
-GAP_X, GAP_Y = 70.0, 46.0
-LEAST_ABOVE = 0.4
+GAP_X, GAP_Y = 70.0, 30.0
+LEAST_ABOVE = 0.25
 CORNER_WIDTH = 262.0
 PAIR_GAP, PAIR_BOTTOM = 30.0, 30.0
 NARROW = 350.0

@@ -57,11 +57,26 @@ export const search = () => ({
   running: false,
   said: "",
   by: null,
+  mapOf: null,
   init() {
     this.home = this.$el;
     this.url = this.$el.dataset.url;
     this.running = this.under(this.$el.dataset.state);
     if (this.running) this.watch();
+  },
+  // The map of a row, large, while the button over the small one has the focus; a click brings the focus everywhere.
+  async enlarge(event) {
+    const button = event.target.closest("[data-map]");
+    if (!button || (this.$refs.map.matches(":popover-open") && this.mapOf === button)) return;
+    this.mapOf = button;
+    const response = await fetch(button.dataset.map);
+    if (!response.ok || this.mapOf !== button) return;
+    this.$refs.map.innerHTML = await response.text();
+    this.$refs.map.showPopover();
+  },
+  closeMap() {
+    this.mapOf = null;
+    this.$refs.map.hidePopover();
   },
   under(state) {
     return state === "waiting" || state === "running";

@@ -14,9 +14,7 @@ from corlume.services.light.fields import slice_plane
 from corlume.services.search.costs import YEARS, five_year_costs
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.difference import NAMES, difference_plan
-from corlume.web.drawing.light import draw_light
-from corlume.web.drawing.sheet import View
-from corlume.web.drawing.svg import el
+from corlume.web.drawing.plan_chart import plan_chart
 from corlume.web.request.page import Db, FormData, RowId, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/setups")
@@ -88,18 +86,14 @@ def remove_setup(db: Db, tank_id: RowId, setup_id: RowId) -> RedirectResponse:
 def _charts(stored: StoredTank, chosen: list[StoredSetup]) -> list[tuple[Markup, Markup]]:
     """For each setup its PAR map at the rock top, and its difference from the first."""
     tank = stored.lit_tank()
-    scale = WIDTH / tank.length
-    view = View("plan", 2.0, 2.0, scale, tank.length, tank.width)
-    box = f"0 0 {WIDTH + 4:.0f} {tank.width * scale + 4:.0f}"
     planes = [slice_plane(tank, s.hung, "plan", tank.rock_top()) for s in chosen]
-    edge = el("rect", x=2.0, y=2.0, width=WIDTH, height=tank.width * scale, class_="rock edge")
     found = []
-    for k, plane in enumerate(planes):
-        light = el("svg", draw_light(view, plane, stored.targets.bands()), edge, viewBox=box, role="img",
-                   aria_label=f"PAR at the rock top under {chosen[k].name}")  # fmt: skip
+    for k, (setup, plane) in enumerate(zip(chosen, planes, strict=True)):
+        label = f"PAR at the rock top under {setup.name}"
+        light = plan_chart(tank, plane, stored.targets.bands(), width=WIDTH, label=label)
         change = Markup("")
         if k:
-            label = f"PAR of {chosen[k].name} less that of {chosen[0].name}"
+            label = f"PAR of {setup.name} less that of {chosen[0].name}"
             change = difference_plan(tank, plane, planes[0], width=WIDTH, label=label)
         found.append((light, change))
     return found

@@ -312,7 +312,7 @@ def _tank_form(
         middle = stored.tank.length / 2
         strip = Brace(middle - 0.04, 0.0, 0.08, stored.tank.width)
         context["brace"] = _row(Brace, "brace", None, strip, bad, measure)
-        sheet = lay_out_pair(stored.tank, width=430, height=440, narrow=narrow_of(request))
+        sheet = lay_out_pair(stored.tank, height=560, narrow=narrow_of(request))
         context["sheet"] = sheet
         tank = stored.tank
         slices = (tank.water_depth, tank.width / 2)

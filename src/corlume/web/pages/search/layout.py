@@ -12,7 +12,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from markupsafe import Markup
 
 from corlume.core.errors import InvalidInput
-from corlume.core.judging.intent import SHIMMER_WORDS, SHIMMERS
+from corlume.core.judging.intent import SHIMMER_WORDS, SHIMMERS, Intent
 from corlume.core.keeping.scene import Setup
 from corlume.core.mounting.collisions import find_overlaps
 from corlume.formats.measure import Measure
@@ -41,14 +41,23 @@ from corlume.services.search.search_request import (
     intent_of,
 )
 from corlume.services.search.search_results import in_order
-from corlume.services.search.starting_points import default_request, starting_points
+from corlume.services.search.starting_points import StartingPoint, default_request, starting_points
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.difference import NAMES, difference_plan
 from corlume.web.drawing.trade_off import draw_trade_off
 from corlume.web.forms.form import Form
-from corlume.web.pages.search.layout_rows import faults_context, found_rows, graded, picture_of, render_rows, start_rows
+from corlume.web.pages.search.layout_rows import (
+    faults_context,
+    found_rows,
+    graded,
+    large_map,
+    made_of,
+    picture_of,
+    render_rows,
+    start_rows,
+)
 from corlume.web.request.page import Db, FormData, RowId, Unit, go, measure_of, page, templates
 
 router = APIRouter(prefix="/tanks/{tank_id}/layout")
@@ -95,15 +104,35 @@ def begin(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormDat
     return go(f"/tanks/{tank_id}/layout?setup={setup.id}&entry={wish.entry}#answers")
 
 
+@router.get("/start/{number}/map")
+def start_map(db: Db, measure: Unit, tank_id: RowId, number: RowId, entry: str = "", setup: str = "") -> HTMLResponse:
+    """The large map of a starting point."""
+    stored = tanks.open_tank(db, tank_id)
+    start = _start(stored, _entry(db, entry), _setup(stored, setup).intent, number, measure)
+    return large_map(stored, start.fixtures, start.rule)
+
+
+@router.get("/{search_id}/adopt/{number}/map")
+def found_map(db: Db, measure: Unit, tank_id: RowId, search_id: RowId, number: RowId) -> HTMLResponse:
+    """The large map of a result."""
+    one = search_jobs.result_of(db, tank_id, search_id, number)
+    return large_map(tanks.open_tank(db, tank_id), one.fixtures, made_of(one, measure))
+
+
+def _start(stored: StoredTank, entry: CatalogueEntry, intent: Intent, number: int, measure: Measure) -> StartingPoint:
+    starts = starting_points(stored, entry, intent, STEPS[measure.unit])
+    if not 0 <= number < len(starts):
+        raise NotFound(f"no starting point {number}")
+    return starts[number]
+
+
 @router.post("/start/{number}")
 def adopt_start(db: Db, measure: Unit, tank_id: RowId, number: RowId, data: FormData) -> RedirectResponse:
     """Save a starting point as a new setup and open its PAR map."""
     entry, stored = _entry(db, data.get("entry", "")), tanks.open_tank(db, tank_id)
     intent = _setup(stored, data.get("setup", "")).intent
-    starts = starting_points(stored, entry, intent, STEPS[measure.unit])
-    if not 0 <= number < len(starts):
-        raise NotFound(f"no starting point {number}")
-    setup = Setup(f"{starts[number].name[:50]}: {starts[number].rule}", starts[number].fixtures, intent=intent)
+    start = _start(stored, entry, intent, number, measure)
+    setup = Setup(f"{start.name[:50]}: {start.rule}", start.fixtures, intent=intent)
     return go(f"/tanks/{tank_id}/par-map?setup={add_setup(db, tank_id, setup)}")
 
 

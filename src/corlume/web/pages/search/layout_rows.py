@@ -5,6 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
+from urllib.parse import urlencode
+
+from fastapi.responses import HTMLResponse
+from markupsafe import Markup
 
 from corlume.core.errors import InvalidInput
 from corlume.core.judging.figures import Figures
@@ -17,6 +21,7 @@ from corlume.services.judging.judge import verdicts_of_case
 from corlume.services.judging.suggested_changes import ProblemReport
 from corlume.services.keeping import fixture_library
 from corlume.services.keeping.fixture_settings import SettingWords, settings_in_words
+from corlume.services.light.fields import slice_plane
 from corlume.services.search.candidate import Found
 from corlume.services.search.costs import YEARS
 from corlume.services.search.layout_ranking import LayoutRanking, ahead_for
@@ -28,8 +33,12 @@ from corlume.services.search.starting_points import StartingPoint
 from corlume.store.database import Database
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredSetup, StoredTank
+from corlume.web.drawing.plan_chart import plan_chart
 from corlume.web.drawing.tank_card import draw_card, draw_card_front
 from corlume.web.request.page import templates
+
+LARGE = 640.0
+"""Width of a large map [drawing units]."""
 
 
 @dataclass(slots=True)
@@ -43,6 +52,11 @@ class Row:
     post: str
     hidden: dict[str, str] = field(default_factory=dict)
     first_for: str = ""
+
+    @property
+    def map_url(self) -> str:
+        """Address of its large map."""
+        return f"{self.post}/map{'?' if self.hidden else ''}{urlencode(self.hidden)}"
 
     @property
     def settings(self) -> list[SettingWords]:
@@ -84,7 +98,7 @@ def found_rows(
     rows = [
         Row(
             title="",
-            about=_made_of(one.found, measure),
+            about=made_of(one.found, measure),
             does=one.proposal,
             grades=graded(stored, one.found.figures, intent),
             post=f"/tanks/{stored.id}/layout/{found.id}/adopt/{one.number}",
@@ -119,7 +133,8 @@ def _first_for(first: Row, starts: Sequence[Row]) -> str:
     return ""
 
 
-def _made_of(one: Found, measure: Measure) -> str:
+def made_of(one: Found, measure: Measure) -> str:
+    """How many of which fixture hang how high."""
     count = "" if one.layout.outer else f"{len(one.layout.places) * len(one.layout.rows)} "
     return f"{count}{one.name} at {measure.length(one.layout.height)}"
 
@@ -142,10 +157,7 @@ def _titles(rows: Sequence[Row], starts: Sequence[Row], *, cheapest: bool) -> li
 
 def render_rows(stored: StoredTank, rows: Sequence[Row], measure: Measure) -> str:
     try:
-        pictures = [
-            (picture_of(stored, row.does.fixtures, small=True), draw_card_front(stored, row.does.fixtures))
-            for row in rows
-        ]
+        pictures = [picture_of(stored, row.does.fixtures, small=True) for row in rows]
     except InvalidInput:
         pictures = []
     return templates.get_template("search/rows.html").render(
@@ -153,9 +165,26 @@ def render_rows(stored: StoredTank, rows: Sequence[Row], measure: Measure) -> st
     )
 
 
-def picture_of(stored: StoredTank, fixtures: Any, *, zones: bool = False, small: bool = False) -> Any:
-    setup = StoredSetup(0, "", True, tuple(Kept(k, f) for k, f in enumerate(fixtures)))
-    return draw_card(replace(stored, setups=(setup,)), zones=zones, small=small)
+def picture_of(stored: StoredTank, fixtures: Sequence[Fixture], *, zones: bool = False, small: bool = False) -> Markup:
+    """The plan under fixtures, without numbers; a ``small`` one is for a cell of a table."""
+    return draw_card(replace(stored, setups=(_alone(fixtures),)), zones=zones, small=small)
+
+
+def large_map(stored: StoredTank, fixtures: Sequence[Fixture], title: str) -> HTMLResponse:
+    """The PAR map at the rock top under the fixtures of a result, large enough to read, with their outlines."""
+    tank, hung = stored.lit_tank(), _alone(fixtures).hung
+    plane = slice_plane(tank, hung, "plan", tank.rock_top())
+    bands, label = stored.targets.bands(), f"PAR at the rock top under {title}"
+    chart = plan_chart(tank, plane, bands, width=LARGE, label=label, fixtures=hung)
+    return HTMLResponse(
+        templates.get_template("search/large_map.html").render(
+            chart=chart, front=draw_card_front(stored, hung), bands=bands, title=title
+        )
+    )
+
+
+def _alone(fixtures: Sequence[Fixture]) -> StoredSetup:
+    return StoredSetup(0, "", True, tuple(Kept(k, fixture) for k, fixture in enumerate(fixtures)))
 
 
 def graded(stored: StoredTank, figured: Figures, intent: Intent) -> dict[str, Verdict]:
