@@ -1,4 +1,4 @@
-"""Seats: light on tilted surfaces, where seats are found, racks, own seats, wishes, a coral held over a place."""
+"""Coral spots: light on tilted surfaces, where they are found, racks, custom spots, preferences, a coral held over one."""
 
 from __future__ import annotations
 

@@ -94,7 +94,7 @@ def _pair(scale: float) -> Callable[[click.Context, click.Parameter, str | None]
     "--shimmer", type=click.Choice(list(SHIMMERS)), help="Glitter lines; by default as the goal of the setup."
 )
 @click.option("--symmetric", is_flag=True, help="Mirror images only.")
-@click.option("--beside", is_flag=True, help="Add to what hangs now.")
+@click.option("--beside", is_flag=True, help="Add to the present fixtures.")
 @click.option("--setup", "setup_name", help="Current fixtures; otherwise the setup in use.")
 @click.option("--output", type=click.Path(dir_okay=False, path_type=Path), help="Scene file to write the answers into.")
 def layout(

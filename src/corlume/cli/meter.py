@@ -18,7 +18,7 @@ from corlume.services.schedule.reading_level import lights_at
 
 
 @click.command()
-@click.option("--tank", "tank_id", type=int, default=1, show_default=True, help="Tank that the probe stands in.")
+@click.option("--tank", "tank_id", type=int, default=1, show_default=True, help="Tank that the probe is in.")
 @click.option(
     "--kind", type=click.Choice(list(METERS)), default=next(iter(METERS)), show_default=True, help="How it speaks."
 )

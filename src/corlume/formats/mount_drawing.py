@@ -310,5 +310,8 @@ def _end(pdf: FPDF, tables: Tables) -> bytes:
 
 def _plain(pdf: FPDF, text: str) -> str:
     """The text with a question mark for each character that the font does not have."""
-    drawn = pdf.fonts[FONT.lower()].cmap
+    from fpdf.fonts import TTFFont
+
+    font = pdf.fonts[FONT.lower()]
+    drawn = font.cmap if isinstance(font, TTFFont) else {}
     return "".join(one if ord(one) in drawn else "?" for one in text)

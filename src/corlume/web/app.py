@@ -30,7 +30,7 @@ from corlume.web.request.request_guard import RequestGuard
 from corlume.web.request.until_ready import UntilReady
 from corlume.web.stations import BESIDE, STATIONS, Station
 
-LOGGED = "What happened stands in corlume.log, beside the database, as request {}."
+LOGGED = "Details are in corlume.log, beside the database, under request {}."
 _log = logging.getLogger("corlume")
 MISSING = ("Nothing here", "This page, or what it showed, is not there. It may have been removed; undo brings it back.")
 

@@ -146,9 +146,9 @@ def advice_on(look: LogEntry, reading: PlacementPar | None) -> str:
         return "Check today for pests, for a neighbour's sweeper tentacles and for detritus on it."
     if look.colour == "paler" and reading is not None:
         if reading.par > reading.high:
-            return f"It has {reading.par:.0f} PAR and wants {reading.high:g} at most: shade it or find it a lower spot."
+            return f"It has {reading.par:.0f} PAR and needs {reading.high:g} at most: shade it or find it a lower spot."
         if reading.par < reading.low:
-            return f"It has {reading.par:.0f} PAR and wants {reading.low:g} at least: it may be short of light."
+            return f"It has {reading.par:.0f} PAR and needs {reading.low:g} at least: it may be short of light."
         return f"Its {reading.par:.0f} PAR are in its range: check what else changed, such as lamps, media or feeding."
     if look.colour == "paler":
         return "Check its PAR against its range."
@@ -176,7 +176,7 @@ def status_on(
             )
         return AcclimationStatus("waits", "Dip it, then place it loose.", "A dip before it comes in keeps pests out.")
     if all(note.kind == "light" for note in notes):
-        why = "Its log is empty: it is taken to have settled long ago."
+        why = "Its log is empty: treated as settled."
         return AcclimationStatus("untold", 'To start its week, add a "placed loose" entry.', why)
     since = placed_since(notes, place)
     looks = [note for note in notes if note.kind == "watch" and (since is None or note.day >= since)]

@@ -24,19 +24,17 @@ class Criterion:
 
 
 CRITERIA: dict[str, Criterion] = {
-    "evenness": Criterion("even light", "tenth percentile over the mean at the rock top, from the model"),
-    "shade": Criterion("soft shade", "width of a shadow's edge 10 cm below a ledge, from the model"),
-    "growth": Criterion("growth", "keepers' opinion (common practice)"),
-    "colour": Criterion("colour and contrast", "keepers' opinion (common practice)"),
-    "control": Criterion("control of colour", "as keepers tell it: channels, lamps to be mixed, or none"),
-    "shimmer": Criterion(
-        "shimmer liked", "standard deviation over mean of rippled light, more is better, from the model"
-    ),
-    "calm": Criterion("calm light wanted", "the same the other way round: less shimmer is better"),
-    "power": Criterion("little power", "watts as it is dimmed, from the model"),
-    "price": Criterion("price", "to buy, electricity and lamps over five years, less what you own"),
-    "quiet": Criterion("quiet and cool", "fans and hot lamps keepers' opinion (common practice)"),
-    "effort": Criterion("little effort", "lamps to change a year, and fixtures to hang and wire (our estimate)"),
+    "evenness": Criterion("even light", "P10 over mean PAR at the rock top"),
+    "shade": Criterion("soft shade", "width of the shadow edge 10 cm below a ledge"),
+    "growth": Criterion("growth", "common practice"),
+    "colour": Criterion("colour and contrast", "common practice"),
+    "control": Criterion("control of colour", "channels, mixed lamps, or none (common practice)"),
+    "shimmer": Criterion("shimmer liked", "standard deviation over mean of the light under ripples"),
+    "calm": Criterion("calm light wanted", "the same, less is better"),
+    "power": Criterion("little power", "power as dimmed"),
+    "price": Criterion("price", "fixtures to buy, electricity and lamps over five years"),
+    "quiet": Criterion("quiet and cool", "fans and heat (common practice)"),
+    "effort": Criterion("little effort", "lamps to change a year, fixtures to mount (our estimate)"),
 }
 USUAL: dict[str, int] = {
     "evenness": 3, "shade": 2, "growth": 3, "colour": 3, "control": 2, "shimmer": 0, "calm": 0, "power": 2, "price": 3,

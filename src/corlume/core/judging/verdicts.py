@@ -102,9 +102,9 @@ def judge(case: VerdictCase, *, money: str) -> list[Verdict]:
         "Power",
         f"{f.watts:.0f} W, {money} {f.price:.0f} a year",
         "plain",
-        f"All fixtures at their present output, for what equals {round(f.hours, 2):g} hours a day. Dimmed fixtures are "
-        "taken to draw in proportion to their output.",
-        "Worked out from the watts and the price of electricity that you gave; lamps are not in it.",
+        f"All fixtures at their present output, for what equals {round(f.hours, 2):g} hours a day. Dimmed "
+        "fixtures draw power in proportion to their output.",
+        "From power and your price of electricity; without lamps.",
         "Less height or less spill gives the same PAR for fewer watts.",
     )
     if not f.mean > 0.5:
@@ -114,7 +114,7 @@ def judge(case: VerdictCase, *, money: str) -> list[Verdict]:
             "none",
             "poor",
             "No light reaches the water.",
-            "Worked out from the optics of this setup.",
+            "Computed from this setup.",
             "Add a fixture, or turn one up.",
         )
         return [dark, power]
@@ -147,7 +147,7 @@ def coral_verdict(placed: int, out: Sequence[tuple[str, float, float]]) -> Verdi
         "Corals in their light",
         f"{placed - len(out)} of {placed}",
         grade,
-        "Every placed coral reads within the band on its card." if not out else f"Out of it: {'; '.join(named)}{more}.",
+        "Every placed coral is in its target range." if not out else f"Out of it: {'; '.join(named)}{more}.",
         "The ranges on your care cards. Grade (our estimate): fair while a quarter of them or less is out.",
         "Move one that is out; where several are, change the light, slowly.",
     )
@@ -171,7 +171,8 @@ def _ends(f: Figures) -> Verdict:
     )
     if above:
         school += " Over 100 % the figure tells only that the middle is the darker; not graded."
-        improve = "The middle is darker than the ends: move the outer fixtures in, or see what stands in its light."
+        improve = "The middle is darker than the ends: move the outer fixtures in, or look for what blocks "
+        "its light."
     return Verdict(
         "ends", "Ends vs centre", f"{100 * share:.0f} %" if math.isfinite(share) else "no reading", grade, reason,
         school, improve, {"depth": f.depth},
@@ -245,8 +246,7 @@ def _covered(case: VerdictCase) -> Iterator[Verdict]:
             titles[part.key] if "plane" not in part.name else titles[part.key].replace("Rock top", "Rock-top plane"),
             f"{100 * part.within:.0f} %",
             grade,
-            f"Share that reads {part.low:g} to {part.high:g} PAR of {part.name}. The mean there is "
-            f"{part.light.mean:.0f}.",
+            f"Share of {part.name} at {part.low:g} to {part.high:g} PAR. The mean there is {{part.light.mean:.0f}}.",
             f"{rule}. Grade (our estimate): 70 % good, 40 % fair." if grade != "plain" else f"{rule}.",
             _more_or_less(part),
         )
@@ -301,7 +301,7 @@ def _volume(case: VerdictCase) -> Verdict:
         f"Share of all the water from the rock top to the sand that reads {low:g} to {high:g} PAR"
         + (", every band in which corals of a mixed tank live." if case.targets.stocking == "mixed" else "."),
         "Your own targets. No grade, as rock decides how much of the water matters.",
-        "Turn what is too strong down first; low places can be filled with corals that want less.",
+        "Turn what is too strong down first; low places suit corals of lower light.",
     )
 
 

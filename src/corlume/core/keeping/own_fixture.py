@@ -16,7 +16,7 @@ class OwnFixture:
     fixture: Annotated[Fixture, Part(file="fixture")]
     source: Annotated[str, Text("Source", 400)] = ""
     price: Annotated[float, Number("Price, if known", 0.0, 1e6, empty=0.0)] = 0.0
-    mount: Annotated[str, Text("How it is hung")] = ""
+    mount: Annotated[str, Text("Mounting")] = ""
 
     def __post_init__(self) -> None:
         limits(self).finish()

@@ -12,7 +12,7 @@ SCAPES: dict[ScapeKey, tuple[str, str]] = {
     "islands": ("Two islands", "a tall one and a lower one, water between and behind"),
     "arch": ("Arch", "two feet and a bridge, with a low foot in front"),
     "wall": ("Wall", "terraces along the back, a hand's breadth off the pane"),
-    "bommies": ("Bommies", "three heaps that stand alone"),
+    "bommies": ("Bommies", "three separate heaps"),
 }
 """Each with its name and what it is."""
 Share = tuple[str, RockForm, float, float, float, float, float, float]

@@ -277,7 +277,7 @@ class Tank:
             rules.that(
                 rock.base + rock.height <= self.water_depth + self.rim_height + 1e-6,
                 f"rocks.{i}.height",
-                "stands {value} above the bottom and over the rim of the tank",
+                "is {value} above the bottom, over the rim of the tank",
                 "length",
                 rock.base + rock.height,
             )

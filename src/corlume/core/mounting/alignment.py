@@ -55,7 +55,7 @@ def arrange(tank: Tank, units: Sequence[Unit], how: Arranging) -> list[Unit]:
     """
     rules = Rules()
     least = LEAST.get(how, 1)
-    rules.that(len(units) >= least, "arrange", f"wants {least} fixtures or more, and frames count as one")
+    rules.that(len(units) >= least, "arrange", f"needs {least} fixtures or more; a frame counts as one")
     rules.finish()
     match how:
         case "level":

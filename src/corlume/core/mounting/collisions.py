@@ -61,7 +61,7 @@ def _with_room(tank: Tank, i: int, fixture: Fixture, around: Surroundings) -> It
     if over > 0:
         words = f"The body of {name}, {{body}} high, needs more room than there is under canopy or ceiling."
         if e.height > tank.room_height:
-            words = f"{name} hangs higher than canopy or ceiling: {{face}}, and they are {{room}} above the water."
+            words = f"{name} is higher than the canopy or ceiling: {{face}}; clearance is {{room}} above the water."
         by = e.height + BODY_HEIGHT - tank.room_height
         lengths = {"by": by, "body": BODY_HEIGHT, "face": e.height, "room": tank.room_height}
         yield Overlap((i,), words, f"Lower {name} by {{by}}.", lengths)
@@ -74,7 +74,7 @@ def _with_room(tank: Tank, i: int, fixture: Fixture, around: Surroundings) -> It
             up = tank.rim_height - e.height
             inward = {"left": "to the right", "right": "to the left", "front": "to the back", "back": "to the front"}
             move = f"Raise {name} by {{by}}." if up <= out else f"Move {name} {{by}} {inward[side]}."
-            yield Overlap((i,), f"{name} hangs on the {side} pane, lower than its rim.", move, {"by": min(up, out)})
+            yield Overlap((i,), f"{name} touches the {side} pane, lower than its rim.", move, {"by": min(up, out)})
     for x0, x1, y0, y1, height in tank.strips():
         aside = (min(e.x + half_x, x1) - max(e.x - half_x, x0), min(e.y + half_y, y1) - max(e.y - half_y, y0))
         if min(aside) <= 0 or not e.height - LEAST < height < e.height + BODY_HEIGHT:

@@ -213,7 +213,7 @@ def _splash(fixtures: Sequence[Fixture]) -> MountingCheck:
         "splash",
         "Splash and salt",
         "look" if low else "yes",
-        "The lowest face hangs {lowest} above the water." + (f" {len(low)} collect salt." if low else ""),
+        "The lowest emitting area is {lowest} above the water." + (f" {len(low)} collect salt." if low else ""),
         "Lights under about {limit} over water collect salt: shield or clean them.",
         {"lowest": lowest, "limit": SPLASH},
     )
@@ -225,7 +225,7 @@ def _behind(around: Surroundings) -> MountingCheck:
         "Room behind for brackets",
         "yes" if around.gap >= 0.05 else "no",
         "{gap} behind the back pane.",
-        "Brackets need about {least} behind the glass; hung from above, this does not matter.",
+        "Brackets need about {least} behind the glass; fixtures hung from above need none.",
         {"gap": around.gap, "least": 0.05},
     )
 

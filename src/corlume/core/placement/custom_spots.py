@@ -22,7 +22,7 @@ Holds = Literal["crevice", "rest", "glue", "none"]
 HOLDS: dict[Holds, str] = {
     "rest": "rests there, after a nudge",
     "crevice": "wedged in a crevice",
-    "glue": "wants glue",
+    "glue": "needs glue",
     "none": "unusable spot",
 }
 

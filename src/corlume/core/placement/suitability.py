@@ -220,29 +220,29 @@ def _sting(card: CoralCard, other: CoralCard) -> tuple[float, CoralCard | None]:
 
 def _light_reason(card: CoralCard, low: float, high: float) -> FitReason:
     reads = f"Reads {low:.0f}" if round(low) == round(high) else f"Reads {low:.0f} to {high:.0f}"
-    wants = f"{escape_slots(card.name)} wants {card.par_low:g} to {card.par_high:g} PAR"
+    needs = f"{escape_slots(card.name)} needs {card.par_low:g} to {card.par_high:g} PAR"
     over, under = max(1.0, low - card.par_high), max(1.0, card.par_low - high)
     adapts = "Corals adapt to light slightly outside their range."
     if low > card.par_high:
         if low <= (1 + ADAPTS) * card.par_high:
-            return FitReason("light", "no", f"{reads}; {wants}: a little above, by {over:.0f}. {adapts}")
-        return FitReason("light", "no", f"{reads}; {wants}: too strong by {over:.0f}.")
+            return FitReason("light", "no", f"{reads}; {needs}: a little above, by {over:.0f}. {adapts}")
+        return FitReason("light", "no", f"{reads}; {needs}: too strong by {over:.0f}.")
     if high < card.par_low:
         if high >= (1 - ADAPTS) * card.par_low:
-            return FitReason("light", "no", f"{reads}; {wants}: a little below, by {under:.0f}. {adapts}")
-        return FitReason("light", "no", f"{reads}; {wants}: too weak by {under:.0f}.")
-    return FitReason("light", "yes", f"{reads}; {wants}.")
+            return FitReason("light", "no", f"{reads}; {needs}: a little below, by {under:.0f}. {adapts}")
+        return FitReason("light", "no", f"{reads}; {needs}: too weak by {under:.0f}.")
+    return FitReason("light", "yes", f"{reads}; {needs}.")
 
 
 def _food_reason(low: float, high: float) -> FitReason:
     reads = f"{low:.0f}" if round(low) == round(high) else f"{low:.0f} to {high:.0f}"
     if high > NPS_DIM:
         text = (
-            f"Reads {reads}; it lives off food and needs no light: above {NPS_DIM:.0f} PAR algae may overgrow it. Move "
+            f"Reads {reads}; it is non-photosynthetic (NPS): above {NPS_DIM:.0f} PAR algae may overgrow it. Move "
             "it under an overhang when one is free."
         )
         return FitReason("light", "unknown", text)
-    return FitReason("light", "yes", f"Reads {reads}; it lives off food and needs no light.")
+    return FitReason("light", "yes", f"Reads {reads}; it is non-photosynthetic (NPS) and needs no light.")
 
 
 def _room_reason(card: CoralCard, room: float, *, height: float = 0.0, depth: float = math.inf) -> FitReason:
@@ -262,7 +262,7 @@ def _flow_reason(card: CoralCard, flow: str, speed: float = math.nan) -> FitReas
         return FitReason("flow", "unknown", f"Wants {card.flow} flow; flow here is unknown.")
     if speed > BLAST[card.flow]:
         limit = 100 * BLAST[card.flow]
-        text = f"Wants {card.flow} flow; it stands in a blast{told}, above {limit:.0f} cm/s: polyps stay in and tear."
+        text = f"Wants {card.flow} flow; it is in a direct jet{told}, above {limit:.0f} cm/s: polyps stay in and tear."
         return FitReason("flow", "no", text)
     if flow == "dead":
         return FitReason("flow", "no", f"Wants {card.flow} flow; this is a dead spot{told}: detritus settles here.")

@@ -45,7 +45,7 @@ def day_problems(day: Day, fixtures: Sequence[Fixture], around: Surroundings) ->
 def _dark(groups: Mapping[str, LightGroup]) -> list[DayProblem]:
     """Gaps between times in which any group is on, and days without light."""
     times = lit_times(list(groups.values()))
-    rule = "A tank that goes dark by day and light again has two dawns: corals and fish want one day."
+    rule = "The lights go off during the day and come on again: corals and fish need one day and one night."
     if not times:
         return [DayProblem("dark", "No light comes on at all.", "Every group is at 0 % all day.")]
     gaps = [((b + n) % DAY, (then - b - n) % DAY) for (b, n), (then, _) in itertools.pairwise([*times, times[0]])]

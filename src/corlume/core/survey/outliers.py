@@ -59,12 +59,10 @@ def outlier_reason(
     if dark:
         found.append(f"it would fit with {' or '.join(dark[:2])} off: dimmed, or shaded by an arm, just then?")
     if not spot.upright and -0.5 < off < 0:
-        found.append(
-            "the probe was in the hand: leaned by 30 degrees it reads 13 % less and more, away from the light."
-        )
+        found.append("the probe was held by hand: tilted 30 degrees away from the light it reads 13 % less or more.")
     if (spot.pumps or survey.pumps) == "on" and fluctuation * 0.5 > abs(off):
         jump = 100 * fluctuation
         found.append(f"the surface is rippled, and light here jumps by {jump:.0f} %: read it several times.")
     if spot.spread > 0.15:
         found.append(f"its readings differ by {100 * spot.spread:.0f} % among themselves.")
-    return found or ["nothing in the model says why: read it again, or say what stands there."]
+    return found or ["the model does not explain it: read it again, or add what is there."]

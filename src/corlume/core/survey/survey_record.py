@@ -107,7 +107,7 @@ def value_errors(value: float) -> list[FieldError]:
     if value in OVERFLOW:
         rules.that(False, "par", f"is {value:.0f}: the meter is past its range, or not plugged in; read again")
     elif value == 0 or not value > 0:
-        rules.that(False, "par", "must be more than 0: a dark place reads 1 or 2; skip the spot if nothing was read")
+        rules.that(False, "par", "must be more than 0: a dark place reads 1 or 2; skip the point if it was not read")
     else:
         rules.between("par", value, 0.1, MOST_PAR)
     return rules.errors

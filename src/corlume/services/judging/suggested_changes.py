@@ -326,6 +326,6 @@ NOTHING_TO_MOVE = {
     "dim_middle": "nothing in the middle dims",
     "brighten": "everything is at full: it takes more or stronger fixtures",
     "no_lens": "there are no lenses to take off",
-    "off_brace": "what hangs over it is too long to stand beside it",
+    "off_brace": "the fixture over it is too long to fit beside it",
 }
 """Why a move changes nothing."""

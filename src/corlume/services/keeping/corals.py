@@ -30,7 +30,7 @@ def resting_place(tank: Tank, x: float, y: float) -> tuple[float, float, float]:
     rules.between("y", y, 0.0, tank.width, "length")
     depths = [box.top for box in tank.boxes() if box.covers(x, y)]
     depth = min([tank.sand_depth, *depths])
-    rules.that(depth > 0, "y", "is rock that stands out of the water: nothing can sit there")
+    rules.that(depth > 0, "y", "is rock above the water: no coral can be placed there")
     rules.finish()
     return x, y, depth
 

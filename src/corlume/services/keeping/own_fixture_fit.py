@@ -153,7 +153,7 @@ def from_readings(told: EnteredFixture, places: Array, par: Array) -> FittedFixt
     rules = Rules()
     for i, (x, y, depth) in enumerate(points.tolist(), 1):
         inside = 0 <= x <= tank.length and 0 <= y <= tank.width and 0 < depth <= tank.water_depth
-        rules.that(inside, "readings", f"has its number {i} out of the tank: the fixture hangs over the middle of it")
+        rules.that(inside, "readings", f"has its number {i} out of the tank: the fixture is over its middle")
     rules.errors = rules.errors[:5]
     rules.finish()
     # in air the face hangs just over a "surface" that bends no light

@@ -83,7 +83,7 @@ def save_preferences(db: Database, tank_id: int, coral_id: int, wish: PlacementP
         for field in ("near", "far"):
             named = getattr(wish, field)
             rules.that(not named or named in names, field, "is none of your other corals")
-        rules.that(not wish.pinned or coral.place is not None, "pinned", "wants a place: this coral waits for one")
+        rules.that(not wish.pinned or coral.place is not None, "pinned", "needs a place: this coral is unplaced")
         rules.finish()
         CORALS.update(Edit(connection, tank_scope(tank_id), f"preferences of {coral.card.name}"), coral_id,
                       replace(coral, wish=wish))  # fmt: skip

@@ -87,7 +87,7 @@ def layer_plane(
         case "par":
             return plane
         case "sure" | "told" | "change" | "dose":
-            raise ValueError(f"the layer {layer} wants more than the light as it is set")
+            raise ValueError(f"the layer {layer} needs more than the light as it is set")
         case "scalar":
             shown = total_of(tank, fixtures, spec, sensor="scalar")
             return Plane(plane.u, plane.v, np.where(np.isfinite(whole), shown, np.nan))

@@ -147,18 +147,18 @@ def _plan(case: PlacementProblem, stock: UnplacedCorals, found: Assignment, *, h
 def _why_not(case: PlacementProblem, stock: UnplacedCorals, places: Places, coral: int) -> tuple[str, dict[str, float]]:
     """The first need that no spot meets together with those before it, and by how much it fails."""
     card, seats = case.cards[coral], case.seats
-    wants = f"{escape_slots(card.name)} wants {card.par_low:g} to {card.par_high:g} PAR"
+    needs = f"{escape_slots(card.name)} needs {card.par_low:g} to {card.par_high:g} PAR"
     lit = case.light(coral, seats.par) > 0
     if not lit.any() and lives_off_food(case.stored, card):
         dim = seats.par.min(initial=np.inf)
-        words = f"{escape_slots(card.name)} lives off food and goes where it is dim, under {NPS_MOST:.0f} PAR"
+        words = f"{escape_slots(card.name)} is non-photosynthetic and goes where it is dim, under {NPS_MOST:.0f} PAR"
         return f"Light: {words}, and the dimmest spot reads {dim:.0f}.", {}
     if not lit.any():
         if seats.par.max(initial=0.0) < card.par_low:
-            return f"Light: {wants}, and the strongest spot has {seats.par.max(initial=0.0):.0f}.", {}
+            return f"Light: {needs}, and the strongest spot has {seats.par.max(initial=0.0):.0f}.", {}
         weak, strong = seats.par[seats.par < card.par_low], seats.par[seats.par > card.par_high]
         near = weak.max(initial=0.0) if len(weak) else strong.min(initial=0.0)
-        return f"Light: {wants}, and no spot has that; the nearest has {near:.0f}.", {}
+        return f"Light: {needs}, and no spot has that; the nearest has {near:.0f}.", {}
     flowing = lit & np.array([flow_score(card, flow) > 0 for flow in seats.flow])
     if not flowing.any():
         return f"Flow: of the {lit.sum()} spots in its PAR range none has {card.flow} flow, or a step off it.", {}

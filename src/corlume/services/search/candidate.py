@@ -300,7 +300,7 @@ def _budget(wish: SearchRequest, laid: Arrangement, least: int, stay: Sequence[F
         return float("inf")
     left = wish.watts - sum(f.power for f in stay)
     always = least * len(laid.rows) * sum(watts for dims, watts in laid.module.groups() if not dims)
-    rules.that(left > 0, "watts", "is no more than what hangs already takes, {low}", "power", wish.watts,
+    rules.that(left > 0, "watts", "is no more than the present fixtures draw, {low}", "power", wish.watts,
                low=wish.watts - left)  # fmt: skip
     rules.that(
         left <= 0 or always <= left, "watts", "is too little: what does not dim takes {low}", "power", wish.watts,
@@ -327,7 +327,7 @@ def _own(setup: Sequence[Fixture]) -> tuple[list[list[Fixture]], tuple[Fixture, 
     for unit in units.values():
         alike.setdefault(tuple(sorted(_likeness(f) for f in unit)), []).append(unit)
     rules = Rules()
-    rules.that(bool(alike), "means", "needs a setup in which something hangs")
+    rules.that(bool(alike), "means", "needs a setup with at least one fixture")
     rules.finish()
     mine = max(alike.values(), key=lambda same: (any(f.dimmable for f in same[0]), len(same)))
     rules.that(len(mine) <= MOST, "means", f"can move at most {MOST} alike", "plain", len(mine))

@@ -83,7 +83,7 @@ def level_setup(
 
 
 Array = NDArray[np.float64]
-LEVELS = "Levels of what hangs"
+LEVELS = "Levels of the present fixtures"
 FOR_CORALS, AS_IT_HANGS = "levels for your corals", "As it hangs"
 INSIDE = 0.08
 """Corals are aimed so far inside the ends of their range, as a share of its width [-]; ours."""

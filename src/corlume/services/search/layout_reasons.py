@@ -44,7 +44,7 @@ def reasons_for(
         yield LayoutReason("On average {up} higher than now: seated viewers see more of it.", {"up": up})
     elif up < -2 * LEAST_MOVE:
         yield LayoutReason(
-            "It hangs {down} lower than what hangs now on average: more of the light goes into the water.",
+            "It is {down} lower than the present fixtures on average: more of the light goes into the water.",
             {"down": -up},
         )
     if layout.lens:
@@ -64,9 +64,9 @@ def _spacing(layout: Layout, even: Layout, against: str) -> Iterator[LayoutReaso
         return
     sides = "the ends" if layout.along == "x" else "front and back"
     why = (
-        f"The outer ones stand {{out}} further out than equally spaced: less overlap in the middle, more for {sides}."
+        f"The outer ones are {{out}} further out than equally spaced: less overlap in the middle, more for {sides}."
         if out > 0
-        else "The outer ones stand {out} further in than equally spaced: less light is lost over the panes."
+        else "The outer ones are {out} further in than equally spaced: less light is lost over the panes."
     )
     yield LayoutReason(why + against, {"out": abs(out)})
 

@@ -24,11 +24,11 @@ WISH_PURPOSES: dict[WishPurpose, tuple[str, str]] = {key: PURPOSES[key] for key 
 """What a layout is searched for: the purposes of a setup."""
 Means = Literal["new", "own", "levels", "cheapest", "kinds"]
 MEANS: dict[Means, tuple[str, str]] = {
-    "new": ("The fixture chosen", "So many of the fixture chosen, alone or beside what hangs."),
+    "new": ("The fixture chosen", "Several of the fixture chosen, alone or with the present fixtures."),
     "own": (
         "Current fixtures, moved",
-        "The fixtures of the present setup that are most alike, modules that dim before others, at other places "
-        "and heights; a frame hangs as one piece, and whatever else hangs stays.",
+        "Moves the present fixtures of the most common type, dimmable modules first; a frame moves as one "
+        "piece, all other fixtures stay.",
     ),
     "levels": (
         "Dimming only",
@@ -178,7 +178,7 @@ def aim_of(stored: StoredTank, wish: SearchRequest, given: Callable[[Array], Arr
         case _:
             points, wanted, weight = _blanket(stored, wish)
     rules = Rules()
-    rules.that(len(points) > 0, "purpose", "finds no open water where it wants light: all of it is rock")
+    rules.that(len(points) > 0, "purpose", "finds no open water in its target zones: all of it is rock")
     rules.finish()
     return LevelTarget(points, wanted - (given(points) if given else 0.0), weight)
 

@@ -89,7 +89,7 @@ def work_steps(stored: StoredTank, *, surveyed: bool) -> tuple[WorkStep, ...]:
         ),
         survey,
         WorkStep("Day", "/day", bool(used.groups), "Hours and ramps: the daily light of every coral."),
-        WorkStep("Target zones", "/zones", bool(stored.wanted), "Where which corals are to stand."),
+        WorkStep("Target zones", "/zones", bool(stored.wanted), "Where which corals go."),
         WorkStep(
             "Corals", "/corals", any(kept.value.place is not None for kept in stored.corals),
             "Each to a spot that suits it, by light, flow and room.",

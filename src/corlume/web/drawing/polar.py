@@ -14,6 +14,22 @@ WIDTH, REACH = 300.0, 128.0
 """Width of the drawing, and the radius that stands for the maximum, in drawing units."""
 
 
+BEAM = 34.0
+"""Radius of the maximum in a small picture, in drawing units."""
+
+
+def draw_beam(lobe: Beam) -> Markup:
+    """A small picture of a lobe along the fixture: its outline alone, straight down."""
+    table = lobe.table()
+    cosines = np.linspace(0, 1, table.shape[0])
+    angles = np.radians(np.arange(-90, 91, 5))
+    reach = BEAM * np.interp(np.cos(angles), cosines, table[:, 0]) / float(table.max())
+    outline = [(36 + r * math.sin(a), 4 + r * math.cos(a)) for a, r in zip(angles, reach.tolist(), strict=True)]
+    face = el("rect", x=27.0, y=1.0, width=18.0, height=4.0, class_="front-source")
+    beam = el("path", d=points_path(outline, closed=True), class_="front-cone")
+    return el("svg", beam, face, viewBox="0 0 72 40", class_="front-picture", aria_hidden="true")
+
+
 def draw_polar(lobe: Beam) -> Markup:
     """Draw intensity relative to its maximum over the angle from straight down."""
     table = lobe.table()

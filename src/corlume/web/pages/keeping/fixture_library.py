@@ -9,6 +9,7 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from markupsafe import Markup
 
 from corlume.core.errors import InvalidInput
 from corlume.core.keeping.own_fixture import OwnFixture
@@ -21,13 +22,13 @@ from corlume.core.survey.fixture_estimate import SPREAD
 from corlume.core.survey.priors import FLUX
 from corlume.formats.file_faults import BadFile
 from corlume.formats.measure import parse_number
-from corlume.reference.catalogue import technology_notes
+from corlume.reference.catalogue import CatalogueEntry, technology_notes
 from corlume.reference.spectrum_tables import lamp_spectra, weightings, white_leds
 from corlume.services.keeping import fixture_library
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
-from corlume.web.drawing.polar import draw_polar
-from corlume.web.drawing.spectrum import draw_spectrum
+from corlume.web.drawing.polar import draw_beam, draw_polar
+from corlume.web.drawing.spectrum import draw_colours, draw_spectrum
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.request.page import Db, Files, FormData, Unit, go, measure_of, page
 
@@ -232,6 +233,18 @@ def _plain(part: Fixture) -> Fixture:
     return replace(part, emitter=replace(part.emitter, x=0.0, y=0.0))
 
 
+def _spectrum_of(entry: CatalogueEntry) -> Markup:
+    """Small picture of the light of all parts together; empty where no spectrum is known."""
+    whole = sum(part.emitter.ppf for part in entry.parts)
+    channels = [
+        replace(channel, share=max(0.0001, channel.share * part.emitter.ppf / whole))
+        for part in entry.parts
+        for channel in part.emitter.channels
+        if channel.spectrum is not None
+    ]
+    return draw_colours(channels) if channels else Markup("")
+
+
 def _shelf(
     request: Request, db: Database, faults: list[str] | None = None, typed: dict[str, str] | None = None
 ) -> HTMLResponse:
@@ -246,6 +259,8 @@ def _shelf(
     groups["Hybrid frames"] = [e for e in entries if len(e.parts) > 1]
     context = {
         "groups": groups,
+        "beams": {e.key: draw_beam(e.parts[0].emitter.shape()) for e in entries if len(e.parts) == 1},
+        "spectra_of": {e.key: _spectrum_of(e) for e in entries},
         "kinds": KIND_NAMES,
         "lights": [
             (key, f"{name} (published, {factor:g} lux per PAR)") for key, (name, factor) in LUX_PER_PPFD.items()

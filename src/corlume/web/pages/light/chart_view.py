@@ -263,7 +263,7 @@ def _title(layer: Layer, chosen: int | None) -> str:
     }
     own |= {"sure": "Standard deviation of PAR, %", "told": "PAR predicted, without the survey"}
     own["change"] = "What the survey changes of the predicted PAR"
-    own["soft"] = "Light that gets under a plate as wide as it hangs high, %"
+    own["soft"] = "Light that gets under a plate, %"
     return own.get(layer, f"{LAYERS[layer]} of the light, %")
 
 

@@ -67,7 +67,7 @@ def tap(db: Db, measure: Unit, tank_id: RowId, body: TappedSeat) -> JSONResponse
             at = (body.u, measure.parse(body.third), body.v)
         except ValueError as error:
             return JSONResponse({"errors": {"row": str(error)}, "message": f"The row {error}."}, 422)
-    word = "Seat" if body.seen == "rest" else "No seat"
+    word = "Spot" if body.seen == "rest" else "No spot"
     perch = CustomSpot(new_name(stored, "perches", word), *at, holds=body.seen)
     return JSONResponse({"saved": save_choice(db, tank_id, "perches", perch)})
 
@@ -82,11 +82,11 @@ def add(db: Db, tank_id: RowId, stand: Annotated[Stand, Path()], setup: Looked =
     match stand:
         case "perches":
             x, y, depth = resting_place(tank, x, y)
-            thing: CustomSpot | FragRack | KeptFree = CustomSpot(new_name(stored, stand, "Seat"), x, y, depth)
+            thing: CustomSpot | FragRack | KeptFree = CustomSpot(new_name(stored, stand, "Spot"), x, y, depth)
         case "racks":
             thing = FragRack(new_name(stored, stand, "Frag rack"), x, 0.02, wide, deep, 0.4 * tank.sand_depth)
         case "kept_free":
-            thing = KeptFree(new_name(stored, stand, "Free"), x, 0.02, wide, deep)
+            thing = KeptFree(new_name(stored, stand, "Keep clear"), x, 0.02, wide, deep)
     return go(f"/tanks/{tank_id}/corals/spots#{stand}-{save_choice(db, tank_id, stand, thing)}", setup)
 
 

@@ -323,7 +323,9 @@ def _limits(values: dict[str, str], currency: str) -> str:
     ]
     said += [f"on an arm, {values['arm']} from the back"] if values.get("arm") else []
     said += [words for key, words in SHIMMER_WORDS.items() if words and values.get("shimmer") == key]
-    said += ["mirror images"] * bool(values.get("symmetric")) + ["beside what hangs"] * bool(values.get("beside"))
+    said += ["mirror images"] * bool(values.get("symmetric")) + ["with the present fixtures"] * bool(
+        values.get("beside")
+    )
     return ", ".join(said)
 
 

@@ -41,7 +41,7 @@ def note_spill(
     if not sides:
         form.errors.setdefault("sides", "Tick the panes outside of which it showed.")
     if not looked.hung:
-        form.errors.setdefault("sides", "Nothing hangs in this setup.")
+        form.errors.setdefault("sides", "This setup has no fixtures.")
     if form.errors:
         return _page(request, db, stored, setup, form)
     today = datetime.date.today()
