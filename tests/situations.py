@@ -151,7 +151,7 @@ SITUATIONS = (
     Situation(
         "A good layout dimmed to a tenth", row("cluster", (7, 17, 31, 41), 14, 0.07),
         ("Too weak for its goal", r"Turn all up by \d+ %", r"Rock.top.* in range: 0 %, poor"),
-        (r"Too strong", "Faults: none"),
+        (r"Too strong", "Problems: none"),
     ),
     Situation(
         "A poor layout dimmed to a tenth is no more even", row("cluster", (16, 32), 9, 0.1),
@@ -307,7 +307,7 @@ SITUATIONS = (
     ),
     Situation(
         "A mixed tank that wants 250 to 350 on top", row("cluster", (12, 36), 12, 0.8),
-        (r"Rock top in range: .*reads 250 to 350 PAR of spots on rock tops",
+        (r"Rock top in range: .*Share of spots on rock tops .*at 250 to 350 PAR",
         "Your own light on top for this setup"), (),
         ROCKY, "mixed", intent=Intent(low=250, high=350),
     ),
@@ -345,7 +345,7 @@ SITUATIONS = (
         ("Too much for the low places",),
         ROCKY, intent=Intent("sps"),
     ),
-    Situation("Everything off", row("cluster", (13, 35), 12, 0.0), ("Light: none, poor", "Faults: none"),
+    Situation("Everything off", row("cluster", (13, 35), 12, 0.0), ("Light: none, poor", "Problems: none"),
         ("Remedies", "good")),
     Situation(
         "A torch in light for Acropora", row("cluster", (12, 36), 12, 0.9),
@@ -373,11 +373,11 @@ SITUATIONS = (
     Situation("One of two turned far down", row("cluster", (13, 35), 10, (1, 0.4)), ("Dark right",),
         ("Hung too low", "Off:", "Uniformity[^:]*: [^.]*, good")),
     Situation("Higher than the canopy", row("cluster", (13, 35), 10),
-        (r"A hangs higher than canopy or ceiling: 25\.4 cm, and they are 20 cm", r"Lower A by 15\.4 cm"), (),
+        (r"A is higher than the canopy or ceiling: 25\.4 cm; clearance is 20 cm", r"Lower A by 15\.4 cm"), (),
         tank(room_height=0.2)),
     Situation("Two modules two inches apart", row("cluster", (20, 22), 10),
         ("A and B overlap", r"Move B \d+(\.\d)? cm to the right"), ()),
-    Situation("A module on the end pane", row("cluster", (2, 24), 1), ("A hangs on the left pane, lower than its rim",),
+    Situation("A module on the end pane", row("cluster", (2, 24), 1), ("A touches the left pane, lower than its rim",),
         (), tank(rim_height=0.05)),
     Situation("A bar along the front", row("bar", (24,), 8, y=4), ("Dark back", "Light on the front glass"),
         ("Dark front", "Hung too low")),

@@ -238,7 +238,7 @@ def test_search_over_odd_tanks_finds_something_or_says_why_not(odd: Scene) -> No
             best = step.best
         except InvalidInput as error:
             refused = {e.rule.split(":")[0] for e in error.errors}
-        assert refused <= {"finds no open water where it wants light", "needs a setup with at least one fixture"}
+        assert refused <= {"finds no open water in its target zones", "needs a setup with at least one fixture"}
         for one in best:
             assert all(0.0 <= f.output <= 1.0 for f in one.fixtures)
             assert all(f.emitter.height <= odd.tank.room_height for f in one.fixtures)

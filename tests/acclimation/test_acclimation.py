@@ -95,7 +95,7 @@ def test_a_newcomer_has_three_days_and_its_old_light_is_matched_for_three_weeks(
         later, came, PLACE, today=DAY + datetime.timedelta(days=1), light=LIGHT, reading=PlacementPar(390, 200, 330)
     )
     assert (bad.stage, bad.bad_days) == ("unhappy", 1)
-    assert "It has 390 PAR and wants 330 at most" in bad.why
+    assert "It has 390 PAR and needs 330 at most" in bad.why
     assert is_acclimating(line, came, DAY)
     assert not is_acclimating([*line, LogEntry("fixed", DAY)], came, DAY)
     assert not is_acclimating(line[1:2], Course(bought=ago(21)), DAY)

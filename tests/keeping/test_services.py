@@ -239,7 +239,7 @@ def test_edit_that_changes_nothing_leaves_no_step(db: Database) -> None:
 def test_coral_comes_to_rest_on_the_highest_rock_or_the_sand() -> None:
     assert corals.resting_place(TANK, 0.3, 0.3)[2] == pytest.approx(0.2)
     assert corals.resting_place(TANK, 0.05, 0.05)[2] == pytest.approx(0.47)
-    with pytest.raises(InvalidInput, match="out of the water"):
+    with pytest.raises(InvalidInput, match="above the water"):
         corals.resting_place(TANK, 0.7, 0.3)
     with pytest.raises(InvalidInput):
         corals.resting_place(TANK, 1.4, 0.3)

@@ -60,7 +60,7 @@ def test_a_coral_without_a_place_is_told_why_and_what_frees_one_is_true(db: Data
     *_, plan = plans(stored, stored.setup(), PlacementRequest(), seconds=2.0)
     none = {one.coral.id: one for one in plan.unseated}
     assert set(ids) <= set(none)
-    assert re.match(r"Light: Bright one wants 430 to 600 PAR, and the strongest spot has \d+\.", none[ids[0]].why)
+    assert re.match(r"Light: Bright one needs 430 to 600 PAR, and the strongest spot has \d+\.", none[ids[0]].why)
     assert not none[ids[1]].helps
     words = " ".join(help.words for help in none[ids[0]].helps)
     told = re.search(r"Turn ([A-C]) from \d+ to (\d+) %\.", words)

@@ -1,4 +1,4 @@
-"""Coral spots: light on tilted surfaces, where they are found, racks, custom spots, preferences, a coral held over one."""
+"""Coral spots: light on tilted surfaces, where they are found, racks, own spots, preferences, a coral held over one."""
 
 from __future__ import annotations
 
@@ -192,7 +192,7 @@ def test_wishes_move_seats_up_and_down_and_a_show_piece_comes_forward(db: Databa
     stored = tanks.open_tank(db, 1)
     seat = {one.coral.id: one for one in first_plan(stored, stored.setup(), PlacementRequest()).seated}[lps.id]
     assert seat.place[1] < 0.5 * stored.tank.width
-    with pytest.raises(InvalidInput, match="waits"):
+    with pytest.raises(InvalidInput, match="unplaced"):
         placement_choices.save_preferences(db, 1, lps.id, PlacementPreferences(pinned=True))
     with pytest.raises(InvalidInput, match="none of your other corals"):
         placement_choices.save_preferences(db, 1, lps.id, PlacementPreferences(near="Nobody"))

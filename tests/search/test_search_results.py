@@ -115,7 +115,7 @@ def test_reasons_speak_of_levels_height_lenses_and_lean() -> None:
     assert "inner ones run at 90 %, the outer at 50 %" in told(replace(LAYOUT, levels=(0.5, 0.9, 0.5)))
     assert "run at" not in told(replace(LAYOUT, levels=(0.75, 0.7, 0.75)))
     assert "10 cm higher than now" in told(replace(LAYOUT, height=0.35))
-    assert "5 cm lower than what hangs now" in told(replace(LAYOUT, height=0.2))
+    assert "5 cm lower than the present fixtures" in told(replace(LAYOUT, height=0.2))
     assert "now" not in told(replace(LAYOUT, height=0.35), now=(replace(LAMP, output=0.0),))
     assert "90 degree lenses in place of what they have" in told(replace(LAYOUT, lens="90"))
     assert "lean inward" in told(replace(LAYOUT, lean=0.17))

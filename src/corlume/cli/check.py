@@ -27,7 +27,7 @@ EASES = {"gone": "solves", "less": "reduces"}
 @click.option("--setup", "setup_name", help="Name of the setup; otherwise the one in use.")
 @click.option("--unit", type=click.Choice(["cm", "in"]), default="cm", help="Unit of lengths.")
 def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
-    """Judge a setup of SCENE: its light, its faults with what would help, its zones, and how it hangs."""
+    """Judge a setup of SCENE: its light, problems with suggested changes, zones and mounting."""
     read, measure = scenes.read(scene), Measure(unit)
     setup, stored = scenes.setup_of(read, setup_name), unstored(read)
     steps, purpose = STEPS[unit], setup.intent.meant(read.targets.stocking)
@@ -61,7 +61,7 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
 
 def _faults(found: ProblemReport, changes: Sequence[Suggested], measure: Measure) -> None:
     """Faults first, then every remedy once, the best by points first, with all that it does and what to set."""
-    click.echo("\nFaults" if found.findings else "\nFaults: none of those known")
+    click.echo("\nProblems" if found.findings else "\nProblems: none found")
     titles = {finding.fault.key: finding.fault.title for finding in found.findings}
     for finding in found.findings:
         fault = finding.fault

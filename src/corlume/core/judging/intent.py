@@ -24,23 +24,23 @@ Array = NDArray[np.float64]
 Purpose = Literal["stocking", "even", "mixed", "strong_left", "strong_right", "zones", "lps", "sps"]
 PURPOSES: dict[Purpose, tuple[str, str]] = {
     "stocking": (
-        "What the stocking asks for",
-        "LPS light for an LPS tank, even light for SPS, by places for a mixed",
+        "By the corals kept",
+        "LPS tank: LPS light. SPS tank: even light. Mixed tank: by places",
     ),
-    "even": ("Even light", "The band on top from end to end at the height of the rock top, and on through the water"),
+    "even": ("Even light", "The target range from end to end at the rock top, and below it"),
     "mixed": ("Mixed tank by places", "SPS light on high rock, LPS light on the sand and in low places"),
     "strong_left": ("Strong end left", "SPS light at the left end, falling to LPS light at the right"),
     "strong_right": ("Strong end right", "SPS light at the right end, falling to LPS light at the left"),
-    "zones": ("Target zones", "Each zone of the page Zones wanted gets the light written to it"),
-    "lps": ("LPS light everywhere", "LPS light on as much of rock and sand as can be; no blanket is needed"),
+    "zones": ("Target zones", "Each target zone at its own PAR"),
+    "lps": ("LPS light everywhere", "LPS light on as much rock and sand as possible; it need not be even"),
     "sps": ("SPS from top to sand", "SPS light on all of rock and sand"),
 }
-"""What a setup can be meant for: its name and what it asks for."""
+"""Goals of a setup: name and meaning."""
 Shimmer = Literal["liked", "any", "calm"]
 SHIMMERS: dict[Shimmer, str] = {"liked": "Liked", "any": "Does not matter", "calm": "Calm light wanted"}
-"""What a keeper thinks of glitter lines."""
+"""Preference for shimmer."""
 SHIMMER_WORDS: dict[Shimmer, str] = {"liked": "shimmer liked", "any": "", "calm": "calm light wanted"}
-"""The same inside a sentence; empty where there is nothing to be said."""
+"""The same within a sentence; empty where it does not matter."""
 MUCH_SHIMMER, LITTLE_SHIMMER = 0.1, 0.05
 """Ripple fluctuation at the rock top from which light shimmers, and up to which it is calm [-]; ours."""
 END_SHARE, MOST_STRONG = 1 / 3, 0.75

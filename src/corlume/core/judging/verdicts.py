@@ -102,8 +102,8 @@ def judge(case: VerdictCase, *, money: str) -> list[Verdict]:
         "Power",
         f"{f.watts:.0f} W, {money} {f.price:.0f} a year",
         "plain",
-        f"All fixtures at their present output, for what equals {round(f.hours, 2):g} hours a day. Dimmed "
-        "fixtures draw power in proportion to their output.",
+        f"All fixtures at their present output for {round(f.hours, 2):g} hours of full light a day. Dimmed fixtures "
+        "draw power in proportion to their output.",
         "From power and your price of electricity; without lamps.",
         "Less height or less spill gives the same PAR for fewer watts.",
     )
@@ -162,17 +162,16 @@ def _ends(f: Figures) -> Verdict:
         grade = _by(share, ENDS_GOAL, ENDS_FAIR)
     reason = (
         f"The weaker end over the middle, each a sixth of the length, {{depth}} down: {_par(f.ends.left)} left, "
-        f"{_par(f.ends.middle)} in the middle, {_par(f.ends.right)} right. It does not see what lies between, nor "
-        "front and back: uniformity does."
+        f"{_par(f.ends.middle)} in the middle, {_par(f.ends.right)} right. It ignores the rest of the plane; "
+        "uniformity does not."
     )
     school = "Common practice: aim for 75 %; 84 to 88 % is excellent."
     improve = (
         "Move the outer fixtures further out than equal spacing, a hand's breadth at most, then raise all of them."
     )
     if above:
-        school += " Over 100 % the figure tells only that the middle is the darker; not graded."
-        improve = "The middle is darker than the ends: move the outer fixtures in, or look for what blocks "
-        "its light."
+        school += " Not graded over 100 %: the middle is darker than the ends."
+        improve = "The middle is darker than the ends: move the outer fixtures in, or look for what blocks its light."
     return Verdict(
         "ends", "Ends vs centre", f"{100 * share:.0f} %" if math.isfinite(share) else "no reading", grade, reason,
         school, improve, {"depth": f.depth},
@@ -200,11 +199,10 @@ def _uniformity(f: Figures) -> Verdict:
         "Uniformity (min, P10)",
         f"{100 * least:.0f} and {100 * tenth:.0f} %" if math.isfinite(least) else "no reading",
         grade,
-        f"Over the plane {{depth}} down, the height of the rock top: the darkest place has {f.plane.least:.0f} PAR and "
-        f"a tenth of it less than {f.plane.tenth:.0f}, where the mean is {f.plane.mean:.0f}.{lopsided}",
-        "Least over mean is the U0 of lighting practice (EN 12464-1, from memory: 60 % where work is done, 40 % around "
-        f"it). The grade is our own: good from {100 * TENTH_GOOD:.0f} % at the tenth and {100 * LEAST_GOOD:.0f} % at "
-        f"the least, fair from {100 * TENTH_FAIR:.0f} and {100 * LEAST_FAIR:.0f}.",
+        f"At the rock top, {{depth}} down: min {f.plane.least:.0f} PAR, P10 {f.plane.tenth:.0f}, mean "
+        f"{f.plane.mean:.0f}. The figures are min and P10 over the mean.{lopsided}",
+        f"Grade (our estimate): good from {100 * LEAST_GOOD:.0f} % (min) and {100 * TENTH_GOOD:.0f} % (P10), fair from "
+        f"{100 * LEAST_FAIR:.0f} and {100 * TENTH_FAIR:.0f} %.",
         "Find the dark place on the PAR map: move fixtures towards it, raise them, or remove what shades it.",
         {"depth": f.depth},
     )
@@ -227,7 +225,7 @@ def _covered(case: VerdictCase) -> Iterator[Verdict]:
         )
         yield Verdict(
             "coverage", "Zones in range", f"{100 * share:.0f} %", _grade(share),
-            f"Mean over {len(f.parts)} zone{'s' * (len(f.parts) > 1)} of the share that has the PAR written to it: "
+            f"Mean over {len(f.parts)} zone{'s' * (len(f.parts) > 1)} of the share at its target PAR: "
             f"{told}.",
             "Your own zones. Grade (our estimate): 70 % good, 40 % fair.", _more_or_less(low),
         )  # fmt: skip
@@ -246,7 +244,7 @@ def _covered(case: VerdictCase) -> Iterator[Verdict]:
             titles[part.key] if "plane" not in part.name else titles[part.key].replace("Rock top", "Rock-top plane"),
             f"{100 * part.within:.0f} %",
             grade,
-            f"Share of {part.name} at {part.low:g} to {part.high:g} PAR. The mean there is {{part.light.mean:.0f}}.",
+            f"Share of {part.name} at {part.low:g} to {part.high:g} PAR. The mean there is {part.light.mean:.0f}.",
             f"{rule}. Grade (our estimate): 70 % good, 40 % fair." if grade != "plain" else f"{rule}.",
             _more_or_less(part),
         )
@@ -283,10 +281,9 @@ def _spread(f: Figures) -> Verdict:
         "good" if good else "fair" if fair else "poor",
         f"Eight of ten readings {{depth}} down lie within {spread:.0f} PAR of each other, {100 * relative:.0f} % of "
         f"their mean of {f.plane.mean:.0f}.",
-        "Common practice for SPS: most readings at the rock top within about 100 of each other. Relative to the mean, "
-        f"which dimming does not change, {100 * RELATIVE_GOOD:.0f} % is good and {100 * RELATIVE_FAIR:.0f} % fair "
-        "(our estimate).",
-        "Raise the fixtures, or spread them: a dimmer leaves the share as it is.",
+        "Common practice for SPS: most readings at the rock top within about 100 PAR of each other. Relative to the "
+        f"mean: {100 * RELATIVE_GOOD:.0f} % is good and {100 * RELATIVE_FAIR:.0f} % fair (our estimate).",
+        "Raise the fixtures or spread them; dimming does not change the relative spread.",
         {"depth": f.depth},
     )
 
@@ -298,8 +295,8 @@ def _volume(case: VerdictCase) -> Verdict:
         "Water in range",
         f"{100 * case.figures.volume_share:.0f} %",
         "plain",
-        f"Share of all the water from the rock top to the sand that reads {low:g} to {high:g} PAR"
-        + (", every band in which corals of a mixed tank live." if case.targets.stocking == "mixed" else "."),
+        f"Share of all water from the rock top to the sand at {low:g} to {high:g} PAR"
+        + (", all target ranges of a mixed tank." if case.targets.stocking == "mixed" else "."),
         "Your own targets. No grade, as rock decides how much of the water matters.",
         "Turn what is too strong down first; low places suit corals of lower light.",
     )
@@ -319,8 +316,8 @@ def _hottest(case: VerdictCase) -> Verdict:
         grade,
         f"The strongest reading at or below the rock top: {{x}} from the left, {{y}} from the front, {{depth}} down; "
         f"{ratio:.1f} times the mean of the rock-top plane.",
-        f"Your ceiling is {t.ceiling:g}; about 500 is the most that keepers would run (common practice).",
-        "Raise the fixture above it, or spread: turned down until this place is right, the rest would be too dim."
+        f"Your ceiling is {t.ceiling:g}; few keepers run more than about 500 (common practice).",
+        "Raise the fixture above it, or spread: dimmed until this point is right, the rest would be too dim."
         if peaked
         else "Turn it down a little, or raise the fixture above it.",
         {"x": f.hottest.x, "y": f.hottest.y, "depth": f.hottest.depth},
@@ -342,7 +339,7 @@ def _shimmer(case: VerdictCase) -> Iterator[Verdict]:
         "good" if not off else "fair" if off <= SHIMMER_FAIR else "poor",
         "Standard deviation over mean of the light in the middle of the tank, {depth} down, while the surface ripples. "
         f"{'Calm light is wanted' if calm else 'Shimmer is liked'}: {limit}.",
-        "Our estimate, measure and grade: small lamps throw glitter lines, large and long ones wash them out.",
+        "Our estimate: small lamps cast glitter lines, large and long ones wash them out.",
         "Lower the fixtures, or use tubes, panels or more and larger modules; point pumps away from the surface."
         if calm
         else "Raise the fixtures, or use small modules or halides, and let a pump break the surface.",

@@ -150,7 +150,7 @@ def _weight(tank: Tank, fixtures: Sequence[Fixture]) -> MountingCheck:
     if len(unknown) < len(fixtures):
         told.append(f"{sum(f.weight for f in fixtures):.1f} kg in all" + " of what is known" * bool(unknown))
     if heaviest:
-        told.append(f"the heaviest, {heaviest:.1f} kg, asks for two supports rated {support_load(heaviest)} kg each")
+        told.append(f"the heaviest, {heaviest:.1f} kg, needs two supports rated {support_load(heaviest)} kg each")
     found = "; ".join(told)
     if unknown:
         found += ". " * bool(told) + f"Weight not known: {', '.join(dict.fromkeys(unknown))}"
@@ -242,8 +242,7 @@ def _leads(fixtures: Sequence[Fixture], around: Surroundings) -> list[MountingCh
             "leads",
             "Cables from fixture to fixture",
             "yes" if need <= around.lead else "no",
-            "The widest step from body to body is {widest}; with a drip loop it asks for {need}, and the lead is "
-            "{lead}.",
+            "The widest step from body to body is {widest}; with a drip loop it needs {need}, and the cable is {lead}.",
             "Cable length limits how far apart two chained fixtures can be.",
             {"widest": widest, "need": need, "lead": around.lead},
         )

@@ -222,7 +222,7 @@ def _light_reason(card: CoralCard, low: float, high: float) -> FitReason:
     reads = f"Reads {low:.0f}" if round(low) == round(high) else f"Reads {low:.0f} to {high:.0f}"
     needs = f"{escape_slots(card.name)} needs {card.par_low:g} to {card.par_high:g} PAR"
     over, under = max(1.0, low - card.par_high), max(1.0, card.par_low - high)
-    adapts = "Corals adapt to light slightly outside their range."
+    adapts = "Most corals adapt."
     if low > card.par_high:
         if low <= (1 + ADAPTS) * card.par_high:
             return FitReason("light", "no", f"{reads}; {needs}: a little above, by {over:.0f}. {adapts}")
@@ -257,20 +257,21 @@ def _room_reason(card: CoralCard, room: float, *, height: float = 0.0, depth: fl
 
 
 def _flow_reason(card: CoralCard, flow: str, speed: float = math.nan) -> FitReason:
-    told = "" if math.isnan(speed) else f", about {100 * speed:.0f} cm/s by the flow map"
+    here = flow if math.isnan(speed) else f"{flow} ({100 * speed:.0f} cm/s)"
+    needs = f"Needs {card.flow} flow"
     if not flow:
-        return FitReason("flow", "unknown", f"Wants {card.flow} flow; flow here is unknown.")
+        return FitReason("flow", "unknown", f"{needs}; flow here is unknown.")
     if speed > BLAST[card.flow]:
         limit = 100 * BLAST[card.flow]
-        text = f"Wants {card.flow} flow; it is in a direct jet{told}, above {limit:.0f} cm/s: polyps stay in and tear."
+        text = f"{needs}; in a direct jet of {100 * speed:.0f} cm/s, over {limit:.0f}: polyps stay in and tear."
         return FitReason("flow", "no", text)
     if flow == "dead":
-        return FitReason("flow", "no", f"Wants {card.flow} flow; this is a dead spot{told}: detritus settles here.")
+        return FitReason("flow", "no", f"{needs}; a dead spot: detritus settles here.")
     if FLOW_STEP[flow] == FLOW_STEP[card.flow]:
-        return FitReason("flow", "yes", f"Wants {card.flow} flow and has it{told}.")
+        return FitReason("flow", "yes", f"{needs}; here {here}.")
     if abs(FLOW_STEP[flow] - FLOW_STEP[card.flow]) == 1:
-        return FitReason("flow", "unknown", f"Wants {card.flow} flow; {flow} here{told}, a step off, which most take.")
-    return FitReason("flow", "no", f"Wants {card.flow} flow; it is {flow} here{told}.")
+        return FitReason("flow", "unknown", f"{needs}; here {here}: one step off, which most accept.")
+    return FitReason("flow", "no", f"{needs}; here {here}.")
 
 
 def _neighbour_reason(card: CoralCard, gap: float, other: PlacedCoral | None) -> FitReason:
@@ -282,8 +283,8 @@ def _neighbour_reason(card: CoralCard, gap: float, other: PlacedCoral | None) ->
     if gap < -HAIR and owner is not None:
         lengths = {"distance": distance, "sweepers": owner.sweepers, "size": owner.size, "apart": sting}
         text = (
-            f"{{distance}} from {name}: {escape_slots(owner.name)} grows to {{size}} and sweeps "
-            f"{{sweepers}} past its edge; keep {{apart}}."
+            f"{{distance}} from {name}; keep {{apart}}: {escape_slots(owner.name)} grows to {{size}} and sweeps "
+            f"{{sweepers}} past its edge."
         )
         return FitReason("neighbour", "no", text, lengths)
     if distance < CROWDED * grown:

@@ -171,7 +171,7 @@ def _why_not(case: PlacementProblem, stock: UnplacedCorals, places: Places, cora
     roomy = flowing & (seats.room >= half)
     if not roomy.any():
         lengths = {"half": half, "room": float(seats.room[flowing].max())}
-        return "Room: it asks for {half} to pane and surface, and has {room} at most where its light is.", lengths
+        return "Room: it needs {half} to pane and surface; where its light is there is {room} at most.", lengths
     near = {other: stock.distances[places[other], : len(seats.names)] < stock.apart[coral, other]
             for other in places if other != coral}  # fmt: skip
     most = max(near, key=lambda other: int((near[other] & roomy).sum()), default=None)
