@@ -68,7 +68,7 @@ LAYOUTS: dict[str, tuple[Situation, tuple[str, ...], Callable[[Row], bool]]] = {
     ),
     "A lamp over a brace says what it takes": (
         replace(sps, tank=BRACED), ("--counts", "1", "--heights", "15-16"),
-        lambda one: "What lies over the water takes light" in one["binds"] or abs(places(one)[0] - 24) > 5,
+        lambda one: "A brace blocks light" in one["binds"] or abs(places(one)[0] - 24) > 5,
     ),
 }  # fmt: skip
 

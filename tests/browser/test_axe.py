@@ -36,6 +36,8 @@ PAGES = """
 
 
 ALONE = {"resultTypes": ["violations"]}
+LEFT = """[...document.querySelectorAll("main :is(h1, .crumb, .sheet-box)")]
+    .map((one) => one.getBoundingClientRect()).filter((box) => box.width > 1).map((box) => Math.round(box.left))[0]"""
 SIDEWAYS = "document.scrollingElement.scrollWidth - innerWidth"
 
 
@@ -55,7 +57,7 @@ def violations(page: Page) -> list[str]:
 
 @pytest.mark.parametrize("third", range(3))
 def test_no_page_breaks_a_rule_of_access_or_scrolls_sideways(page: Page, db: Database, third: int) -> None:
-    """One visit to each page; last at 640 px, which a window of 1280 px has at 200 % zoom."""
+    """One visit to each page, all in one frame; last at 640 px, which a window of 1280 px has at 200 % zoom."""
     stored = tanks.open_tank(db, 1)
     light_groups.begin_schedule(db, 1, 2, "dawn")
     rental_week.begin(db, stored, stored.setup(), datetime.date(2026, 11, 20), Measure("cm"))
@@ -66,6 +68,8 @@ def test_no_page_breaks_a_rule_of_access_or_scrolls_sideways(page: Page, db: Dat
         whole(page)
         jobs.stop_all()  # what a page begins by itself, nobody waits for here
         bad = violations(page)
+        if (left := page.evaluate(LEFT)) not in (None, 16):
+            bad.append(f"begins {left} px from the left, not 16 as all pages")
         page.set_viewport_size({"width": 640, "height": 800})
         if (wide := page.evaluate(SIDEWAYS)) > 0:
             bad.append(f"{wide} px wider than the window at 640 px")

@@ -223,7 +223,7 @@ def test_layers_switch_the_drawings_and_the_legend(page: Page) -> None:
     page.locator('[data-select="3"]').click()
     expect(page.locator("#legend")).to_contain_text("Share of C in the light, %")
     page.locator("#layer").select_option("shadow")
-    expect(page.locator("#legend")).to_contain_text("What rock, corals and braces take")
+    expect(page.locator("#legend")).to_contain_text("Light lost to rock, corals and braces")
     page.locator("#layer").select_option("par")
     expect(page.locator("#legend")).to_contain_text("LPS and soft")
 

@@ -39,6 +39,13 @@ def test_wish_is_put_right_searched_watched_and_adopted(page: Page, db: Database
     page.get_by_role("button", name="Power").click()
     expect(page.locator("th[aria-sort=ascending]")).to_contain_text("Power")
     expect(rules.first).not_to_have_text(first)
+    # the map of a row is large while it has the focus: plan with numbers, front, and the outlines of its two fixtures
+    large = page.locator(".large-map")
+    answers.first.get_by_role("button", name=re.compile("^Larger map")).focus()
+    expect(large.locator(".fixture-outline")).to_have_count(2)
+    expect(large.locator(".sounding").first).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(large).to_be_hidden()
     answers.filter(has_text=re.compile("2 LED cluster")).first.get_by_role("button", name="Save as new setup").click()
     page.wait_for_url(re.compile("/par-map"))  # loaded, too: a key pressed before the page listens is lost
     setup = tanks.open_tank(db, 1).setups[-1]

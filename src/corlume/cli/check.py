@@ -52,7 +52,7 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
                 f"- {zone.name}: {met.mean:.0f} PAR on average where {zone.low:g} to {zone.high:g} is wanted, "
                 f"{100 * met.within:.0f} % within"
             )
-    click.echo("\nMounting (common practice; local code and licensed work take precedence)")
+    click.echo("\nMounting (common practice; local code and licensed work come first)")
     for c in check_mounting(read.tank, setup.fixtures, read.surroundings):
         click.echo(
             f"- {c.title}, {ANSWERS[c.answer]}: {measure.fill(c.found, c.lengths)} {measure.fill(c.rule, c.lengths)}"

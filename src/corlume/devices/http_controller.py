@@ -94,7 +94,7 @@ class _Request(http.server.BaseHTTPRequestHandler):
 
     def do_GET(self) -> None:
         if self.path != "/report":
-            self._answer(HTTPStatus.NOT_FOUND, '{"error": "there is no such page"}')
+            self._answer(HTTPStatus.NOT_FOUND, '{"error": "page not found"}')
             return
         try:
             self._answer(HTTPStatus.OK, self.server.controller.report().model_dump_json())
@@ -103,7 +103,7 @@ class _Request(http.server.BaseHTTPRequestHandler):
 
     def do_PUT(self) -> None:
         if self.path not in ("/schedule", "/levels"):
-            self._answer(HTTPStatus.NOT_FOUND, '{"error": "there is no such page"}')
+            self._answer(HTTPStatus.NOT_FOUND, '{"error": "page not found"}')
             return
         length = min(int(self.headers.get("Content-Length") or 0), LARGEST)
         text = self.rfile.read(length)

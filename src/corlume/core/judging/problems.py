@@ -33,7 +33,7 @@ UNEVEN, PEAKED = 0.6, 1.6
 FAR_PEAKED = 4.0
 """The same where one side is dark, which is uneven at any height; ours [-]."""
 PAST = 1.5
-"""The strongest reading over the keeper's ceiling from which what does not dim hangs too low; ours [-]."""
+"""The strongest reading over the keeper's ceiling from which a fixture that does not dim hangs too low; ours [-]."""
 LOPSIDED = 0.6
 """One side over the other below which a blanket is lopsided; ours [-]."""
 TAKEN = 0.15
@@ -135,7 +135,7 @@ def _too_low(scope: JudgedPart) -> Problem | None:
     strongest = float(np.nanmax(seen.top))
     if scope.case.purpose in ("zones", "strong_left", "strong_right"):
         return None
-    # against the mean, so that dimming it does not hang it higher; what does not dim has its height alone
+    # against the mean, as dimming does not change it; one that does not dim has its height alone
     peaked = plane.relative_spread > UNEVEN and strongest > PEAKED * plane.mean
     fixed = not any(f.dimmable for f in scope.lit) and strongest > PAST * scope.targets.ceiling
     if not (peaked or fixed):
@@ -239,8 +239,8 @@ def _brace(scope: JudgedPart) -> Problem | None:
         "brace",
         "Brace blocks light",
         taken[worst],
-        f"What lies over the water takes {100 * taken[worst]:.0f} % of the light of {letter(worst)}"
-        + (f"; {', '.join(named)} hang over it." if len(named) > 1 else "."),
+        f"A brace blocks {100 * taken[worst]:.0f} % of the light of {letter(worst)}"
+        + (f"; {', '.join(named)} are over it." if len(named) > 1 else "."),
         "A lamp over a brace lights the brace. Move it to one side, or higher, so that light passes both edges. "
         "Limit: our estimate.",
         ("off_brace", "raise"),
@@ -363,7 +363,8 @@ def _too_weak(scope: JudgedPart) -> Problem | None:
         "Too weak for its goal",
         1 - part.light.mean / part.low,
         f"{_where(part.name)}: {part.light.mean:.0f} PAR on average where {part.low:g} to {part.high:g} is wanted."
-        + " Everything is at full: it takes more or stronger fixtures." * all(f.output >= 1.0 for f in scope.fixtures),
+        + " Everything is at full output: add fixtures or use stronger ones."
+        * all(f.output >= 1.0 for f in scope.fixtures),
         "Corals live on light: too little browns and starves them slowly. Raise PAR over several weeks, never at once.",
         ("brighten", "lower"),
     )

@@ -96,7 +96,7 @@ def check_weights(weights: Mapping[str, float]) -> None:
     for key, weight in weights.items():
         rules.that(key in CRITERIA, "weights", f"have no {key[:20]}")
         rules.between(key, weight, 0, MOST_WEIGHT)
-    rules.that(any(weight > 0 for weight in weights.values()), "weights", "are all 0: give at least one of them some")
+    rules.that(any(weight > 0 for weight in weights.values()), "weights", "are all 0: raise at least one")
     rules.finish()
 
 

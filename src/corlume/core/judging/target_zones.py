@@ -45,7 +45,7 @@ class TargetZone:
     def __post_init__(self) -> None:
         rules = limits(self)
         rules.that(
-            self.bottom >= self.top + 0.01, "bottom", "must lie below where the zone starts, {low}", "length",
+            self.bottom >= self.top + 0.01, "bottom", "must be below the start of the zone, {low}", "length",
             self.bottom, low=self.top,
         )  # fmt: skip
         rules.that(self.high > self.low, "high", f"must be more than {self.low:g}, where it starts", "plain", self.high)

@@ -105,7 +105,7 @@ def judge(case: VerdictCase, *, money: str) -> list[Verdict]:
         f"All fixtures at their present output for {round(f.hours, 2):g} hours of full light a day. Dimmed fixtures "
         "draw power in proportion to their output.",
         "From power and your price of electricity; without lamps.",
-        "Less height or less spill gives the same PAR for fewer watts.",
+        "Lower fixtures or less spill give the same PAR for fewer watts.",
     )
     if not f.mean > 0.5:
         dark = Verdict(
@@ -148,7 +148,7 @@ def coral_verdict(placed: int, out: Sequence[tuple[str, float, float]]) -> Verdi
         f"{placed - len(out)} of {placed}",
         grade,
         "Every placed coral is in its target range." if not out else f"Out of it: {'; '.join(named)}{more}.",
-        "The ranges on your care cards. Grade (our estimate): fair while a quarter of them or less is out.",
+        "Ranges from your care cards. Grade (our estimate): fair with up to a quarter out of range.",
         "Move one that is out; where several are, change the light, slowly.",
     )
 
@@ -166,9 +166,7 @@ def _ends(f: Figures) -> Verdict:
         "uniformity does not."
     )
     school = "Common practice: aim for 75 %; 84 to 88 % is excellent."
-    improve = (
-        "Move the outer fixtures further out than equal spacing, a hand's breadth at most, then raise all of them."
-    )
+    improve = "Move the outer fixtures up to 10 cm (4 in) further out than equal spacing, then raise all fixtures."
     if above:
         school += " Not graded over 100 %: the middle is darker than the ends."
         improve = "The middle is darker than the ends: move the outer fixtures in, or look for what blocks its light."
@@ -238,7 +236,7 @@ def _covered(case: VerdictCase) -> Iterator[Verdict]:
         rule = "Your own light on top for this setup" if own else school
         grade = _grade(part.within)
         if part.key == "low":
-            grade, rule = "plain", f"{rule}; not graded, as low places take what falls past the rock"
+            grade, rule = "plain", f"{rule}; not graded"
         yield Verdict(
             "coverage" if part.key not in ("weak", "low") else part.key,
             titles[part.key] if "plane" not in part.name else titles[part.key].replace("Rock top", "Rock-top plane"),

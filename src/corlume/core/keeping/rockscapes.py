@@ -11,7 +11,7 @@ SCAPES: dict[ScapeKey, tuple[str, str]] = {
     "open": ("No rock yet", "bare, or to be drawn"),
     "islands": ("Two islands", "a tall one and a lower one, water between and behind"),
     "arch": ("Arch", "two feet and a bridge, with a low foot in front"),
-    "wall": ("Wall", "terraces along the back, a hand's breadth off the pane"),
+    "wall": ("Wall", "terraces along the back, 10 cm (4 in) off the pane"),
     "bommies": ("Bommies", "three separate heaps"),
 }
 """Each with its name and what it is."""

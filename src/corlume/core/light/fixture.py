@@ -210,7 +210,7 @@ def aside_errors(tank: Tank, fixture: Fixture) -> list[FieldError]:
         rules.that(
             -SIDE_ROOM <= at <= size + SIDE_ROOM,
             axis,
-            "is outside the room: {value} lies beyond {low} to {high}",
+            "is outside the room: {value} is not within {low} to {high}",
             "length",
             at,
             low=-SIDE_ROOM,

@@ -223,7 +223,7 @@ class Tank:
     braces: Annotated[tuple[Brace, ...], Many(50)] = ()
     rocks: Annotated[tuple[Rock, ...], Many(400)] = ()
     colony_shade: Annotated[
-        bool, Flag("Placed corals shade what lies under them, as discs of their mature size", file="coral_shade")
+        bool, Flag("Placed corals shade what is below, as discs of their mature size", file="coral_shade")
     ] = False
     colonies: tuple[Colony, ...] = ()
     plates: tuple[tuple[float, float, float, float, float, float], ...] = ()

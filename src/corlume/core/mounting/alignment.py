@@ -18,7 +18,7 @@ from corlume.core.search.rules_of_thumb import balanced
 Unit = tuple[Fixture, ...]
 Arranging = Literal["level", "even", "balanced", "line", "mirror", "swap"]
 ARRANGINGS: dict[Arranging, tuple[str, str]] = {
-    "level": ("Level", "All as high as the highest of them"),
+    "level": ("Level", "All as high as the highest"),
     "even": ("Space between outer two", "Along the tank: the outer two stay, and those between them are spaced evenly"),
     "balanced": ("Space equally", "In equal parts of the tank's length, as keepers begin (common practice)"),
     "line": ("In one line", "All as far from the front pane as their mean"),

@@ -175,7 +175,7 @@ def _canopy(tank: Tank, fixtures: Sequence[Fixture]) -> MountingCheck:
         "canopy",
         "Room above",
         answer,
-        "{room} over the bodies, taken as {body} high."
+        "{room} above the fixtures, at a body height of {body}."
         if least >= 0
         else "{short} short of room for a body {body} high.",
         "Measure the real body with its hanger; this height is our estimate.",
@@ -274,7 +274,7 @@ def _circuit(fixtures: Sequence[Fixture], around: Surroundings) -> MountingCheck
         "Circuit",
         "yes" if watts <= allowed else "no",
         f"{watts:.0f} W at full with {around.others:.0f} W of other things; {allowed:.0f} W is allowed.",
-        "A load that lasts for hours takes at most four fifths of a breaker: "
+        "A continuous load may use at most 80 % of a breaker: "
         f"{around.breaker:g} A at {around.volts:g} V. Earth, residual-current protection, drip loops; "
         "wiring by a licensed electrician and to local code.",
     )
@@ -286,7 +286,7 @@ def _total_heat(fixtures: Sequence[Fixture]) -> MountingCheck:
         "total_heat",
         "Total heat",
         "look" if full > MUCH_HEAT else "yes",
-        f"{now:.0f} W as it is dimmed, {full:.0f} W at full: in the end all of it is heat in the room and the water.",
+        f"{now:.0f} W as it is dimmed, {full:.0f} W at full output: all of it ends as heat in the room and the water.",
         f"Over {MUCH_HEAT:.0f} W (our estimate) plan fans and an open canopy, and watch the water's temperature "
         "for some days.",
     )

@@ -35,9 +35,9 @@ SEATS = {
 FIXING: dict[str, str] = {
     "free": "Set down on the sand, not glued.",
     "mat": "Polyps come off a plug cleanly; mushrooms are not cut for gluing: leave them on their stone.",
-    "leather": "Leathers slime when cut and take no glue: leave them on the plug, and wedge that.",
-    "stony": "Cut off the plug with bone cutters unless it has grown over it; gel cyanoacrylate, held about 30 s, on "
-    "old rock: it does not take on bare new glass.",
+    "leather": "Leathers slime when cut and do not hold glue: leave them on the plug and wedge it.",
+    "stony": "Cut off the plug with bone cutters unless the coral has grown over it. Gel cyanoacrylate, "
+    "held about 30 s, on old rock; it does not stick to bare new glass.",
 }
 """How a kind is fixed, once it has settled, where it is not said otherwise (common practice, no source)."""
 LEVELS = ((75.0, "low"), (150.0, "low to medium"), (220.0, "medium"), (300.0, "medium to high"), (1e9, "high"))
@@ -93,7 +93,7 @@ class CoralType:
     untidy: Annotated[bool, Flag("Untidy on the sand")] = False
     overgrows: Annotated[bool, Flag("Grows over what it touches")] = False
     allelopathic: Annotated[bool, Flag("Poisons neighbours through the water (allelopathy)")] = False
-    food: Annotated[bool, Flag("Lives off food, not light")] = False
+    food: Annotated[bool, Flag("Non-photosynthetic (NPS)")] = False
     light: Annotated[str, Text("Kind of light", 300)] = ""
     flow_form: Annotated[str, Text("What flow does to it", 300)] = ""
     fixing: Annotated[str, Text("Plug and glue", 300)] = ""

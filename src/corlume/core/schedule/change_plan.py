@@ -94,7 +94,7 @@ class ChangePlan:
         ``InvalidInput`` by the field "step" when there is none before.
         """
         at, rules = self.step_on(today), Rules()
-        rules.that(at is not None and at > 0, "step", "is the first of the plan: there is none to go back to")
+        rules.that(at is not None and at > 0, "step", "is the first of the plan: there is no earlier step")
         rules.finish()
         assert at is not None
         kept = [step for step in self.steps[: at + 1] if step.day < today]

@@ -149,7 +149,7 @@ def _missed(warm: WarmUp, start: float, end: float) -> float:
 
 
 def schedule_errors(groups: Sequence[LightGroup], fixtures: Sequence[Fixture]) -> list[FieldError]:
-    """Find fixtures that cannot follow their group: what does not dim in a group with ramps, and foreign mixes."""
+    """Find fixtures that cannot follow their group: not dimmable in a group with ramps, or with other channels."""
     rules = Rules()
     names = [group.name for group in groups]
     for k, name in enumerate(names):

@@ -40,7 +40,7 @@ WORDS: dict[tuple[Where, Where], str] = {
     ("in range", "in range"): "In range.",
     ("low", "low"): "Too little light.",
     ("high", "high"): "Too much light.",
-    ("low", "in range"): "Weak, but long enough: the day makes up for it.",
+    ("low", "in range"): "Weak, but long enough: daily light is in range.",
     ("low", "high"): "Weak, but far too long: shorten the day before you dim.",
     ("in range", "low"): "Right at its peak, but the day is short.",
     ("in range", "high"): "Right at its peak, but the day is long.",

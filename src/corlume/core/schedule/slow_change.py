@@ -79,7 +79,7 @@ APPROACHES: dict[str, Approach] = {
     ),
     "watch": Approach(
         "Rise, watch, go on when they look well",
-        "Closing polyps and paling tell before harm is done: the next step comes when the checks since are good.",
+        "Closing polyps and paling warn before harm is done: the next step waits for good checks.",
         "levels",
         7,
         BOUND,
@@ -97,7 +97,7 @@ APPROACHES: dict[str, Approach] = {
     ),
     "height": Approach(
         "Start higher, lower by some centimetres a week",
-        "Distance dims every fixture alike, colour and all: for what does not dim, and for mounts that move.",
+        "Distance dims every fixture alike, colour and all: for fixtures that do not dim, and for mounts that move.",
         "height",
         7,
         BOUND,

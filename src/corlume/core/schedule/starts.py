@@ -109,7 +109,7 @@ def with_moonlight(group: LightGroup, channels: str = "") -> LightGroup:
     rules.that(len(runs) == 1 and runs[0][1] < DAY, "moonlight", "needs one day and one dark night in the schedule")
     rules.finish()
     begin, length = runs[0]
-    rules.that(DAY - length >= MOON_LENGTH + 60, "moonlight", "leaves no dark night: the day is too long for it")
+    rules.that(DAY - length >= MOON_LENGTH + 60, "moonlight", "leaves no dark night: the day is too long")
     rules.finish()
     dusk = begin + length
     moon = [DayPoint(clock(dusk + after), level, channels) for after, level in (

@@ -152,9 +152,7 @@ def estimate_fixture(tank: Tank, start: Emitter, points: Array, par: Array) -> F
     notes = list[str]()
     keep = [True, bool(sd[1] < KNOWN * WIDTH_SD), walls and bool(sd[2] < KNOWN * RETURN_SD)]
     if not keep[1]:
-        notes.append(
-            f"The readings do not tell the width of its beam: taken as {start.fwhm / DEGREE:.0f} degrees, as usual."
-        )
+        notes.append(f"The readings do not show its beam angle: assumed {start.fwhm / DEGREE:.0f} degrees, as usual.")
     if walls and not keep[2]:
         notes.append(
             f"These readings cannot separate PPF and pane reflectance; assumed pane reflectance: "

@@ -46,7 +46,7 @@ WEAK = Prior(1.5, "a lamp that fails, is unplugged, or has its dimmer down: anyt
 WEAK_OUTPUT = 0.12
 WEAK_ODDS = 0.02
 """What a lamp that fails still gives, about [-], and how often one does before the readings speak [-]."""
-GLASS = Prior(0.04, "clear glass by Fresnel; salt, algae and scratches take what they take")
+GLASS = Prior(0.04, "clear glass by Fresnel; less salt, algae and scratches")
 PLAIN = Prior(0.15, "film, paint and algae judged by eye")
 DARK = Prior(0.03, "dark background: reflects almost nothing")
 """Return of a pane; ``DARK`` where it is below ``DARK_BELOW``."""

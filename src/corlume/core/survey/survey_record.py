@@ -29,7 +29,7 @@ KINDS: dict[Kind, str] = {
     "before": "first day with a rented meter: before anything is moved",
     "heights": "rock top at one of several heights",
     "sliders": "one place at several levels of the lights",
-    "after": "last day with a rented meter: as it is left",
+    "after": "last day with a rented meter: final readings",
     "balance": "round of a balance by meter",
     "spill": "without a meter: light on a hand outside the panes",
     "cloudy": "without a meter: beams seen in cloudy water",

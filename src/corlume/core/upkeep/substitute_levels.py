@@ -20,7 +20,7 @@ def substitute_levels(light: Array, fixed: Array, had: Array, low: Array, bound:
     Parameters
     ----------
     light : PAR (n, p) of each fixture at its full level at each coral [umol/m2/s].
-    fixed : PAR (p,) of what does not dim [umol/m2/s].
+    fixed : PAR (p,) of fixtures that do not dim [umol/m2/s].
     had, low : PAR (p,) before, and where the range of each begins; both above 0 [umol/m2/s].
     bound : by how much the light of a coral may rise [-].
     """

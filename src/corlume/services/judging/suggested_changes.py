@@ -324,8 +324,8 @@ NOTHING_TO_MOVE = {
     "inward": "needs two modules or more along the tank",
     "dim": "nothing here dims",
     "dim_middle": "nothing in the middle dims",
-    "brighten": "everything is at full: it takes more or stronger fixtures",
-    "no_lens": "there are no lenses to take off",
+    "brighten": "everything is at full output: add fixtures or use stronger ones",
+    "no_lens": "there are no lenses to remove",
     "off_brace": "the fixture over it is too long to fit beside it",
 }
 """Why a move changes nothing."""

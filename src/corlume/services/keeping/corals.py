@@ -38,7 +38,7 @@ def resting_place(tank: Tank, x: float, y: float) -> tuple[float, float, float]:
 def living(coral: Coral) -> None:
     """Raise ``InvalidInput`` for a lost coral, which cannot be placed."""
     rules, lost = Rules(), coral.course.lost
-    rules.that(lost is None, "coral", f"was lost on {lost}: take that back before it is placed")
+    rules.that(lost is None, "coral", f"was lost on {lost}: undo that before you place it")
     rules.finish()
 
 

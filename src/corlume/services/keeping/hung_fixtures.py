@@ -249,7 +249,7 @@ def _hung(tank: Tank, parts: Sequence[Fixture], others: Sequence[Fixture]) -> li
             if not any(i < mine <= j for i, j in overlaps([*hung, *others])):
                 return hung
     rules = Rules()
-    rules.that(False, "fixtures", "have taken all the room up to the canopy: move one, or take one down, first")
+    rules.that(False, "fixtures", "use all the room up to the canopy: move or delete one first")
     rules.finish()
     return []
 

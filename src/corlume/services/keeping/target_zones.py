@@ -103,7 +103,9 @@ def _check(stored: StoredTank, zone: TargetZone, zone_id: int | None) -> None:
     rules.that(len(others) < most, "name", f"is one too many: at most {most} zones")
     rules.errors += [replace(e, field=e.field.removeprefix("wanted.0.")) for e in zone_errors(stored.tank, [zone])]
     rules.that(
-        bool(rules.errors) or len(zone.points(stored.tank)) > 0, "x", "lies within rock: nothing can sit in this zone"
+        bool(rules.errors) or len(zone.points(stored.tank)) > 0,
+        "x",
+        "is within rock: no coral can be placed in this zone",
     )
     rules.finish()
 

@@ -84,7 +84,7 @@ class Kernels:
 
         def watch() -> None:
             if not self._ready.wait(SOON):
-                tell("Compiling the light model, once: this takes about half a minute. Pages say how far it is.")
+                tell("Compiling the light model, once: about half a minute. Pages show the progress.")
                 self._ready.wait()
                 tell("The light model is ready.")
 

@@ -29,7 +29,7 @@ LAYERS: dict[Layer, str] = {
     "dose": "Daily light",
     "scalar": "PAR on a sphere",
     "share": "Share of the chosen fixture",
-    "shadow": "What rock, corals and braces take",
+    "shadow": "Light lost to rock, corals and braces",
     "soft": "Softness of shade",
     "fluctuation": "Shimmer",
     "sure": "How sure it is",

@@ -178,6 +178,6 @@ def _why_not(case: PlacementProblem, stock: UnplacedCorals, places: Places, cora
     if stock.free(coral, places).any():
         free = int(stock.free(coral, places).sum())
         words = f"Shade: of the {free} free spots with its light now, each was tried: grown corals of this plan would "
-        return words + "take its light there, or it would take theirs.", {}
-    words = f"Neighbours: all {roomy.sum()} suitable spots are taken or within reach of others"
+        return words + "shade it there, or it would shade them.", {}
+    words = f"Neighbours: all {roomy.sum()} suitable spots are occupied or within reach of others"
     return words + (f", most of them of {escape_slots(case.cards[most].name)}." if most is not None else "."), {}

@@ -218,7 +218,7 @@ def with_hours(
 
 
 def with_share_of_hours(day: Day, fixture: Fixture, share: float) -> Fixture:
-    """A fixture that is on for a share of its hours [-], for what does not dim."""
+    """A fixture that does not dim, on for a share of its hours [-]."""
     group = day.group_of(fixture)
     full = max((length for _, length in group.runs()), default=0.0)
     return replace(fixture, day=squeezed(group, max(1.0, share * full)), group=fixture.group or group.name)

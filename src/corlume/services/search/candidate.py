@@ -121,7 +121,7 @@ class SearchCase:
             name, price = parts[0].frame or parts[0].name, 0.0
         laid = arrangement_of(tank, parts)
         if wish.arm:
-            rules.that(laid.along == "x", "arm", "is for modules: tubes and bars lie side by side from front to back")
+            rules.that(laid.along == "x", "arm", "is for modules: tubes and bars are side by side from front to back")
             laid = replace(laid, rows=(tank.width - wish.arm,))
         if mine:
             # as many again as hang now: in the rows where they share them evenly, or else in one
@@ -303,7 +303,7 @@ def _budget(wish: SearchRequest, laid: Arrangement, least: int, stay: Sequence[F
     rules.that(left > 0, "watts", "is no more than the present fixtures draw, {low}", "power", wish.watts,
                low=wish.watts - left)  # fmt: skip
     rules.that(
-        left <= 0 or always <= left, "watts", "is too little: what does not dim takes {low}", "power", wish.watts,
+        left <= 0 or always <= left, "watts", "is too little: fixtures that do not dim draw {low}", "power", wish.watts,
         low=always + wish.watts - left,
     )  # fmt: skip
     return left

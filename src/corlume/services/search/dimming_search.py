@@ -52,7 +52,7 @@ def level_setup(
     watts = {key: sum(f.power for f in alone(key)) for key in keys}
     always = sum(f.power for f in setup if not f.dimmable)
     rules.that(
-        not wish.watts or always < wish.watts, "watts", "is too little: what does not dim takes {low}", "power",
+        not wish.watts or always < wish.watts, "watts", "is too little: fixtures that do not dim draw {low}", "power",
         wish.watts, low=always,
     )  # fmt: skip
     rules.finish()

@@ -80,7 +80,7 @@ def braced(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[str]:
     """Light of overhanging fixtures that braces block, in words."""
     taken = taken_by_braces(same_tank(stored.lit_tank()), fixtures)
     told = [f"{100 * share:.0f} % of {letter(i)}" for i, share in enumerate(taken) if share >= BRACED]
-    return [f"What lies over the water takes light: {', '.join(told)}"] * bool(told)
+    return [f"A brace blocks light: {', '.join(told)}"] * bool(told)
 
 
 def reasoned(case: SearchCase, found: Found, setup: Sequence[Fixture]) -> Found:

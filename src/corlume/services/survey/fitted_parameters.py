@@ -35,7 +35,7 @@ HINTS: dict[tuple[str, bool], str] = {
     ("back", False): "Its light comes from further to the front than entered: check its place and that it is level.",
     ("return", True): "More comes back than entered: a cleaner pane, or a paler background?",
     ("return", False): "Less comes back than entered: film, salt or algae on the pane, or a darker background?",
-    ("water", True): "The water takes more than entered: yellow, or cloudy that day?",
+    ("water", True): "The water absorbs more than entered: was it yellow or cloudy that day?",
     ("water", False): "The water is clearer than entered.",
 }
 """What a number likely means that is higher than its entry, or lower."""
@@ -85,7 +85,7 @@ def _number(one: Parameter, fixtures: Sequence[Fixture], value: float, sd: float
 def _meaning(one: Parameter, fixtures: Sequence[Fixture], entered: float, found: float, sd: float) -> str:
     scale = found if one.what in ("output", "wider") else 1.0
     if one.what not in MISFITS and sd > HARDLY * one.prior.sd * scale:
-        return "The readings hardly tell it: it stays as entered."
+        return "The readings say little about it: it stays as entered."
     if abs(found - entered) < DIFFERS * sd:
         return "As entered, within what the readings can say."
     if one.what != "output":
@@ -153,7 +153,7 @@ def weak_lamps(found: Calibration, letters: Sequence[str]) -> tuple[WeakLamp, ..
             words += _gives(found, names[0]) if sure else ""
         else:
             several = ", ".join(letters[i] for i in sorted(names)[:-1]) + f" or {letters[sorted(names)[-1]]}"
-            words = f"One of {several} {how}: the readings do not tell which"
+            words = f"One of {several} {how}: the readings do not show which"
         kinds = {fixtures[i].emitter.made_by.wears for i in names}
         check = "Check " + "; ".join(CHECKS[kind] for kind in sorted(kinds)) + "."
         made.append(WeakLamp(f"{words}.", check, sure))

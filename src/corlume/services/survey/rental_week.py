@@ -26,7 +26,7 @@ from corlume.store.tanks import StoredSetup, StoredTank
 
 Part = Literal["before", "heights", "spacing", "sliders", "after"]
 PARTS: dict[Part, tuple[str, str]] = {
-    "before": ("Before", "Read the tank as it is, before anything is moved. What comes later is held against this."),
+    "before": ("Before", "Read the tank before you move anything. Later readings are compared with these."),
     "heights": ("Height", "Set the lights to each of these heights and read the rock top. Use the lowest "
     "height at which readings are within about 100 of each other."),
     "spacing": ("Spacing", "Read 15 cm down under the lights, between them and at the ends; shift them, and read "

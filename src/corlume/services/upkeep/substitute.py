@@ -70,7 +70,7 @@ def substitute(stored: StoredTank, failed: int) -> Substitute:
     hung = used.hung
     rules.that(0 <= failed < len(hung), "fixture", "is not in the setup in use")
     if not rules.errors:
-        rules.that(len(hung) > 1, "fixture", "is the only one: no other can make up for it")
+        rules.that(len(hung) > 1, "fixture", "is the only one: no other can compensate")
     rules.finish()
     rest = tuple(fixture for k, fixture in enumerate(hung) if k != failed)
     now = coral_light(stored, hung)

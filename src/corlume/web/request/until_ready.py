@@ -34,10 +34,10 @@ class UntilReady:
         await self.app(scope, receive, send)
 
     def _answer(self, scope: Scope) -> Response:
-        words = "After an installation the light model is compiled once, which takes about half a minute."
+        words = "The light model is compiled once after an installation: about half a minute."
         if Headers(scope=scope).get("content-type", "").startswith("application/json"):
             return JSONResponse({"errors": {}, "message": f"{words} Try again then."}, 503)
-        text = f"{words} Step {self.kernels.step}. This page opens by itself as soon as it is done."
+        text = f"{words} Step {self.kernels.step}. This page opens when it is done."
         answer = plain_page("Getting ready", text, 503, way_out=False)
         answer.headers["Refresh"] = answer.headers["Retry-After"] = str(AGAIN)
         return answer

@@ -182,7 +182,7 @@ def _tables(sheet: MountSheet, measure: Measure) -> list[tuple[str, list[list[st
         ("Drill points, two supports each; where the fixture's own hanging points differ, use those instead",
          [drill, *_hung(sheet, measure)]),
         ("Parts", [["Part", "Count"], *([name, str(count)] for name, count in sheet.parts)]),
-        ("Checks (common practice; local code and licensed work take precedence)",
+        ("Checks (common practice; local code and licensed work come first)",
          [["What", "Result", "Found", "Rule"], *checks]),
         ("In this order", [[f"{k}. {step}"] for k, step in enumerate(sheet.order, 1)]),
     ]  # fmt: skip
