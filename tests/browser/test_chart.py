@@ -47,7 +47,7 @@ def test_dragging_a_fixture_moves_the_light_and_undo_brings_it_back(page: Page, 
     before, was = par_at_probe(page), tanks.open_tank(db, 1).setup().fixtures[1].value.emitter
     fixture = page.locator('.fixture[data-fixture="2"][data-view="plan"]')
     with page.expect_response(re.compile("/fixtures$")):
-        drag(page, middle(fixture), 90, 0)
+        drag(page, middle(fixture), 110, 0)
     expect(page.locator("[data-step=undo] button")).to_have_attribute("title", "Undo: move LED cluster, middle")
     moved = tanks.open_tank(db, 1).setup().fixtures[1].value.emitter
     assert moved.x > was.x + 0.2
@@ -233,12 +233,12 @@ def test_rock_is_dragged_and_resized_on_the_drawing(page: Page, db: Database) ->
     was = tanks.open_tank(db, 1).rock(1).value
     block = page.locator('[data-box="1"][data-view="plan"]')
     with redrawn(page):
-        drag(page, middle(block.locator(".rock-grip")), 20, 0)
+        drag(page, middle(block.locator(".rock-grip")), 30, 0)
     moved = tanks.open_tank(db, 1).rock(1).value
     assert moved.x > was.x + 0.05
     assert (moved.y, moved.height) == (was.y, was.height)
     with redrawn(page):
-        drag(page, middle(page.locator('[data-box="1"][data-view="front"] .corner-grip')), 0, 20)
+        drag(page, middle(page.locator('[data-box="1"][data-view="front"] .corner-grip')), 0, 30)
     assert tanks.open_tank(db, 1).rock(1).value.height < was.height - 0.05
     drag(page, middle(page.locator('[data-box="1"][data-view="plan"] .rock-grip')), -400, 0)
     expect(page.locator(".tank-picture .chart-fault")).to_contain_text("must be from 0 cm")

@@ -45,7 +45,7 @@ def test_first_chart_in_ten_clicks_and_rock_from_there(page: Page, db: Database)
     assert int(page.evaluate("window.name")) <= 10
     assert page.locator('.fixture[data-view="plan"]:not(.selected)').count() >= 2
     page.get_by_role("link", name="Rockwork", exact=True).click()
-    page.wait_for_url(re.compile("#rock$"))
+    page.wait_for_url(re.compile("/tanks/2(\\?|$)"))
     # a stroke around becomes rock of that shape
     page.get_by_label("an outline, freehand").check()
     area = page.locator('[data-area][data-view="plan"]').bounding_box()
