@@ -107,7 +107,7 @@ def test_zones_are_read_against_the_stock_in_words_and_numbers(client: TestClien
     assert sps.share + lps.share + low.share < 1  # some lies between the bands, or is too strong
     assert dict(sps.parts)["rock tops"] > dict(sps.parts)["sand"]
     assert dict(low.parts)["rock tops"] < dict(low.parts)["sand"]
-    assert "of spots suit SPS (200 to 350 PAR)" in client.get("/tanks/1/corals").text
+    assert "200 to 350 PAR" in client.get("/tanks/1/corals").text
 
 
 def test_library_is_searched_suits_readings_and_adds(client: TestClient, db: Database) -> None:

@@ -29,7 +29,7 @@ LENSES: dict[LensKey, Lens] = {
     "60": Lens("60 degree lenses", 60 * DEGREE, 0.90),
     "80": Lens("80 degree lenses", 80 * DEGREE, 0.91),
     "90": Lens("90 degree lenses", 90 * DEGREE, 0.92),
-    "120": Lens("lenses called 120 degrees", 98 * DEGREE, 0.93),
+    "120": Lens("120 degree lenses", 98 * DEGREE, 0.93),
     "none": Lens("no lenses", 120 * DEGREE, 1.0),
     "diffuser": Lens("a diffuser", 150 * DEGREE, 0.80),
 }

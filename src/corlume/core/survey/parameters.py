@@ -95,7 +95,7 @@ class Parameters:
         for sides, pane in self.alike:
             names = [SIDES[k] for k in sides]
             named = " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
-            label = f"Return of the {named} pane{'s' * (len(names) > 1)}"
+            label = f"Reflectance of the {named} pane{'s' * (len(names) > 1)}"
             found.append(Parameter("return", sides, label, _reflectance(pane), pane.factor, 0.0, 1.0))
         water = self.tank.water
         label, prior = ("Attenuation", ATTENUATION) if water.kind == "plain" else ("CDOM absorption", CDOM)

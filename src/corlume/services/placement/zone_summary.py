@@ -20,7 +20,7 @@ USUAL_SIZE = 0.15
 SUITED: tuple[tuple[str, tuple[Group, ...]], ...] = (
     ("SPS", ("sps",)),
     ("LPS and soft corals", ("lps", "soft")),
-    ("low light", ("low_light",)),
+    ("Low light", ("low_light",)),
 )
 
 
@@ -42,18 +42,6 @@ class ZoneSummary:
     parts: tuple[tuple[str, float], ...]
     room: int
     have: int
-
-    @property
-    def words(self) -> str:
-        """The summary in two sentences."""
-        parts = ", ".join(f"{100 * share:.0f} % of the {part}" for part, share in self.parts)
-        short = self.have - self.room
-        verdict = "" if short <= 0 else f": {short} too many for full-grown corals"
-        have = f"you have {self.have}" if self.have else "you have none"
-        return (
-            f"{100 * self.share:.0f} % of spots suit {self.name} ({self.low:.0f} to {self.high:.0f} PAR): {parts}. "
-            f"Room for {self.room} when full grown; {have}{verdict}."
-        )
 
 
 def summarise_zones(stored: StoredTank, fixtures: Sequence[Fixture]) -> list[ZoneSummary]:

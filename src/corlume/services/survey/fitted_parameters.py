@@ -25,16 +25,16 @@ SEEN = {"middle": 0.04, "sides": 0.04, "right": 0.007, "back": 0.007}
 HINTS: dict[tuple[str, bool], str] = {
     ("wider", True): "Beams are wider than their figure says.",
     ("wider", False): "Beams are narrower than their figure says.",
-    ("middle", True): "Brighter in the middle of its beam than entered: another lens or reflector?",
-    ("middle", False): "Weaker in the middle of its beam than entered: a diffuser, or dirt in the middle of the lens?",
+    ("middle", True): "Brighter in the middle of the beam than entered: another lens or reflector?",
+    ("middle", False): "Weaker in the middle of the beam than entered: a diffuser, or dirt on the lens?",
     ("sides", True): "More light goes to the sides than entered: salt on the lens scatters, or there is no lens?",
     ("sides", False): "Less light goes to the sides than entered: a deeper reflector, a skirt, or a narrower lens?",
     ("right", True): "Its light comes from further right than entered: check its place and that it is level.",
     ("right", False): "Its light comes from further left than entered: check its place and that it is level.",
     ("back", True): "Its light comes from further back than entered: check its place and that it is level.",
     ("back", False): "Its light comes from further to the front than entered: check its place and that it is level.",
-    ("return", True): "More comes back than entered: a cleaner pane, or a paler background?",
-    ("return", False): "Less comes back than entered: film, salt or algae on the pane, or a darker background?",
+    ("return", True): "Reflects more than entered: a cleaner pane, or a paler background?",
+    ("return", False): "Reflects less than entered: film, salt or algae on the pane, or a darker background?",
     ("water", True): "The water absorbs more than entered: was it yellow or cloudy that day?",
     ("water", False): "The water is clearer than entered.",
 }
@@ -85,17 +85,17 @@ def _number(one: Parameter, fixtures: Sequence[Fixture], value: float, sd: float
 def _meaning(one: Parameter, fixtures: Sequence[Fixture], entered: float, found: float, sd: float) -> str:
     scale = found if one.what in ("output", "wider") else 1.0
     if one.what not in MISFITS and sd > HARDLY * one.prior.sd * scale:
-        return "The readings say little about it: it stays as entered."
+        return "Not enough readings: stays as entered."
     if abs(found - entered) < DIFFERS * sd:
-        return "As entered, within what the readings can say."
+        return "As entered."
     if one.what != "output":
         return HINTS[one.what, found > entered]
-    gives = f"It gives {100 * found:.0f} % of its figure"
+    gives = f"{100 * found:.0f} % of its figure"
     if found > entered:
-        return f"{gives}: stronger than that, or another level than entered?"
+        return f"{gives}: a stronger fixture, or another level than entered?"
     channel = _missing(fixtures[one.of[0]], found)
-    return f"{gives}: salt or dust, its lens, age, or its true level?" + (
-        f" Without its channel {channel} it would give about that." if channel else ""
+    return f"{gives}: salt or dust, lens, age, or another level?" + (
+        f" The channel {channel} alone would explain it if it is off." if channel else ""
     )
 
 

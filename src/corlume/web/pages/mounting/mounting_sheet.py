@@ -146,7 +146,7 @@ def _settings(sheet: MountSheet) -> list[list[str]]:
         [
             letter(one.number), one.name, str(one.output) if one.dims else "on" if one.output else "off",
             ", ".join(f"{name} {level}" for name, level in one.absolute) or "one channel",
-            f"{one.front}; computed with a beam angle of {one.fwhm} degrees", one.tilt or "level",
+            f"{one.front}, computed at {one.fwhm}°", one.tilt or "level",
         ]
         for one in sheet.settings
     ]  # fmt: skip
