@@ -182,7 +182,7 @@ def test_help_for_dead_spots_is_true_when_done(
     field = tanks.open_tank(db, 1).flow_field
     assert field
     for junk in (b"", b"junk", field.data[:-300]):
-        with pytest.raises(ValueError, match="flow does not read"):  # it is solved anew then
+        with pytest.raises(ValueError, match="flow cannot be read"):  # it is solved anew then
             from_bytes(stored.tank, [kept.value for kept in stored.pumps], junk)
     tanks.save_rock(db, 1, stored.rocks[0].id, replace(stored.rocks[0].value, x=stored.rocks[0].value.x + 0.01))
     assert not solved_flow(tanks.open_tank(db, 1))

@@ -250,7 +250,7 @@ def test_searches_wait_for_their_turn_and_go_on_after_a_restart(
     ids = [(tank, search_jobs.begin(db, tank, tanks.open_tank(db, tank).setup().id, wish)) for tank in each]
     until(["running"] + ["waiting"] * 4)
     more = tanks.copy_tank(db, 1)
-    with pytest.raises(InvalidInput, match="has to wait: 5 searches run or wait already"):
+    with pytest.raises(InvalidInput, match="cannot start: 5 searches run or wait"):
         search_jobs.begin(db, more, tanks.open_tank(db, more).setup().id, wish)
     search_jobs.stop(db, *ids[-1])
     until(["running", "stopped"] + ["waiting"] * 3)

@@ -28,7 +28,7 @@ STRAY, LOST = 0.006, 0.0008
 
 
 def hidden_truth(tank: Tank, fixtures: Sequence[Fixture], seed: int) -> tuple[Tank, tuple[Fixture, ...]]:
-    """A tank and fixtures off from what was told by as much as such things are."""
+    """Perturb tank and fixtures by 0.7 sd draws from the priors."""
     unknowns, rng = Parameters(tank, tuple(fixtures)), np.random.default_rng(seed)
     vector = unknowns.start + np.linalg.cholesky(unknowns.covariance) @ rng.normal(0, 0.7, len(unknowns.start))
     return unknowns.applied(np.clip(vector, *unknowns.bounds))

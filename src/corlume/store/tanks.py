@@ -60,7 +60,7 @@ class Unreadable(Exception):
 
     def __init__(self, tank_id: int, name: str, faults: tuple[FieldError, ...]) -> None:
         self.id, self.name, self.faults = tank_id, name, faults
-        super().__init__(f"tank {tank_id} does not read")
+        super().__init__(f"tank {tank_id} cannot be opened")
 
 
 @dataclass(frozen=True, slots=True)

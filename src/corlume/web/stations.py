@@ -24,7 +24,17 @@ from corlume.web.pages.survey import (
     take_readings,
     without_meter,
 )
-from corlume.web.pages.upkeep import cleaning, follow_up, forecast, lamps, log, reminders, substitute, today
+from corlume.web.pages.upkeep import (
+    cleaning,
+    follow_up,
+    forecast,
+    lamps,
+    light_cause,
+    log,
+    reminders,
+    substitute,
+    today,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +55,7 @@ SURVEY = (
     photos.router, balance.router, rental_week.router, without_meter.router, take_readings.router,
     repeated_survey.router, surveys.router
 )  # fmt: skip
-LOG_PAGES = (follow_up.router, substitute.router, forecast.router, reminders.router)
+LOG_PAGES = (follow_up.router, light_cause.router, substitute.router, forecast.router, reminders.router)
 CORALS = (coral_library.router, place_all.router, flow.router, coral_spots.router, acclimation.router, corals.router)
 STATIONS = (
     Station("today", "Today", "/today", (today.router,)),

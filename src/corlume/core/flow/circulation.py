@@ -79,5 +79,5 @@ def from_bytes(tank: Tank, pumps: Sequence[Pump], data: bytes) -> SolvedFlow:
         with np.load(io.BytesIO(data), allow_pickle=False) as kept:
             velocity, fluctuation = kept["velocity"].astype(np.float64), kept["fluctuation"].astype(np.float64)
     except (OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile, zlib.error) as error:
-        raise ValueError("the flow does not read") from error
+        raise ValueError("the flow cannot be read") from error
     return solved_again(tank, [jet_of(pump) for pump in pumps], velocity, fluctuation)

@@ -51,9 +51,9 @@ corals follow is our guess [-].
 
 
 UNTIDY, ON_TOP_TOO, AT_FACE, ON_RACK, LOW_ROCK = 0.02, 0.6, 0.7, 0.3, 0.4
-"""What the sand is worth to a kind of the rock, where it can live but looks untidy and hinders cleaning (common
-practice, no source), so that any free rock goes before it; a top to one of faces and overhangs; a face to one of
-overhangs; a frag rack, where none stays; and rock to one that lies free, on the sand: all ours [-].
+"""Weight of each less suitable surface for a coral type [-]: sand for a rock type (untidy, hinders cleaning: common
+practice, no source), a top for one of faces, a face for one of overhangs, a frag rack, rock for a free-lying type. Our
+estimates.
 """
 LIT_TOP = 0.02
 """What a top is worth to a coral that lives off food: only where nothing else is left; ours [-]."""

@@ -27,7 +27,7 @@ ORDER = (
     "Mark the drill points on the ceiling or rail, from the left pane and from the back pane; check both diagonals.",
     "Compare with the fixture's own hanging points; where they differ, use those.",
     "Find structure behind every mark; set anchors rated for the load, two independent supports for each fixture.",
-    "Hang the fixtures high, without cables; set the height of each face from the water line, all corners alike.",
+    "Hang the fixtures high, without cables; set each emitting area's height from the water line, corners alike.",
     "Second support on each; pull on it with the fixture's own weight before letting go.",
     "Give cables drip loops; keep plugs above the water and out of splash; use earth and residual-current protection.",
     "Shield glass in place before power. Start dim, and look for glare from where you sit.",

@@ -26,7 +26,7 @@ STEEP_SPACING = 0.07
 MOST: dict[str, int] = {"flat": 400, "face": 120, "under": 60, "pane": 50, "rack": 80}
 """More seats of a sort are thinned evenly to about so many; ours."""
 HAND = 0.08
-"""Seats so near to a place where the keeper says there is none are taken away [m]; ours."""
+"""Spots so near to a place marked unusable are left out [m]; our estimate."""
 
 
 @dataclass(frozen=True)

@@ -97,9 +97,9 @@ def _steps(db: Database, tank_id: int, setup_id: int | None, wish: SearchRequest
 
 
 def _check_room(db: Database, ending: int | None = None) -> None:
-    """Refuse one search more than the limit; one that is ``ending`` makes way."""
+    """Raise if the queue is full, not counting the job ``ending``."""
     rules, many = Rules(), sum(job.owner[0] == str(db.path) and job.key != ending for job in SEARCHES.under_way())
-    words = f"has to wait: {many} searches run or wait already, and no more do at once. Stop one, or let them end"
+    words = f"cannot start: {many} searches run or wait. Stop one first"
     rules.that(many < MOST_UNDER_WAY, "purpose", words)
     rules.finish()
 
@@ -168,7 +168,7 @@ def look(db: Database, tank_id: int, search_id: int) -> Search:
     try:
         return _read(db, row)
     except (KeyError, TypeError, ValueError, AttributeError) as error:
-        _log.warning("search %d does not read and was dropped", row.id, exc_info=True)
+        _log.warning("search %d cannot be read and was deleted", row.id, exc_info=True)
         with db.writing() as connection:
             searches.drop_search(connection, row.id)
         raise NotFound(f"no search {row.id}") from error

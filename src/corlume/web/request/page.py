@@ -147,7 +147,7 @@ Files = Annotated[Upload, Depends(uploaded)]
 RowId = Annotated[int, Field(ge=0, le=2**63 - 1)]
 """An id of the database, whose numbers end there."""
 Looked = Annotated[RowId | None, Query(alias="setup")]
-"""The setup that is looked at; without one, that in use."""
+"""Setup shown on the page; defaults to the one in use."""
 
 
 def along(path: str, setup_id: int | None) -> str:
