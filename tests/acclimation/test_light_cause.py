@@ -119,7 +119,7 @@ def test_a_rise_too_fast_is_read_from_the_log(client: TestClient, db: Database) 
     page = re.sub("<[^>]+>", "", client.get("/tanks/1/log/light-cause").text)
     assert "7 corals ail or were lost: light is named for 6." in page
     assert "Its light rose by 52 % in the 30 days before." in page
-    assert "5 of 5 in such light ail, and 0 of 8 in other light" in page
+    assert "5 of 5 others in such light ail; 0 of 8 in other light ail." in page
     # what was seen long ago is not asked about, nor is a coral that was well since
     acclimation_log.add_entry(
         db, 1, placed[0].id, LogEntry("watch", today, polyps="open", tissue="full"), today=today

@@ -204,9 +204,11 @@ def _evidence(coral: AilingCoral) -> list[str]:
         if light.shares_cause(cause):
             alike = [one for one in checked if one.shares_cause(cause)]
             sick = sum(bool(one.ails) for one in alike)
+            same = (
+                f"{sick} of {len(alike)} others in such light ail" if alike else "no other checked coral has such light"
+            )
             said.append(
-                f"Light {CAUSES[cause]}: of the others {sick} of {len(alike)} in such light ail, and "
-                f"{ill - sick} of {len(checked) - len(alike)} in other light."
+                f"Light {CAUSES[cause]}: {same}; {ill - sick} of {len(checked) - len(alike)} in other light ail."
             )
     if not any(light.shares_cause(cause) for cause in ("strong", "weak", "fast")):
         said.append(f"Of the other corals {ill} of {len(checked)} ail.")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -25,7 +25,7 @@ from corlume.services.acclimation.acclimation import lights_on
 from corlume.services.keeping.acclimation_log import logs
 from corlume.services.light.points import PlaneSpec, same_tank
 from corlume.services.light.uncertainty import uncertainty_at
-from corlume.services.placement.zone_placement import coral_places
+from corlume.services.placement.zone_placement import coral_light, coral_places
 from corlume.services.upkeep.log import Entry, entries
 from corlume.store.database import Database
 from corlume.store.tables import Kept
@@ -37,6 +37,14 @@ LATELY = 90
 """A coral whose last check is older, and one that was lost longer ago, is not asked about [d]."""
 NEAR = 21
 """A check of another coral counts when it is so near to the day on which the first began to ail [d]."""
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """What is known of the tank: its ``hours`` of light, and the present ``light`` of corals with its uncertainty."""
+
+    hours: LightsOn
+    light: dict[int, tuple[float, float]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,24 +61,24 @@ class CoralCause:
 
 def light_causes(db: Database, stored: StoredTank, today: datetime.date) -> list[CoralCause]:
     """The answer for every coral that ails by its last check or was lost of late, those with a cause first."""
-    notes, hours, sds = logs(db, stored.id), lights_on(stored), _uncertainties(stored)
+    notes, known = logs(db, stored.id), Known(lights_on(stored), _light(stored))
     lines = {kept.id: [one.value for one in notes.get(kept.id, ())] for kept in (*stored.corals, *stored.lost)}
     found = []
     for number, kept in enumerate((*stored.corals, *stored.lost), 1):
-        since = _ails_since(kept.value, lines[kept.id], hours, today)
+        since = _ails_since(kept.value, lines[kept.id], known.hours, today)
         if since is None:
             continue
         changes = tuple(
             entries(db, stored.id, kinds=NOT_LIGHT, since=since - datetime.timedelta(days=BEFORE), until=since)
         )
         asked = AilingCoral(
-            evidence=_evidence(kept, lines[kept.id], since, sds, hours),
+            evidence=_evidence(kept, lines[kept.id], since, known),
             since=since,
             symptom=_symptom(lines[kept.id], since),
             others=tuple(
-                _evidence(other, lines[other.id], since, sds, hours)
+                _evidence(other, lines[other.id], since, known)
                 for other in (*stored.corals, *stored.lost)
-                if other.id != kept.id and _there(other.value, lines[other.id], since)
+                if other.id != kept.id and _there(other.value, since)
             ),
             changes=tuple(dict.fromkeys(entry.what for entry in changes)),
             lost=kept.value.course.lost is not None,
@@ -107,41 +115,39 @@ def _symptom(line: Sequence[LogEntry], since: datetime.date) -> Symptom | None:
     return "closed" if any(note.polyps == "closed" for note in seen) else None
 
 
-def _evidence(
-    kept: Kept[Coral], line: Sequence[LogEntry], day: datetime.date, sds: Mapping[int, float], hours: LightsOn
-) -> CoralEvidence:
+def _evidence(kept: Kept[Coral], line: Sequence[LogEntry], day: datetime.date, known: Known) -> CoralEvidence:
     """Light of a coral on a day and its rise before, and whether it ailed about that day.
 
-    Where its PAR was not logged by then, that of the month after counts, with a wide uncertainty.
+    Where its PAR was not logged by then, that of the month after counts, or its present PAR, with a wide uncertainty.
     """
     card, light = kept.value.card, [note for note in line if note.par is not None]
     until = [note for note in light if note.day <= day]
     later = [note for note in light if day < note.day <= day + datetime.timedelta(days=BEFORE)]
-    known, sd = until[-1:] or later[:1], sds.get(kept.id, UNKNOWN_SD) if until else UNKNOWN_SD
-    par = known[0].par if known else None
+    now, sd = known.light.get(kept.id, (None, UNKNOWN_SD))
+    par = until[-1].par if until else later[0].par if later else now
+    sd = sd if until else max(sd, UNKNOWN_SD)
     begin = day - datetime.timedelta(days=BEFORE)
     before = [note.par for note in until if note.day <= begin][-1:]
     earlier = [value for value in (*before, *(n.par for n in until if n.day > begin)) if value]
     rise = max(0.0, par / min(earlier) - 1.0) if par and earlier else 0.0  # not logged yet: none
     near = [n for n in line if n.kind == "watch" and abs((n.day - day).days) <= NEAR]
-    ails = any(is_unhappy(note, hours) for note in near) if near else None
+    ails = any(is_unhappy(note, known.hours) for note in near) if near else None
     return CoralEvidence(par, sd, card.par_low, card.par_high, rise, ails)
 
 
-def _there(coral: Coral, line: Sequence[LogEntry], day: datetime.date) -> bool:
-    """Whether a coral was in the tank on a day, as far as its log says."""
-    gone = coral.course.lost is not None and coral.course.lost < day
-    return not gone and any(note.day <= day for note in line)
+def _there(coral: Coral, day: datetime.date) -> bool:
+    """Whether a coral was in the tank on a day, as far as is known."""
+    came, gone = coral.course.bought, coral.course.lost
+    return (came is None or came <= day) and (coral.place is not None if gone is None else gone >= day)
 
 
-def _uncertainties(stored: StoredTank) -> dict[int, float]:
-    """Relative uncertainty of the PAR at every placed coral under the present lights [-]."""
+def _light(stored: StoredTank) -> dict[int, tuple[float, float]]:
+    """Present PAR of every placed coral [umol/m2/s] and its relative uncertainty [-]."""
     ids, places = coral_places(stored)
     if places is None:
         return {}
+    par = coral_light(stored, stored.setup().hung)
     spec = PlaneSpec("places", Places("corals", "where corals are", places.points))
-    told = same_tank(stored.under(None).lit_tank())
-    sure = uncertainty_at(told, stored.setup().hung, spec, stored.survey)
-    if sure is None:
-        return {}
-    return dict(zip(ids, np.clip(sure.sd, 0.02, 1.0).tolist(), strict=True))
+    sure = uncertainty_at(same_tank(stored.under(None).lit_tank()), stored.setup().hung, spec, stored.survey)
+    sds = np.clip(sure.sd, 0.02, 1.0).tolist() if sure else [UNKNOWN_SD] * len(ids)
+    return {coral: (par[coral], sd) for coral, sd in zip(ids, sds, strict=True)}
