@@ -153,3 +153,30 @@ def test_flow_is_an_estimate_until_it_is_solved_and_nothing_moves_under_a_hand(
         pumps.save_pump(db, 1, 2, rate=0.001)
     tanks.undo(db, 1)
     assert solved_flow(tanks.open_tank(db, 1))  # what was solved before an edit is there again after its undo
+
+
+def test_the_shop_card_answers_and_keeps_a_purchase_without_a_connection(page: Page, db: Database) -> None:
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto("/tanks/1/corals")
+    page.get_by_role("link", name="Shop card").click()
+    page.wait_for_url("**/corals/shop")
+    row = page.locator("[data-number]").first
+    low, high = (float(end) for end in row.locator("[data-label=PAR]").inner_text().split("\n")[-1].split(" to "))
+    many = len(tanks.open_tank(db, 1).corals)
+    page.context.set_offline(True)
+    page.get_by_label("This frag needs").fill(f"{(low + high) / 2:.0f}")
+    expect(page.locator(".shop-ask [role=status]")).to_contain_text("1")
+    page.get_by_label("Coral type").select_option("Xenia")
+    page.get_by_label("PAR in the shop").fill("bright")
+    page.get_by_role("button", name="Save purchase").press("Enter")
+    expect(page.locator(".shop-bought [role=status]")).to_contain_text("1 kept on this device")
+    page.context.set_offline(False)
+    # what was typed wrong comes back with the reason, and nothing is lost
+    expect(page.locator(".shop-bought .fault")).to_contain_text("Xenia was not saved. Shop PAR is not a number.")
+    expect(page.get_by_label("PAR in the shop")).to_have_value("bright")
+    page.get_by_label("PAR in the shop").fill("150")
+    page.get_by_role("button", name="Save purchase").click()
+    expect(page.locator(".shop-bought [role=status]")).to_contain_text("Xenia saved: unplaced")
+    corals = tanks.open_tank(db, 1).corals
+    assert len(corals) == many + 1
+    assert (corals[-1].value.card.name, corals[-1].value.course.had) == ("Xenia", 150)

@@ -12,7 +12,7 @@ from corlume.web.pages.judging import setups, target_zones
 from corlume.web.pages.keeping import backup, fixture_library, own_fixture_fit, phone, tank, tanks, terms
 from corlume.web.pages.light import chart
 from corlume.web.pages.mounting import mounting_sheet
-from corlume.web.pages.placement import coral_library, coral_spots, corals, place_all
+from corlume.web.pages.placement import coral_library, coral_spots, corals, place_all, shop
 from corlume.web.pages.schedule import controller, day, plan, presets
 from corlume.web.pages.search import layout, light_types
 from corlume.web.pages.survey import (
@@ -56,7 +56,15 @@ SURVEY = (
     repeated_survey.router, surveys.router
 )  # fmt: skip
 LOG_PAGES = (follow_up.router, light_cause.router, substitute.router, forecast.router, reminders.router)
-CORALS = (coral_library.router, place_all.router, flow.router, coral_spots.router, acclimation.router, corals.router)
+CORALS = (
+    coral_library.router,
+    shop.router,
+    place_all.router,
+    flow.router,
+    coral_spots.router,
+    acclimation.router,
+    corals.router,
+)
 STATIONS = (
     Station("today", "Today", "/today", (today.router,)),
     Station("tank", "Tank", "", (tank.router,), ("boxes.js",)),
@@ -70,7 +78,7 @@ STATIONS = (
     ),
     Station("par-map", "PAR map", "/par-map", (chart.router, setups.router), ("chart/chart.js",)),
     Station("survey", "Survey", "/survey", SURVEY, ("survey_buys.js", "photo.js", "take.js", "spots.js")),
-    Station("corals", "Corals", "/corals", CORALS, ("corals.js", "place_all.js", "spots.js")),
+    Station("corals", "Corals", "/corals", CORALS, ("corals.js", "place_all.js", "spots.js", "shop.js")),
     Station("day", "Day", "/day", (plan.router, presets.router, controller.router, day.router), ("day.js",)),
     Station(
         "log",

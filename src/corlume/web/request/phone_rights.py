@@ -5,9 +5,9 @@ from __future__ import annotations
 import re
 
 LIMITED = (
-    "This phone can view everything, read a survey, move measuring points, log the daily check, events and "
-    "cleanings, add photos and hold a plan. For more, open the page Phone on the computer that Corlume runs on and "
-    'tick "May change everything". '
+    "This phone can view everything, read a survey, move measuring points, log the daily check, events, "
+    "cleanings and purchases, add photos and hold a plan. For more, open the page Phone on "
+    'the computer that Corlume runs on and tick "May change everything". '
     "Nothing was changed."
 )
 KEPT_BACK = re.compile(r"/backup")
@@ -18,7 +18,7 @@ AT_THE_TANK = re.compile(
     r"setups/\d+/light|corals/\d+/try|corals/flow/[^/]+/begin|"
     r"survey/\d+/(?:act|tap|spots|spots/\d+/place)|survey/balance/\d+/shift|"
     r"survey/photos(?:/\d+/(?:corners|tap))?|"
-    r"corals/check/\d+|corals/\d+/log/notes|day/plan/\d+/(?:hold|back|restart)|"
+    r"corals/check/\d+|corals/shop/bought|corals/\d+/log/notes|day/plan/\d+/(?:hold|back|restart)|"
     r"log|log/cleaning/log)"
 )
 """What a phone may post."""
