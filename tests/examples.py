@@ -169,7 +169,7 @@ def _show(request: Request, db: Db, form: Form, tank_id: int, status: int = 200)
                 "from corlume.web.pages.keeping import feedings\n",
             ),
             (
-                'Station("corals", "Corals", "/corals", CORALS, ("corals.js", "place_all.js", "spots.js")),\n',
+                'Station("corals", "Corals", "/corals", CORALS, ("corals.js", "place_all.js", "spots.js", "shop.js")),\n',
                 '    Station("feed", "Feed", "/feed", (feedings.router,)),\n',
             ),
         ],

@@ -160,7 +160,7 @@ SITUATIONS = (
     ),
     Situation(
         "Everything at full and nothing left", row("cluster-small", (16, 32), 14),
-        ("Too weak", "Everything is at full: it takes more or stronger"), ("Turn all up",),
+        ("Too weak", "Everything is at full output: add fixtures"), ("Turn all up",),
     ),
     Situation(
         "Six modules at full", row("cluster", (4, 12, 20, 28, 36, 44), 9),
@@ -168,7 +168,7 @@ SITUATIONS = (
     ),
     Situation(
         "A module over the middle brace", row("cluster", (8, 24, 40), 7),
-        ("Brace blocks light", r"takes [2-9]\d % of the light of B",
+        ("Brace blocks light", r"blocks [2-9]\d % of the light of B",
         "Move fixtures over a brace to one side"),
         (r"Ends vs centre: 1\d\d %, good",), BRACED,
     ),

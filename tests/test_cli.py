@@ -208,7 +208,7 @@ def test_check_judges_names_faults_and_looks_at_the_mounting() -> None:
     assert "Beams overlap in the middle" in said
     assert re.search(r"Move the outer modules out by 6 cm: .*(reduces|solves) beams overlap in the middle", said)
     assert "Weight not known: Left module, Right module" in said
-    assert "local code and licensed work take precedence" in said
+    assert "local code and licensed work come first" in said
     inches = run("check", scene, "--unit", "in", "--setup", "With fill and halide").output
     assert "Heat of halides" in inches
     assert " cm" not in inches

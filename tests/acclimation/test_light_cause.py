@@ -12,8 +12,8 @@ from starlette.testclient import TestClient
 
 from corlume.core.acclimation.light_cause import AilingCoral, CoralEvidence, Symptom, light_cause
 from corlume.core.acclimation.log_entry import LogEntry
-from corlume.services.acclimation.light_causes import light_causes
 from corlume.services.keeping import acclimation_log, tanks
+from corlume.services.upkeep.light_causes import light_causes
 from corlume.store.database import Database
 
 DAY = datetime.date(2026, 5, 1)

@@ -83,7 +83,7 @@ def test_meeting_a_zone_is_told_by_mean_limits_and_share() -> None:
     [
         ({"name": " "}, "name", "is empty"),
         ({"length": 0.0}, "length", "must be from 2 cm"),
-        ({"top": 0.3, "bottom": 0.2}, "bottom", "must lie below where the zone starts, 30 cm"),
+        ({"top": 0.3, "bottom": 0.2}, "bottom", "must be below the start of the zone, 30 cm"),
         ({"low": 200, "high": 150}, "high", "must be more than 200"),
         ({"x": float("nan")}, "x", "must be from 0 cm"),
     ],

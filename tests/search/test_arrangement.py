@@ -213,7 +213,7 @@ def test_limits_of_power_money_and_height_are_never_broken(
     ("key", "change", "field", "words"),
     [
         ("cluster", {"money": 500.0}, "money", "2 at 420 each come to 840, not 500"),
-        ("t5-54", {"watts": 100.0}, "watts", "fixtures that do not dim takes 108 W, not 100 W"),
+        ("t5-54", {"watts": 100.0}, "watts", "fixtures that do not dim draw 108 W, not 100 W"),
         ("cluster", {"watts": 20.0, "beside": True}, "watts", "no more than the present fixtures draw, 25 W, not 20 W"),
         ("cluster", {"watts": -1.0}, "watts", "or blank"),
     ],

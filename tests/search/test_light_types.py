@@ -121,7 +121,7 @@ def test_page_puts_them_in_another_order_when_a_weight_moves(
     assert names[0] == "LED bars"
     assert order(client.get("/tanks/1/light-types/7/answers?w=00500000000").json()["order"])[0] in GROWTH
     assert order(client.get("/tanks/1/light-types").text)[0] in GROWTH
-    assert "give at least one" in client.get("/tanks/1/light-types/7/answers?w=00000000000").json()["order"]
+    assert "raise at least one" in client.get("/tanks/1/light-types/7/answers?w=00000000000").json()["order"]
     # what the table says holds of the setup that is made of it
     told = table(client.get("/tanks/1/light-types/7/answers").json()["table"])
     best = order(client.get("/tanks/1/light-types").text)[0]

@@ -17,6 +17,7 @@ from corlume.core.schedule.dose import USUAL_DAY, daily_range
 from corlume.formats.file_faults import BadFile
 from corlume.formats.measure import parse_number
 from corlume.reference.coral_library import coral_library, suiting
+from corlume.services.acclimation.own_ranges import export_own_ranges, own_ranges
 from corlume.services.keeping import coral_types, tanks
 from corlume.services.placement.spots import spots_of
 from corlume.store.tables import NotFound
@@ -66,6 +67,7 @@ def _library(
         "own": {kept.value.card.name for kept in stored.kinds},
         "fit": {kind.card.name: suited(kind, seats) for kind in kinds},
         "seats": len(seats.names),
+        "own_ranges": own_ranges(db, stored),
         "groups": GROUPS,
         "forms": FORMS,
         "bases": BASES,
@@ -91,6 +93,14 @@ def suited(kind: CoralType, seats: SpotTable) -> int:
     liked = {sat for sat in SAT if sits_on(kind, sat)}
     where = np.isin(seats.sat, list(liked))
     return int((where & (light_score(kind.card, seats.par, food=kind.food) > 0)).sum())
+
+
+@router.get("/own-ranges")
+def export_own(db: Db, tank_id: RowId) -> Response:
+    """Own ranges as CSV."""
+    text = export_own_ranges(db, tanks.open_tank(db, tank_id))
+    headers = {"Content-Disposition": 'attachment; filename="own-ranges.csv"'}
+    return Response(text, media_type="text/csv; charset=utf-8", headers=headers)
 
 
 @router.get("/type")

@@ -8,8 +8,8 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 
 from corlume.core.acclimation.light_cause import BEFORE, CAUSES, PRIOR, SURE
-from corlume.services.acclimation.light_causes import LATELY, light_causes
 from corlume.services.keeping import tanks
+from corlume.services.upkeep.light_causes import LATELY, light_causes
 from corlume.web.request.page import Db, RowId, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/log/light-cause")
