@@ -44,7 +44,7 @@ def test_a_kind_is_changed_for_all_tanks_and_the_bundled_one_comes_back(client: 
 @pytest.mark.parametrize(
     ("changes", "words"),
     [
-        ({"par_low": "300", "par_high": "200"}, "must be more than 300, where the band starts"),
+        ({"par_low": "300", "par_high": "200"}, "must be more than 300, the start of its range"),
         ({"name": ""}, "Name is empty"),
         ({"size": "wide"}, "Mature size is not a number"),
         ({"light_basis": "published", "source": ""}, "Source is empty: name what was published"),

@@ -75,7 +75,7 @@ class Intent:
             2000.0,
             file="par_low",
             column="top_low",
-            about="0 for the band of the targets",
+            about="0 for the target range of the tank",
             empty=0.0,
         ),
     ] = 0.0

@@ -94,7 +94,7 @@ SCHOOLS: dict[str, School] = {
     "moderate": School(
         "Moderate",
         dict(zip(LIMITS, (75.0, 150.0, 200.0, 350.0, 500.0), strict=True)),
-        "SPS from 200: a wide band that most tanks can reach without hot spots.",
+        "SPS from 200: a wide range that most tanks can reach without hot spots.",
     ),
     "strict": School(
         "Strict SPS",

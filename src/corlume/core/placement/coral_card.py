@@ -49,7 +49,7 @@ class CoralCard:
     def __post_init__(self) -> None:
         rules = limits(self)
         rules.that(
-            self.par_high > self.par_low, "par_high", f"must be more than {self.par_low:g}, where the band starts"
+            self.par_high > self.par_low, "par_high", f"must be more than {self.par_low:g}, the start of its range"
         )
         rules.finish()
 

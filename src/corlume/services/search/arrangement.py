@@ -128,4 +128,4 @@ def _counts_by_light(stored: StoredTank, laid: Arrangement) -> dict[str, int]:
     mean = mean_on_top(stored, alone)
     band = stored.targets.goal_band()
     least, most = (max(1, math.ceil(par / mean)) if mean > 0 else MOST for par in (band.low, band.high))
-    return {"reaches the band, by its light": least, "reaches its upper end": most}
+    return {"reaches the target range, by its output": least, "reaches its upper end": most}

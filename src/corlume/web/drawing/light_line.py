@@ -34,7 +34,7 @@ def draw_light_line(notes: Sequence[LogEntry], card: CoralCard, light: LightsOn,
     parts = [
         el("rect", x=LEFT, y=y(card.par_high), width=WIDTH - LEFT - RIGHT, height=y(card.par_low) - y(card.par_high),
            class_="line-band"),
-        el("text", "its band", x=WIDTH - RIGHT - 4, y=y(card.par_high) + 13, class_="line-word"),
+        el("text", "its range", x=WIDTH - RIGHT - 4, y=y(card.par_high) + 13, class_="line-word"),
         el("path", d=f"M{LEFT} {TOP}V{HEIGHT - BOTTOM}H{WIDTH - RIGHT}", class_="line-axis"),
         el("text", "PAR", x=LEFT - 6, y=TOP + 2, class_="line-tick"),
     ]  # fmt: skip
