@@ -13,7 +13,7 @@ from corlume.web.pages.keeping import backup, fixture_library, own_fixture_fit, 
 from corlume.web.pages.light import chart
 from corlume.web.pages.mounting import mounting_sheet
 from corlume.web.pages.placement import coral_library, coral_spots, corals, place_all, shop
-from corlume.web.pages.schedule import controller, day, plan, presets
+from corlume.web.pages.schedule import controller, day, heat, plan, presets
 from corlume.web.pages.search import layout, light_types
 from corlume.web.pages.survey import (
     balance,
@@ -65,6 +65,7 @@ CORALS = (
     acclimation.router,
     corals.router,
 )
+DAY = (plan.router, presets.router, controller.router, heat.router, day.router)
 STATIONS = (
     Station("today", "Today", "/today", (today.router,)),
     Station("tank", "Tank", "", (tank.router,), ("boxes.js",)),
@@ -79,7 +80,7 @@ STATIONS = (
     Station("par-map", "PAR map", "/par-map", (chart.router, setups.router), ("chart/chart.js",)),
     Station("survey", "Survey", "/survey", SURVEY, ("survey_buys.js", "photo.js", "take.js", "spots.js")),
     Station("corals", "Corals", "/corals", CORALS, ("corals.js", "place_all.js", "spots.js", "shop.js")),
-    Station("day", "Day", "/day", (plan.router, presets.router, controller.router, day.router), ("day.js",)),
+    Station("day", "Day", "/day", DAY, ("day.js",)),
     Station(
         "log",
         "Log",

@@ -11,16 +11,14 @@ from corlume.core.judging.figures import Figures
 from corlume.core.judging.ranking import Candidate, Ranking, rank
 from corlume.core.keeping.scene import Setup
 from corlume.core.light.colour_blend import broad_mix, mix_variation
-from corlume.core.light.emitter import MEAN_YIELD
 from corlume.core.light.field import channel_fields, grid
 from corlume.core.light.fixture import Fixture
-from corlume.core.light.flux_budget import flux_budget
-from corlume.core.light.spectrum import photon_yield
 from corlume.reference.catalogue import technology_notes
 from corlume.services.judging.judge import shimmer_of
 from corlume.services.keeping.setups import add_setup
 from corlume.services.light.fields import medium_of
 from corlume.services.light.points import same_tank
+from corlume.services.light.spill import light_watts
 from corlume.services.search.candidate import Found
 from corlume.services.search.costs import Costs, five_year_costs
 from corlume.services.search.light_types import LightType, light_types_for
@@ -114,7 +112,7 @@ def _option(stored: StoredTank, kind: LightType, found: Found) -> LightTypeOptio
         fluctuation=shimmer_of(stored, fixtures),
         blend=blend(stored, fixtures),
         money=five_year_costs(stored, fixtures, kind.entries),
-        heat=sum(flux_budget(tank, f.emitter).entered * _joules(f) for f in fixtures),
+        heat=light_watts(tank, fixtures),
         lamps=sum(lamp.price * hours / lamp.life for lamp, hours in lamps),
         changes=sum(hours / lamp.life for lamp, hours in lamps if lamp.price),
         dimmable="yes" if dims == {True} else "no" if dims == {False} else "in part",
@@ -141,9 +139,3 @@ def blend(stored: StoredTank, fixtures: Sequence[Fixture]) -> float:
             light.append(strength * field)
             mixes.append(broad_mix(channel.spectrum))
     return mix_variation(np.array(light), np.array(mixes))
-
-
-def _joules(fixture: Fixture) -> float:
-    """Energy of a fixture at its present setting per micromole of full light [J/umol]; all of it ends as heat."""
-    parts = zip(fixture.strengths, fixture.emitter.channels, strict=True)
-    return sum(s * c.share / (photon_yield(c.spectrum) if c.spectrum else MEAN_YIELD) for s, c in parts)
