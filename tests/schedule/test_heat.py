@@ -66,6 +66,6 @@ def test_the_page_compares_setups_and_refuses_another_unit_by_its_field(client: 
     assert "The lights do not explain it" in client.get("/tanks/1/day/heat?before=25&after=24.2").text
     wrong = client.get("/tanks/1/day/heat?before=78&after=hot")
     assert wrong.status_code == 422
-    assert "must be from 10 to 40 °C; is it in °F?" in wrong.text
+    assert "must be from 10 to 40 °C, not °F" in wrong.text
     assert "is not a number" in wrong.text
     assert 'value="hot"' in wrong.text

@@ -38,7 +38,7 @@ def show_heat(
             faults[name] = str(error)
             continue
         if not COOLEST <= values[name] <= WARMEST:
-            faults[name] = f"must be from {COOLEST:g} to {WARMEST:g} \u00b0C; is it in \u00b0F?"
+            faults[name] = f"must be from {COOLEST:g} to {WARMEST:g} \u00b0C, not \u00b0F"
     rise = values["after"] - values["before"] if len(values) == 2 and not faults else None
     rows = [setup_heat(stored, one) for one in stored.setups]
     context = {
