@@ -25,6 +25,7 @@ from corlume.web.pages.survey import (
     without_meter,
 )
 from corlume.web.pages.upkeep import (
+    book,
     cleaning,
     follow_up,
     forecast,
@@ -55,7 +56,7 @@ SURVEY = (
     photos.router, balance.router, rental_week.router, without_meter.router, take_readings.router,
     repeated_survey.router, surveys.router
 )  # fmt: skip
-LOG_PAGES = (follow_up.router, light_cause.router, substitute.router, forecast.router, reminders.router)
+LOG_PAGES = (book.router, follow_up.router, light_cause.router, substitute.router, forecast.router, reminders.router)
 CORALS = (
     coral_library.router,
     shop.router,
