@@ -91,7 +91,7 @@ def test_a_paired_phone_does_what_is_done_at_the_tank_and_no_more_until_it_may(
             "/tanks/{tank_id}/survey/balance/{survey_id}/shift", "/tanks/{tank_id}/corals/check/{coral_id}",
             "/tanks/{tank_id}/survey/photos/{photo_id}/corners", "/tanks/{tank_id}/survey/photos/{photo_id}/tap",
             "/tanks/{tank_id}/corals/{coral_id}/log/notes", "/tanks/{tank_id}/corals/flow/{what}/begin",
-            "/tanks/{tank_id}/log", "/tanks/{tank_id}/log/cleaning/log",
+            "/tanks/{tank_id}/log", "/tanks/{tank_id}/log/cleaning/log", "/tanks/{tank_id}/corals/shop/bought",
         }  # fmt: skip
         # a plan can be held at the tank (there is none of that number), and not deleted
         assert outside.post("/tanks/1/day/plan/1/hold", data={"days": "7"}).status_code == 404
