@@ -21,7 +21,7 @@ from corlume.web.drawing.svg import el, group, pieces_path
 Array = NDArray[np.float64]
 ISOLINES = (25, 50, 75, 100, 125, 150, 200, 250, 300, 350, 400, 500, 600, 700, 800, 1000, 1250, 1500, 2000, 3000)
 MOST_LINES = 11
-SOUNDING_GAP = 36.0
+SOUNDING_GAP = 46.0
 NUMBER = (10.0, 6.0)
 """Half the width and the height of a printed number, in drawing units."""
 LABEL_ROOM = 15.0
