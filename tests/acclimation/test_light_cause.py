@@ -79,6 +79,9 @@ def test_answers_say_what_they_rest_on_and_no_more() -> None:
     # a coral thought burnt that is at 10 PAR is not burnt
     dark = light_cause(replace(ALONE, evidence=replace(ALONE.evidence, par=10.0), symptom="darker"))
     assert dark.words == "too weak"
+    unlogged = light_cause(replace(ALONE, evidence=replace(ALONE.evidence, rise=None)))
+    assert "Whether its light rose in the 30 days before is not known." in unlogged.evidence
+    assert unlogged.odds["fast"] > told.odds["fast"]
     # not known is not known, and counts change no odds where nobody looked
     unknown = replace(ALONE, evidence=replace(ALONE.evidence, par=None))
     assert light_cause(unknown).cause is None

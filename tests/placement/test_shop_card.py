@@ -6,8 +6,10 @@ import datetime
 from dataclasses import replace
 
 import numpy as np
+import pytest
 from starlette.testclient import TestClient
 
+from corlume.core.errors import FieldError, InvalidInput
 from corlume.core.placement.coral import Coral, Placement
 from corlume.reference.coral_library import coral_library
 from corlume.services.keeping import tanks
@@ -47,7 +49,14 @@ def test_what_is_called_free_has_a_spot_without_any_fault(db: Database) -> None:
     assert sum(one.free for one in fuller) < sum(one.free for one in spots)
 
 
-def test_a_purchase_is_kept_with_the_light_it_had_or_refused_by_field(client: TestClient, db: Database) -> None:
+def full(*_: object) -> None:
+    """A tank with as many corals as it may have."""
+    raise InvalidInput((FieldError("corals", "are too many"),))
+
+
+def test_a_purchase_is_kept_with_the_light_it_had_or_refused_by_field(
+    client: TestClient, db: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
     day, many = datetime.date.today().isoformat(), len(tanks.open_tank(db, 1).corals)
     saved = client.post(POST, json={"name": "Xenia", "par": "150", "origin": "Harbour frags", "day": day})
     coral = tanks.open_tank(db, 1).coral(saved.json()["saved"]).value
@@ -62,6 +71,9 @@ def test_a_purchase_is_kept_with_the_light_it_had_or_refused_by_field(client: Te
         refused = client.post(POST, json={"name": "Xenia", "par": "", "origin": "", "day": day} | wrong)
         assert (refused.status_code, list(refused.json()["errors"])) == (422, [field])
     assert len(tanks.open_tank(db, 1).corals) == many + 1
+    monkeypatch.setattr("corlume.services.keeping.corals.check_count", full)
+    refused = client.post(POST, json={"name": "Xenia", "par": "", "origin": "", "day": day})
+    assert (refused.status_code, refused.json()["errors"]) == (422, {"corals": "are too many"})
     page = client.get("/tanks/1/corals/shop")
     assert len(page.content) < 300_000
     assert "Free spots in Tern Skerry" in page.text

@@ -49,7 +49,7 @@ SYMPTOMS: dict[Cause, dict[Symptom, float]] = {
     "fast": {"paler": 0.55, "darker": 0.03, "receding": 0.20, "closed": 0.22},
     "other": {"paler": 0.25, "darker": 0.10, "receding": 0.35, "closed": 0.30},
 }
-"""How often it shows what; a coral can ail in several ways, and the gravest is counted."""
+"""How often it shows what; a coral can ail in several ways, and the most telling is counted."""
 LOGGED = {"strong": 0.3, "weak": 0.3, "fast": 0.3, "other": 0.7}
 """How often another change (media, dosing, feeding, temperature, water, incident) was logged before it."""
 ALIKE, APART, COMMON = (3.0, 1.5), (1.0, 6.0), (1.0, 1.5)
@@ -65,7 +65,7 @@ class CoralEvidence:
     par : its PAR when it began to ail, or now [umol/m2/s]; None where not known. ``sd`` its standard deviation as a
         share [-].
     low, high : its range [umol/m2/s].
-    rise : by which share its PAR rose in the ``BEFORE`` days [-]; 0 where it did not.
+    rise : by which share its PAR rose in the ``BEFORE`` days [-]; 0 where it did not, None where that is not known.
     ails : None where it was not checked.
     """
 
@@ -73,8 +73,13 @@ class CoralEvidence:
     sd: float
     low: float
     high: float
-    rise: float = 0.0
+    rise: float | None = 0.0
     ails: bool | None = None
+
+    @property
+    def counts(self) -> bool:
+        """Whether it can be compared: it was checked, and its light and the change of its light are known."""
+        return self.ails is not None and self.par is not None and self.rise is not None
 
     def shares(self) -> tuple[float, float, float]:
         """Chances that its PAR is above, in and below its range [-]."""
@@ -87,7 +92,9 @@ class CoralEvidence:
     def shares_cause(self, cause: Cause) -> bool:
         """Whether its light is such as the cause names."""
         above, _, below = self.shares()
-        return {"strong": above >= 0.5, "weak": below >= 0.5, "fast": self.rise >= STEADY, "other": False}[cause]
+        return {"strong": above >= 0.5, "weak": below >= 0.5, "fast": (self.rise or 0.0) >= STEADY, "other": False}[
+            cause
+        ]
 
 
 def _above(par: float, sd: float, limit: float) -> float:
@@ -105,7 +112,7 @@ class AilingCoral:
 
     Parameters
     ----------
-    since : the day on which it was first seen to ail; ``symptom`` the gravest that was seen.
+    since : the day on which it was first seen to ail; ``symptom`` the most telling that was seen.
     others : the corals beside it.
     changes : other changes in the ``BEFORE`` days, in words.
     lost : whether it is gone, so that it cannot be checked again.
@@ -147,7 +154,7 @@ def light_cause(coral: AilingCoral) -> CauseAnswer:
 def _likelihood(coral: AilingCoral, cause: Cause) -> float:
     light = coral.evidence
     found = sum(share * often for share, often in zip(light.shares(), LEVELS[cause], strict=True))
-    if light.par is not None:
+    if light.rise is not None:
         found *= RISES[cause][(light.rise >= STEADY) + (light.rise >= LARGE)]
     if coral.symptom:
         found *= SYMPTOMS[cause][coral.symptom]
@@ -157,7 +164,7 @@ def _likelihood(coral: AilingCoral, cause: Cause) -> float:
 
 def _by_counts(others: Sequence[CoralEvidence], cause: Cause) -> float:
     """Logarithm of the likelihood of which other corals ail, their shares integrated out."""
-    checked = [one for one in others if one.ails is not None and one.par is not None]
+    checked = [one for one in others if one.counts]
     if cause == "other":
         return _beta_binomial(checked, COMMON)
     alike = [one for one in checked if one.shares_cause(cause)]
@@ -186,6 +193,9 @@ def _evidence(coral: AilingCoral) -> list[str]:
             f"PAR {light.par:.0f} ±{light.sd * light.par:.0f}: {where[1]} its range of {light.low:g} to {light.high:g} "
             f"with a chance of {100 * where[0]:.0f} %."
         )
+        if light.rise is None:
+            said.append(f"Whether its light rose in the {BEFORE} days before is not known.")
+    if light.rise is not None:
         said.append(
             f"Its light rose by {100 * light.rise:.0f} % in the {BEFORE} days before."
             if light.rise >= STEADY
@@ -196,7 +206,7 @@ def _evidence(coral: AilingCoral) -> list[str]:
     said.append(
         f"Other changes in those days: {', '.join(coral.changes)}." if coral.changes else "No other change was logged."
     )
-    checked = [one for one in coral.others if one.ails is not None and one.par is not None]
+    checked = [one for one in coral.others if one.counts]
     ill = sum(bool(one.ails) for one in checked)
     if not checked:
         return [*said, "No other coral was checked in that time."]

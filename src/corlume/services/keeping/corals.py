@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
+from corlume.core.acclimation.log_entry import NO_COURSE, Course
 from corlume.core.errors import FieldError, Rules
 from corlume.core.keeping.scene import Scene, place_errors
 from corlume.core.light.geometry import Tank
@@ -42,12 +43,12 @@ def living(coral: Coral) -> None:
     rules.finish()
 
 
-def add_coral(db: Database, tank_id: int, card: CoralCard) -> int:
-    """Add an unplaced coral; returns its id."""
+def add_coral(db: Database, tank_id: int, card: CoralCard, course: Course = NO_COURSE) -> int:
+    """Add an unplaced coral, with its origin where that is known; returns its id."""
     with db.writing() as connection:
         check_count(Scene, "corals", len(load_tank(connection, tank_id).corals) + 1)
         edit = Edit(connection, tank_scope(tank_id), f"add {card.name}")
-        return CORALS.insert(edit, Coral(card), tank_id)
+        return CORALS.insert(edit, Coral(card, course=course), tank_id)
 
 
 def change_card(db: Database, tank_id: int, coral_id: int, card: CoralCard) -> None:

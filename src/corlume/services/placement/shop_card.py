@@ -14,11 +14,11 @@ from corlume.core.flow.first_estimate import CLASSES
 from corlume.core.placement.coral import Coral
 from corlume.core.placement.coral_card import CoralCard
 from corlume.services.keeping import coral_types
+from corlume.services.keeping.corals import add_coral
 from corlume.services.placement.placement_problem import PlacementProblem, PlacementRequest, problem_of
 from corlume.store.database import Database
-from corlume.store.journal import Edit, tank_scope
-from corlume.store.tables import CORALS, Kept
-from corlume.store.tanks import StoredSetup, StoredTank, load_tank
+from corlume.store.tables import Kept
+from corlume.store.tanks import StoredSetup, StoredTank
 
 MOST_TYPES, MOST_NEAR = 12, 4
 """So many types are named at a surface, the best first, and so many corals near it."""
@@ -114,7 +114,4 @@ def bought(
     rules.that(name in cards, "name", "is not a type of the library")
     rules.come("bought", course.bought, today)
     rules.finish()
-    with db.writing() as connection:
-        load_tank(connection, tank_id)
-        edit = Edit(connection, tank_scope(tank_id), f"add {name}")
-        return CORALS.insert(edit, Coral(cards[name], course=course), tank_id)
+    return add_coral(db, tank_id, cards[name], course)

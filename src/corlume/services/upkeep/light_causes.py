@@ -103,7 +103,7 @@ def _ails_since(coral: Coral, line: Sequence[LogEntry], hours: LightsOn, today: 
 
 
 def _symptom(line: Sequence[LogEntry], since: datetime.date) -> Symptom | None:
-    """The gravest that was seen from a month before the first bad check on."""
+    """The most telling that was seen from a month before the first bad check on."""
     begin = since - datetime.timedelta(days=BEFORE)
     seen = [note for note in line if note.kind == "watch" and note.day >= begin]
     if any(note.colour == "paler" for note in seen):
@@ -118,7 +118,8 @@ def _symptom(line: Sequence[LogEntry], since: datetime.date) -> Symptom | None:
 def _evidence(kept: Kept[Coral], line: Sequence[LogEntry], day: datetime.date, known: Known) -> CoralEvidence:
     """Light of a coral on a day and its rise before, and whether it ailed about that day.
 
-    Where its PAR was not logged by then, that of the month after counts, or its present PAR, with a wide uncertainty.
+    Where its PAR was not logged by then, that of the month after counts, or its present PAR, with a wide uncertainty;
+    whether it rose is then not known.
     """
     card, light = kept.value.card, [note for note in line if note.par is not None]
     until = [note for note in light if note.day <= day]
@@ -129,7 +130,8 @@ def _evidence(kept: Kept[Coral], line: Sequence[LogEntry], day: datetime.date, k
     begin = day - datetime.timedelta(days=BEFORE)
     before = [note.par for note in until if note.day <= begin][-1:]
     earlier = [value for value in (*before, *(n.par for n in until if n.day > begin)) if value]
-    rise = max(0.0, par / min(earlier) - 1.0) if par and earlier else 0.0  # not logged yet: none
+    known_before = bool(before) or len(until) > 1  # one entry alone says nothing of a change
+    rise = max(0.0, par / min(earlier) - 1.0) if par and earlier and known_before else None
     near = [n for n in line if n.kind == "watch" and abs((n.day - day).days) <= NEAR]
     ails = any(is_unhappy(note, known.hours) for note in near) if near else None
     return CoralEvidence(par, sd, card.par_low, card.par_high, rise, ails)
