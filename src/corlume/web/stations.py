@@ -87,7 +87,7 @@ STATIONS = (
         "Log",
         "/log",
         (lamps.router, cleaning.router, *LOG_PAGES, log.router),
-        ("upkeep.js",),
+        ("upkeep.js", "work.js", "forecast.js"),
     ),
 )
 """A tank opens at Today, or at its PAR map where a device says so."""

@@ -91,6 +91,7 @@ class Course:
     ----------
     bought : the day that it came; ``origin`` from whom.
     had : the light that it had there [umol/m2/s].
+    across : its diameter when it came [m].
     patience : the approach to moving and securing.
     lost : the day on which it was lost, None while it lives.
     """
@@ -98,6 +99,9 @@ class Course:
     bought: Annotated[datetime.date | None, Day("Came on")] = None
     origin: Annotated[str, Text("From", 120, about="shop, donor, own frag")] = ""
     had: Annotated[float | None, Number("Previous PAR", 0.0, 3000.0, unit="PAR")] = None
+    across: Annotated[
+        float | None, Length("Size when it came", 0.002, 1.5, about="diameter; blank: a quarter of grown")
+    ] = None
     patience: Annotated[Patience, Choice("Approach", PATIENCES)] = "week"
     lost: Annotated[datetime.date | None, Day("Lost on")] = None
 

@@ -63,7 +63,7 @@ class Medium:
             rim=tank.rim_height,
             strips=tuple(tank.strips()),
             rock=rock,
-            discs=np.array([(c.x, c.y, c.depth, c.radius) for c in tank.colonies]).reshape(-1, 4),
+            discs=np.array([(c.x, c.y, c.depth, c.radius, c.passes) for c in tank.colonies]).reshape(-1, 5),
             plates=np.array(tank.plates, dtype=np.float64).reshape(-1, 6),
             scatter=find_interreflection(tank, panes, rock) if tank.sand_albedo or tank.rock_albedo else None,
             cover=tank.cover,

@@ -117,10 +117,13 @@ def _past_strips(
 
 
 @njit(cache=True, error_model="numpy", fastmath=FAST)
-def _under_disc(
+def _past_discs(
     px: float, py: float, d: float, qx: float, qy: float, length: float, width: float, discs: Array
-) -> bool:
-    """Whether a colony's disc (x, y, depth, radius) stands between the entry point q and the point p at depth d."""
+) -> float:
+    """Share of a ray left by discs of colonies (x, y, depth, radius, share passed) from its entry q to the point p at
+    depth d [-].
+    """
+    passed = 1.0
     for k in range(discs.shape[0]):
         if discs[k, 2] >= d - 1e-4:
             continue
@@ -132,8 +135,10 @@ def _under_disc(
         dx = (x if i % 2 == 0 else length - x) - discs[k, 0]
         dy = (y if j % 2 == 0 else width - y) - discs[k, 1]
         if dx * dx + dy * dy < discs[k, 3] * discs[k, 3]:
-            return True
-    return False
+            passed *= discs[k, 4]
+            if passed == 0.0:
+                break
+    return passed
 
 
 @njit(cache=True, error_model="numpy", fastmath=FAST)
@@ -371,8 +376,10 @@ def _irradiance(
                         continue
                     if rock.peak < d and blocked(px, py, d, qx, qy, i, j, length, width, rock):
                         continue
-                    if discs.shape[0] and _under_disc(px, py, d, qx, qy, length, width, discs):
-                        continue
+                    if discs.shape[0]:
+                        weight *= _past_discs(px, py, d, qx, qy, length, width, discs)
+                        if weight == 0.0:
+                            continue
                     if plates.shape[0]:
                         weight *= _past_plates(px, py, d, qx, qy, length, width, plates)
                 if lobe.shape[0]:

@@ -164,12 +164,15 @@ class Rock:
 
 @dataclass(frozen=True, slots=True)
 class Colony:
-    """A grown coral as a disc that shades the places below: its middle (x, y, depth) and its radius [m]."""
+    """A grown coral as a disc that shades the places below: its middle (x, y, depth) and its radius [m], and the share
+    of light that it lets pass [-].
+    """
 
     x: float
     y: float
     depth: float
     radius: float
+    passes: float = 0.0
 
 
 EDGE_ROOM = 0.5

@@ -17,10 +17,6 @@ from corlume.core.placement.suitability import ADAPTS, BLAST, CROWDED, FLOW_STEP
 from corlume.core.placement.surface_orientation import Sat
 
 Array = NDArray[np.float64]
-AS_BOUGHT = 0.25
-"""How large a coral is as it is bought, as a share of its mature size [-]; ours."""
-USUAL_GROWTH = 0.03
-"""Growth across a year of kinds of which it is not known [m]; ours."""
 FLOW_WORTH = (1.0, 0.75)
 """What a seat is worth with the flow that is wanted, and a step off it [-]; ours."""
 FLOW_UNKNOWN = 0.9
@@ -80,13 +76,6 @@ def flow_score(card: CoralCard, flow: str) -> float:
         return FLOW_UNKNOWN
     steps = abs(FLOW_STEP[flow] - FLOW_STEP[card.flow])
     return FLOW_WORTH[steps] if steps < len(FLOW_WORTH) else 0.0
-
-
-def body_after(card: CoralCard, months: float, growth: float = USUAL_GROWTH) -> float:
-    """Return the diameter of a coral so many months after it was bought, at its growth a year [m]; never more than its
-    mature size.
-    """
-    return min(card.size, AS_BOUGHT * card.size + growth * months / 12)
 
 
 def spot_score(card: CoralCard, seats: SpotTable, body: float, sits: SitsOn = ANYWHERE, *, food: bool = False) -> Array:

@@ -9,9 +9,7 @@ from typing import Annotated
 
 from corlume.core.light.technology import Wears
 from corlume.core.schema import Day, Number, Share, Text, Whole, limits
-
-MONTH = 365.25 / 12
-"""Days of a month on average [d]."""
+from corlume.core.units import MONTH
 
 
 @dataclass(frozen=True, slots=True)

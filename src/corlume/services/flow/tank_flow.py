@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from corlume.core.cache import cached
 from corlume.core.flow.circulation import flow_in, flow_key, from_bytes, solve_pumps, to_bytes
 from corlume.core.flow.first_estimate import CLASSES, FlowClass, flow_at
-from corlume.core.flow.local_flow import LocalFlow, local_flow_at
+from corlume.core.flow.local_flow import STAND, LocalFlow, local_flow_at
 from corlume.core.flow.observed_flow import FlowMark
 from corlume.core.flow.pump import Pump
 from corlume.core.flow.solver import SolvedFlow
@@ -62,6 +62,19 @@ def flow_seen(stored: StoredTank, points: Array) -> tuple[list[str], list[float]
     """Words and speeds [m/s] of the flow at the feet of corals (n, 3), one of each per point."""
     found = local_flow_at(*_flow(stored), points, solved_flow(stored))
     return found.words.tolist(), found.speed.tolist()
+
+
+def flow_ways(stored: StoredTank, points: Array) -> tuple[Array, Array]:
+    """Speed (n,) of the flow at the feet of corals (n, 3), NaN where it was not estimated [m/s], and its direction
+    (n, 3), 0 without pumps.
+    """
+    tank, pumps, marks = _flow(stored)
+    solved = solved_flow(stored)
+    speed = local_flow_at(tank, pumps, marks, points, solved).speed
+    if not pumps:
+        return speed, np.zeros((len(points), 3))
+    met = points - np.array([0.0, 0.0, STAND])
+    return speed, (flow_in(solved, met) if solved else flow_at(tank, pumps, met)).way
 
 
 def surface_flow(stored: StoredTank) -> list[LocalFlow]:

@@ -53,15 +53,29 @@ def par_at(
     """PAR (n,) at points (n, 3) anywhere in the water, or on surfaces with ``normals`` (n, 3); with a ``ledge``, under
     a plate of that width over its height. Not cached.
     """
-    medium, total = medium_of(tank), np.zeros(len(points))
+    parts = parts_at(tank, fixtures, points, sensor=sensor, normals=normals, ledge=ledge)
+    return np.asarray(parts.sum(axis=0))
+
+
+def parts_at(
+    tank: Tank,
+    fixtures: Sequence[Fixture],
+    points: Array,
+    *,
+    sensor: Sensor = "planar",
+    normals: Array | None = None,
+    ledge: float = 0.0,
+) -> Array:
+    """PAR (fixtures, n) that each fixture gives at points; see ``par_at``."""
+    medium, parts = medium_of(tank), np.zeros((len(fixtures), len(points)))
     for i, f in enumerate(fixtures):
         if f.output > 0:
             bodies = bodies_below(fixtures, i)
             found = channel_fields(
                 medium, f.emitter, points, sensor=sensor, bodies=bodies, normals=normals, ledge=ledge
             )
-            total += _mixed(f.strengths, found)
-    return total
+            parts[i] = _mixed(f.strengths, found)
+    return parts
 
 
 def slice_plane(tank: Tank, fixtures: Sequence[Fixture], kind: SliceKind, at: float, *, coarse: bool = False) -> Plane:
@@ -190,6 +204,6 @@ def medium_of(tank: Tank) -> Medium:
     if tank.colonies or tank.plates:
         # what comes back from the floor does not wait for a coral or a rack to be moved
         bare = medium_of(replace(tank, colonies=(), plates=()))
-        discs = np.array([(c.x, c.y, c.depth, c.radius) for c in tank.colonies]).reshape(-1, 4)
+        discs = np.array([(c.x, c.y, c.depth, c.radius, c.passes) for c in tank.colonies]).reshape(-1, 5)
         return replace(bare, discs=discs, plates=np.array(tank.plates, dtype=np.float64).reshape(-1, 6))
     return Medium.of(tank)

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import datetime
 import math
 from dataclasses import dataclass
 from itertools import combinations
 
-from corlume.core.placement.spot_score import USUAL_GROWTH, body_after
+from corlume.core.placement.coral import Coral
+from corlume.core.placement.coral_growth import USUAL_GROWTH, body_after
 from corlume.core.placement.suitability import HAIR, LEAST_SWEEPER, sting
+from corlume.core.units import MONTH
 from corlume.services.keeping.coral_types import height_of, type_of
 from corlume.store.tanks import StoredTank
 
@@ -26,15 +29,23 @@ class Grown:
     sweep: tuple[float, ...]
 
 
-def grown(stored: StoredTank) -> dict[int, Grown]:
-    """Growth of every placed coral, by its id."""
+def size_on(stored: StoredTank, coral: Coral, day: datetime.date) -> float:
+    """Diameter of a coral on a day by the growth of its type since it came [m]; as bought where that day is unknown."""
+    kind, course = type_of(stored, coral.card), coral.course
+    months = max(0, (day - course.bought).days) / MONTH if course.bought else 0.0
+    return body_after(coral.card, months, kind.growth if kind else USUAL_GROWTH, course.across)
+
+
+def grown(stored: StoredTank, today: datetime.date) -> dict[int, Grown]:
+    """Growth of every placed coral from today on, by its id."""
     found = {}
     for kept in stored.corals:
         card = kept.value.card
         if kept.value.place is None:
             continue
         kind = type_of(stored, card)
-        across = tuple(body_after(card, months, kind.growth if kind else USUAL_GROWTH) for months in MONTHS)
+        start, growth = size_on(stored, kept.value, today), kind.growth if kind else USUAL_GROWTH
+        across = tuple(body_after(card, months, growth, start) for months in MONTHS)
         tall, depth = height_of(stored, card) / card.size, kept.value.place.depth
         sweeps = card.sweepers >= LEAST_SWEEPER
         high = tuple(min(tall * a, depth) for a in across)

@@ -11,13 +11,12 @@ import numpy as np
 from corlume.core.placement.assignment import Places, UnplacedCorals
 from corlume.core.placement.coral import Coral
 from corlume.core.placement.coral_card import CoralCard
+from corlume.core.placement.coral_growth import USUAL_GROWTH, body_after
 from corlume.core.placement.placement_preferences import apply_preferences
 from corlume.core.placement.spot_score import (
     ANYWHERE,
-    USUAL_GROWTH,
     SitsOn,
     SpotTable,
-    body_after,
     keep_apart,
     light_score,
     spot_score,

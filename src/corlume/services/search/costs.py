@@ -53,7 +53,7 @@ def five_year_costs(
     entries : of the fixture library, with the keeper's own; what they do not have the catalogue prices.
     hung : what the keeper has beside the setup in use, such as what a search leaves where it hangs.
     """
-    prices, about = _prices((*catalogue().values(), *entries)), technology_notes()
+    prices = _prices((*catalogue().values(), *entries))
     have = Counter(map(_body, stored.setup().hung)) | Counter(map(_body, hung))
     buy, owned, unpriced = 0.0, 0, list[str]()
     for unit in ([fixtures[i] for i in unit] for unit in units_of(fixtures)):
@@ -71,13 +71,16 @@ def five_year_costs(
                     buy += price
                 else:
                     unpriced.append(fixture.name)
-    running = stored.running
-    lamps = sum(
-        about[f.emitter.technology].price * running.day.hours_on(f) * 365 / about[f.emitter.technology].life
-        for f in fixtures
-    )
-    electricity = running.yearly(fixtures)
+    electricity, lamps = stored.running.yearly(fixtures), lamp_costs(stored, fixtures)
     return Costs(buy, YEARS * electricity, YEARS * lamps, owned, tuple(dict.fromkeys(unpriced)))
+
+
+def lamp_costs(stored: StoredTank, fixtures: Iterable[Fixture]) -> float:
+    """Cost of lamps a year, by the hours that fixtures are on and the life and price of their technology [currency]."""
+    about, day = technology_notes(), stored.running.day
+    return sum(
+        about[f.emitter.technology].price * day.hours_on(f) * 365 / about[f.emitter.technology].life for f in fixtures
+    )
 
 
 def _prices(entries: Iterable[CatalogueEntry]) -> Prices:

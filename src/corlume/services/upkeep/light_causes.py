@@ -6,8 +6,6 @@ import datetime
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
 from corlume.core.acclimation.acclimation_status import LightsOn, is_unhappy
 from corlume.core.acclimation.light_cause import (
     BEFORE,
@@ -18,21 +16,17 @@ from corlume.core.acclimation.light_cause import (
     light_cause,
 )
 from corlume.core.acclimation.log_entry import LogEntry
-from corlume.core.judging.intent import Places
 from corlume.core.placement.coral import Coral
 from corlume.core.upkeep.log_event import NOT_LIGHT
 from corlume.services.acclimation.acclimation import lights_on
 from corlume.services.keeping.acclimation_log import logs
-from corlume.services.light.points import PlaneSpec, same_tank
-from corlume.services.light.uncertainty import uncertainty_at
+from corlume.services.placement.coral_uncertainty import UNKNOWN_SD, coral_uncertainty
 from corlume.services.placement.zone_placement import coral_light, coral_places
 from corlume.services.upkeep.log import Entry, entries
 from corlume.store.database import Database
 from corlume.store.tables import Kept
 from corlume.store.tanks import StoredTank
 
-UNKNOWN_SD = 0.3
-"""Uncertainty of a PAR where the present lights do not tell it, such as of a coral that was lost [-]; our estimate."""
 LATELY = 90
 """A coral whose last check is older, and one that was lost longer ago, is not asked about [d]."""
 NEAR = 21
@@ -149,7 +143,4 @@ def _light(stored: StoredTank) -> dict[int, tuple[float, float]]:
     if places is None:
         return {}
     par = coral_light(stored, stored.setup().hung)
-    spec = PlaneSpec("places", Places("corals", "where corals are", places.points))
-    sure = uncertainty_at(same_tank(stored.under(None).lit_tank()), stored.setup().hung, spec, stored.survey)
-    sds = np.clip(sure.sd, 0.02, 1.0).tolist() if sure else [UNKNOWN_SD] * len(ids)
-    return {coral: (par[coral], sd) for coral, sd in zip(ids, sds, strict=True)}
+    return {coral: (par[coral], sd) for coral, sd in zip(ids, coral_uncertainty(stored).tolist(), strict=True)}

@@ -285,7 +285,7 @@ def _corals(
     zones = zone_placement.zones_of(stored, fixtures)
     fits = zone_placement.fits(stored, fixtures, chosen.id) if chosen else []
     sheet = lay_out_pair(stored.tank, narrow=narrow_of(request))
-    bodies, met = grown(stored), clashes(stored)
+    bodies, met = grown(stored, now.date()), clashes(stored)
     values = (_fields(chosen.coral, measure) if chosen else {}) | (form.data if form else {})
     errors = form.errors if form else {}
     context: dict[str, Any] = {

@@ -23,7 +23,8 @@ from corlume.services.light.fields import slice_plane
 from corlume.services.placement.zone_placement import coral_light
 from corlume.services.schedule.day_light import coral_days
 from corlume.services.schedule.day_report import report_day
-from corlume.services.upkeep.forecast import forecast, forecast_days
+from corlume.services.upkeep.forecast import when_words
+from corlume.services.upkeep.forecast_jobs import known_forecast
 from corlume.services.upkeep.lamps import lamp_states
 from corlume.services.upkeep.log import entries, photo_of
 from corlume.store.database import Database
@@ -60,6 +61,7 @@ def write_book(db: Database, stored: StoredTank, measure: Measure) -> str:
     days, report = coral_days(stored, setup.hung), report_day(stored, setup)
     brightest = sorted(days, key=lambda one: -one.peak)[:LINES]
     scale = fitted_scale(stored.tank, mounted.marks, PAGES["a4"])
+    ahead = known_forecast(db, stored, today)
     surveys = [one for one in all_surveys(db, stored.id) if one.value.read()]
     context = {
         "stored": stored,
@@ -91,11 +93,8 @@ def write_book(db: Database, stored: StoredTank, measure: Measure) -> str:
             now=None,
         ),
         "lamps": lamp_states(stored, today),
-        "leaving": [
-            (one, forecast_days(today)[one.range_ends])
-            for one in forecast(db, stored, today)
-            if one.range_ends is not None
-        ],
+        "ahead": ahead,
+        "when": lambda leaving: when_words(leaving, ahead.days),
         "photos": _photos(db, stored.id),
     }
     return templates.get_template("upkeep/book.html").render(**context)

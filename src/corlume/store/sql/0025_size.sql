@@ -1,0 +1,2 @@
+-- How large a coral was when it came [m].
+ALTER TABLE corals ADD COLUMN course_across REAL;
