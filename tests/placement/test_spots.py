@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import math
 from dataclasses import replace
 
@@ -21,6 +22,7 @@ from corlume.core.light.water import Water
 from corlume.core.placement.custom_spots import CustomSpot, FragRack
 from corlume.core.placement.placement_preferences import KeptFree, PlacementPreferences, apply_preferences
 from corlume.core.placement.surface_orientation import HALFWAY, gaps_behind, orientations, reach_to, steep_spots
+from corlume.reference.coral_library import coral_library
 from corlume.services.keeping import corals, placement_choices, tanks
 from corlume.services.light.fields import par_at
 from corlume.services.placement.growth import MONTHS, clashes, grown
@@ -242,12 +244,14 @@ def test_a_held_coral_snaps_to_a_seat_and_says_what_it_would_have_there(client: 
 
 
 def test_bodies_grow_to_their_size_and_clashes_are_those_that_sting(db: Database) -> None:
-    stored = tanks.open_tank(db, 1)
-    for coral_id, body in grown(stored).items():
-        card = stored.coral(coral_id).value.card
+    stored, today = tanks.open_tank(db, 1), datetime.date(2026, 11, 30)
+    for coral_id, body in grown(stored, today).items():
+        coral = stored.coral(coral_id).value
+        card, came = coral.card, coral.course.bought
+        years = max(0, (today - came).days) / 365.25 if came else 0.0
         assert len(body.across) == len(MONTHS)
         assert list(body.across) == sorted(body.across)
-        assert body.across[0] == pytest.approx(0.25 * card.size)
+        assert body.across[0] == pytest.approx(0.25 * card.size + years * coral_library()[card.name].growth)
         assert body.across[-1] <= card.size
     stung = {s.id for s in states(stored, stored.setup().hung) if any(r.rule == "neighbour" for r in s.trouble)}
     met = clashes(stored)

@@ -11,7 +11,7 @@ from scipy.integrate import solve_ivp
 from starlette.testclient import TestClient
 
 from corlume.core.light.geometry import Tank
-from corlume.core.schedule.heat import capacity, daily_rise, losses, narrowed, warming
+from corlume.core.schedule.heat import capacity, chiller, daily_rise, hood_air, losses, narrowed, warming
 
 TANK = Tank(1.5, 0.65, 0.56)
 BLOCK = np.where((np.arange(1440) >= 600) & (np.arange(1440) < 1140), 200.0, 0.0)
@@ -52,6 +52,19 @@ def test_ranges_are_in_order_and_a_measured_rise_narrows_them() -> None:
     assert narrowed(TANK, BLOCK, 0.25, known).high >= cooled - 1e-9  # type: ignore[union-attr]
     for wrong in (0.0, -1.0, math.nan, 30.0):  # a chiller, a typing error, a heater
         assert narrowed(TANK, BLOCK, 0.25, wrong) is None
+
+
+def test_a_chiller_takes_up_what_is_not_lost_and_air_carries_the_rest() -> None:
+    """By hand: 200 W for nine hours, 60 W of it light; held half a degree up; a canopy 5 K warmer than the room."""
+    slow, fast = losses(TANK)
+    found = chiller(TANK, BLOCK, 0.3, 0.5)
+    assert found.low == pytest.approx(max(0.0, 60 - 0.5 * fast))
+    assert found.high == pytest.approx(60 + 0.3 * 140 - 0.5 * slow)
+    assert found.energy_high == pytest.approx(found.high * 9 / 1000 / 1.5)
+    assert hood_air(BLOCK, 0.3) * 3600 == pytest.approx(140 / (1.2 * 1005 * 5) * 3600)
+    # held there, the water rises no further: the balance with that much taken out
+    held = (60 + 0.3 * 140) * (BLOCK > 0) - found.high * (BLOCK > 0)
+    assert daily_rise(held, capacity(TANK), slow) <= 0.5
 
 
 def test_the_page_compares_setups_and_refuses_another_unit_by_its_field(client: TestClient) -> None:

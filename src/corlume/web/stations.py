@@ -27,6 +27,7 @@ from corlume.web.pages.survey import (
 from corlume.web.pages.upkeep import (
     book,
     cleaning,
+    costs,
     follow_up,
     forecast,
     lamps,
@@ -56,7 +57,7 @@ SURVEY = (
     photos.router, balance.router, rental_week.router, without_meter.router, take_readings.router,
     repeated_survey.router, surveys.router
 )  # fmt: skip
-LOG_PAGES = (book.router, follow_up.router, light_cause.router, substitute.router, forecast.router, reminders.router)
+LOG_PAGES = tuple(one.router for one in (book, costs, follow_up, light_cause, substitute, forecast, reminders))
 CORALS = (
     coral_library.router,
     shop.router,

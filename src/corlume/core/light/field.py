@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from corlume.core.cache import cached
 from corlume.core.light import field_kernel
 from corlume.core.light.emitter import Emitter
-from corlume.core.light.geometry import Tank
+from corlume.core.light.geometry import Colony, Tank
 from corlume.core.light.interreflection import Interreflection, find_interreflection
 from corlume.core.light.lobe import Beam
 from corlume.core.light.pane_reflection import return_table
@@ -63,12 +63,18 @@ class Medium:
             rim=tank.rim_height,
             strips=tuple(tank.strips()),
             rock=rock,
-            discs=np.array([(c.x, c.y, c.depth, c.radius, c.passes) for c in tank.colonies]).reshape(-1, 5),
+            discs=disc_rows(tank.colonies),
             plates=np.array(tank.plates, dtype=np.float64).reshape(-1, 6),
             scatter=find_interreflection(tank, panes, rock) if tank.sand_albedo or tank.rock_albedo else None,
             cover=tank.cover,
             correction=tank.correction,
         )
+
+
+def disc_rows(colonies: Sequence[Colony]) -> Array:
+    """Discs of colonies as rows (n, 5) of x, y, depth, radius [m] and share passed [-], the highest first."""
+    rows = np.array([(c.x, c.y, c.depth, c.radius, c.passes) for c in colonies]).reshape(-1, 5)
+    return rows[np.argsort(rows[:, 2], kind="stable")]
 
 
 def unit_field(medium: Medium, emitter: Emitter, points: Array, *, step: float = 0.35) -> Array:

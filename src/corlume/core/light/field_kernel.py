@@ -121,19 +121,20 @@ def _past_discs(
     px: float, py: float, d: float, qx: float, qy: float, length: float, width: float, discs: Array
 ) -> float:
     """Share of a ray left by discs of colonies (x, y, depth, radius, share passed) from its entry q to the point p at
-    depth d [-].
+    depth d [-]; the highest disc comes first.
     """
     passed = 1.0
     for k in range(discs.shape[0]):
         if discs[k, 2] >= d - 1e-4:
-            continue
+            break
         down = max(0.0, discs[k, 2]) / d
         # where the ray crosses the disc's depth, folded back into the real tank
         x, y = qx + down * (px - qx), qy + down * (py - qy)
-        i, j = math.floor(x / length), math.floor(y / width)
-        x, y = x - i * length, y - j * width
-        dx = (x if i % 2 == 0 else length - x) - discs[k, 0]
-        dy = (y if j % 2 == 0 else width - y) - discs[k, 1]
+        if x < 0.0 or x > length or y < 0.0 or y > width:
+            i, j = math.floor(x / length), math.floor(y / width)
+            x, y = x - i * length, y - j * width
+            x, y = x if i % 2 == 0 else length - x, y if j % 2 == 0 else width - y
+        dx, dy = x - discs[k, 0], y - discs[k, 1]
         if dx * dx + dy * dy < discs[k, 3] * discs[k, 3]:
             passed *= discs[k, 4]
             if passed == 0.0:

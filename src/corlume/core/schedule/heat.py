@@ -28,6 +28,12 @@ FAN = (40.0, 90.0)
 """The same at the surface with a fan that blows across it [W/m2/K]; from memory."""
 FROM_HOOD = (0.0, 0.3)
 """Share of the heat above the water that comes down to it: open, and under a closed canopy [-]; our estimate."""
+CHILLER_COP = (1.5, 3.0)
+"""Heat that a small chiller moves for its electrical energy, poor and good [-]; from memory."""
+AIR = 1.2 * 1005.0
+"""Heat capacity of air [J/m3/K]; from memory."""
+HOOD_WARMER = 5.0
+"""Air that leaves a canopy is taken to be so much warmer than the room [K]; our estimate."""
 WIDE = 4.0
 """Losses that are this factor beyond the range are not believed [-]."""
 
@@ -109,3 +115,35 @@ def narrowed(tank: Tank, power: Array, into_water: float, measured: float) -> Wa
             for with_fan, without in zip(FAN, SURFACE, strict=True):
                 rises.append(daily_rise(heat, capacity(tank), found + surface * (with_fan - without)))
     return Warming(min(rises), max(rises)) if rises else None
+
+
+@dataclass(frozen=True, slots=True)
+class Chiller:
+    """What a chiller takes up to hold the water: cooling power from the best case to the worst [W], and its own
+    electrical energy a day [kWh].
+    """
+
+    low: float
+    high: float
+    energy_low: float
+    energy_high: float
+
+
+def chiller(tank: Tank, power: Array, into_water: float, hold: float) -> Chiller:
+    """Cooling that keeps the daily rise within ``hold`` [K]: the heat that comes in less what is lost at that excess.
+
+    ``power`` and ``into_water`` as for ``warming``; pumps, heater and a warm room come on top.
+    """
+    cooling, energy = list[float](), list[float]()
+    for share, loss, worth in zip(FROM_HOOD, losses(tank)[::-1], CHILLER_COP[::-1], strict=True):
+        taken = np.maximum(0.0, (into_water + share * (1.0 - into_water)) * power - loss * hold)
+        cooling.append(float(taken.max(initial=0.0)))
+        energy.append(float(taken.mean()) * 24 / 1000 / worth)
+    return Chiller(cooling[0], cooling[1], energy[0], energy[1])
+
+
+def hood_air(power: Array, into_water: float, warmer: float = HOOD_WARMER) -> float:
+    """Air that carries the heat above the water out of a canopy at its greatest, so much ``warmer`` than the room [K]
+    [m3/s]: power over density, specific heat and warming.
+    """
+    return (1.0 - into_water) * float(power.max(initial=0.0)) / (AIR * warmer)

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from corlume.core.cache import cached
 from corlume.core.judging.intent import Places
 from corlume.core.light.emitter import Emitter
-from corlume.core.light.field import Medium, Sensor, Strip, channel_fields
+from corlume.core.light.field import Medium, Sensor, Strip, channel_fields, disc_rows
 from corlume.core.light.fixture import Fixture, bodies_below
 from corlume.core.light.geometry import Tank
 from corlume.services.light.points import PlaneSpec, SliceKind, axes_of, points_of, rock_mask, surfaces_of
@@ -204,6 +204,7 @@ def medium_of(tank: Tank) -> Medium:
     if tank.colonies or tank.plates:
         # what comes back from the floor does not wait for a coral or a rack to be moved
         bare = medium_of(replace(tank, colonies=(), plates=()))
-        discs = np.array([(c.x, c.y, c.depth, c.radius, c.passes) for c in tank.colonies]).reshape(-1, 5)
-        return replace(bare, discs=discs, plates=np.array(tank.plates, dtype=np.float64).reshape(-1, 6))
+        return replace(
+            bare, discs=disc_rows(tank.colonies), plates=np.array(tank.plates, dtype=np.float64).reshape(-1, 6)
+        )
     return Medium.of(tank)

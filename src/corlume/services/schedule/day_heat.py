@@ -8,17 +8,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.schedule.day_checks import MINUTES
-from corlume.core.schedule.heat import Warming, narrowed, warming
+from corlume.core.schedule.heat import Chiller, Warming, chiller, hood_air, narrowed, warming
 from corlume.services.light.points import same_tank
 from corlume.services.light.spill import light_watts
 from corlume.services.schedule.day_light import power_by_group
 from corlume.store.tanks import StoredSetup, StoredTank
 
+HOLD = 0.5
+"""A chiller holds the water within so much [K]; our estimate."""
+
 
 @dataclass(frozen=True, slots=True)
 class SetupHeat:
-    """Heat of a setup: energy of a day [kWh], the share that enters the water as light [-], and the daily rise without
-    and with a fan.
+    """Heat of a setup: energy of a day [kWh], the share that enters the water as light [-], the daily rise without and
+    with a fan, what a chiller does that holds it within ``HOLD``, and the air that a canopy needs [m3/s].
     """
 
     setup: StoredSetup
@@ -26,6 +29,8 @@ class SetupHeat:
     into_water: float
     plain: Warming
     fan: Warming
+    chiller: Chiller
+    air: float
 
 
 def setup_heat(stored: StoredTank, setup: StoredSetup) -> SetupHeat:
@@ -33,7 +38,8 @@ def setup_heat(stored: StoredTank, setup: StoredSetup) -> SetupHeat:
     power, share = _power(stored, setup)
     tank = stored.tank
     plain, fan = warming(tank, power, share), warming(tank, power, share, fan=True)
-    return SetupHeat(setup, float(power.mean()) * 24 / 1000, share, plain, fan)
+    energy = float(power.mean()) * 24 / 1000
+    return SetupHeat(setup, energy, share, plain, fan, chiller(tank, power, share, HOLD), hood_air(power, share))
 
 
 def measured_heat(stored: StoredTank, setup: StoredSetup, rise: float) -> Warming | None:

@@ -1,13 +1,14 @@
 """The tank run forward month by month: corals grow, shade each other and shelter each other from the flow, lamps fade,
 glass dims, and lamps that are changed bring a jump.
 
-Every coral is at the size of its day; the switch "shade of grown corals", which takes all as mature at once, is left out.
+Every coral has the size of its day; the switch "shade of grown corals", which takes all as mature at once, is left out.
 Shade depends on growth alone, so it is computed once along the growth and read off for each pace; see ``PACES``.
 """
 
 from __future__ import annotations
 
 import datetime
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -52,6 +53,9 @@ NEAR = 0.08
 BASE_DARK = 0.5
 """A coral's own base is in the dark with less than this share of the start of its range [-]; our estimate."""
 
+BASE_EVERY = 6
+"""The light at the base is worked out every so many months."""
+
 
 @dataclass(frozen=True, slots=True)
 class Meeting:
@@ -71,7 +75,6 @@ class CoralForecast:
     kept, left : PAR with lamps changed and parts cleaned when they are due, and with neither [umol/m2/s].
     low, high : limits of ``left`` by the pace of growth and by the uncertainty of PAR, one at a time.
     sd : relative uncertainty of the present PAR [-]; ``fed`` whether it lives off food.
-    base : PAR at its own foot under its body [umol/m2/s].
     across, height : its size [m]; ``flow`` its speed, NaN where it is not known [m/s].
     leaves, leaves_kept : when it leaves its range with neither, and with both, by the pace of growth; None for never,
         and for corals that live off food.
@@ -89,7 +92,6 @@ class CoralForecast:
     high: Array
     sd: float
     fed: bool
-    base: Array
     across: Array
     height: Array
     flow: Array
@@ -133,10 +135,13 @@ def forecast_days(today: datetime.date) -> list[datetime.date]:
     return [today + datetime.timedelta(days=round(month * MONTH)) for month in range(AHEAD + 1)]
 
 
-def growth_steps(until: float) -> list[float]:
-    """Months of growth at the usual pace at which shade is computed, from today until all are mature."""
-    steps = [*range(25), *range(26, 49, 2), *range(51, round(AHEAD * PACES["fast"]) + 1, 3)]
-    return [float(step) for step in steps if step == 0 or step - 3 < until]
+def growth_steps(until: float, coarse: int = 1) -> list[float]:
+    """Months of growth at the usual pace at which shade is computed, until all are mature: every month, or after the
+    first year every so many; and every third beyond ``AHEAD``, where fast growth alone comes.
+    """
+    last = min(math.ceil(until), round(AHEAD * PACES["fast"]))
+    steps = (*range(12), *range(12, AHEAD, coarse), *range(AHEAD, last, 3))
+    return [float(step) for step in (*(step for step in steps if step < last), last)]
 
 
 class TankAhead:
@@ -167,24 +172,26 @@ class TankAhead:
         self.steps = growth_steps(self.corals.mature_after())
 
     def light(self, steps: Sequence[float] | None = None, told: Told = lambda _: None) -> Array:
-        """PAR (steps, fixtures, 2, n) of each fixture, as new and clean, at the tops and at the feet of the corals."""
+        """PAR (steps, fixtures, n) of each fixture, as new and clean, at the tops of the corals [umol/m2/s]."""
         steps = self.steps if steps is None else steps
-        found = np.zeros((len(steps), len(self.fixtures), 2, len(self.ids)))
+        found, feet = np.zeros((len(steps), len(self.fixtures), len(self.ids))), self.corals.feet
         for k, step in enumerate(steps):
             told(k / len(steps))
-            found[k] = self._light_at(step)
+            tops = self.corals.tops(step)
+            buried = self.tank.in_rock(tops)
+            tops[buried] = feet[buried]
+            found[k] = self._light_at(step, tops, self.corals.ways)
         return found
 
-    def _light_at(self, step: float) -> Array:
-        feet, ways = self.corals.feet, self.corals.ways
-        tops = self.corals.tops(step)
-        buried = self.tank.in_rock(tops)
-        tops[buried] = feet[buried]
+    def base_light(self, steps: Sequence[float], which: Sequence[int]) -> Array:
+        """PAR (steps, fixtures, m) at the feet of some corals by index, under their own bodies [umol/m2/s]."""
+        feet, ways = self.corals.feet[list(which)], self.corals.ways[list(which)]
+        return np.array([self._light_at(step, feet, ways) for step in steps])
+
+    def _light_at(self, step: float, points: Array, ways: Array) -> Array:
         grown = replace(self.tank, colonies=self.corals.discs(step))
-        points, normals = np.concatenate([tops, feet]), np.concatenate([ways, ways])
         level = bool((ways[:, 2] > 1.0 - 1e-12).all())
-        parts = parts_at(grown, self.fixtures, points, normals=None if level else normals)
-        return parts.reshape(len(self.fixtures), 2, len(self.ids))
+        return parts_at(grown, self.fixtures, points, normals=None if level else ways)
 
     def flow_left(self, steps: Sequence[float], ways: Array) -> Array:
         """Share (steps, n) of today's speed that is left behind the others as they grow [-]."""
@@ -226,11 +233,11 @@ def forecast(db: Database, stored: StoredTank, today: datetime.date, told: Told 
     months = np.arange(AHEAD + 1.0)
     by_pace = {pace: at_months(ahead.steps, light, factor * months) for pace, factor in PACES.items()}
     sd = coral_uncertainty(stored)
-    courses = {worn: np.array([np.einsum("mfn,mf->mn", by_pace[pace][:, :, 0], wear) for pace in PACES])
+    courses = {worn: np.array([np.einsum("mfn,mf->mn", by_pace[pace], wear) for pace in PACES])
                for worn, wear in (("kept", kept), ("left", left))}  # fmt: skip
     maintained, likely = courses["kept"][0], courses["left"][0]
     ends = np.array([*courses["left"], likely * (1 - sd), likely * (1 + sd)])
-    base = np.einsum("mfn,mf->mn", by_pace["usual"][:, :, 1], kept)
+    base_dark = _base_dark(ahead, kept, months)
     sizes = {pace: np.array([ahead.corals.across(factor * m) for m in months]) for pace, factor in PACES.items()}
     tall = np.array([ahead.corals.heights(m) for m in months])
     flow = _flow_over(ahead, months)
@@ -244,8 +251,6 @@ def forecast(db: Database, stored: StoredTank, today: datetime.date, told: Told 
             sorted((day, par) for day, spot, par in read
                    if coral.place is not None and np.linalg.norm(np.subtract(spot.place, tuple(coral.place))) <= NEAR)
         )  # fmt: skip
-        dark = np.flatnonzero((base[:, k] < BASE_DARK * coral.card.par_low) & (maintained[:, k] >= coral.card.par_low))
-        branches = ahead.corals.bodies[k, 1] > 0 and not food
         found.append(
             CoralForecast(
                 id=coral_id,
@@ -257,7 +262,6 @@ def forecast(db: Database, stored: StoredTank, today: datetime.date, told: Told 
                 high=ends[:, :, k].max(axis=0),
                 sd=float(sd[k]),
                 fed=food,
-                base=base[:, k],
                 across=sizes["usual"][:, k],
                 height=tall[:, k],
                 flow=flow["usual"][:, k],
@@ -265,11 +269,24 @@ def forecast(db: Database, stored: StoredTank, today: datetime.date, told: Told 
                 leaves_kept=None if food else when_leaving(coral.card, courses["kept"][:, :, k]),
                 meets=_meetings(ahead, k, sizes, numbers),
                 flow_off=_flow_off(coral, [flow[pace][:, k] for pace in PACES]),
-                base_dark=int(dark[0]) if len(dark) and branches else None,
+                base_dark=None if food else base_dark.get(k),
                 readings=near,
             )
         )
     return Forecast(tuple(days), tuple(sorted(found, key=_soonest)))
+
+
+def _base_dark(ahead: TankAhead, kept: Array, months: Array) -> dict[int, int]:
+    """The month from which the base of each branching coral is in the dark under its branches, by its index."""
+    branching = np.flatnonzero(ahead.corals.bodies[:, 1] > 0).tolist()
+    steps = sorted({*np.arange(0.0, ahead.steps[-1], BASE_EVERY).tolist(), ahead.steps[-1]})
+    light = at_months(steps, ahead.base_light(steps, branching), months)
+    found = {}
+    for k, base in zip(branching, np.einsum("mfn,mf->nm", light, kept), strict=True):
+        dark = np.flatnonzero(base < BASE_DARK * ahead.stored.coral(ahead.ids[k]).value.card.par_low)
+        if len(dark) and dark[0] > 0:
+            found[k] = int(dark[0])
+    return found
 
 
 def _soonest(one: CoralForecast) -> tuple[float, float]:

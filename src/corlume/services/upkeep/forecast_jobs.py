@@ -1,4 +1,4 @@
-"""The forecast of a tank and the remedies for a coral, worked out beside the pages and kept while nothing changes."""
+"""The forecast of a tank and suggestions for a coral, worked out beside the pages and kept while nothing changes."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from corlume.services.jobs import Job, Queue, owner_of
+from corlume.services.upkeep.coral_suggestions import suggestions
 from corlume.services.upkeep.forecast import Forecast, forecast
-from corlume.services.upkeep.remedies import remedies
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
 
@@ -20,7 +20,7 @@ FORECASTS = Queue("forecast")
 
 @dataclass(frozen=True, slots=True)
 class ForecastWork:
-    """State of a forecast, or of the remedies for a coral, with the share done [-] and the result."""
+    """State of a forecast, or of the suggestions for a coral, with the share done [-] and the result."""
 
     state: Literal["none", "working", "done", "failed"]
     done: float = 0.0
@@ -28,7 +28,7 @@ class ForecastWork:
 
 
 def begin(db: Database, stored: StoredTank, today: datetime.date, coral: int | None = None) -> None:
-    """Begin a forecast, or to look for remedies for a coral, unless that is done or under way."""
+    """Begin a forecast, or to look for suggestions for a coral, unless that is done or under way."""
     if look(db, stored, today, coral).state in ("working", "done"):
         return
 
@@ -38,7 +38,7 @@ def begin(db: Database, stored: StoredTank, today: datetime.date, coral: int | N
             return
         known = look(db, stored, today).result or forecast(db, stored, today, lambda part: job.tell(0.5 * part))
         one = next((one for one in known.corals if one.id == coral), None)
-        job.result = remedies(stored, today, one, lambda part: job.tell(0.5 + 0.5 * part)) if one else ()
+        job.result = suggestions(stored, today, one, lambda part: job.tell(0.5 + 0.5 * part)) if one else ()
 
     FORECASTS.begin(Job(owner_of(db, stored.id), _key(coral), _about(stored, today)), run)
 
@@ -69,7 +69,7 @@ def known_forecast(db: Database, stored: StoredTank, today: datetime.date) -> Fo
 
 
 def _key(coral: int | None) -> Hashable:
-    return "forecast" if coral is None else ("remedies", coral)
+    return "forecast" if coral is None else ("suggestions", coral)
 
 
 def _about(stored: StoredTank, today: datetime.date) -> str:

@@ -9,7 +9,7 @@ from fastapi.responses import HTMLResponse
 
 from corlume.formats.measure import parse_number
 from corlume.services.keeping import tanks
-from corlume.services.schedule.day_heat import measured_heat, setup_heat
+from corlume.services.schedule.day_heat import HOLD, measured_heat, setup_heat
 from corlume.web.request.page import Db, Looked, RowId, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/day/heat")
@@ -51,5 +51,6 @@ def show_heat(
         "rise": rise,
         "left": measured_heat(stored, looked, rise) if rise is not None else None,
         "wide": WIDE_SWING,
+        "hold": HOLD,
     }
     return page(request, "schedule/heat.html", context, tank=stored, setup=looked, status=422 if faults else 200)

@@ -11,8 +11,8 @@ from fastapi.responses import HTMLResponse, JSONResponse
 from corlume.core.placement.coral_growth import PACES
 from corlume.services.keeping import tanks
 from corlume.services.upkeep import forecast_jobs
+from corlume.services.upkeep.coral_suggestions import SPARE, WORTH
 from corlume.services.upkeep.forecast import Forecast, when_words
-from corlume.services.upkeep.remedies import SPARE, WORTH
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.forecast import SLIDER_STEP, draw_bodies, draw_forecast
@@ -27,7 +27,7 @@ AT_ONCE = 1.5
 
 @router.get("")
 def show_forecast(request: Request, db: Db, tank_id: RowId, coral: RowId | None = None) -> HTMLResponse:
-    """All placed corals over five years, and remedies for a chosen one."""
+    """All placed corals over five years, and suggestions for a chosen one."""
     stored, today = tanks.open_tank(db, tank_id), datetime.date.today()
     if coral is not None:
         stored.coral(coral)
@@ -38,14 +38,14 @@ def show_forecast(request: Request, db: Db, tank_id: RowId, coral: RowId | None 
         chosen = next((one for one in found.corals if one.id == coral), None)
         if coral is not None and chosen is None:
             raise NotFound(f"no placed coral {coral}")
-        remedies = forecast_jobs.soon(db, stored, today, coral, wait=AT_ONCE) if chosen else None
-        context |= {"chosen": chosen, "remedies": remedies, "spare": SPARE, "worth": WORTH}
+        suggestions = forecast_jobs.soon(db, stored, today, coral, wait=AT_ONCE) if chosen else None
+        context |= {"chosen": chosen, "suggestions": suggestions, "spare": SPARE, "worth": WORTH}
     return page(request, "upkeep/forecast.html", context, tank=stored)
 
 
 @router.post("/{what}/begin")
 def begin_forecast(db: Db, tank_id: RowId, what: str) -> JSONResponse:
-    """Begin to run the tank forward, or to look for remedies for a coral by its id."""
+    """Begin to run the tank forward, or to look for suggestions for a coral by its id."""
     stored = tanks.open_tank(db, tank_id)
     forecast_jobs.begin(db, stored, datetime.date.today(), _coral(stored, what))
     return JSONResponse({"begun": what})

@@ -1,4 +1,4 @@
-"""What keeps a coral in its target range for the years to come, each remedy run forward and priced, the cheapest first."""
+"""What keeps a coral in its target range in the years to come, each change run forward and priced, cheapest first."""
 
 from __future__ import annotations
 
@@ -19,15 +19,23 @@ from corlume.core.placement.surface_orientation import orientations
 from corlume.services.keeping.coral_types import lives_off_food
 from corlume.services.placement.better_spot import find_better_spot
 from corlume.services.search.costs import five_year_costs, lamp_costs
-from corlume.services.upkeep.forecast import AHEAD, CoralForecast, TankAhead, at_months, forecast_days, wear_over
+from corlume.services.upkeep.forecast import (
+    AHEAD,
+    CoralForecast,
+    TankAhead,
+    at_months,
+    forecast_days,
+    growth_steps,
+    wear_over,
+)
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
-RemedyKind = Literal["clean", "lamps", "upkeep", "trim", "move", "level", "fixture"]
-EFFORT: tuple[RemedyKind, ...] = ("clean", "trim", "move", "level", "lamps", "upkeep", "fixture")
-"""Of remedies that cost the same, this order: what disturbs the tank least first; ours."""
-EVERY = 3
-"""Remedies are run forward at every so many steps of growth."""
+SuggestionKind = Literal["clean", "lamps", "upkeep", "trim", "move", "level", "fixture"]
+EFFORT: tuple[SuggestionKind, ...] = ("clean", "trim", "move", "level", "lamps", "upkeep", "fixture")
+"""Of suggestions that cost the same, this order: what disturbs the tank least first; ours."""
+COARSE = 3
+"""Suggestions are run forward by so many months of growth after the first year."""
 SHADES = 0.03
 """A coral shades another when it takes so much of its light [-]; ours."""
 MOST_SHADERS, MOST_LOOKED_AT = 3, 8
@@ -35,12 +43,12 @@ MOST_SHADERS, MOST_LOOKED_AT = 3, 8
 SPARE = 1.03
 """A level is raised by so much more than what is just enough [-]; ours."""
 WORTH = 3
-"""A remedy helps that keeps a coral in range for so many months more [months]; ours."""
+"""A suggestion helps that keeps a coral in range for so many months more [months]; ours."""
 YEARS = AHEAD / 12
 
 
 @dataclass(frozen=True, slots=True)
-class Remedy:
+class Suggestion:
     """Something that can be done for a coral.
 
     Parameters
@@ -53,7 +61,7 @@ class Remedy:
     helps : whether it keeps the coral in range for longer.
     """
 
-    kind: RemedyKind
+    kind: SuggestionKind
     words: str
     cost: float | None
     until: int | None
@@ -84,10 +92,10 @@ class _Case:
         return forecast_days(self.today)
 
 
-def remedies(
+def suggestions(
     stored: StoredTank, today: datetime.date, one: CoralForecast, told: Callable[[float], object] = lambda _: None
-) -> tuple[Remedy, ...]:
-    """Remedies for a coral that leaves its range, those that help and cost least first; none for one that stays.
+) -> tuple[Suggestion, ...]:
+    """Suggestions for a coral that leaves its range, those that help and cost least first; none for one that stays.
 
     What only neglect would bring about is met by cleaning and new lamps when they are due; everything else is computed
     for lamps and parts that are kept up.
@@ -98,7 +106,7 @@ def remedies(
         return ()
     ahead = TankAhead(stored, today)
     case = _Case(stored, today, ahead, one, ahead.ids.index(one.id), due.likely, due.weak)
-    found, ways = list[Remedy](), (_upkeep,) if due is left else (_trim, _move, _level, _fixture)
+    found, ways = list[Suggestion](), (_upkeep,) if due is left else (_trim, _move, _level, _fixture)
     for k, way in enumerate(ways):
         told(k / len(ways))
         if way is not _fixture or not any(one.helps and one.kind == "level" for one in found):
@@ -106,8 +114,8 @@ def remedies(
     return tuple(sorted(found, key=_cheapest))
 
 
-def _cheapest(one: Remedy) -> tuple[bool, bool, bool, float, int]:
-    """Remedies that help first, those that harm no other coral before the rest, then by cost and effort."""
+def _cheapest(one: Suggestion) -> tuple[bool, bool, bool, float, int]:
+    """Suggestions that help first, those that harm no other coral before the rest, then by cost and effort."""
     return not one.helps, bool(one.harmed), one.cost is None, max(0.0, one.cost or 0.0), EFFORT.index(one.kind)
 
 
@@ -115,22 +123,22 @@ def _run(case: _Case, ahead: TankAhead, wear: Array | None = None, levels: Array
     """PAR (months, n) of all corals, lamps and parts kept up unless a ``wear`` (months, fixtures) is given; ``levels``
     (months, fixtures) multiply the fixtures.
     """
-    steps = ahead.steps[::EVERY] + ahead.steps[-1:] * bool((len(ahead.steps) - 1) % EVERY)
-    light = at_months(steps, ahead.light(steps)[:, :, 0], np.arange(AHEAD + 1.0))
+    steps = growth_steps(ahead.corals.mature_after(), COARSE)
+    light = at_months(steps, ahead.light(steps), np.arange(AHEAD + 1.0))
     if wear is None:
         wear = wear_over(case.stored.upkeep.kept_up(case.today, case.days[-1]), ahead, case.days)
     return np.asarray(np.einsum("mfn,mf->mn", light, wear if levels is None else wear * levels))
 
 
-def _remedy(
+def _suggestion(
     case: _Case,
-    kind: RemedyKind,
+    kind: SuggestionKind,
     words: str,
     cost: float | None,
     par: Array,
     before: Array,
     lengths: dict[str, float] | None = None,
-) -> Remedy:
+) -> Suggestion:
     mine = par[:, case.index]
     out = np.flatnonzero(_out(case.card, mine[case.month :]))
     until = case.month + int(out[0]) if len(out) else None
@@ -141,7 +149,7 @@ def _remedy(
         if k != case.index and longer >= WORTH and not lives_off_food(case.stored, coral.card):
             harmed.append((1 + [kept.id for kept in case.stored.corals].index(coral_id), coral))
     helps = until is None or until >= case.month + WORTH
-    return Remedy(kind, words, cost, until, mine, tuple(harmed), helps, lengths or {})
+    return Suggestion(kind, words, cost, until, mine, tuple(harmed), helps, lengths or {})
 
 
 def _out(card: CoralCard, par: Array) -> NDArray[np.bool_]:
@@ -149,13 +157,13 @@ def _out(card: CoralCard, par: Array) -> NDArray[np.bool_]:
     return outside
 
 
-def _upkeep(case: _Case) -> Iterator[Remedy]:
+def _upkeep(case: _Case) -> Iterator[Suggestion]:
     """Cleaning when it is due, new lamps when they are due, and both."""
     upkeep, days = case.stored.upkeep, case.days
     kept = upkeep.kept_up(case.today, days[-1])
     before = _run(case, case.ahead, wear_over(upkeep, case.ahead, days))
     lamps = YEARS * lamp_costs(case.stored, case.stored.setup().hung)
-    plans: list[tuple[RemedyKind, str, float, object]] = []
+    plans: list[tuple[SuggestionKind, str, float, object]] = []
     if len(kept.cleanings) > len(upkeep.cleanings):
         words = "Clean each part when it is due."
         plans.append(("clean", words, 0.0, replace(upkeep, cleanings=kept.cleanings)))
@@ -165,10 +173,10 @@ def _upkeep(case: _Case) -> Iterator[Remedy]:
         plans.append(("upkeep", "Clean parts and change lamps when they are due.", lamps, kept))
     for kind, words, cost, worn in plans:
         par = _run(case, case.ahead, wear_over(worn, case.ahead, days))  # type: ignore[arg-type]
-        yield _remedy(case, kind, words, cost, par, before)
+        yield _suggestion(case, kind, words, cost, par, before)
 
 
-def _trim(case: _Case) -> Iterator[Remedy]:
+def _trim(case: _Case) -> Iterator[Suggestion]:
     """Corals that shade it kept at their present size; itself where it grows up into light that is too strong."""
     which = _shaders(case) if case.weak else [case.one.id]
     if not which:
@@ -177,7 +185,7 @@ def _trim(case: _Case) -> Iterator[Remedy]:
     named = [f"{1 + numbers.index(i)} {escape_slots(case.stored.coral(i).value.card.name)}" for i in which]
     words = f"Trim {' and '.join(named)} to the present size as {'they grow' if len(named) > 1 else 'it grows'}."
     par = _run(case, TankAhead(case.stored, case.today, trimmed=which))
-    yield _remedy(case, "trim", words, 0.0, par, _run(case, case.ahead))
+    yield _suggestion(case, "trim", words, 0.0, par, _run(case, case.ahead))
 
 
 def _shaders(case: _Case) -> list[int]:
@@ -188,15 +196,15 @@ def _shaders(case: _Case) -> list[int]:
     discs = np.array([disc.depth for disc in corals.discs(step)])
     above = (discs < top[2]) & (np.arange(len(feet)) != case.index)
     near = [k for k in np.argsort(aside).tolist() if above[k]][:MOST_LOOKED_AT]
-    plain = case.ahead.light([step])[0, :, 0, case.index].sum()
+    plain = case.ahead.light([step])[0, :, case.index].sum()
     gains = []
     for k in near:
         trimmed = TankAhead(case.stored, case.today, trimmed=[case.ahead.ids[k]])
-        gains.append((float(trimmed.light([step])[0, :, 0, case.index].sum() / max(plain, 1e-9)) - 1.0, k))
+        gains.append((float(trimmed.light([step])[0, :, case.index].sum() / max(plain, 1e-9)) - 1.0, k))
     return [case.ahead.ids[k] for gain, k in sorted(gains, reverse=True)[:MOST_SHADERS] if gain > SHADES]
 
 
-def _move(case: _Case) -> Iterator[Remedy]:
+def _move(case: _Case) -> Iterator[Suggestion]:
     """Another spot for it, while the others stay."""
     stored, setup = case.stored, case.stored.setup()
     spot = find_better_spot(stored, setup, case.one.id, float(case.one.kept[0]), "darker" if case.weak else "paler")
@@ -208,10 +216,10 @@ def _move(case: _Case) -> Iterator[Remedy]:
     x, y, depth = spot.place
     words = f"Move it to {escape_slots(spot.name)}: {{x}} from left, {{y}} from front, {{depth}} deep."
     lengths = {"x": x, "y": y, "depth": depth}
-    yield _remedy(case, "move", words, 0.0, _run(case, moved), _run(case, case.ahead), lengths)
+    yield _suggestion(case, "move", words, 0.0, _run(case, moved), _run(case, case.ahead), lengths)
 
 
-def _level(case: _Case) -> Iterator[Remedy]:
+def _level(case: _Case) -> Iterator[Suggestion]:
     """Fixtures that dim at another level once it leaves its range: the one that gives it most, and all alike."""
     hung = case.stored.setup().hung
     dims = [k for k, fixture in enumerate(hung) if fixture.dimmable and fixture.output > 0]
@@ -219,7 +227,7 @@ def _level(case: _Case) -> Iterator[Remedy]:
         return
     wear = wear_over(case.stored.upkeep.kept_up(case.today, case.days[-1]), case.ahead, case.days)
     before = _run(case, case.ahead, wear)
-    share = case.ahead.light([case.ahead.steps[-1]])[0, :, 0, case.index]
+    share = case.ahead.light([case.ahead.steps[-1]])[0, :, case.index]
     strongest = max(dims, key=lambda k: float(share[k]))
     for which in ([strongest], dims)[: 2 if len(dims) > 1 else 1]:
         alone = np.zeros_like(wear)
@@ -240,15 +248,15 @@ def _level(case: _Case) -> Iterator[Remedy]:
         cost = years * (case.stored.running.yearly(then) - case.stored.running.yearly(hung))
         told = ", ".join(f"{letter(k)} to {100 * then[k].output:.0f} %" for k in which)
         words = f"From {case.days[case.month]:%b %Y} set {told}."
-        yield _remedy(case, "level", words, cost, _run(case, case.ahead, wear, levels), before)
+        yield _suggestion(case, "level", words, cost, _run(case, case.ahead, wear, levels), before)
 
 
-def _fixture(case: _Case) -> Iterator[Remedy]:
+def _fixture(case: _Case) -> Iterator[Suggestion]:
     """One more of the fixture that gives it most, over it or beside, at the level that it takes."""
     stored, hung = case.stored, case.stored.setup().hung
     if not case.weak:
         return
-    share = case.ahead.light([case.ahead.steps[-1]])[0, :, 0, case.index]
+    share = case.ahead.light([case.ahead.steps[-1]])[0, :, case.index]
     like = hung[int(share.argmax())]
     new = _hung_over(case, like, hung)
     if new is None:
@@ -269,7 +277,7 @@ def _fixture(case: _Case) -> Iterator[Remedy]:
         f"Hang one more {escape_slots(like.name)}: {{x}} from left, {{y}} from front, {{h}} above the water{set_to}."
     )
     lengths = {"x": new.emitter.x, "y": new.emitter.y, "h": new.emitter.height}
-    yield _remedy(case, "fixture", words, cost, before + level * (full - before), before, lengths)
+    yield _suggestion(case, "fixture", words, cost, before + level * (full - before), before, lengths)
 
 
 def _hung_over(case: _Case, like: Fixture, hung: Sequence[Fixture]) -> Fixture | None:
