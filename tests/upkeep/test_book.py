@@ -5,8 +5,10 @@ from __future__ import annotations
 import datetime
 import io
 import re
+from html import unescape
 
 from PIL import Image
+from pypdf import PdfReader
 from starlette.testclient import TestClient
 
 from corlume.core.judging.targets import LightTargets
@@ -42,8 +44,32 @@ def test_the_book_has_all_chapters_and_no_address_outside(client: TestClient, db
     assert len(book) < 2_000_000
 
 
+def test_the_pdf_says_what_the_html_says(client: TestClient) -> None:
+    """Read back by pypdf: every heading, every coral with its PAR, every reading, on the paper of the unit."""
+    html = client.get(BOOK).text
+    answer = client.get(f"{BOOK}/pdf")
+    assert answer.headers["content-disposition"] == 'attachment; filename="tern-skerry-book.pdf"'
+    reader = PdfReader(io.BytesIO(answer.content))
+    assert [round(float(side) / 72 * 25.4) for side in reader.pages[0].mediabox[2:]] == [210, 297]
+    words = re.sub(r"\s+", " ", " ".join(page.extract_text() for page in reader.pages))
+    for heading in re.findall(r"<h[123][^>]*>([^<]+)<", html):
+        assert heading in words
+    for row in re.findall(r"<tr>(.*?)</tr>", html, re.DOTALL):
+        for cell in re.findall(r"<td>([^<]*)</td>", row):
+            plain = re.sub(r"\s+", " ", unescape(cell)).strip().replace("\u00b5", "u")
+            assert plain in words, plain
+    assert "umol/m" in words
+    assert "PAR; lines at" in words
+    assert "?" not in words
+    assert len(reader.pages) < 12
+    client.cookies.set("unit", "in")
+    inches = PdfReader(io.BytesIO(client.get(f"{BOOK}/pdf").content))
+    assert [round(float(side) / 72, 1) for side in inches.pages[0].mediabox[2:]] == [8.5, 11.0]
+
+
 def test_a_tank_without_anything_has_a_book(client: TestClient, db: Database) -> None:
     bare = tanks.create_tank(db, "Bare", Tank(0.8, 0.4, 0.4), LightTargets(), Running())
+    assert client.get(f"/tanks/{bare}/log/book/pdf").content.startswith(b"%PDF")
     book = client.get(f"/tanks/{bare}/log/book")
     assert book.status_code == 200
     for words in ("No fixtures in this setup.", "No survey yet", "No lamps recorded."):

@@ -4,20 +4,18 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
-from datetime import UTC, datetime
+from dataclasses import replace
 from html import escape
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from corlume.core.light.geometry import Tank
 from corlume.core.mounting.mounting_checks import DrillMark, Hanger
 from corlume.formats.measure import Measure
+from corlume.formats.paper import FONT, WIDTHS, Drawing, Line, Text, begin_pdf, plain_text, put_drawing
 
 if TYPE_CHECKING:
     from fpdf import FPDF
 
-FONT, FONT_FILES = "Atkinson Next", Path(__file__).parent / "fonts"
 PAGES = {"a4": (297.0, 210.0), "letter": (279.4, 215.9)}
 """Landscape pages, width and height [mm]."""
 TRUE = 1000.0
@@ -26,40 +24,6 @@ MARGIN, LEFT, TOP, GAP, RIGHT, BOTTOM = 10.0, 22.0, 20.0, 16.0, 30.0, 8.0
 TEXT, NOTE = 3.0, 4.5
 ROOMY = 300.0
 """From this scale on every mark has words of its own [mm for a metre]."""
-WIDTHS = {"edge": 0.7, "thin": 0.25, "dash": 0.3, "mark": 0.4, "drill": 0.4}
-"""Widths of the kinds of line [mm]."""
-
-
-@dataclass(frozen=True, slots=True)
-class Line:
-    """A straight line [mm]; ``kind`` is edge, thin, dash, mark or drill."""
-
-    x1: float
-    y1: float
-    x2: float
-    y2: float
-    kind: str = "thin"
-
-
-@dataclass(frozen=True, slots=True)
-class Text:
-    """A word at a place [mm]; ``anchor`` is start, middle or end."""
-
-    x: float
-    y: float
-    words: str
-    anchor: str = "middle"
-
-
-@dataclass(frozen=True, slots=True)
-class Drawing:
-    """Lines and words on paper of a size [mm]; ``scale`` is paper millimetres for a metre."""
-
-    width: float
-    height: float
-    scale: float
-    lines: tuple[Line, ...]
-    texts: tuple[Text, ...]
 
 
 def draw_mount(
@@ -188,10 +152,10 @@ OVERLAP = 10.0
 
 def to_pdf(drawing: Drawing, page: tuple[float, float], title: str, tables: Tables) -> bytes:
     """The drawing on one page of a size [mm], then its tables."""
-    pdf = _begin(page, title)
+    pdf = begin_pdf(page, title)
     pdf.add_page()
     _head(pdf, title)
-    _draw(pdf, drawing, MARGIN, MARGIN + HEAD)
+    put_drawing(pdf, drawing, MARGIN, MARGIN + HEAD)
     return _end(pdf, tables)
 
 
@@ -203,11 +167,11 @@ def to_tiles(drawing: Drawing, page: tuple[float, float], title: str, tables: Ta
     """
     wide, tall = _room(page)
     kept = tiles(drawing, page)
-    pdf = _begin(page, title)
+    pdf = begin_pdf(page, title)
     pdf.add_page()
     _head(pdf, f"{title}: how {len(kept)} pages are joined. Print at 100 %, not fitted to the page.")
     share = min(wide / drawing.width, tall / drawing.height)
-    _draw(pdf, drawing, MARGIN, MARGIN + HEAD, share)
+    put_drawing(pdf, drawing, MARGIN, MARGIN + HEAD, share)
     pdf.set_dash_pattern()
     for number, (x, y) in enumerate(kept, 1):
         left, top = MARGIN + share * x, MARGIN + HEAD + share * y
@@ -222,7 +186,7 @@ def to_tiles(drawing: Drawing, page: tuple[float, float], title: str, tables: Ta
         pdf.set_line_width(0.4)
         pdf.line(end - 100, MARGIN + 1, end, MARGIN + 1)
         with pdf.rect_clip(MARGIN, MARGIN + HEAD, wide, tall):
-            _draw(pdf, drawing, MARGIN - x, MARGIN + HEAD - y)
+            put_drawing(pdf, drawing, MARGIN - x, MARGIN + HEAD - y)
         pdf.set_dash_pattern()
         pdf.set_line_width(0.1)
         half = 0.5 * OVERLAP
@@ -259,36 +223,9 @@ def _touches(drawing: Drawing, x: float, y: float, wide: float, tall: float) -> 
     return lines or any(x <= t.x <= x + wide and y <= t.y <= y + tall for t in drawing.texts)
 
 
-def _begin(page: tuple[float, float], title: str) -> FPDF:
-    from fpdf import FPDF  # half a second, which no page waits for
-
-    pdf = FPDF(orientation="landscape", unit="mm", format=(page[1], page[0]))
-    pdf.set_creation_date(datetime(2000, 1, 1, tzinfo=UTC))  # the same sheet is the same file
-    pdf.set_auto_page_break(True, margin=12)
-    for style in ("", "B"):
-        pdf.add_font(FONT, style, FONT_FILES / f"atkinson-hyperlegible-next-{'bold' if style else 'regular'}.ttf")
-    pdf.set_title(title)
-    return pdf
-
-
 def _head(pdf: FPDF, title: str) -> None:
     pdf.set_font(FONT, "B", 10)
-    pdf.text(MARGIN, MARGIN + 2, _plain(pdf, title))
-
-
-def _draw(pdf: FPDF, drawing: Drawing, left: float, top: float, share: float = 1.0) -> None:
-    """Draw with the corner at (left, top) [mm], shrunk to a share; words are left out where they would not be read."""
-    for li in drawing.lines:
-        pdf.set_line_width(WIDTHS[li.kind])
-        pdf.set_dash_pattern(3, 2) if li.kind == "dash" else pdf.set_dash_pattern()
-        pdf.line(left + share * li.x1, top + share * li.y1, left + share * li.x2, top + share * li.y2)
-    if share < 0.5:
-        return
-    pdf.set_font(FONT, "", 8)
-    for t in drawing.texts:
-        words = _plain(pdf, t.words)
-        back = {"start": 0.0, "middle": 0.5, "end": 1.0}[t.anchor] * pdf.get_string_width(words)
-        pdf.text(left + share * t.x - back, top + share * t.y, words)
+    pdf.text(MARGIN, MARGIN + 2, plain_text(pdf, title))
 
 
 def _end(pdf: FPDF, tables: Tables) -> bytes:
@@ -297,21 +234,12 @@ def _end(pdf: FPDF, tables: Tables) -> bytes:
     pdf.add_page()
     for heading, rows in tables:
         pdf.set_font(FONT, "B", 10)
-        pdf.cell(0, 7, _plain(pdf, heading), new_x=XPos.LMARGIN, new_y=YPos.NEXT)
+        pdf.cell(0, 7, plain_text(pdf, heading), new_x=XPos.LMARGIN, new_y=YPos.NEXT)
         pdf.set_font(FONT, "", 8)
         with pdf.table(first_row_as_headings=len(rows[0]) > 1, line_height=4.5, text_align="LEFT") as table:
             for row in rows:
                 cells = table.row()
                 for text in row:
-                    cells.cell(_plain(pdf, text))
+                    cells.cell(plain_text(pdf, text))
         pdf.ln(3)
     return bytes(pdf.output())
-
-
-def _plain(pdf: FPDF, text: str) -> str:
-    """The text with a question mark for each character that the font does not have."""
-    from fpdf.fonts import TTFFont
-
-    font = pdf.fonts[FONT.lower()]
-    drawn = font.cmap if isinstance(font, TTFFont) else {}
-    return "".join(one if ord(one) in drawn else "?" for one in text)

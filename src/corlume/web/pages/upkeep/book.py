@@ -7,13 +7,18 @@ import datetime
 import re
 from functools import cache
 
+import numpy as np
 from fastapi import APIRouter
 from fastapi.responses import Response
 from markupsafe import Markup
 
 from corlume.core.message_text import letter
+from corlume.core.schedule.day_checks import MINUTES
+from corlume.formats.book_drawings import day_drawing, par_drawing, tank_drawing
+from corlume.formats.book_pdf import book_pdf
 from corlume.formats.measure import Measure
 from corlume.formats.mount_drawing import PAGES, draw_mount, fitted_scale, to_svg
+from corlume.formats.paper import Drawing
 from corlume.services.judging.judge import verdicts_in_doubt
 from corlume.services.keeping import tanks
 from corlume.services.keeping.mounting_sheet import mount_sheet
@@ -21,7 +26,7 @@ from corlume.services.keeping.surveys import all_surveys
 from corlume.services.keeping.target_zones import zones_met
 from corlume.services.light.fields import slice_plane
 from corlume.services.placement.zone_placement import coral_light
-from corlume.services.schedule.day_light import coral_days
+from corlume.services.schedule.day_light import coral_days, power_by_group
 from corlume.services.schedule.day_report import report_day
 from corlume.services.upkeep.forecast import when_words
 from corlume.services.upkeep.forecast_jobs import known_forecast
@@ -43,11 +48,43 @@ WIDTH, PHOTOS, LINES = 760.0, 8, 5
 
 @router.get("")
 def export_book(db: Db, measure: Unit, tank_id: RowId) -> Response:
-    """The book as a file."""
+    """The book as one HTML file."""
     stored = tanks.open_tank(db, tank_id)
+    text = write_book(db, stored, measure)
+    return Response(text, media_type="text/html; charset=utf-8", headers=_attached(stored, "html"))
+
+
+@router.get("/pdf")
+def export_pdf(db: Db, measure: Unit, tank_id: RowId) -> Response:
+    """The book as a PDF, on the paper of the unit's country."""
+    stored = tanks.open_tank(db, tank_id)
+    tall, wide = PAGES["letter" if measure.unit == "in" else "a4"]
+    title = f"{stored.name}: book of the tank, {datetime.date.today().isoformat()}"
+    data = book_pdf(write_book(db, stored, measure), _drawings(stored, measure, wide - 28), (wide, tall), title)
+    return Response(data, media_type="application/pdf", headers=_attached(stored, "pdf"))
+
+
+def _attached(stored: StoredTank, ending: str) -> dict[str, str]:
     name = re.sub(r"[^a-z0-9]+", "-", stored.name.lower()).strip("-") or "tank"
-    headers = {"Content-Disposition": f'attachment; filename="{name}-book.html"'}
-    return Response(write_book(db, stored, measure), media_type="text/html; charset=utf-8", headers=headers)
+    return {"Content-Disposition": f'attachment; filename="{name}-book.{ending}"'}
+
+
+def _drawings(stored: StoredTank, measure: Measure, width: float) -> dict[str, Drawing]:
+    """Drawings for paper of a width [mm], by the names that they have in the book."""
+    setup, tank = stored.setup(), stored.lit_tank()
+    plane = slice_plane(tank, setup.hung, "plan", tank.rock_top())
+    corals = [(str(n), (p.x, p.y, p.depth)) for n, kept in enumerate(stored.corals, 1) if (p := kept.value.place)]
+    levels = [band.low for band in stored.targets.bands() if band.low > 0]
+    marks = mount_sheet(stored, setup)
+    found = {
+        "tank": tank_drawing(stored.tank, corals, measure, width),
+        "par": par_drawing(stored.tank, (plane.u, plane.v, plane.par), levels, measure, width),
+        "day": day_drawing(sum((g.watts for g in power_by_group(stored, setup)), np.zeros(len(MINUTES))), width),
+    }
+    if marks.marks:
+        scale = fitted_scale(stored.tank, marks.marks, (width + 20, 260.0))
+        found["mounting"] = draw_mount(stored.tank, marks.marks, marks.hangers, measure, letter, scale)
+    return found
 
 
 def write_book(db: Database, stored: StoredTank, measure: Measure) -> str:
