@@ -20,6 +20,7 @@ import numpy as np
 
 from benchmarks.clock import clock, reference, row, sized, spent
 from benchmarks.day import day
+from benchmarks.foresee import foresee
 from benchmarks.placing import placing
 from benchmarks.survey import survey
 from benchmarks.survey_trials import survey_trials
@@ -280,7 +281,7 @@ def _asker(url: str) -> Callable[..., None]:
 if __name__ == "__main__":
     compile_kernels()
     row("the reference by itself", clock(reference, 9))
-    parts = (field, rock, survey, survey_trials, placing, day, upkeep, served, layouts, memory, renderer)
+    parts = (field, rock, survey, survey_trials, placing, day, upkeep, foresee, served, layouts, memory, renderer)
     chosen = [name for name in sys.argv[1:] if name != "--smallest"]
     for part in parts:
         # `python -m benchmarks.run placing survey` runs these alone

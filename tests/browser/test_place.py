@@ -172,11 +172,14 @@ def test_the_shop_card_answers_and_keeps_a_purchase_without_a_connection(page: P
     expect(page.locator(".shop-bought [role=status]")).to_contain_text("1 kept on this device")
     page.context.set_offline(False)
     # what was typed wrong comes back with the reason, and nothing is lost
-    expect(page.locator(".shop-bought .fault")).to_contain_text("Xenia was not saved. Shop PAR is not a number.")
+    expect(page.locator(".shop-bought .fault")).to_contain_text("Xenia was not saved. Shop PAR")
     expect(page.get_by_label("PAR in the shop")).to_have_value("bright")
     page.get_by_label("PAR in the shop").fill("150")
+    page.get_by_label("Size").fill("4")
     page.get_by_role("button", name="Save purchase").click()
     expect(page.locator(".shop-bought [role=status]")).to_contain_text("Xenia saved: unplaced")
+    expect(page.get_by_role("link", name="Its first weeks")).to_be_visible()
     corals = tanks.open_tank(db, 1).corals
     assert len(corals) == many + 1
-    assert (corals[-1].value.card.name, corals[-1].value.course.had) == ("Xenia", 150)
+    course = corals[-1].value.course
+    assert (corals[-1].value.card.name, course.had, course.across) == ("Xenia", 150, 0.04)

@@ -13,6 +13,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from corlume.services.keeping import tanks
 from corlume.services.upkeep import log
+from corlume.services.upkeep.forecast import forecast_days
 from corlume.store.database import Database
 from tests.browser.conftest import step_back, until
 from tests.browser.test_axe import violations
@@ -148,3 +149,52 @@ def test_a_backup_is_restored_after_a_look_at_what_would_change(
     page.get_by_role("link", name="All tanks", exact=True).click()
     expect(page.get_by_role("link", name="Tern Skerry").first).to_be_visible()
     assert [stored.name for stored in tanks.all_tanks(db)] == ["Tern Skerry"]
+
+
+def test_a_tank_is_run_forward_and_a_change_is_looked_for(page: Page) -> None:
+    page.goto("/tanks/1/log/forecast")
+    slider = page.get_by_label("Month", exact=True)
+    expect(slider).to_be_visible()
+    body = page.locator(".ahead-body[data-r]").first
+    before, line = float(body.get_attribute("r") or 0), page.locator(".forecast-month").first
+    slider.focus()
+    for _ in range(8):
+        page.keyboard.press("ArrowRight")
+    expect(page.locator(".ahead-tank output")).to_have_text(f"{forecast_days(datetime.date.today())[24]:%b %Y}")
+    assert float(body.get_attribute("r") or 0) > before
+    assert float((line.get_attribute("transform") or "").split("(")[1].split(" ")[0]) > 0
+    strong = page.locator(".ahead.strong").count()
+    page.get_by_label("Lamps and parts").select_option("left")
+    assert page.locator(".ahead.strong").count() <= strong
+    page.get_by_role("link", name="What to do about 7 Zoanthus").click()
+    expect(page.get_by_role("heading", name="What to do about 7 Zoanthus")).to_be_visible()
+    expect(page.locator(".suggestion-table tbody tr").first).to_contain_text("Trim 7 Zoanthus")
+
+
+def test_the_book_opens_with_the_network_cut(page: Page, address: str, tmp_path: Path) -> None:
+    book = tmp_path / "book.html"
+    book.write_bytes(page.request.get(f"{address}/tanks/1/log/book").body())
+    asked = list[str]()
+    page.context.set_offline(True)
+    page.on("request", lambda request: asked.append(request.url))
+    page.goto(book.as_uri())
+    expect(page.get_by_role("heading", name="What to do when")).to_be_visible()
+    assert page.locator("svg").count() >= 4
+    assert page.evaluate("[...document.images].every((one) => one.complete && one.naturalWidth > 0)")
+    page.get_by_role("link", name="Corals").click()
+    assert {url.split(":")[0] for url in asked} <= {"file", "data"}
+    page.context.set_offline(False)
+
+
+def test_costs_tell_a_wrong_rent_by_its_field_and_keep_it(page: Page) -> None:
+    page.goto("/tanks/1/log/costs")
+    page.get_by_label("Count as owned").select_option("none")
+    page.get_by_role("button", name="Count").click()
+    expect(page.get_by_label("Count as owned")).to_have_value("none")
+    page.get_by_label("Rent for a week").fill("-45")
+    page.get_by_label("Rent for a week").press("Enter")
+    expect(page.locator("#rent-error")).to_contain_text("Rent for a week must be from 0")
+    expect(page.get_by_label("Rent for a week")).to_have_value("-45")
+    page.get_by_label("Rent for a week").fill("30")
+    page.get_by_label("Rent for a week").press("Enter")
+    expect(page.locator("#meter tbody tr").nth(3)).to_contain_text("60")

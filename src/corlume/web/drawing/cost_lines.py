@@ -10,7 +10,7 @@ from corlume.core.upkeep.cost_line import CostLine
 from corlume.services.upkeep.running_costs import AHEAD, Crossing
 from corlume.web.drawing.svg import el, group
 
-WIDE, NARROW, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 640.0, 320.0, 300.0, 58.0, 190.0, 18.0, 42.0
+WIDE, NARROW, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 640.0, 300.0, 300.0, 58.0, 190.0, 18.0, 42.0
 LABEL = 15.0
 """Least distance between the names at the ends of lines."""
 STEPS = (10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000, 20_000, 50_000, 100_000, 1e12)

@@ -22,12 +22,17 @@ export const shop = () => ({
   answer: "",
   name: "",
   par: "",
+  across: "",
   origin: "",
   said: "",
   fault: "",
+  refused: [],
+  coral: "",
 
   init() {
     const { post, spots } = this.$el.dataset;
+    [this.corals, this.refusedKey] = [post.replace("/shop/bought", ""), `corlume-refused-${post}`];
+    this.refused = JSON.parse(localStorage.getItem(this.refusedKey) || "[]");
     this.spots = JSON.parse(spots);
     this.name = this.$el.querySelector("#name option")?.value || "";
     this.queue = offlineQueue(`corlume-bought-${post}`, {
@@ -53,18 +58,32 @@ export const shop = () => ({
   },
 
   buy() {
-    this.fault = "";
-    this.queue.add({ name: this.name, par: this.par, origin: this.origin, day: today() });
+    [this.fault, this.coral] = ["", ""];
+    const { name, par, across, origin } = this;
+    [this.par, this.across, this.origin] = ["", "", ""];
+    this.queue.add({ name, par, across, origin, day: today() });
   },
 
   heard(act, ok, answer) {
     if (ok) {
       this.said = `${act.name} saved: unplaced, with the light it had.`;
-      [this.par, this.origin] = ["", ""];
-    } else {
-      this.fault = `${act.name} was not saved. ${answer.message}`;
-      [this.name, this.par, this.origin] = [act.name, act.par, act.origin];
+      this.coral = `${this.corals}/${answer.saved}/log`;
+      return;
     }
+    this.fault = `${act.name} was not saved. ${answer.message}`;
+    // what is being typed stays; the refused one waits below until it is changed
+    if (this.par || this.across || this.origin) this.keep([...this.refused, { ...act, why: answer.message }]);
+    else this.edit(act);
+  },
+
+  edit(act) {
+    [this.name, this.par, this.across, this.origin] = [act.name, act.par, act.across || "", act.origin];
+    this.keep(this.refused.filter((one) => one !== act));
+  },
+
+  keep(refused) {
+    this.refused = refused;
+    localStorage.setItem(this.refusedKey, JSON.stringify(refused));
   },
 });
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-import math
 from typing import Annotated
 
 from fastapi import APIRouter, Request
@@ -13,6 +12,7 @@ from pydantic import BaseModel, Field
 from corlume.core.acclimation.log_entry import Course
 from corlume.core.errors import InvalidInput
 from corlume.core.placement.coral_card import GROUPS
+from corlume.formats.measure import parse_number
 from corlume.services.keeping import coral_types, tanks
 from corlume.services.placement.shop_card import bought, shop_card
 from corlume.web.request.page import Db, Looked, RowId, Unit, page
@@ -25,6 +25,7 @@ class Purchase(BaseModel):
 
     name: Annotated[str, Field(max_length=80)]
     par: Annotated[str, Field(max_length=20)] = ""
+    across: Annotated[str, Field(max_length=20)] = ""
     origin: Annotated[str, Field(max_length=120)] = ""
     day: datetime.date
 
@@ -46,19 +47,33 @@ def show_shop_card(request: Request, db: Db, tank_id: RowId, setup: Looked = Non
     return page(request, "placement/shop.html", context, tank=stored, setup=looked)
 
 
+LABELS = {
+    "name": "Coral type",
+    "par": "Shop PAR",
+    "had": "Shop PAR",
+    "across": "Size",
+    "origin": "From",
+    "bought": "Day",
+}
+
+
 @router.post("/bought")
 def note_purchase(db: Db, measure: Unit, tank_id: RowId, body: Purchase) -> JSONResponse:
-    """Add what was bought as an unplaced coral."""
+    """Add what was bought as an unplaced coral; what is wrong is told by its field."""
     cards = {name: kind.card for name, kind in coral_types.library(tanks.open_tank(db, tank_id)).items()}
-    try:
-        par = float(body.par.replace(",", ".")) if body.par.strip() else None
-        if par is not None and not math.isfinite(par):
-            raise ValueError
-    except ValueError:
-        return JSONResponse({"errors": {"par": "is not a number"}, "message": "Shop PAR is not a number."}, 422)
-    try:
-        course = Course(bought=body.day, origin=body.origin.strip(), had=par)
-        return JSONResponse({"saved": bought(db, tank_id, cards, body.name, course, datetime.date.today())})
-    except InvalidInput as error:
-        said = {one.field: measure.message(one) for one in error.errors}
-        return JSONResponse({"errors": said, "message": " ".join(f"{k} {v}." for k, v in said.items())}, 422)
+    read = {"par": parse_number, "across": measure.parse}
+    values, wrong = dict[str, float | None](), dict[str, str]()
+    for field, parse in read.items():
+        text = getattr(body, field).strip()
+        try:
+            values[field] = parse(text) if text else None
+        except ValueError as error:
+            wrong[field] = str(error)
+    if not wrong:
+        try:
+            course = Course(body.day, body.origin.strip(), had=values["par"], across=values["across"])
+            return JSONResponse({"saved": bought(db, tank_id, cards, body.name, course, datetime.date.today())})
+        except InvalidInput as error:
+            wrong = {one.field: measure.message(one) for one in error.errors}
+    message = " ".join(f"{LABELS.get(field, field)} {words}." for field, words in wrong.items())
+    return JSONResponse({"errors": wrong, "message": message}, 422)
