@@ -170,10 +170,13 @@ class TankAhead:
             corals = corals.moved(self.ids.index(coral_id), foot, way)
         self.corals = corals.trimmed([self.ids.index(one) for one in trimmed])
         self.steps = growth_steps(self.corals.mature_after())
+        self._known = dict[tuple[float, ...], Array]()
 
     def light(self, steps: Sequence[float] | None = None, told: Told = lambda _: None) -> Array:
         """PAR (steps, fixtures, n) of each fixture, as new and clean, at the tops of the corals [umol/m2/s]."""
-        steps = self.steps if steps is None else steps
+        steps = tuple(self.steps if steps is None else steps)
+        if steps in self._known:
+            return self._known[steps]
         found, feet = np.zeros((len(steps), len(self.fixtures), len(self.ids))), self.corals.feet
         for k, step in enumerate(steps):
             told(k / len(steps))
@@ -181,6 +184,7 @@ class TankAhead:
             buried = self.tank.in_rock(tops)
             tops[buried] = feet[buried]
             found[k] = self._light_at(step, tops, self.corals.ways)
+        self._known[steps] = found
         return found
 
     def base_light(self, steps: Sequence[float], which: Sequence[int]) -> Array:
