@@ -43,8 +43,8 @@ lint/node_modules/stamp: lint/package-lock.json
 rooms:
 	$(PYTHON) scripts/draw_rooms.py
 
-glossary:
-	$(PYTHON) scripts/write_glossary.py
+glossary: .venv/demo.stamp
+	$(BIN)/python scripts/write_glossary.py
 
 bench: .venv/demo.stamp
 	$(BIN)/python -m benchmarks.run

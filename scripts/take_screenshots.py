@@ -21,7 +21,7 @@ VIEWS = [
     ("light-chart", "/tanks/1/par-map", WIDE, {}),
     ("light-chart-night", "/tanks/1/par-map?setup=2", WIDE, {"theme": "night", "unit": "in"}),
     ("hang", "/tanks/1/layout", WIDE, {}),
-    ("place-all", "/tanks/1/corals/all", WIDE, {}),
+    ("forecast", "/tanks/1/log/forecast?coral=7", (1280, 1000), {}),
     ("answers", "/tanks/1/layout?entry=cluster", (1280, 1000), {}),
     ("setups", "/tanks/1/setups", WIDE, {}),
     ("mount", "/tanks/1/setups/2/mounting", WIDE, {}),
@@ -56,7 +56,7 @@ def main() -> None:
                 page.goto(path)
                 page.evaluate("document.fonts.ready")
                 page.locator(".flow-state").wait_for(state="detached", timeout=60_000)
-                slow = {"place-all": 9000} | dict.fromkeys(("hang", "survey", "today"), 4500)
+                slow = {"forecast": 12_000} | dict.fromkeys(("hang", "survey", "today"), 4500)
                 page.wait_for_timeout(slow.get(name, 400))
                 if name == "hang":
                     page.locator(".hang-answers progress").wait_for(state="hidden", timeout=120_000)
