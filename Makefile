@@ -4,7 +4,7 @@ BIN := .venv/bin
 # Modules are kept as Python compiles them: a run of the tests starts some forty processes.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo serve test quick scripts bench styles check rooms glossary clean
+.PHONY: demo serve test quick scripts bench styles vendor check rooms glossary clean
 
 demo: .venv/demo.stamp
 	$(BIN)/corlume demo
@@ -46,6 +46,12 @@ rooms:
 glossary: .venv/demo.stamp
 	$(BIN)/python scripts/write_glossary.py
 
+vendor:
+	cd vendor && npm ci --ignore-scripts --no-audit --no-fund
+	cd vendor && npx esbuild three.js --bundle --minify --format=esm --legal-comments=inline \
+	  --outfile=../src/corlume/web/static/vendor/three.min.js
+	cd src/corlume/web/static/vendor && sha256sum *.js > SHA256SUMS
+
 bench: .venv/demo.stamp
 	$(BIN)/python -m benchmarks.run
 
@@ -69,4 +75,4 @@ styles:
 	touch $@
 
 clean:
-	rm -rf .venv styles/node_modules lint/node_modules
+	rm -rf .venv styles/node_modules lint/node_modules vendor/node_modules

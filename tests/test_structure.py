@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import graphlib
+import hashlib
 import importlib.util
 import re
 import sys
@@ -199,6 +200,14 @@ def test_picture_of_the_rooms_is_current() -> None:
 def test_shipped_css_is_current() -> None:
     stamp = load_script("stamp_styles")
     assert stamp.source_hash() in stamp.CSS.read_text(), "the CSS is stale: run make styles"
+
+
+def test_scripts_of_others_are_those_that_are_pinned() -> None:
+    """vendor/README.md says how they are made."""
+    folder = SOURCE / "web/static/vendor"
+    pinned = dict(reversed(line.split()) for line in (folder / "SHA256SUMS").read_text().splitlines())
+    found = {path.name: hashlib.sha256(path.read_bytes()).hexdigest() for path in folder.glob("*.js")}
+    assert found == pinned
 
 
 def test_templates_styles_and_scripts_are_readable() -> None:

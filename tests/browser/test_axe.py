@@ -33,7 +33,7 @@ PAGES = """
 /tanks/1/log/cleaning /tanks/1/log/follow-up /tanks/1/log/substitute /tanks/1/log/costs /tanks/1/log/forecast?coral=7
 /tanks/1/log/month
 /tanks/1/log/light-cause /tanks/1/corals/shop /tanks/1/day/heat?before=25&after=26
-/tanks/1/survey/1/points
+/tanks/1/survey/1/points /tanks/1/par-map/3d
 """.split()
 
 

@@ -19,9 +19,9 @@ from sklearn.gaussian_process.kernels import RBF, ConstantKernel
 
 import corlume.services.keeping
 from corlume.core.light.emitter import Emitter
-from corlume.core.light.field import Medium
+from corlume.core.light.field import Medium, disc_rows
 from corlume.core.light.fixture import Fixture
-from corlume.core.light.geometry import Tank
+from corlume.core.light.geometry import Colony, Tank
 from corlume.core.light.survey_correction import Correction, Scale
 from corlume.core.survey.calibration import Calibration, calibrate
 from corlume.core.survey.parameter_fit import fit_parameters
@@ -102,7 +102,8 @@ def truth(seed: int, *, wild: int = 0, tilt: bool = False, shadow: bool = False)
         fixtures = (*fixtures[:i], replace(fixtures[i], emitter=leaned), *fixtures[i + 1 :])
     if shadow:
         x, y = rng.uniform(0.2, b.tank.length - 0.2), rng.uniform(0.15, b.tank.width - 0.15)
-        medium = replace(medium, discs=np.concatenate([medium.discs, [[x, y, rng.uniform(0.1, 0.3), 0.06]]]))
+        discs = [*(Colony(*row) for row in medium.discs.tolist()), Colony(x, y, rng.uniform(0.1, 0.3), 0.06)]
+        medium = replace(medium, discs=disc_rows(discs))
     par = fixture_fields(medium, fixtures, np.concatenate([b.spots, b.held])).sum(axis=0)
     readings = par[:12] * np.exp(rng.normal(0, NOISE, 12))
     for i in rng.choice(12, wild, replace=False):

@@ -10,7 +10,7 @@ from corlume.web.pages.acclimation import acclimation
 from corlume.web.pages.flow import flow
 from corlume.web.pages.judging import setups, target_zones
 from corlume.web.pages.keeping import backup, fixture_library, own_fixture_fit, phone, tank, tanks, terms
-from corlume.web.pages.light import chart
+from corlume.web.pages.light import chart, three_d
 from corlume.web.pages.mounting import mounting_sheet
 from corlume.web.pages.placement import coral_library, coral_spots, corals, place_all, shop
 from corlume.web.pages.schedule import controller, day, heat, plan, presets
@@ -79,7 +79,7 @@ STATIONS = (
         (layout.router, mounting_sheet.router, target_zones.router),
         ("layout_search.js", "boxes.js"),
     ),
-    Station("par-map", "PAR map", "/par-map", (chart.router, setups.router), ("chart/chart.js",)),
+    Station("par-map", "PAR map", "/par-map", (three_d.router, chart.router, setups.router), ("chart/chart.js",)),
     Station("survey", "Survey", "/survey", SURVEY, ("survey_buys.js", "photo.js", "take.js", "spots.js")),
     Station("corals", "Corals", "/corals", CORALS, ("corals.js", "place_all.js", "spots.js", "shop.js")),
     Station("day", "Day", "/day", DAY, ("day.js",)),

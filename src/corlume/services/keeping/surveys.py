@@ -263,3 +263,9 @@ def use_survey(db: Database, tank_id: int, survey_id: int | None, correction: Co
                 SURVEYS.update(edit, one.id, replace(one.value, in_use=True, correction=correction))
             elif one.value.in_use:
                 edit.update("surveys", one.id, {"in_use": 0})
+
+
+def latest_readings(db: Database, tank_id: int) -> list[tuple[MeasuringPoint, float]]:
+    """Points of the latest survey that has readings, each with its PAR [umol/m2/s]; none without a survey."""
+    read = [one.value for one in all_surveys(db, tank_id) if one.value.read()]
+    return list(max(read, key=lambda one: one.day).read()) if read else []

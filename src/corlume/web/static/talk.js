@@ -17,3 +17,10 @@ export async function readPage(url) {
   const response = await fetch(url);
   return response.ok ? new DOMParser().parseFromString(await response.text(), "text/html") : null;
 }
+
+// Other windows that show the same light hear that it was changed.
+export function tellOthers() {
+  const others = new BroadcastChannel("corlume-light");
+  others.postMessage("changed");
+  others.close();
+}

@@ -1,5 +1,5 @@
 // The chart and the server: what is tried is shown as it would be, what is done is kept.
-import { talk } from "../talk.js";
+import { talk, tellOthers } from "../talk.js";
 
 export const chartAsks = {
   // Answers come back numbered; one that is older than what is shown is dropped.
@@ -57,6 +57,7 @@ export const chartAsks = {
     this.keeping += 1;
     const { ok, answer, late } = await this.ask(path, sent, "The application does not answer. The change was not saved.", more);
     this.keeping -= 1;
+    if (ok) tellOthers();
     if (!this.keeping) this.saving = {};
     this.refuse(ok ? "" : answer.message);
     if (ok && !late) this.show(answer);
