@@ -1,4 +1,4 @@
-"""What looking ahead costs: a tank run forward by five years, suggestions for a coral, the shop card, and the book."""
+"""What a look ahead costs: a tank run forward, suggestions for a coral, shop card, 3D view, and the book."""
 
 from __future__ import annotations
 
@@ -58,4 +58,10 @@ def foresee() -> None:
             book = client.get("/tanks/1/log/book")
             row("the book as HTML", clock(lambda: client.get("/tanks/1/log/book"), 3), 5.0,
                 f"{len(book.content) / 1000:.0f} kB")  # fmt: skip
+            model = client.get("/tanks/1/par-map/3d/model")
+            row("the 3D view's data", clock(lambda: client.get("/tanks/1/par-map/3d/model"), 3), None,
+                f"{len(model.content) / 1000:.0f} kB")  # fmt: skip
+            level = client.get("/tanks/1/par-map/3d/equal-par?level=200")
+            row("a surface of equal PAR", clock(lambda: client.get("/tanks/1/par-map/3d/equal-par?level=200"), 3), None,
+                f"{len(level.content) / 1000:.0f} kB")  # fmt: skip
             row("the book as PDF", clock(lambda: client.get("/tanks/1/log/book/pdf"), 3), 5.0)

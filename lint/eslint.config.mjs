@@ -1,6 +1,6 @@
 // Modules of the pages; Alpine alone comes from a script of its own.
 const browser = Object.fromEntries(
-  ["Alpine", "document", "window", "fetch", "DOMParser", "DOMPoint", "FormData", "URLSearchParams", "CSS", "sessionStorage", "localStorage", "EventSource", "IntersectionObserver", "setTimeout", "clearTimeout", "BroadcastChannel", "ResizeObserver", "TextDecoder", "URL", "Blob", "getComputedStyle"].map((name) => [name, "readonly"]),
+  ["Alpine", "document", "window", "fetch", "DOMParser", "DOMPoint", "FormData", "URLSearchParams", "CSS", "sessionStorage", "localStorage", "EventSource", "IntersectionObserver", "setTimeout", "clearTimeout", "requestAnimationFrame", "cancelAnimationFrame", "BroadcastChannel", "ResizeObserver", "TextDecoder", "URL", "Blob", "getComputedStyle"].map((name) => [name, "readonly"]),
 );
 
 export default [

@@ -31,7 +31,7 @@ VIEWS = [
     ("today", "/tanks/1/today", WIDE, {}),
     ("log", "/tanks/1/log", WIDE, {}),
     ("flow", "/tanks/1/corals/flow", (1280, 1000), {}),
-    ("first-weeks", "/tanks/1/corals/3/log", (1280, 1000), {}),
+    ("three-d", "/tanks/1/par-map/3d", WIDE, {}),
     ("day", "/tanks/1/day?setup=2", (1280, 1000), {}),
     ("slow-change", "/tanks/1/day/plan", (1280, 1000), {}),
 ]
@@ -56,7 +56,7 @@ def main() -> None:
                 page.goto(path)
                 page.evaluate("document.fonts.ready")
                 page.locator(".flow-state").wait_for(state="detached", timeout=60_000)
-                slow = {"forecast": 12_000} | dict.fromkeys(("hang", "survey", "today"), 4500)
+                slow = {"forecast": 12_000, "three-d": 4000} | dict.fromkeys(("hang", "survey", "today"), 4500)
                 page.wait_for_timeout(slow.get(name, 400))
                 if name == "hang":
                     page.locator(".hang-answers progress").wait_for(state="hidden", timeout=120_000)

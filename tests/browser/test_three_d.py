@@ -13,7 +13,7 @@ from tests.browser.conftest import until
 from tests.browser.test_axe import violations
 
 VIEW = "/tanks/1/par-map/3d"
-PICTURE = "document.querySelector('canvas').toDataURL()"
+PICTURE = """new Promise((seen) => setTimeout(() => seen(document.querySelector('canvas').toDataURL()), 600))"""
 
 
 def ready(page: Page) -> None:

@@ -5,6 +5,15 @@ import { talk } from "../talk.js";
 const VIEWS = { corner: [0.85, 0.75, 1.25], plan: [0, 1.9, 0.001], front: [0, 0.1, 1.7], side: [1.9, 0.1, 0] };
 const TURN = Math.PI / 18;
 
+const SETTLED = 250;
+
+// Whether there is no graphics card, so that a smooth edge takes as long as the rest of the picture.
+function drawnByTheProcessor() {
+  const gl = document.createElement("canvas").getContext("webgl2");
+  const told = gl.getExtension("WEBGL_debug_renderer_info");
+  return /swiftshader|llvmpipe|software/i.test(told ? gl.getParameter(told.UNMASKED_RENDERER_WEBGL) : "");
+}
+
 const colour = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
 function palette() {
@@ -26,10 +35,12 @@ export const model3d = () => ({
   axis: "",
   share: 50,
   spot: "",
+  drawing: 0,
+  settling: 0,
   // what three.js owns stays out of Alpine's sight: it would wrap every vertex
   init() {
     const canvas = this.$refs.canvas;
-    this.url = this.$el.dataset.url;
+    [this.url, this.along] = [this.$el.dataset.url, this.$el.dataset.along || ""];
     if (!document.createElement("canvas").getContext("webgl2")) {
       this.state = "none";
       return;
@@ -38,12 +49,18 @@ export const model3d = () => ({
     tab.addEventListener("message", () => this.load());
     // what was undone or changed elsewhere is seen on coming back
     document.addEventListener("visibilitychange", () => document.hidden || this.load());
-    this.start(canvas);
+    if (!this.$el.dataset.lazy) this.start(canvas);
+  },
+
+  // In a page where it is one drawing among others it begins when it is opened.
+  open() {
+    if (this.$root.open && this.state === "loading" && !this.own) this.start(this.$refs.canvas);
   },
 
   async start(canvas) {
     const three = await import("../vendor/three.min.js");
-    const renderer = new three.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
+    const slow = drawnByTheProcessor();
+    const renderer = new three.WebGLRenderer({ canvas, antialias: !slow, preserveDrawingBuffer: true });
     renderer.localClippingEnabled = true;
     const camera = new three.PerspectiveCamera(42, 1, 0.02, 30);
     const controls = new three.OrbitControls(camera, canvas);
@@ -54,7 +71,7 @@ export const model3d = () => ({
     const sun = new three.DirectionalLight(0xffffff, 1.1);
     sun.position.set(0.4, 1.2, 0.8);
     scene.add(sun);
-    const own = { three, renderer, camera, controls, scene, parts: {}, colours: palette() };
+    const own = { three, renderer, camera, controls, scene, slow, parts: {}, colours: palette() };
     this.own = () => own;
     new ResizeObserver(() => this.fit()).observe(canvas.parentElement);
     await this.load();
@@ -64,7 +81,7 @@ export const model3d = () => ({
 
   async load() {
     if (!this.own) return;
-    const response = await fetch(`${this.url}/model`);
+    const response = await fetch(`${this.url}/model${this.along}`);
     if (!response.ok) {
       [this.state, this.said] = ["failed", "The picture could not be loaded. Reload to try again."];
       return;
@@ -122,7 +139,7 @@ export const model3d = () => ({
       this.draw();
       return;
     }
-    const response = await fetch(`${this.url}/equal-par?level=${encodeURIComponent(wanted)}`);
+    const response = await fetch(`${this.url}/equal-par${this.along}${this.along ? "&" : "?"}level=${encodeURIComponent(wanted)}`);
     if (!response.ok) {
       this.levelSaid = (await response.json()).message;
       return;
@@ -137,7 +154,6 @@ export const model3d = () => ({
   fit() {
     const { renderer, camera } = this.own();
     const { clientWidth: wide, clientHeight: tall } = this.$refs.canvas.parentElement;
-    renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     renderer.setSize(wide, tall, false);
     camera.aspect = wide / Math.max(1, tall);
     camera.updateProjectionMatrix();
@@ -159,10 +175,13 @@ export const model3d = () => ({
     const { camera, controls, three } = this.own();
     const step = { ArrowLeft: [-TURN, 0], ArrowRight: [TURN, 0], ArrowUp: [0, -TURN], ArrowDown: [0, TURN] }[event.key];
     const nearer = { "+": 0.88, "=": 0.88, "-": 1 / 0.88 }[event.key];
-    if (event.key === "Home") this.look("corner");
     if (!step && !nearer && event.key !== "Home") return;
     event.preventDefault();
-    if (event.key === "Home") return;
+    event.stopPropagation(); // the probe of the page stays where it is
+    if (event.key === "Home") {
+      this.look("corner");
+      return;
+    }
     const from = new three.Vector3().subVectors(camera.position, controls.target);
     if (nearer) from.multiplyScalar(nearer);
     else {
@@ -176,9 +195,25 @@ export const model3d = () => ({
     this.draw();
   },
 
+  // Once a frame, however much has changed in it; without a graphics card coarse while it moves, and fine at rest.
   draw() {
-    const own = this.own?.();
-    if (own?.model) own.renderer.render(own.scene, own.camera);
+    if (!this.own || this.drawing) return;
+    clearTimeout(this.settling);
+    if (this.own().slow) this.settling = setTimeout(() => this.sharpen(2), SETTLED);
+    this.drawing = requestAnimationFrame(() => this.sharpen(this.own().slow ? 1 : Math.min(2, window.devicePixelRatio)));
+  },
+
+  sharpen(ratio) {
+    const { renderer } = this.own();
+    if (renderer.getPixelRatio() !== ratio) renderer.setPixelRatio(ratio);
+    this.render();
+  },
+
+  render() {
+    cancelAnimationFrame(this.drawing);
+    this.drawing = 0;
+    const { model, renderer, scene, camera } = this.own();
+    if (model) renderer.render(scene, camera);
   },
 
   // A place on rock or sand that was clicked, without a drag: what is read there.
@@ -203,7 +238,7 @@ export const model3d = () => ({
   async ask(x, y, depth, normal) {
     const { three, model, colours } = this.own();
     const asked = new URLSearchParams({ x, y, depth, right: normal.x, back: -normal.z, up: normal.y });
-    const { ok, answer } = await talk(`${this.url}/spot?${asked}`);
+    const { ok, answer } = await talk(`${this.url}/spot${this.along}${this.along ? "&" : "?"}${asked}`);
     this.$refs.spot.innerHTML = ok ? answer.html : "";
     this.spot = ok ? "" : answer.message;
     const dot = new three.Mesh(new three.SphereGeometry(0.012, 16, 10), new three.MeshBasicMaterial({ color: colours.accent }));
@@ -232,7 +267,7 @@ export const model3d = () => ({
   },
 
   savePicture() {
-    this.draw();
+    this.render();
     this.$refs.canvas.toBlob((blob) => this.save(blob, "tank.png"));
   },
 
