@@ -178,10 +178,11 @@ export const chartFields = {
     form.style.top = `${box.top - home.top - 4}px`;
     const { text, field, ids } = group.dataset;
     this.dim = { open: true, text, shown: text, error: "", field, ids: ids.split(",") };
-    this.$nextTick(() => {
-      this.$refs.dim.focus();
-      this.$refs.dim.select();
-    });
+    // at once, so that the first key is not typed into nothing
+    form.style.removeProperty("display");
+    this.$refs.dim.value = text;
+    this.$refs.dim.focus();
+    this.$refs.dim.select();
   },
 
   async saveDimension() {
