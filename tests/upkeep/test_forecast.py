@@ -26,6 +26,7 @@ from corlume.services.upkeep import cleaning, lamps
 from corlume.services.upkeep.coral_suggestions import suggestions
 from corlume.services.upkeep.forecast import forecast, forecast_days, when_words
 from corlume.services.upkeep.forecast_jobs import known_forecast
+from corlume.services.upkeep.today import SOON_OUT
 from corlume.store.database import Database
 from tests.upkeep.test_wear import TODAY, after, bare, upkeep
 
@@ -155,6 +156,10 @@ def test_the_page_says_when_and_what_to_do_and_leaves_corals_that_are_well(clien
     assert client.get("/tanks/1/log/forecast/zzz/state").status_code == 404
     while client.get(f"/tanks/1/log/forecast/{one.id}/state").json()["state"] == "working":
         time.sleep(0.05)
+    soon = [c for c in ahead.corals if c.leaves_kept and c.leaves_kept.likely and c.leaves_kept.likely <= SOON_OUT]
+    assert soon
+    wrong = client.get("/tanks/1/today/wrong").json()["html"]
+    assert f"{soon[0].number} {soon[0].coral.card.name}: out of its range by " in wrong
     text = client.get(f"/tanks/1/log/forecast?coral={one.id}").text
     assert f"What to do about {one.number} " in text
     assert "Cost over 5 years" in text

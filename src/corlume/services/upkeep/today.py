@@ -20,6 +20,8 @@ from corlume.services.schedule.plan_card import plan_cards
 from corlume.services.schedule.recent_rise import find_recent_rise
 from corlume.services.upkeep.cleaning import cleaning_states
 from corlume.services.upkeep.follow_up import AFTER, big_changes
+from corlume.services.upkeep.forecast import Forecast
+from corlume.services.upkeep.forecast_jobs import look
 from corlume.services.upkeep.lamps import SOON, lamp_states
 from corlume.services.upkeep.log import events_of
 from corlume.store.database import Database
@@ -59,6 +61,10 @@ class DueItem:
     day: datetime.date
     path: str
     late: bool
+
+
+SOON_OUT = 6
+"""Months ahead in which a coral that leaves its range is told; our estimate."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -188,8 +194,8 @@ class Wrong:
 def what_looks_wrong(
     db: Database, stored: StoredTank, now: datetime.datetime, controller: ControllerState | None
 ) -> list[Wrong]:
-    """Corals out of their range, problems of the PAR map, light that rose without a plan, a plan that waits, and a
-    controller that holds something else.
+    """Corals out of their range or soon to be by a forecast that is known, problems of the PAR map, light that rose
+    without a plan, a plan that waits, and a controller that holds something else.
     """
     today, used = now.date(), stored.setup()
     found, lit = list[Wrong](), setup_on(stored, stored.setup(), now.date())
@@ -209,8 +215,30 @@ def what_looks_wrong(
             found.append(Wrong(f"{card.plan.value.name}: {names} not well. Hold it, or go a step back", "/day#plan"))
     for problem in found_problems(stored, used.hung, used.intent):
         found.append(Wrong(problem.title, "/layout"))
+    found += _soon_out(db, stored, today)
     if controller is not None and controller.differences:
         found.append(Wrong(f"The controller: {controller.differences[0]}", "/day/controller"))
+    return found
+
+
+def _soon_out(db: Database, stored: StoredTank, today: datetime.date) -> list[Wrong]:
+    """Corals that leave their range within ``SOON_OUT`` months although lamps and parts are kept up, if that was worked
+    out for the tank as it is now.
+    """
+    ahead = look(db, stored, today).result
+    if not isinstance(ahead, Forecast):
+        return []
+    found = []
+    for one in ahead.corals:
+        month = one.leaves_kept.likely if one.leaves_kept else None
+        if month and month <= SOON_OUT:
+            day = ahead.days[month]
+            found.append(
+                Wrong(
+                    f"{one.number} {one.coral.card.name}: out of its range by {day:%b %Y}",
+                    f"/log/forecast?coral={one.id}",
+                )
+            )
     return found
 
 
