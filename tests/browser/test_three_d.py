@@ -44,6 +44,11 @@ def test_the_view_is_turned_by_keys_and_shows_what_is_asked(page: Page) -> None:
     before = page.evaluate(PICTURE)
     page.get_by_label("Slice", exact=True).select_option("plan")
     until(page, lambda: page.evaluate(PICTURE) != before)
+    before = page.evaluate(PICTURE)
+    page.get_by_label("Size of the corals").focus()
+    page.keyboard.press("End")
+    expect(page.get_by_text("in 120 months")).to_be_visible()
+    assert page.evaluate(PICTURE) != before
     assert not violations(page)
     with page.expect_download() as picture:
         page.get_by_role("button", name="Save picture").click()

@@ -14,11 +14,11 @@ from numpy.typing import NDArray
 from corlume.core.light.fixture import Fixture
 from corlume.core.message_text import letter
 from corlume.formats.measure import Measure
-from corlume.services.keeping.coral_types import height_of, lives_off_food, type_of
+from corlume.services.keeping.coral_types import lives_off_food, type_of
 from corlume.services.keeping.surveys import latest_readings
 from corlume.services.light.points import same_tank
 from corlume.services.light.tank_model import WaterGrid, lit_surface, water_grid
-from corlume.services.placement.growth import size_on
+from corlume.services.placement.growth import MONTHS, grown
 from corlume.services.placement.zone_placement import coral_light, coral_places
 from corlume.store.database import Database
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -67,6 +67,7 @@ def tank_in_three(db: Database, stored: StoredTank, setup: StoredSetup, today: d
         },
         "bands": bands,
         "most": most,
+        "months": MONTHS,
         "fixtures": [_fixture(k, fixture) for k, fixture in enumerate(setup.hung)],
         "corals": _corals(stored, setup, today),
         "pumps": [
@@ -119,18 +120,18 @@ def _corals(stored: StoredTank, setup: StoredSetup, today: datetime.date) -> lis
     ways: Sequence[Sequence[float]] = [[0.0, 0.0, 1.0]] * len(ids)
     if places is not None and places.normals is not None:
         ways = places.normals.tolist()
+    bodies = grown(stored, today)
     facing, found = dict(zip(ids, ways, strict=True)), []
     for number, kept in enumerate(stored.corals, 1):
         coral, card = kept.value, kept.value.card
         if coral.place is None:
             continue
-        kind, par, now = type_of(stored, card), light[kept.id], size_on(stored, coral, today)
-        slender = height_of(stored, card) / card.size
+        kind, par, body = type_of(stored, card), light[kept.id], bodies[kept.id]
         state = "weak" if par < card.par_low else "strong" if par > card.par_high else "inside"
         found.append({
             "id": kept.id, "number": number, "name": card.name, "place": list(coral.place), "way": facing[kept.id],
-            "form": kind.form if kind else "mound", "across": [now, card.size], "sweepers": card.sweepers,
-            "height": [slender * now, min(slender * card.size, coral.place.depth)], "par": round(par),
+            "form": kind.form if kind else "mound", "across": body.across, "height": body.high,
+            "sweepers": card.sweepers if body.sweep[-1] else 0.0, "par": round(par),
             "state": "fed" if lives_off_food(stored, card) else state,
         })  # fmt: skip
     return found

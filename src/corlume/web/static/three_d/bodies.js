@@ -61,10 +61,10 @@ const SHAPES = {
   free: (three, r, h) => [new three.SphereGeometry(1, 20, 12).scale(r, 0.5 * h, r), 0.5 * h],
 };
 
-// A coral by how it grows, at its size now or when grown, standing along its normal.
-export function coral(three, model, one, grown, colours) {
+// A coral by how it grows, at its size at a step of the months, standing along its normal.
+export function coral(three, model, one, colours, step, reach) {
   const group = new three.Group();
-  const [across, high] = grown ? [one.across[1], one.height[1]] : [one.across[0], one.height[0]];
+  const [across, high] = [one.across[step], one.height[step]];
   const [shape, up] = (SHAPES[one.form] || SHAPES.mound)(three, across / 2, Math.max(0.004, high));
   const body = new three.Mesh(shape, new three.MeshLambertMaterial({ color: colours[one.state] }));
   body.position.y = up;
@@ -74,7 +74,7 @@ export function coral(three, model, one, grown, colours) {
     new three.Vector3(0, 1, 0), new three.Vector3(one.way[0], one.way[2], -one.way[1]).normalize(),
   );
   group.add(stand);
-  if (one.sweepers > 0 && grown) {
+  if (one.sweepers > 0 && reach) {
     const sphere = new three.SphereGeometry(across / 2 + one.sweepers, 20, 12);
     const skin = new three.MeshBasicMaterial({ color: colours.poor, transparent: true, opacity: 0.08, depthWrite: false });
     group.add(new three.Mesh(sphere, skin));

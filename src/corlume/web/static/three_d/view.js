@@ -28,8 +28,10 @@ function palette() {
 export const model3d = () => ({
   state: "loading",
   said: "",
-  shown: { corals: true, beams: false, readings: false, pumps: false },
-  grown: false,
+  shown: { corals: true, reach: false, beams: false, readings: false, pumps: false },
+  month: 0,
+  last: 7,
+  monthSaid: "now",
   level: "",
   levelSaid: "",
   axis: "",
@@ -88,6 +90,7 @@ export const model3d = () => ({
     }
     const own = this.own();
     own.model = bodies.unpack(await response.arrayBuffer());
+    this.last = own.model.months.length - 1;
     const { three, model, colours } = own;
     const map = new three.CanvasTexture(bodies.bandStrip(model.bands, model.most, colours.bands, colours.ink));
     [map.magFilter, map.minFilter, map.generateMipmaps] = [three.NearestFilter, three.NearestFilter, false];
@@ -122,8 +125,11 @@ export const model3d = () => ({
   rebuild() {
     const { three, model, colours } = this.own();
     const list = (wanted, things, make) => (wanted ? things.map((one) => make(three, model, one, colours)) : []);
-    const each = this.shown.corals ? model.corals.map((one) => bodies.coral(three, model, one, this.grown, colours)) : [];
-    this.put("corals", each);
+    const { corals, reach } = this.shown;
+    const step = Number(this.month);
+    this.monthSaid = step ? `in ${model.months[step]} months` : "now";
+    const grown = (one) => bodies.coral(three, model, one, colours, step, reach);
+    this.put("corals", corals ? model.corals.map(grown) : []);
     this.put("beams", list(this.shown.beams, model.fixtures.filter((one) => one.output > 0), bodies.beam));
     this.put("readings", list(this.shown.readings, model.readings, bodies.reading));
     this.put("pumps", list(this.shown.pumps, model.pumps, bodies.pump));
