@@ -19,15 +19,8 @@ from corlume.core.placement.surface_orientation import orientations
 from corlume.services.keeping.coral_types import lives_off_food
 from corlume.services.placement.better_spot import find_better_spot
 from corlume.services.search.costs import five_year_costs, lamp_costs
-from corlume.services.upkeep.forecast import (
-    AHEAD,
-    CoralForecast,
-    TankAhead,
-    at_months,
-    forecast_days,
-    growth_steps,
-    wear_over,
-)
+from corlume.services.upkeep.forecast import CoralForecast, forecast_days
+from corlume.services.upkeep.tank_ahead import AHEAD, TankAhead, at_months, growth_steps, wear_over
 from corlume.store.tanks import StoredTank
 
 Array = NDArray[np.float64]
