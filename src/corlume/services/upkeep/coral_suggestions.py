@@ -16,6 +16,7 @@ from corlume.core.mounting.collisions import find_overlaps
 from corlume.core.placement.coral import Coral
 from corlume.core.placement.coral_card import CoralCard
 from corlume.core.placement.surface_orientation import orientations
+from corlume.core.upkeep.wear import Upkeep
 from corlume.services.keeping.coral_types import lives_off_food
 from corlume.services.placement.better_spot import find_better_spot
 from corlume.services.search.costs import five_year_costs, lamp_costs
@@ -156,7 +157,7 @@ def _upkeep(case: _Case) -> Iterator[Suggestion]:
     kept = upkeep.kept_up(case.today, days[-1])
     before = _run(case, case.ahead, wear_over(upkeep, case.ahead, days))
     lamps = YEARS * lamp_costs(case.stored, case.stored.setup().hung)
-    plans: list[tuple[SuggestionKind, str, float, object]] = []
+    plans: list[tuple[SuggestionKind, str, float, Upkeep]] = []
     if len(kept.cleanings) > len(upkeep.cleanings):
         words = "Clean each part when it is due."
         plans.append(("clean", words, 0.0, replace(upkeep, cleanings=kept.cleanings)))
@@ -165,7 +166,7 @@ def _upkeep(case: _Case) -> Iterator[Suggestion]:
     if len(plans) == 2:
         plans.append(("upkeep", "Clean parts and change lamps when they are due.", lamps, kept))
     for kind, words, cost, worn in plans:
-        par = _run(case, case.ahead, wear_over(worn, case.ahead, days))  # type: ignore[arg-type]
+        par = _run(case, case.ahead, wear_over(worn, case.ahead, days))
         yield _suggestion(case, kind, words, cost, par, before)
 
 
