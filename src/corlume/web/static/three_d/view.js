@@ -77,6 +77,7 @@ export const model3d = () => ({
     this.own = () => own;
     new ResizeObserver(() => this.fit()).observe(canvas.parentElement);
     await this.load();
+    if (!own.model) return;
     this.fit();
     this.look("corner");
   },
@@ -100,9 +101,9 @@ export const model3d = () => ({
     this.put("rock", [rock]);
     this.put("edges", [bodies.edges(three, rock, colours)]);
     this.put("fixtures", model.fixtures.map((one) => bodies.fixture(three, model, one, colours)));
-    this.rebuild();
     this.state = "ready";
-    this.draw();
+    this.rebuild();
+    if (this.level.trim()) this.findLevel();
   },
 
   // Put bodies in place of those of a part.
@@ -123,6 +124,7 @@ export const model3d = () => ({
   },
 
   rebuild() {
+    if (this.state !== "ready") return;
     const { three, model, colours } = this.own();
     const list = (wanted, things, make) => (wanted ? things.map((one) => make(three, model, one, colours)) : []);
     const { corals, reach } = this.shown;
@@ -138,6 +140,7 @@ export const model3d = () => ({
   },
 
   async findLevel() {
+    if (this.state !== "ready") return;
     const wanted = this.level.trim();
     this.levelSaid = "";
     if (!wanted) {
@@ -167,6 +170,7 @@ export const model3d = () => ({
   },
 
   look(view) {
+    if (this.state !== "ready") return;
     const { camera, controls, model } = this.own();
     const { length, width, depth } = model.tank;
     const away = 0.86 * Math.max(length, 1.4 * width, 1.4 * depth) * Math.max(1, 1.5 / camera.aspect);
@@ -178,6 +182,7 @@ export const model3d = () => ({
   },
 
   turn(event) {
+    if (this.state !== "ready") return;
     const { camera, controls, three } = this.own();
     const step = { ArrowLeft: [-TURN, 0], ArrowRight: [TURN, 0], ArrowUp: [0, -TURN], ArrowDown: [0, TURN] }[event.key];
     const nearer = { "+": 0.88, "=": 0.88, "-": 1 / 0.88 }[event.key];
@@ -228,7 +233,7 @@ export const model3d = () => ({
   },
 
   async release(event) {
-    if (!this.pressed || Math.hypot(event.clientX - this.pressed[0], event.clientY - this.pressed[1]) > 5) return;
+    if (this.state !== "ready" || !this.pressed || Math.hypot(event.clientX - this.pressed[0], event.clientY - this.pressed[1]) > 5) return;
     const { three, camera, parts, model } = this.own();
     const { left, top, width, height } = this.$refs.canvas.getBoundingClientRect();
     const ray = new three.Raycaster();
@@ -273,11 +278,13 @@ export const model3d = () => ({
   },
 
   savePicture() {
+    if (this.state !== "ready") return;
     this.render();
     this.$refs.canvas.toBlob((blob) => this.save(blob, "tank.png"));
   },
 
   async saveModel() {
+    if (this.state !== "ready") return;
     const { three, scene } = this.own();
     const data = await new three.GLTFExporter().parseAsync(scene, { binary: true, onlyVisible: true });
     this.save(new Blob([data], { type: "model/gltf-binary" }), "tank.glb");
