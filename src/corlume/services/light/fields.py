@@ -53,20 +53,17 @@ def par_at(
     """PAR (n,) at points (n, 3) anywhere in the water, or on surfaces with ``normals`` (n, 3); with a ``ledge``, under
     a plate of that width over its height. Not cached.
     """
-    parts = parts_at(tank, fixtures, points, sensor=sensor, normals=normals, ledge=ledge)
-    return np.asarray(parts.sum(axis=0))
+    return np.asarray(_parts(tank, fixtures, points, sensor, normals, ledge).sum(axis=0))
 
 
-def parts_at(
-    tank: Tank,
-    fixtures: Sequence[Fixture],
-    points: Array,
-    *,
-    sensor: Sensor = "planar",
-    normals: Array | None = None,
-    ledge: float = 0.0,
-) -> Array:
+def parts_at(tank: Tank, fixtures: Sequence[Fixture], points: Array, normals: Array | None = None) -> Array:
     """PAR (fixtures, n) that each fixture gives at points; see ``par_at``."""
+    return _parts(tank, fixtures, points, "planar", normals, 0.0)
+
+
+def _parts(
+    tank: Tank, fixtures: Sequence[Fixture], points: Array, sensor: Sensor, normals: Array | None, ledge: float
+) -> Array:
     medium, parts = medium_of(tank), np.zeros((len(fixtures), len(points)))
     for i, f in enumerate(fixtures):
         if f.output > 0:

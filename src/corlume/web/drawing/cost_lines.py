@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from markupsafe import Markup
 
@@ -37,11 +37,7 @@ def draw_cost_lines(
         x = at(years, 0)[0]
         parts.append(el("line", x1=x, y1=base, x2=x, y2=base + 4, class_="tick"))
         parts.append(el("text", str(years), x=x, y=base + 16, class_="scale", text_anchor="middle"))
-    step = next(step for step in STEPS if most / step <= 6)
-    for k in range(int(most / step) + 1):
-        y = at(0, k * step)[1]
-        parts.append(el("line", x1=LEFT - 4, y1=y, x2=end, y2=y, class_="day-grid"))
-        parts.append(el("text", f"{k * step:g}", x=LEFT - 7, y=y, dy="0.35em", class_="scale", text_anchor="end"))
+    parts += draw_levels(most, lambda cost: at(0, cost)[1], end)
     parts.append(el("text", "years", x=(LEFT + end) / 2, y=HEIGHT - 8, class_="note", text_anchor="middle"))
     parts.append(el("text", currency, x=LEFT - 7, y=TOP - 7, class_="note", text_anchor="end"))
     taken = -LABEL
@@ -59,3 +55,13 @@ def draw_cost_lines(
         parts.append(el("circle", cx=x, cy=y, r=4.0, class_="cost-cross"))
     label = f"Costs over {AHEAD} years in {currency}"
     return el("svg", group(parts), viewBox=f"0 0 {width:.0f} {HEIGHT:.0f}", role="img", aria_label=label)
+
+
+def draw_levels(most: float, height: Callable[[float], float], end: float) -> list[Markup]:
+    """Lines at round values from 0 to ``most`` with their numbers, from the axis to ``end``; ``height`` of a value."""
+    step, parts = next(step for step in STEPS if most / step <= 6), list[Markup]()
+    for k in range(int(most / step) + 1):
+        y = height(k * step)
+        parts.append(el("line", x1=LEFT - 4, y1=y, x2=end, y2=y, class_="day-grid"))
+        parts.append(el("text", f"{k * step:g}", x=LEFT - 7, y=y, dy="0.35em", class_="scale", text_anchor="end"))
+    return parts

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from markupsafe import Markup
 
 from corlume.services.upkeep.running_costs import SetupCost
-from corlume.web.drawing.cost_lines import HEIGHT, LEFT, NARROW, STEPS, STYLES, WIDE
+from corlume.web.drawing.cost_lines import HEIGHT, LEFT, NARROW, STYLES, WIDE, draw_levels
 from corlume.web.drawing.svg import el, group, points_path
 
 TOP, BOTTOM, RIGHT, EVERY = 18.0, 42.0, 20.0, 10
@@ -31,11 +31,7 @@ def draw_load(rows: Sequence[SetupCost], *, narrow: bool = False) -> Markup:
         x = at(60 * hour, 0)[0]
         parts.append(el("line", x1=x, y1=base, x2=x, y2=base + 4, class_="tick"))
         parts.append(el("text", f"{hour:02}:00", x=x, y=base + 16, class_="scale", text_anchor="middle"))
-    step = next(step for step in STEPS if most / step <= 6)
-    for k in range(int(most / step) + 1):
-        y = at(0, k * step)[1]
-        parts.append(el("line", x1=LEFT - 4, y1=y, x2=width - RIGHT, y2=y, class_="day-grid"))
-        parts.append(el("text", f"{k * step:g}", x=LEFT - 7, y=y, dy="0.35em", class_="scale", text_anchor="end"))
+    parts += draw_levels(most, lambda watts: at(0, watts)[1], width - RIGHT)
     parts.append(el("text", "W", x=LEFT - 7, y=TOP - 7, class_="note", text_anchor="end"))
     for k, row in enumerate(rows):
         line = [at(minute, float(row.watts[minute])) for minute in range(0, len(row.watts), EVERY)]

@@ -12,7 +12,7 @@ from corlume.formats.measure import parse_number
 from corlume.services.keeping import fixture_library, tanks
 from corlume.services.survey.meter_options import ENOUGH, advised, meter_options
 from corlume.services.upkeep.running_costs import AHEAD, OWNED, Owned, crossings, owned_parts, setup_costs
-from corlume.web.drawing.cost_lines import draw_cost_lines
+from corlume.web.drawing.cost_lines import STYLES, draw_cost_lines
 from corlume.web.drawing.load_lines import draw_load
 from corlume.web.request.page import Db, RowId, narrow_of, page
 
@@ -50,6 +50,7 @@ def show_costs(
         "years": AHEAD,
         "lines": draw_cost_lines([row.line for row in rows], met, stored.running.currency, narrow=narrow_of(request)),
         "load": draw_load(rows, narrow=narrow_of(request)),
+        "styles": STYLES,
         "owned": owned,
         "owned_options": list(OWNED.items()),
         "parts": owned_parts(every),

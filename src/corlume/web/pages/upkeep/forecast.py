@@ -11,7 +11,6 @@ from fastapi.responses import HTMLResponse, JSONResponse
 from corlume.core.placement.coral_growth import PACES
 from corlume.services.keeping import tanks
 from corlume.services.upkeep import forecast_jobs
-from corlume.services.upkeep.coral_suggestions import SPARE, WORTH
 from corlume.services.upkeep.forecast import Forecast, when_words
 from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredTank
@@ -39,7 +38,7 @@ def show_forecast(request: Request, db: Db, tank_id: RowId, coral: RowId | None 
         if coral is not None and chosen is None:
             raise NotFound(f"no placed coral {coral}")
         suggestions = forecast_jobs.soon(db, stored, today, coral, wait=AT_ONCE) if chosen else None
-        context |= {"chosen": chosen, "suggestions": suggestions, "spare": SPARE, "worth": WORTH}
+        context |= {"chosen": chosen, "suggestions": suggestions}
     return page(request, "upkeep/forecast.html", context, tank=stored)
 
 
