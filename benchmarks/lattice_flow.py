@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 
 from corlume.core.flow.first_estimate import jet_of
 from corlume.core.flow.pump import Pump
-from corlume.core.flow.rock_lee import as_rows, in_rock
 from corlume.core.light.geometry import Rock, Tank
+from corlume.core.light.rockwork import is_in_rock
 from corlume.core.units import DEGREE, LITRES_AN_HOUR
 
 Array = NDArray[np.float64]
@@ -59,7 +59,7 @@ def run() -> tuple[Array, Array, NDArray[np.bool_]]:
     counts = np.round(np.array([TANK.length, TANK.width, TANK.sand_depth]) / CELL).astype(int)
     axes = [(np.arange(n) + 0.5) * CELL for n in counts]
     middles = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1)
-    water = ~in_rock(as_rows(TANK.boxes()), middles.reshape(-1, 3)).reshape(counts)
+    water = ~is_in_rock(TANK.rockwork, middles.reshape(-1, 3)).reshape(counts)
     jet, sources = jet_of(PUMP), _sources(water)
     second = OUTLET_SPEED / jet.speed * CELL  # of a step [s]
     # the momentum of the stream, pushed into what lies in the outlet and a little ahead of it

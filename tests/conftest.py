@@ -27,7 +27,7 @@ from starlette.testclient import TestClient
 
 from corlume.core.light.geometry import Tank
 from corlume.core.light.interreflection import Array, Interreflection, find_interreflection
-from corlume.core.light.shadow import Rockwork
+from corlume.core.light.rockwork import Rockwork
 from corlume.services import jobs
 from corlume.services.keeping import demo, tanks
 from corlume.services.light.fields import medium_of

@@ -198,7 +198,7 @@ def test_corals_drawing_shows_sites_only_where_the_coral_fits(db: Database) -> N
     assert marks.count("data-coral=") == sum(s.coral.place is not None for s in states)
     assert marks.count("coral-warn") == sum(bool(s.trouble) for s in states)
     lit = list(zip(surfaces(stored.tank), fields.surface_par(stored.tank, fixtures), strict=True))
-    floor = draw_surfaces(sheet.plan, lit, stored.targets)
+    floor = draw_surfaces(sheet.plan, stored.tank, lit, stored.targets)
     assert {f"band-{b.key}" in floor for b in stored.targets.bands()} == {True}
     assert floor.count('class="rock edge"') == len(lit) - 1  # all but the sand
 

@@ -12,8 +12,9 @@ from numba import njit
 from corlume.core.cache import cached
 from corlume.core.light.emitter import Emitter
 from corlume.core.light.field import Medium, channel_fields, unit_field
-from corlume.core.light.geometry import Box, Tank
-from corlume.core.light.shadow import blocked, rockwork
+from corlume.core.light.geometry import Tank
+from corlume.core.light.rockwork import Box, rockwork
+from corlume.core.light.shadow import SKIN, blocked
 from tests.fields import TABLE, fields
 
 LENGTH, WIDTH, DEPTH = 1.37, 0.58, 0.5
@@ -25,7 +26,7 @@ def _by_loop(px, py, d, qx, qy, i, j, length, width, rocks):  # type: ignore[no-
     for k in range(rocks.shape[0]):
         for a in range(min(0, i), max(0, i) + 1):
             for b in range(min(0, j), max(0, j) + 1):
-                enter, leave = max(0.0, rocks[k, 4] / d), min(1.0, rocks[k, 5] / d)
+                enter, leave = max(0.0, rocks[k, 4] / d), min(1.0 - min(0.5, SKIN / d), rocks[k, 5] / d)
                 for axis in range(2):
                     cell, size = (a, length) if axis == 0 else (b, width)
                     start, end = (qx, px) if axis == 0 else (qy, py)

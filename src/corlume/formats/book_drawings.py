@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from corlume.core.light.geometry import Tank
 from corlume.formats.measure import Measure
 from corlume.formats.paper import Drawing, Line, Text
+from corlume.formats.rock_outlines import rock_cut, rock_plan
 
 Array = NDArray[np.float64]
 LEFT, TOP, GAP, BOTTOM, RIGHT = 14.0, 8.0, 12.0, 8.0, 6.0
@@ -24,6 +25,12 @@ DAY_HEIGHT = 46.0
 def _box(x: float, y: float, wide: float, tall: float, kind: str) -> list[Line]:
     corners = [(x, y), (x + wide, y), (x + wide, y + tall), (x, y + tall)]
     return [Line(*a, *b, kind) for a, b in zip(corners, corners[1:] + corners[:1], strict=True)]
+
+
+def _ring(xs: Array, ys: Array) -> list[Line]:
+    """A closed line through places on the paper."""
+    spots = list(zip(xs.tolist(), ys.tolist(), strict=True))
+    return [Line(*a, *b, "thin") for a, b in itertools.pairwise([*spots, spots[0]])]
 
 
 def _scale(tank: Tank, width: float) -> float:
@@ -50,10 +57,11 @@ def tank_drawing(
     lines += _box(LEFT, water, tank.length * scale, tank.water_depth * scale, "edge")
     sand = water + tank.sand_depth * scale
     lines.append(Line(LEFT, sand, LEFT + tank.length * scale, sand, "dash"))
-    for box in tank.boxes():
-        x, wide = LEFT + box.x0 * scale, (box.x1 - box.x0) * scale
-        lines += _box(x, plan_end - box.y1 * scale, wide, (box.y1 - box.y0) * scale, "thin")
-        lines += _box(x, water + box.top * scale, wide, (box.bottom - box.top) * scale, "thin")
+    plan, cut = rock_plan(tank, 0.0), rock_cut(tank, "front", 0.0)
+    for ring in (*plan.below, *plan.below_lines):
+        lines += _ring(LEFT + ring[:, 0] * scale, plan_end - ring[:, 1] * scale)
+    for ring in cut.behind:
+        lines += _ring(LEFT + ring[:, 0] * scale, water + ring[:, 1] * scale)
     texts = [
         Text(LEFT, TOP - 2, f"Plan, {measure.length(tank.width)} front to back", "start"),
         Text(LEFT, water - 2, f"From the front, {measure.length(tank.water_depth)} of water", "start"),

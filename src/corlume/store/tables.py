@@ -14,9 +14,11 @@ from corlume.core.flow.pump import Pump
 from corlume.core.judging.target_zones import TargetZone
 from corlume.core.keeping.own_fixture import OwnFixture
 from corlume.core.keeping.scene import Scene, Setup
+from corlume.core.light.brushed_rock import BrushedRock
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Brace, Rock, Tank
 from corlume.core.light.light_group import LightGroup
+from corlume.core.light.natural_rock import NaturalRock
 from corlume.core.placement.coral import Coral
 from corlume.core.placement.coral_type import CoralType
 from corlume.core.schedule.change_plan import ChangePlan
@@ -181,6 +183,8 @@ OF_SCENE = _lists_of(Scene, "tank_id")
 """The lists of a tank and of its scene by their fields; a list that a class declares is here by itself."""
 ROCKS: Table[Rock] = OF_TANK["rocks"]
 BRACES: Table[Brace] = OF_TANK["braces"]
+NATURAL_ROCKS: Table[NaturalRock] = OF_TANK["natural_rocks"]
+BRUSHED_ROCK: Table[BrushedRock] = OF_TANK["brushed_rock"]
 SETUPS: Table[Setup] = OF_SCENE["setups"]
 FIXTURES: Table[Fixture] = SETUPS.lists["fixtures"]
 LIGHT_GROUPS: Table[LightGroup] = SETUPS.lists["groups"]

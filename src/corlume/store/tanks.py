@@ -17,9 +17,11 @@ from corlume.core.judging.intent import BY_STOCKING, Intent
 from corlume.core.judging.target_zones import TargetZone
 from corlume.core.judging.targets import LightTargets
 from corlume.core.keeping.scene import Running, Scene, Setup, racked, shaded, surveyed
+from corlume.core.light.brushed_rock import BrushedRock
 from corlume.core.light.fixture import Fixture, measured, scheduled
 from corlume.core.light.geometry import Brace, Rock, Tank
 from corlume.core.light.light_group import LightGroup
+from corlume.core.light.natural_rock import NaturalRock
 from corlume.core.light.survey_correction import Correction
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.core.placement.coral import Coral
@@ -33,13 +35,16 @@ from corlume.core.upkeep.lamp import Lamp
 from corlume.core.upkeep.wear import Age, Upkeep, worn_on
 from corlume.store.flow_fields import FlowField, load_field
 from corlume.store.journal import TANKS_SCOPE, Edit, insert_row
+from corlume.store.rock_files import keep_rock, meshed, stroked
 from corlume.store.rows import row_of, thing_of
 from corlume.store.tables import (
     BRACES,
+    BRUSHED_ROCK,
     CORAL_KINDS,
     CORALS,
     FIXTURES,
     LIGHT_GROUPS,
+    NATURAL_ROCKS,
     OF_SCENE,
     OF_TANK,
     ROCKS,
@@ -97,6 +102,8 @@ class StoredTank:
     braces: tuple[Kept[Brace], ...]
     setups: tuple[StoredSetup, ...]
     corals: tuple[Kept[Coral], ...]
+    natural_rocks: tuple[Kept[NaturalRock], ...] = ()
+    brushed_rock: tuple[Kept[BrushedRock], ...] = ()
     lists: Mapping[str, tuple[Kept[Any], ...]] = field(default_factory=dict)
     """Its other lists by their fields in a scene, but for those that only their own pages load."""
     surroundings: Surroundings = field(default_factory=Surroundings)
@@ -185,6 +192,10 @@ class StoredTank:
         """The rock of that id; ``NotFound`` otherwise."""
         return found(self.rocks, rock_id, "rock")
 
+    def natural_rock(self, rock_id: int) -> Kept[NaturalRock]:
+        """The piece of natural rock of that id; ``NotFound`` otherwise."""
+        return found(self.natural_rocks, rock_id, "natural rock")
+
     def brace(self, brace_id: int) -> Kept[Brace]:
         """The brace of that id; ``NotFound`` otherwise."""
         return found(self.braces, brace_id, "brace")
@@ -260,6 +271,8 @@ def unstored(scene: Scene) -> StoredTank:
         running=scene.running,
         rocks=kept(scene.tank.rocks),
         braces=kept(scene.tank.braces),
+        natural_rocks=kept(scene.tank.natural_rocks),
+        brushed_rock=kept(scene.tank.brushed_rock),
         setups=tuple(
             StoredSetup(next(numbers), s.name, s.in_use, kept(s.fixtures), s.intent, kept(s.groups))
             for s in scene.setups
@@ -335,7 +348,11 @@ def load_surveyed(connection: sqlite3.Connection, tank_id: int, survey: Survey) 
     row = _tank_row(connection, tank_id)
     lists = {name: tuple(k.value for k in table.load(connection, tank_id)) for name, table in OF_TANK.items()}
     racks = [kept.value for kept in OF_SCENE["racks"].load(connection, tank_id)]
-    return surveyed(thing_of(Tank, row, **lists), racks, survey)
+    tank = thing_of(Tank, row, **lists)
+    tank = replace(
+        tank, natural_rocks=meshed(connection, tank.natural_rocks), brushed_rock=stroked(connection, tank.brushed_rock)
+    )
+    return surveyed(tank, racks, survey)
 
 
 def _tank_row(connection: sqlite3.Connection, tank_id: int) -> sqlite3.Row:
@@ -350,12 +367,20 @@ def _tank_row(connection: sqlite3.Connection, tank_id: int) -> sqlite3.Row:
 def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
     tank_id = row["id"]
     rocks, braces = ROCKS.load(connection, tank_id), BRACES.load(connection, tank_id)
+    natural, brushed = NATURAL_ROCKS.load(connection, tank_id), BRUSHED_ROCK.load(connection, tank_id)
     setups = connection.execute("SELECT * FROM setups WHERE tank_id = ? ORDER BY id", (tank_id,)).fetchall()
     ids = [setup["id"] for setup in setups]
     fixtures, groups = FIXTURES.by_owner(connection, ids), LIGHT_GROUPS.by_owner(connection, ids)
     corals = CORALS.load(connection, tank_id, whole=False)
     lists = {name: table.load(connection, tank_id, whole=False) for name, table in PLAIN_LISTS.items()}
-    tank = thing_of(Tank, row, rocks=tuple(r.value for r in rocks), braces=tuple(b.value for b in braces))
+    tank = thing_of(
+        Tank,
+        row,
+        rocks=tuple(r.value for r in rocks),
+        braces=tuple(b.value for b in braces),
+        natural_rocks=meshed(connection, (r.value for r in natural)),
+        brushed_rock=stroked(connection, (b.value for b in brushed)),
+    )
     key = flow_key(tank, [kept.value for kept in lists["pumps"]]) if lists["pumps"] else ""
     return StoredTank(
         id=tank_id,
@@ -365,6 +390,8 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
         running=thing_of(Running, row),
         rocks=rocks,
         braces=braces,
+        natural_rocks=tuple(Kept(kept.id, rock) for kept, rock in zip(natural, tank.natural_rocks, strict=True)),
+        brushed_rock=tuple(Kept(kept.id, one) for kept, one in zip(brushed, tank.brushed_rock, strict=True)),
         setups=tuple(
             StoredSetup(s["id"], s["name"], bool(s["in_use"]), fixtures[s["id"]], thing_of(Intent, s), groups[s["id"]])
             for s in setups
@@ -401,7 +428,7 @@ def add_tank(connection: sqlite3.Connection, scene: Scene, label: str | None) ->
     everything done to it since, and redoing brings all of it back.
     """
     tank_id = insert_row(connection, "tanks", {**row_of(scene), "removed": int(label is not None)})
-    for holder, tables in ((scene.tank, OF_TANK), (scene, OF_SCENE)):
+    for holder, tables in ((keep_rock(connection, scene.tank), OF_TANK), (scene, OF_SCENE)):
         for name, table in tables.items():
             for value in getattr(holder, name):
                 table.put(connection, value, tank_id)

@@ -13,7 +13,6 @@ from numpy.typing import NDArray
 
 from corlume.core.flow.first_estimate import Flowing, jet_of
 from corlume.core.flow.pump import Pump
-from corlume.core.flow.rock_lee import as_rows
 from corlume.core.flow.solver import MEAN_OF, SETTLES, SolvedFlow, Source, cell_side, solve_flow, solved_again
 from corlume.core.light.geometry import Tank
 
@@ -53,8 +52,10 @@ def flow_key(tank: Tank, pumps: Sequence[Pump]) -> str:
     jets = [jet_of(pump) for pump in pumps]
     rows = [np.array([*jet.at, *jet.ahead, *jet.side, jet.speed, jet.area, jet.slot]) for jet in jets]
     into = [np.array([*source.at, source.rate]) for source in _sources(tank, pumps)]
-    parts = [sizes, as_rows(tank.boxes()), *rows, *into]
-    return hashlib.sha256(b"|".join(np.round(part, 9).tobytes() for part in parts)).hexdigest()
+    boxes = np.array([(b.x0, b.x1, b.y0, b.y1, b.top, b.bottom) for b in tank.boxes()]).reshape(-1, 6)
+    parts = [np.round(part, 9).tobytes() for part in (sizes, boxes, *rows, *into)]
+    parts += [rock.digest for rock in tank.sampled_rock()]
+    return hashlib.sha256(b"|".join(parts)).hexdigest()
 
 
 def flow_in(solved: SolvedFlow, points: Array) -> Flowing:

@@ -17,8 +17,9 @@ from numpy.typing import NDArray
 
 from corlume.core.flow.jet import Jet
 from corlume.core.flow.pump import Pump
-from corlume.core.flow.rock_lee import as_rows, in_rock, is_sheltered
 from corlume.core.light.geometry import Tank
+from corlume.core.light.rockwork import is_in_rock
+from corlume.core.light.shadow import is_sheltered
 
 Array = NDArray[np.float64]
 FlowClass = Literal["dead", "low", "medium", "high"]
@@ -62,7 +63,7 @@ def flow_at(tank: Tank, pumps: Sequence[Pump], points: Array) -> Flowing:
     """Return the flow at points (n, 3) in the water from all jets, their images in panes, sand and surface, the
     backflow and the intakes.
     """
-    rows = as_rows(tank.boxes())
+    rock = tank.rockwork
     square, way = np.zeros(len(points)), np.zeros((len(points), 3))
     if not pumps:
         return Flowing(square, way)
@@ -72,7 +73,7 @@ def flow_at(tank: Tank, pumps: Sequence[Pump], points: Array) -> Flowing:
         for one in images(tank, jet):
             part = one.square(points)
             seen = part > FAINT
-            part[seen] *= np.where(is_sheltered(rows, one.at, points[seen]), IN_LEE, 1.0)
+            part[seen] *= np.where(is_sheltered(rock, one.at, points[seen]), IN_LEE, 1.0)
             square += part
             way += part[:, None] * one.ahead
         if pump.kind != "return":  # which draws from the sump
@@ -129,10 +130,10 @@ def openness(tank: Tank, points: Array) -> Array:
     angles = np.arange(8) * math.pi / 4
     ways = np.stack([np.cos(angles), np.sin(angles), np.zeros(8)], axis=1)
     ways = NOOK * np.concatenate([ways, [[0.0, 0.0, -1.0]]])
-    free, rows = np.zeros(len(points)), as_rows(tank.boxes())
+    free, rock = np.zeros(len(points)), tank.rockwork
     for way in ways:
         there = points + way - np.array([0.0, 0.0, 0.004])
         inside = (there[:, 0] > 0) & (there[:, 0] < tank.length) & (there[:, 1] > 0) & (there[:, 1] < tank.width)
-        free += inside & ~in_rock(rows, there) & (there[:, 2] <= tank.sand_depth)
+        free += inside & ~is_in_rock(rock, there) & (there[:, 2] <= tank.sand_depth)
     found: Array = free / len(ways)
     return found

@@ -14,6 +14,7 @@ from corlume.core.flow.observed_flow import FlowMark
 from corlume.core.flow.pump import Pump
 from corlume.core.flow.solver import SolvedFlow
 from corlume.core.light.geometry import Tank
+from corlume.core.light.rock_surface import plugs
 
 Array = NDArray[np.float64]
 STAND = 0.03
@@ -60,12 +61,11 @@ def local_flow_at(
 
 
 def _noted(tank: Tank, points: Array) -> NDArray[np.str_]:
-    x, y, depth = points.T
+    depth = points[:, 2]
     words = np.where(depth > tank.sand_depth - ON_TOP, tank.sand_flow, "").astype("<U6")
-    for box in reversed(tank.boxes()):
-        on = (x >= box.x0) & (x <= box.x1) & (y >= box.y0) & (y <= box.y1) & (np.abs(box.top - depth) < ON_TOP)
-        words[on] = box.flow
-    return words
+    flows = np.array([flow for _, flow in tank.rock_pieces()] or [""], dtype="<U6")
+    piece = plugs(tank.rockwork, points, ON_TOP).piece
+    return np.where(piece >= 0, flows[piece], words)
 
 
 def _painted(marks: Sequence[FlowMark], points: Array) -> NDArray[np.str_]:

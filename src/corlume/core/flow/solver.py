@@ -18,8 +18,9 @@ from numba import njit
 from numpy.typing import NDArray
 
 from corlume.core.flow.jet import PLANE_SPREAD, ROUND_SPREAD, Jet
-from corlume.core.flow.rock_lee import as_rows, in_rock, is_sheltered
 from corlume.core.light.geometry import Tank
+from corlume.core.light.rockwork import Rockwork, is_in_rock
+from corlume.core.light.shadow import is_sheltered
 
 Array = NDArray[np.float64]
 CELL, MOST_CELLS = 0.04, 20_000
@@ -55,7 +56,7 @@ class SolvedFlow:
     jets : the streams that were solved for; ``streams`` (k, 3, ...) how fast each alone would be, as means over the
         faces [m/s].
     fluctuation : (nx, ny, nz) root mean square of what turbulence adds to the mean, all ways together [m/s].
-    rock : the boxes that are no water, see ``rockwork``.
+    rock : what is no water.
     """
 
     cell: tuple[float, float, float]
@@ -64,7 +65,7 @@ class SolvedFlow:
     jets: tuple[Jet, ...]
     streams: Array
     fluctuation: Array
-    rock: Array
+    rock: Rockwork
 
     def at(self, points: Array) -> Array:
         """Mean velocity (n, 3) along x, y and depth at places (n, 3) [m/s].
@@ -86,7 +87,7 @@ class SolvedFlow:
             nearest = share > mouth[mine]
             mouth[mine[nearest]], alone[mine[nearest]] = share[nearest], coarse[nearest]
         found += mouth[:, None] * (alone - mean)
-        found[in_rock(self.rock, points)] = 0.0
+        found[is_in_rock(self.rock, points)] = 0.0
         return found
 
     def _of(self, values: Array, points: Array) -> Array:
@@ -255,14 +256,14 @@ class _Grid:
         nx, ny, nz = np.maximum(3, np.round(sizes / (cell or cell_side(tank)))).astype(int).tolist()
         steps = sizes / (nx, ny, nz)
         middles = _centres(np.array((nx, ny, nz)), steps)
-        rock = as_rows(tank.boxes())
-        water = ~in_rock(rock, middles).reshape(nx, ny, nz)
+        rock = tank.rockwork
+        water = ~is_in_rock(rock, middles).reshape(nx, ny, nz)
         # pockets that rock closes off stand still
         pools, many = label(water)
         volumes = np.bincount(pools.ravel(), minlength=2)[1:]
         return cls((nx, ny, nz), steps, pools == 1 + int(volumes.argmax()) if many else water, rock)
 
-    def __init__(self, counts: tuple[int, int, int], steps: Array, water: NDArray[np.bool_], rock: Array) -> None:
+    def __init__(self, counts: tuple[int, int, int], steps: Array, water: NDArray[np.bool_], rock: Rockwork) -> None:
         self.counts, self.steps, self.water, self.rock = counts, steps, water, rock
         self.open = np.zeros((3, *(n + 1 for n in counts)))
         inner = self.open[:, : counts[0], : counts[1], : counts[2]]

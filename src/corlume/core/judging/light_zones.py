@@ -5,6 +5,7 @@ Sites are cells of ``PITCH`` on every surface that faces up and is open to the w
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -14,10 +15,17 @@ from numpy.typing import NDArray
 
 from corlume.core.flow.local_flow import LocalFlow
 from corlume.core.judging.targets import Band, LightTargets
-from corlume.core.light.geometry import Flow, Tank
+from corlume.core.light.geometry import Tank
+from corlume.core.light.rock_surface import plugs
+from corlume.core.light.rockwork import X0, X1, Y0, Y1, Flow, tops_of
 
 Array = NDArray[np.float64]
 PITCH = 0.025
+LEVELS = 2
+"""So many tops over each other count in one place of a piece of rock: its own and that of a cave in it."""
+JUST_ABOVE = np.array([0.0, 0.0, 0.001])
+STEEPEST, HELD = math.cos(math.radians(45)), 0.5
+"""Rock leans no further where a coral can sit on top, and holds at least this share of its plug [-]; ours."""
 LEAST_CELLS = 10
 """A zone smaller than this many cells (about 60 cm2) is not listed: less than one small colony takes."""
 
@@ -38,8 +46,8 @@ class Surface:
 
     @cached_property
     def depth(self) -> float:
-        """Depth of the surface [m]."""
-        return float(self.points[0, 0, 2])
+        """Mean depth of the surface where it is free [m]."""
+        return float(self.points[self.free][:, 2].mean()) if self.free.any() else float(self.points[0, 0, 2])
 
 
 @dataclass(frozen=True)
@@ -67,28 +75,46 @@ class LightZone:
 
 
 def surfaces(tank: Tank) -> list[Surface]:
-    """Cut the sand and every rock top under water into cells, from the top of the tank to the sand."""
-    found = [
-        _surface(tank, "Sand", tank.sand_flow, (0.0, tank.length), (0.0, tank.width), tank.sand_depth),
-    ]
-    for number, rock in enumerate(tank.rocks, 1):
-        for box in rock.boxes(tank.water_depth):
-            if 0.0 < box.top < tank.sand_depth:
-                name = box.name or f"Rock {number}"
-                found.append(_surface(tank, name, box.flow, (box.x0, box.x1), (box.y0, box.y1), box.top))
+    """Cut the sand and the tops of every piece of rock under water into cells, from the top of the tank to the sand.
+
+    A piece has a second surface where it lies over itself, as the floor of a cave does.
+    """
+    axes, cell = _cells((0.0, tank.length), (0.0, tank.width))
+    points = np.stack(np.meshgrid(*axes, [tank.sand_depth], indexing="ij"), axis=-1)[:, :, 0]
+    found = [Surface("Sand", tank.sand_flow, points, ~tank.in_rock(points - JUST_ABOVE), cell)]
+    for number, (name, flow) in enumerate(tank.rock_pieces()):
+        found += _tops(tank, number, name, flow)
     found = [s for s in found if s.free.any()]
     return sorted(found, key=lambda s: s.depth)
 
 
-def _surface(
-    tank: Tank, name: str, flow: Flow, x: tuple[float, float], y: tuple[float, float], depth: float
-) -> Surface:
+def _cells(x: tuple[float, float], y: tuple[float, float]) -> tuple[list[Array], tuple[float, float]]:
+    """Middles of the cells along x and y, and their sizes [m]."""
     counts = [max(1, round((high - low) / PITCH)) for low, high in (x, y)]
     cell = ((x[1] - x[0]) / counts[0], (y[1] - y[0]) / counts[1])
-    axes = [low + (np.arange(n) + 0.5) * step for n, (low, _), step in zip(counts, (x, y), cell, strict=True)]
-    points = np.stack(np.meshgrid(*axes, [depth], indexing="ij"), axis=-1)[:, :, 0]
-    just_above = points - np.array([0.0, 0.0, 0.001])
-    return Surface(name, flow, points, ~tank.in_rock(just_above), cell)
+    return [
+        low + (np.arange(float(n)) + 0.5) * step for n, (low, _), step in zip(counts, (x, y), cell, strict=True)
+    ], cell
+
+
+def _tops(tank: Tank, number: int, name: str, flow: Flow) -> list[Surface]:
+    """The tops of one piece that are under water, open above, and no steeper than a plug rests on."""
+    rock = tank.rockwork
+    runs = rock.runs[rock.piece == number]
+    if not len(runs):
+        return []
+    axes, cell = _cells((runs[:, X0].min(), runs[:, X1].max()), (runs[:, Y0].min(), runs[:, Y1].max()))
+    tops = tops_of(rock, number, axes[0], axes[1], LEVELS)
+    x, y = np.meshgrid(*axes, indexing="ij")
+    found = []
+    for level in range(LEVELS):
+        there = (tops[..., level] > 0.0) & (tops[..., level] < tank.sand_depth)
+        points = np.stack((x, y, np.where(there, tops[..., level], tank.sand_depth)), axis=-1)
+        rest = plugs(rock, points.reshape(-1, 3))
+        holds = ((rest.normal[:, 2] >= STEEPEST) & (rest.held >= HELD)).reshape(there.shape)
+        free = there & ~tank.in_rock(points - JUST_ABOVE) & holds
+        found.append(Surface(name + ", below" * level, flow, points, free, cell))
+    return found
 
 
 def find_zones(
@@ -124,7 +150,7 @@ def find_zones(
                 zone = LightZone(
                     key="",
                     name=f"{surface.name}, {_part(surface, points)}",
-                    third=_third(tank, surface.depth),
+                    third=_third(tank, float(points[:, 2].mean())),
                     surface=surface,
                     band=band,
                     points=points,

@@ -18,7 +18,7 @@ from corlume.core.light.geometry import Colony, Tank
 from corlume.core.light.interreflection import Interreflection, find_interreflection
 from corlume.core.light.lobe import Beam
 from corlume.core.light.pane_reflection import return_table
-from corlume.core.light.shadow import Rockwork, rockwork
+from corlume.core.light.rockwork import Rockwork
 from corlume.core.light.spectrum import Spectrum, mean_wavelength
 from corlume.core.light.survey_correction import Correction
 from corlume.core.light.water import Water, attenuation_table
@@ -53,7 +53,7 @@ class Medium:
         """Build the medium of a tank."""
         inset = tank.rim_inset
         panes = np.array([return_table(pane, tank.index) for pane in tank.panes()])
-        rock = rockwork(tank.boxes(), tank.length, tank.width)
+        rock = tank.rockwork
         return cls(
             size=(tank.length, tank.width),
             depth=tank.water_depth,
@@ -65,7 +65,9 @@ class Medium:
             rock=rock,
             discs=disc_rows(tank.colonies),
             plates=np.array(tank.plates, dtype=np.float64).reshape(-1, 6),
-            scatter=find_interreflection(tank, panes, rock) if tank.sand_albedo or tank.rock_albedo else None,
+            scatter=find_interreflection(tank, panes, tank.coarse_rockwork)
+            if tank.sand_albedo or tank.rock_albedo
+            else None,
             cover=tank.cover,
             correction=tank.correction,
         )

@@ -24,7 +24,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from corlume.core.light.shadow import FAST, Rockwork, blocked
+from corlume.core.light.rockwork import Rockwork
+from corlume.core.light.shadow import FAST, SECTORS, blocked, is_over, note_horizon
 from corlume.core.light.water_surface import entry_tangent, fresnel_transmittance, steepest_tangent, tube_spread
 
 Array = NDArray[np.float64]
@@ -313,9 +314,10 @@ def _irradiance(
     discs: Array,
     plates: Array,
     normal: Array,
+    horizon: Array,
 ) -> None:
     """Add irradiance at one point per unit of flux to ``out`` (channels,) [1/m2]: downward, or on a surface with a
-    ``normal`` (x right, y back, z up) where it has one.
+    ``normal`` (x right, y back, z up) where it has one; ``horizon`` is room to work in, see ``note_horizon``.
     """
     tilted = normal.shape[0] > 0
     length, width = size
@@ -328,7 +330,10 @@ def _irradiance(
     # of the ray in the plane across the edge does: one that runs aslant spends less of its way in water.
     lowest = _least(heights)
     open_point = _inside(px, py, 0.0, 0.0, opening)
-    in_the_way = strips.shape[0] + rock.boxes.shape[0] + discs.shape[0] + plates.shape[0] > 0
+    in_the_way = strips.shape[0] + rock.runs.shape[0] + discs.shape[0] + plates.shape[0] > 0
+    shaded = rock.peak < d
+    if shaded:
+        note_horizon(px, py, d, rock, steepest, i_low, i_high, j_low, j_high, horizon)
     for i in range(i_low, i_high + 1):
         sign_x, shift_x = (1.0, i * length) if i % 2 == 0 else (-1.0, (i + 1) * length)
         least_x = i * length + lowest * _air_tangent((i * length - px) / d, n) if i > 0 else -1e9
@@ -375,7 +380,11 @@ def _irradiance(
                         weight *= _past_strips(sx, sy, h, qx, qy, mirrors, patch, moves, strips)
                     if weight == 0.0:
                         continue
-                    if rock.peak < d and blocked(px, py, d, qx, qy, i, j, length, width, rock):
+                    if (
+                        shaded
+                        and not is_over(qx - px, qy - py, d, horizon)
+                        and blocked(px, py, d, qx, qy, i, j, length, width, rock)
+                    ):
                         continue
                     if discs.shape[0]:
                         weight *= _past_discs(px, py, d, qx, qy, length, width, discs)
@@ -444,6 +453,7 @@ def irradiance(
     steepest = steepest_tangent(n)
     order = (_highest_order(panes[0], panes[1]), _highest_order(panes[2], panes[3]))
     last = normals.shape[0] - 1
+    horizon = np.empty(SECTORS)
     for k in range(first, end):
         _irradiance(
             out[k],
@@ -468,4 +478,5 @@ def irradiance(
             discs,
             plates,
             normals[min(k, last)],
+            horizon,
         )

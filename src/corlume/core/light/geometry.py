@@ -9,18 +9,21 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from corlume.core.light.brushed_rock import BrushedRock
+from corlume.core.light.natural_rock import NaturalRock, natural_rock_errors
+from corlume.core.light.rockwork import FLOWS, Box, Flow, Rockwork, is_in_rock, rockwork
+from corlume.core.light.sampled_rock import SampledRock
 from corlume.core.light.survey_correction import Correction
 from corlume.core.light.water import Water
 from corlume.core.schema import Choice, Flag, Length, Many, Number, Part, Share, Text, limits
 
 PaneKind = Literal["glass", "plain"]
-Flow = Literal["", "low", "medium", "high"]
-FLOWS: dict[Flow, str] = {"": "not noted", "low": "low", "medium": "medium", "high": "high"}
 RockForm = Literal["block", "arch", "mound"]
 ROCK_FORMS: dict[RockForm, str] = {"block": "block", "arch": "arch", "mound": "mound"}
 PANE_KINDS: dict[PaneKind, str] = {"glass": "glass", "plain": "plain"}
@@ -78,24 +81,6 @@ class Brace:
 
     def __post_init__(self) -> None:
         limits(self).finish()
-
-
-@dataclass(frozen=True, slots=True)
-class Box:
-    """A piece of rock as the light meets it: x0..x1 by y0..y1, from ``top`` to ``bottom`` below the water line [m]."""
-
-    x0: float
-    x1: float
-    y0: float
-    y1: float
-    top: float
-    bottom: float
-    name: str = ""
-    flow: Flow = ""
-
-    def covers(self, x: float, y: float) -> bool:
-        """Whether the footprint holds the point (x, y)."""
-        return self.x0 <= x <= self.x1 and self.y0 <= y <= self.y1
 
 
 ROCK_STEPS = 4
@@ -225,12 +210,15 @@ class Tank:
     back: Annotated[Pane, Part(file="panes.back", prefix="back_")] = field(default_factory=Pane)
     braces: Annotated[tuple[Brace, ...], Many(50)] = ()
     rocks: Annotated[tuple[Rock, ...], Many(400)] = ()
+    natural_rocks: Annotated[tuple[NaturalRock, ...], Many(60, one="natural rock")] = ()
+    brushed_rock: Annotated[tuple[BrushedRock, ...], Many(1, one="brushed rock", table="brushed_rock")] = ()
     colony_shade: Annotated[
         bool, Flag("Placed corals shade what is below, as discs of their mature size", file="coral_shade")
     ] = False
     colonies: tuple[Colony, ...] = ()
     plates: tuple[tuple[float, float, float, float, float, float], ...] = ()
     correction: Correction | None = None
+    _rockwork: Rockwork | None = field(default=None, init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
         rules = limits(self)
@@ -284,6 +272,7 @@ class Tank:
                 "length",
                 rock.base + rock.height,
             )
+        rules.errors += natural_rock_errors(self.natural_rocks, self.length, self.width, self.water_depth)
         rules.finish()
 
     def __hash__(self) -> int:
@@ -322,28 +311,66 @@ class Tank:
 
     def rock_top(self) -> float:
         """Depth of the highest rock top below the water line, or a third of the depth when there is no rock [m]."""
-        tops = [rock.top_depth(self.water_depth) for rock in self.rocks]
-        return max(0.02, min(tops)) if tops else self.water_depth / 3
+        peak = self.rockwork.peak
+        return max(0.02, peak) if math.isfinite(peak) else self.water_depth / 3
 
     def in_rock(self, points: NDArray[np.float64]) -> NDArray[np.bool_]:
         """Tell which points (..., 3) of x, y, depth lie inside a rock block or in the sand."""
-        x, y, d = points[..., 0], points[..., 1], points[..., 2]
-        inside = d > self.sand_depth + 1e-9
-        for box in self.boxes():
-            inside |= (
-                (x > box.x0 + 1e-9)
-                & (x < box.x1 - 1e-9)
-                & (y > box.y0 + 1e-9)
-                & (y < box.y1 - 1e-9)
-                & (d > box.top + 1e-9)
-                & (d < box.bottom - 1e-9)
-            )
-        return inside
+        flat = np.ascontiguousarray(points, dtype=np.float64).reshape(-1, 3)
+        inside = is_in_rock(self.rockwork, flat).reshape(points.shape[:-1])
+        return inside | (points[..., 2] > self.sand_depth + 1e-9)
 
     def boxes(self) -> list[Box]:
-        """All rock in the tank as boxes."""
+        """What was entered as boxes, arches and mounds, in boxes; ``rockwork`` has all rock."""
         return [box for rock in self.rocks for box in rock.boxes(self.water_depth)]
+
+    @property
+    def rockwork(self) -> Rockwork:
+        """All rock in columns."""
+        if self._rockwork is None:
+            object.__setattr__(self, "_rockwork", self._columns(False))
+        assert self._rockwork is not None
+        return self._rockwork
+
+    @property
+    def coarse_rockwork(self) -> Rockwork:
+        """All rock in coarse columns, for light that has been on the floor."""
+        return self._columns(True)
+
+    def _columns(self, coarse: bool) -> Rockwork:
+        size = self.length, self.width, self.water_depth
+        return _rockwork(*size, self.rocks, self.natural_rocks, self.brushed_rock, coarse)
+
+    def sampled_rock(self) -> list[SampledRock]:
+        """Rock that was not entered as boxes: natural pieces, then what the brush added."""
+        size = self.length, self.width, self.water_depth
+        pieces = [rock.sampled(*size) for rock in self.natural_rocks]
+        added = [one.laid(*size)[0] for one in self.brushed_rock if one.strokes]
+        return [piece for piece in (*pieces, *added) if piece is not None]
+
+    def rock_pieces(self) -> list[tuple[str, Flow]]:
+        """Name and noted flow of each piece that the runs of the rockwork count."""
+        boxes, number = list[tuple[str, Flow]](), 0
+        for number, rock in enumerate(self.rocks, 1):
+            boxes += [(box.name or f"Rock {number}", box.flow) for box in rock.boxes(self.water_depth)]
+        flows: dict[str, Flow] = {key: key for key in FLOWS}
+        return boxes + [(one.name, flows[one.flow]) for one in self.sampled_rock()]
 
     def strips(self) -> list[tuple[float, float, float, float, float]]:
         """Braces and edges over the water that block light: x0, x1, y0, y1 and height above the water [m]."""
         return [(b.x, b.x1, b.y, b.y1, self.rim_height if b.height is None else b.height) for b in self.braces]
+
+
+@lru_cache(maxsize=32)
+def _rockwork(
+    length: float,
+    width: float,
+    depth: float,
+    rocks: tuple[Rock, ...],
+    natural: tuple[NaturalRock, ...],
+    brushed: tuple[BrushedRock, ...],
+    coarse: bool,
+) -> Rockwork:
+    bare = Tank(length, width, depth, rocks=rocks, natural_rocks=natural, brushed_rock=brushed, sand=0.0)
+    carved = next((one.laid(length, width, depth)[1] for one in brushed if one.strokes), None)
+    return rockwork(bare.boxes(), length, width, bare.sampled_rock(), carved, coarse=coarse)

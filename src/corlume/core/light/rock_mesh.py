@@ -1,101 +1,239 @@
-"""The surface of rock and sand as triangles, for drawings in three dimensions and for the light that falls on it."""
+"""A piece of rock as a closed surface of triangles, where it lies in the tank, and its rock along upright lines."""
 
 from __future__ import annotations
 
+import hashlib
 import math
-from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
-from corlume.core.light.geometry import Box, Tank
+from corlume.core.light.rockwork import columns_of
+from corlume.core.light.sampled_rock import SampledRock, sampled_from
 
 Array = NDArray[np.float64]
-HAIR = 1e-3
-"""Light is asked for so near over a surface [m]."""
+Triangles = NDArray[np.int64]
+ASIDE = (1.3e-7, 2.7e-7)
+"""Lines run so far beside their places, so that none meets an edge or a corner of a mesh that is made on a grid [m]."""
 
 
-@dataclass(frozen=True)
-class SurfaceMesh:
-    """Triangles (m, 3) of corners (n, 3) at x, y, depth [m], each with its normal (n, 3), x right, y back and z up."""
+@dataclass(frozen=True, slots=True, eq=False)
+class RockMesh:
+    """Triangles (m, 3) of corners (n, 3), x right, y back, z up [m], about the upright line through the middle of its
+    footprint and with its lowest point at 0. Equal when all corners and triangles are.
+    """
 
     corners: Array
-    normals: Array
-    triangles: NDArray[np.int64]
+    triangles: Triangles
+    digest: bytes = field(init=False)
 
-    def lit_points(self) -> Array:
-        """Places (n, 3) just over the surface at its corners, where its light is read [m]."""
-        over: Array = self.corners + HAIR * self.normals * np.array([1.0, 1.0, -1.0])
-        return over
+    def __post_init__(self) -> None:
+        found = hashlib.blake2b(self.corners.tobytes(), digest_size=16)
+        found.update(self.triangles.tobytes())
+        object.__setattr__(self, "digest", found.digest())
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, RockMesh) and self.digest == other.digest
+
+    def __hash__(self) -> int:
+        return hash(self.digest)
+
+    @property
+    def size(self) -> tuple[float, float, float]:
+        """Length, width and height of the box around it [m]."""
+        x, y, z = np.ptp(self.corners, axis=0).tolist()
+        return x, y, z
+
+    @property
+    def volume(self) -> float:
+        """Volume that its surface encloses, as far as it is closed [m3]."""
+        a, b, c = (self.corners[self.triangles[:, k]] for k in range(3))
+        return float(np.einsum("ij,ij->i", a, np.cross(b, c)).sum() / 6)
 
 
-@dataclass(frozen=True, slots=True)
-class _Face:
-    """A flat face: its corner, two edges from it along x, y and depth [m], and its normal."""
-
-    corner: tuple[float, float, float]
-    u: tuple[float, float, float]
-    v: tuple[float, float, float]
-    normal: tuple[float, float, float]
+def centred(corners: Array, triangles: Triangles) -> RockMesh:
+    """The mesh of some triangles, moved over the origin."""
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    moved = corners - np.array([*(0.5 * (low + high))[:2], low[2]])
+    return RockMesh(np.ascontiguousarray(moved), np.ascontiguousarray(triangles, dtype=np.int64))
 
 
-def surface_mesh(tank: Tank, pitch: float) -> SurfaceMesh:
-    """Triangulate what of rock and sand is in the water, in cells no longer than ``pitch`` [m]; what lies against other
-    rock is left out.
+class Placing(NamedTuple):
+    """Where a piece lies: the middle of its footprint from left and front, its lowest point over the bottom pane [m], how
+    it is turned about the upright line and tilted to the back and to the right [rad], and its scale [-].
     """
-    corners, normals, triangles, count = list[Array](), list[Array](), list[NDArray[np.int64]](), 0
-    for face in _faces(tank):
-        points, cells = _cells(face, pitch)
-        normal = np.array(face.normal)
-        quads = points[cells]
-        middle = quads.mean(axis=1, keepdims=True)
-        # a cell counts that is free anywhere: in its middle, or just inside a corner
-        over = np.concatenate([middle, quads + 0.02 * (middle - quads)], axis=1) + HAIR * normal * np.array(
-            [1.0, 1.0, -1.0]
-        )
-        free = (_in_water(tank, over) & ~tank.in_rock(over)).any(axis=1)
-        used, where = np.unique(cells[free], return_inverse=True)
-        around = where.reshape(-1, 4) + count
-        corners.append(points[used])
-        normals.append(np.tile(normal, (len(used), 1)))
-        triangles += [around[:, [0, 1, 2]], around[:, [0, 2, 3]]]
-        count += len(used)
-    return SurfaceMesh(np.concatenate(corners), np.concatenate(normals), np.concatenate(triangles).astype(np.int64))
+
+    x: float
+    y: float
+    base: float
+    turn: float = 0.0
+    tilt_back: float = 0.0
+    tilt_right: float = 0.0
+    scale: float = 1.0
 
 
-def _in_water(tank: Tank, points: Array) -> NDArray[np.bool_]:
-    """Which of the points (..., 3) lie inside the panes, under the water line, and not below the sand."""
-    sizes = np.array([tank.length, tank.width, tank.sand_depth + 2 * HAIR])
-    return np.asarray(((points > 0) & (points < sizes)).all(axis=-1))
+def placed(mesh: RockMesh, placing: Placing, water_depth: float) -> Array:
+    """Corners (n, 3) of a piece in the tank at x, y and depth [m]; it is tilted first, then turned anticlockwise as seen
+    from above.
+    """
+    (cb, sb), (cr, sr), (ct, st) = (
+        (math.cos(a), math.sin(a)) for a in (placing.tilt_back, placing.tilt_right, placing.turn)
+    )
+    back = np.array([[1, 0, 0], [0, cb, sb], [0, -sb, cb]])
+    right = np.array([[cr, 0, sr], [0, 1, 0], [-sr, 0, cr]])
+    turn = np.array([[ct, -st, 0], [st, ct, 0], [0, 0, 1]])
+    corners = placing.scale * mesh.corners @ (turn @ right @ back).T
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    x, y, z = (corners - np.array([*(0.5 * (low + high))[:2], low[2]])).T
+    return np.column_stack((x + placing.x, y + placing.y, water_depth - placing.base - z))
 
 
-def _faces(tank: Tank) -> Iterator[_Face]:
-    yield _Face((0.0, 0.0, tank.sand_depth), (tank.length, 0.0, 0.0), (0.0, tank.width, 0.0), (0.0, 0.0, 1.0))
-    for box in tank.boxes():
-        yield from _of_box(box)
+def sample_mesh(
+    corners: Array,
+    triangles: Triangles,
+    length: float,
+    width: float,
+    name: str = "",
+    flow: str = "",
+    *,
+    cells: tuple[int, int] | None = None,
+) -> SampledRock:
+    """Rock inside a mesh along the lines of a tank's columns.
+
+    What a surface leaves open below is taken to reach down to its lowest point; a line that falls through a hole in its
+    top takes what its neighbours have. What lies beside the tank or over the water is cut off.
+
+    Parameters
+    ----------
+    corners : (n, 3) at x, y and depth [m].
+    triangles : (m, 3), which face outwards.
+    length, width : inside of the tank [m].
+    name, flow : of the piece.
+    cells : columns of the tank along x and y, by default its own.
+    """
+    nx, ny = cells or columns_of(length, width)
+    counts = (2 * nx, 2 * ny)
+    steps = np.array([length / counts[0], width / counts[1]])
+    units = corners.copy()
+    units[:, :2] = (corners[:, :2] + ASIDE) / steps - 0.5
+    crossings = np.zeros(counts, dtype=np.int64)
+    _cross(units, triangles, crossings, np.empty(0, np.int64), np.empty(0), np.empty(0, np.int8))
+    starts = np.concatenate([[0], np.cumsum(crossings.ravel())])
+    depth, sign = np.empty(starts[-1]), np.empty(starts[-1], np.int8)
+    _cross(units, triangles, crossings, starts[:-1].copy(), depth, sign)
+    line = np.repeat(np.arange(counts[0] * counts[1]), np.diff(starts))
+    order = np.lexsort((depth, line))
+    lowest = float(corners[:, 2].max()) if len(corners) else 0.0
+    at, tops, bottoms, odd = _paired(line[order], depth[order], sign[order], lowest)
+    at, tops, bottoms = _mended(at, tops, bottoms, odd, counts)
+    return sampled_from(at // counts[1], at % counts[1], np.maximum(tops, 0.0), bottoms, name, flow)
 
 
-def _of_box(box: Box) -> Iterator[_Face]:
-    wide, deep, tall = box.x1 - box.x0, box.y1 - box.y0, box.bottom - box.top
-    yield _Face((box.x0, box.y0, box.top), (wide, 0.0, 0.0), (0.0, deep, 0.0), (0.0, 0.0, 1.0))
-    yield _Face((box.x0, box.y0, box.bottom), (wide, 0.0, 0.0), (0.0, deep, 0.0), (0.0, 0.0, -1.0))
-    for y, way in ((box.y0, -1.0), (box.y1, 1.0)):
-        yield _Face((box.x0, y, box.top), (wide, 0.0, 0.0), (0.0, 0.0, tall), (0.0, way, 0.0))
-    for x, way in ((box.x0, -1.0), (box.x1, 1.0)):
-        yield _Face((x, box.y0, box.top), (0.0, deep, 0.0), (0.0, 0.0, tall), (way, 0.0, 0.0))
+@njit(cache=True, error_model="numpy")
+def _cross(
+    units: Array,
+    triangles: Triangles,
+    crossings: NDArray[np.int64],
+    starts: NDArray[np.int64],
+    depth: Array,
+    sign: NDArray[np.int8],
+) -> None:
+    """Count where triangles cross lines, or write depth and direction (1 into rock, going down) where there is room."""
+    nx, ny = crossings.shape
+    writes = depth.shape[0] > 0
+    for t in range(triangles.shape[0]):
+        ax, ay, az = units[triangles[t, 0], 0], units[triangles[t, 0], 1], units[triangles[t, 0], 2]
+        bx, by, bz = units[triangles[t, 1], 0], units[triangles[t, 1], 1], units[triangles[t, 1], 2]
+        cx, cy, cz = units[triangles[t, 2], 0], units[triangles[t, 2], 1], units[triangles[t, 2], 2]
+        area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
+        if area == 0.0:
+            continue
+        for i in range(max(0, math.ceil(min(ax, bx, cx))), min(nx - 1, math.floor(max(ax, bx, cx))) + 1):
+            for j in range(max(0, math.ceil(min(ay, by, cy))), min(ny - 1, math.floor(max(ay, by, cy))) + 1):
+                a = ((bx - i) * (cy - j) - (cx - i) * (by - j)) / area
+                b = ((cx - i) * (ay - j) - (ax - i) * (cy - j)) / area
+                c = 1.0 - a - b
+                if a < 0.0 or b < 0.0 or c < 0.0:
+                    continue
+                if writes:
+                    at = starts[i * ny + j]
+                    depth[at] = a * az + b * bz + c * cz
+                    sign[at] = 1 if area > 0.0 else -1
+                    starts[i * ny + j] = at + 1
+                else:
+                    crossings[i, j] += 1
 
 
-def _cells(face: _Face, pitch: float) -> tuple[Array, NDArray[np.int64]]:
-    """Corners (n, 3) of a face's cells, and cells (m, 4) round their edge so that they face along the normal."""
-    corner, u, v = (np.array(part) for part in (face.corner, face.u, face.v))
-    nu, nv = (max(1, math.ceil(float(np.linalg.norm(edge)) / pitch)) for edge in (u, v))
-    a, b = np.meshgrid(np.linspace(0, 1, nu + 1), np.linspace(0, 1, nv + 1), indexing="ij")
-    points = corner + a.reshape(-1, 1) * u + b.reshape(-1, 1) * v
-    i, j = (part.ravel() for part in np.meshgrid(np.arange(nu), np.arange(nv), indexing="ij"))
-    at = i * (nv + 1) + j
-    cells = np.column_stack([at, at + nv + 1, at + nv + 2, at + 1])
-    up = np.array([1.0, 1.0, -1.0])
-    if float(np.cross(u * up, v * up) @ np.array(face.normal)) < 0:
-        cells = cells[:, ::-1]
-    return points, cells
+@njit(cache=True, error_model="numpy")
+def _paired(
+    line: NDArray[np.int64], depth: Array, sign: NDArray[np.int8], lowest: float
+) -> tuple[NDArray[np.int64], Array, Array, NDArray[np.int64]]:
+    """Stretches of rock (line, top, bottom) from crossings sorted by line and depth, and the lines where rock ends that
+    did not begin.
+    """
+    most = line.shape[0]
+    at, tops, bottoms = np.empty(most, np.int64), np.empty(most), np.empty(most)
+    odd, many, odds, k = np.empty(most, np.int64), 0, 0, 0
+    while k < most:
+        end = k
+        while end < most and line[end] == line[k]:
+            end += 1
+        inside, top = 0, 0.0
+        for c in range(k, end):
+            before = inside
+            inside += sign[c]
+            if inside < 0:
+                inside = 0
+                if odds == 0 or odd[odds - 1] != line[k]:
+                    odd[odds] = line[k]
+                    odds += 1
+            elif before == 0 and inside == 1:
+                top = depth[c]
+            elif before == 1 and inside == 0:
+                at[many], tops[many], bottoms[many] = line[k], top, depth[c]
+                many += 1
+        if inside > 0:
+            at[many], tops[many], bottoms[many] = line[k], top, lowest
+            many += 1
+        k = end
+    return at[:many], tops[:many], bottoms[:many], odd[:odds]
+
+
+def _mended(
+    at: NDArray[np.int64], tops: Array, bottoms: Array, odd: NDArray[np.int64], counts: tuple[int, int]
+) -> tuple[NDArray[np.int64], Array, Array]:
+    """Fill lines under holes in the top from those beside them, from the edge of a hole inwards."""
+    if not len(odd):
+        return at, tops, bottoms
+    size = counts[0] * counts[1]
+    top, bottom = np.full(size, np.nan), np.full(size, np.nan)
+    good = ~np.isin(at, odd)
+    np.fmin.at(top, at[good], tops[good])
+    np.fmax.at(bottom, at[good], bottoms[good])
+    top, bottom = top.reshape(counts), bottom.reshape(counts)
+    left = odd
+    while len(left):
+        i, j = left // counts[1], left % counts[1]
+        near = [
+            (np.clip(i + a, 0, counts[0] - 1), np.clip(j + b, 0, counts[1] - 1))
+            for a in (-1, 0, 1)
+            for b in (-1, 0, 1)
+            if a or b
+        ]
+        around = np.array([top[there] for there in near]), np.array([bottom[there] for there in near])
+        known = np.isfinite(around[0]).sum(axis=0) >= 3
+        if not known.any():
+            break
+        filled = [np.nanmedian(values[:, known], axis=0) for values in around]
+        top[i[known], j[known]], bottom[i[known], j[known]] = filled
+        left = left[~known]
+    done = odd[np.isfinite(top.ravel()[odd])]
+    kept = ~np.isin(at, odd)
+    return (
+        np.concatenate([at[kept], done]),
+        np.concatenate([tops[kept], top.ravel()[done]]),
+        np.concatenate([bottoms[kept], bottom.ravel()[done]]),
+    )

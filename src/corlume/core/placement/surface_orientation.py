@@ -9,6 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.light.geometry import Tank
+from corlume.core.light.rock_surface import plugs, rock_surface
+from corlume.core.light.rockwork import pieces_at
 from corlume.core.placement.custom_spots import Facing
 
 Array = NDArray[np.float64]
@@ -26,48 +28,54 @@ OFF = 0.01
 """A seat on a face, a pane or an underside lies so far off it [m]."""
 NEAR = 0.02
 """A place so near to rock, sand or a pane is on it [m]."""
-HALFWAY = math.sqrt(0.5)
-"""Corals on a face or a pane turn up halfway to the light; ours."""
+HELD = 0.5
+"""A place is on a top when at least this share of a plug is held there [-]; ours."""
+STEEPEST_TOP, STEEPEST_FACE = math.cos(math.radians(45)), math.cos(math.radians(125))
+"""Rock leans no further than 45 degrees for a top, and 125 for a face; beyond that it is an underside. Ours."""
 UP = (0.0, 0.0, 1.0)
 DOWN = (0.0, 0.0, -1.0)
-FACES = (("x0", (-1.0, 0.0)), ("x1", (1.0, 0.0)), ("y0", (0.0, -1.0)), ("y1", (0.0, 1.0)))
+
+
+def growing_ways(normals: Array) -> Array:
+    """Directions (n, 3) in which corals grow on surfaces of some normals: halfway between straight off and up, so at 45
+    degrees on an upright face; off an underside straight. Ours.
+    """
+    between = normals + np.array(UP)
+    between /= np.maximum(np.linalg.norm(between, axis=1), 1e-9)[:, None]
+    found: Array = np.where(normals[:, 2:] < STEEPEST_FACE, normals, between)
+    return found
 
 
 def face_normal(aside: tuple[float, float]) -> tuple[float, float, float]:
-    """Direction in which a coral grows on a face that looks ``aside``."""
-    return HALFWAY * aside[0], HALFWAY * aside[1], HALFWAY
+    """Direction in which a coral grows on an upright face that looks ``aside``."""
+    x, y, z = growing_ways(np.array([[*aside, 0.0]]))[0].tolist()
+    return x, y, z
 
 
 def orientations(tank: Tank, points: Array) -> tuple[NDArray[np.str_], Array]:
     """Tell what each place (n, 3) is on, and the unit vector (n, 3), x right, y back, z up, of how a coral turns there.
 
-    A place on sand or on a rock's top faces up, whatever it is beside; so does one in open water, which a rack or a
-    stand holds.
+    A place on sand faces up, and one on a rock's top as that slopes, whatever it is beside; one in open water faces up,
+    as a rack or a stand holds it.
     """
     what = np.full(len(points), "rack", dtype="<U5")
     way = np.tile(np.array(UP), (len(points), 1))
-    x, y, depth = points.T
-    _note(what, way, y > tank.width - NEAR, "pane", face_normal((0.0, -1.0)))
-    for box in tank.boxes():
-        across = (x > box.x0 - 1e-9) & (x < box.x1 + 1e-9), (y > box.y0 - 1e-9) & (y < box.y1 + 1e-9)
-        beside = (depth > box.top + NEAR) & (depth < box.bottom - 1e-9)
-        for name, aside in FACES:
-            axis = 0 if name[0] == "x" else 1
-            gap = (points[:, axis] - getattr(box, name)) * sum(aside)
-            _note(what, way, beside & across[1 - axis] & (gap > -1e-9) & (gap < NEAR), "face", face_normal(aside))
-        below = across[0] & across[1] & (depth > box.bottom - 1e-9) & (depth < box.bottom + NEAR)
-        _note(what, way, below, "under", DOWN)
-    _note(what, way, depth > tank.sand_depth - NEAR, "sand", UP)
-    for box in tank.boxes():
-        on = (x >= box.x0) & (x <= box.x1) & (y >= box.y0) & (y <= box.y1) & (np.abs(box.top - depth) < NEAR)
-        _note(what, way, on, "top", UP)
+    depth = points[:, 2]
+    what[points[:, 1] > tank.width - NEAR], way[points[:, 1] > tank.width - NEAR] = "pane", face_normal((0.0, -1.0))
+    surface = rock_surface(tank)
+    if len(surface.corners):
+        far, nearest = surface.tree.query(points, distance_upper_bound=NEAR + OFF)
+        near = np.isfinite(far)
+        normals = surface.normals[np.where(near, nearest, 0)]
+        under = normals[:, 2] < STEEPEST_FACE
+        # a top that no plug rests on is a face for what sits beside it
+        what[near], way[near] = np.where(under, "under", "face")[near], growing_ways(normals)[near]
+    on_sand = depth > tank.sand_depth - NEAR
+    what[on_sand], way[on_sand] = "sand", UP
+    rest = plugs(tank.rockwork, points, NEAR)
+    on = (rest.piece >= 0) & (rest.held >= HELD) & (rest.normal[:, 2] >= STEEPEST_TOP)
+    what[on], way[on] = "top", growing_ways(rest.normal[on])
     return what, way
-
-
-def _note(
-    what: NDArray[np.str_], way: Array, where: NDArray[np.bool_], name: Sat, normal: tuple[float, float, float]
-) -> None:
-    what[where], way[where] = name, normal
 
 
 def custom_normal(facing: Facing, turn: float) -> tuple[float, float, float]:
@@ -83,32 +91,39 @@ def custom_normal(facing: Facing, turn: float) -> tuple[float, float, float]:
 
 
 def steep_spots(tank: Tank, spacing: float) -> list[tuple[str, Sat, Array]]:
-    """Places (n, 3) on the vertical faces and undersides of each piece of rock, and on the back pane, in open water and
-    in even steps [m].
+    """Places (n, 3) on the faces and undersides of each piece of rock, and on the back pane, in open water and about
+    evenly apart [m].
     """
-    found = list[tuple[str, Sat, Array]]()
-    for number, box in enumerate(tank.boxes(), 1):
-        name = box.name or f"Rock {number}"
-        bottom = min(box.bottom, tank.sand_depth)
-        faces = list[Array]()
-        high = _steps(max(box.top, 0.0) + 0.02, bottom - 0.02, spacing)
-        for side, aside in FACES:
-            at = getattr(box, side) + OFF * sum(aside)
-            along = _steps(box.y0, box.y1, spacing) if side[0] == "x" else _steps(box.x0, box.x1, spacing)
-            u, v = np.meshgrid(along, high, indexing="ij")
-            fixed = np.full(u.size, at)
-            columns = (fixed, u.ravel(), v.ravel()) if side[0] == "x" else (u.ravel(), fixed, v.ravel())
-            faces.append(np.column_stack(columns))
-        found.append((f"{name}, face", "face", np.concatenate(faces)))
-        if box.bottom < tank.sand_depth - 2 * NEAR:
-            u, v = np.meshgrid(_steps(box.x0, box.x1, spacing), _steps(box.y0, box.y1, spacing), indexing="ij")
-            under = np.column_stack((u.ravel(), v.ravel(), np.full(u.size, box.bottom + OFF)))
-            found.append((f"Under {name}", "under", under))
+    found, surface, names = list[tuple[str, Sat, Array]](), rock_surface(tank), tank.rock_pieces()
+    if len(surface.corners):
+        out = surface.normals * np.array([1.0, 1.0, -1.0])
+        piece = pieces_at(tank.rockwork, surface.corners - OFF * out)
+        places, up = surface.corners + OFF * out, surface.normals[:, 2]
+        kinds: tuple[tuple[Sat, NDArray[np.bool_], str], ...] = (
+            ("face", (up < STEEPEST_TOP) & (up >= STEEPEST_FACE), "{}, face"),
+            ("under", (up < STEEPEST_FACE) & (places[:, 2] < tank.sand_depth - 2 * NEAR), "Under {}"),
+        )
+        for number in np.unique(piece[piece >= 0]).tolist():
+            for sat, such, words in kinds:
+                mine = places[such & (piece == number)]
+                if len(mine):
+                    found.append((words.replace("{}", names[number][0]), sat, _apart(mine, spacing)))
     u, v = np.meshgrid(
         _steps(0.0, tank.length, 2 * spacing), _steps(0.03, tank.sand_depth - 0.03, 2 * spacing), indexing="ij"
     )
     found.append(("Back pane", "pane", np.column_stack((u.ravel(), np.full(u.size, tank.width - OFF), v.ravel()))))
     return _open(tank, found)
+
+
+def _apart(points: Array, spacing: float) -> Array:
+    """One of the places in each cube of a spacing: the nearest to its middle."""
+    cell = np.floor(points / spacing)
+    off = np.linalg.norm(points - (cell + 0.5) * spacing, axis=1)
+    order = np.lexsort((off, *cell.T[::-1]))
+    first = np.ones(len(points), dtype=bool)
+    first[1:] = (np.diff(cell[order], axis=0) != 0).any(axis=1)
+    found: Array = points[order[first]]
+    return found
 
 
 def _steps(low: float, high: float, spacing: float) -> Array:
@@ -121,9 +136,9 @@ def _open(tank: Tank, found: list[tuple[str, Sat, Array]]) -> list[tuple[str, Sa
     """Places that lie in open water, clear of panes, and on the surface they are meant to be on."""
     points = np.concatenate([some for _, _, some in found])
     meant = np.repeat([sat for _, sat, _ in found], [len(some) for _, _, some in found])
-    x, y, _ = points.T
+    x, y, depth = points.T
     back = np.where(meant == "pane", tank.width, tank.width - NEAR)
-    clear = (x > NEAR) & (x < tank.length - NEAR) & (y > NEAR) & (y < back) & ~tank.in_rock(points)
+    clear = (x > NEAR) & (x < tank.length - NEAR) & (y > NEAR) & (y < back) & (depth > NEAR) & ~tank.in_rock(points)
     clear &= orientations(tank, points)[0] == meant
     kept, start = list[tuple[str, Sat, Array]](), 0
     for name, sat, some in found:
@@ -133,12 +148,10 @@ def _open(tank: Tank, found: list[tuple[str, Sat, Array]]) -> list[tuple[str, Sa
 
 
 def gaps_behind(tank: Tank, least: float) -> list[tuple[str, float]]:
-    """Rocks with less than ``least`` of water between them and the back pane, each with that gap [m]."""
-    return [
-        (rock.name or f"Rock {number}", tank.width - rock.y - rock.width)
-        for number, rock in enumerate(tank.rocks, 1)
-        if tank.width - rock.y - rock.width < least
-    ]
+    """Pieces of rock with less than ``least`` of water between them and the back pane, each with that gap [m]."""
+    ends = [(rock.name or f"Rock {number}", rock.y + rock.width) for number, rock in enumerate(tank.rocks, 1)]
+    ends += [(rock.name, rock.extent(tank.water_depth)[3]) for rock in tank.natural_rocks]
+    return [(name, max(0.0, tank.width - end)) for name, end in ends if tank.width - end < least]
 
 
 def reach_to(tank: Tank, points: Array) -> Array:

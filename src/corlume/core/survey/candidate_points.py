@@ -9,6 +9,7 @@ import numpy as np
 
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Tank
+from corlume.core.light.rockwork import BOTTOM, X0, X1, Y0, Y1, tops_of
 from corlume.core.placement.coral import Coral
 from corlume.core.survey.survey_record import MeasuringPoint
 
@@ -23,13 +24,17 @@ GRAIN = 0.01
 FROM_PANE = 0.06
 """How far from a pane the outermost stand [m]."""
 TOP = "top of rock"
+TOPS, LEDGE = 0.025, 0.06
+"""Tops of natural rock are looked for in steps of this; a ledge hangs at least so high over the sand [m]; ours."""
 Proposal = tuple[str, float, float, float, str]
 """Name, place [m], and why it is proposed."""
 
 
 def candidate_points(tank: Tank, fixtures: Sequence[Fixture], corals: Iterable[Coral] = ()) -> list[MeasuringPoint]:
     """Points in open water, each with the reason it is proposed; places of corals come first."""
-    return _settled(tank, [*_corals(corals), *_rock(tank), *_fixtures(tank, fixtures), *_water(tank)])
+    return _settled(
+        tank, [*_corals(corals), *_rock(tank), *_natural_rock(tank), *_fixtures(tank, fixtures), *_water(tank)]
+    )
 
 
 def under_and_between(tank: Tank, fixtures: Sequence[Fixture]) -> list[MeasuringPoint]:
@@ -39,7 +44,7 @@ def under_and_between(tank: Tank, fixtures: Sequence[Fixture]) -> list[Measuring
 
 def tops_of_rock(tank: Tank) -> list[MeasuringPoint]:
     """On top of each rock, and at both ends of a long one."""
-    return [spot for spot in _settled(tank, _rock(tank)) if spot.reason == TOP]
+    return [spot for spot in _settled(tank, [*_rock(tank), *_natural_rock(tank)]) if spot.reason == TOP]
 
 
 def _settled(tank: Tank, raw: Iterable[Proposal]) -> list[MeasuringPoint]:
@@ -78,6 +83,30 @@ def _rock(tank: Tank) -> Iterator[Proposal]:
         if tank.sand_depth - low > 0.04 and len(boxes) == 1:
             x, y = 0.5 * (top.x0 + top.x1), 0.5 * (top.y0 + top.y1)
             yield f"Under {name}", x, y, tank.sand_depth - OVER, "under a ledge"
+
+
+def _natural_rock(tank: Tank) -> Iterator[Proposal]:
+    """The highest place of each natural piece, of both ends of a long one, and the sand under a ledge."""
+    rock, boxes = tank.rockwork, len(tank.boxes())
+    xs, ys = (np.arange(0.5 * TOPS, size, TOPS) for size in (tank.length, tank.width))
+    for number, (name, _) in list(enumerate(tank.rock_pieces()))[boxes:]:
+        tops = np.nan_to_num(tops_of(rock, number, xs, ys, 1)[..., 0], nan=np.inf)
+        across = np.flatnonzero(np.isfinite(tops).any(axis=1))
+        if not len(across):
+            continue
+        parts = [("", across)]
+        if len(across) * TOPS > 0.3:
+            third = len(across) // 3
+            parts += [(", left", across[:third]), (", right", across[-third:])]
+        for words, part in parts:
+            i, j = np.unravel_index(int(tops[part].argmin()), (len(part), len(ys)))
+            yield f"Top of {name}{words}", float(xs[part[i]]), float(ys[j]), float(tops[part[i], j]) - OVER, TOP
+        runs = rock.runs[rock.piece == number]
+        hangs = tank.sand_depth - runs[:, BOTTOM]
+        if hangs.max(initial=0.0) > LEDGE:
+            run = runs[int(hangs.argmax())]
+            x, y = 0.5 * (run[X0] + run[X1]), 0.5 * (run[Y0] + run[Y1])
+            yield f"Under {name}", float(x), float(y), tank.sand_depth - OVER, "under a ledge"
 
 
 def _fixtures(tank: Tank, fixtures: Sequence[Fixture]) -> Iterator[Proposal]:

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import replace
+
+import numpy as np
 
 from corlume.core.acclimation.log_entry import NO_COURSE, Course
 from corlume.core.errors import FieldError, Rules
 from corlume.core.keeping.scene import Scene, place_errors
 from corlume.core.light.geometry import Tank
+from corlume.core.light.rockwork import tops_of
 from corlume.core.placement.coral import Coral, Placement
 from corlume.core.placement.coral_card import CoralCard
 from corlume.core.schema import check_count
@@ -29,8 +33,8 @@ def resting_place(tank: Tank, x: float, y: float) -> tuple[float, float, float]:
     rules = Rules()
     rules.between("x", x, 0.0, tank.length, "length")
     rules.between("y", y, 0.0, tank.width, "length")
-    depths = [box.top for box in tank.boxes() if box.covers(x, y)]
-    depth = min([tank.sand_depth, *depths])
+    top = float(tops_of(tank.rockwork, -1, np.array([x]), np.array([y]), 1)[0, 0, 0])
+    depth = min(tank.sand_depth, top) if math.isfinite(top) else tank.sand_depth
     rules.that(depth > 0, "y", "is rock above the water: no coral can be placed there")
     rules.finish()
     return x, y, depth

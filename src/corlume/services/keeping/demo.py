@@ -9,6 +9,7 @@ from functools import cache
 from importlib.resources import files
 from typing import Any
 
+from corlume.core.keeping.rockscapes import with_scape
 from corlume.core.keeping.scene import Scene
 from corlume.core.placement.coral import Coral
 from corlume.core.survey.photo_geometry import Photo
@@ -24,8 +25,13 @@ from corlume.store.tanks import add_tank
 
 
 def demo_scene() -> Scene:
-    """The built-in demo tank."""
-    return read_scene((files("corlume.services.keeping") / "demo.json").read_bytes())
+    """The built-in demo tank, with natural rock."""
+    scene = read_scene((files("corlume.services.keeping") / "demo.json").read_bytes())
+    return replace(scene, tank=with_scape(scene.tank, "islands", SEED))
+
+
+SEED = 5
+"""The rock of the demo grows from this."""
 
 
 WRITTEN = datetime.date(2026, 11, 20)

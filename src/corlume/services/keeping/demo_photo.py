@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import io
 
+import numpy as np
+
 from corlume.core.light.geometry import Tank
 from corlume.core.survey.photo_geometry import Photo, Quad
+from corlume.formats.rock_outlines import rock_cut
 
 SIZE = (1600, 1000)
 CORNERS: Quad = ((0.09, 0.20), (0.90, 0.155), (0.915, 0.83), (0.075, 0.875))
@@ -43,10 +46,13 @@ def draw_photo(tank: Tank, water: tuple[str, str] = WATER) -> bytes:
     sand = tank.sand_depth
     draw.polygon([at(0, 0, sand), at(length, 0, sand), at(length, far, sand), at(0, far, sand)], fill="#c9b98f")
     draw.polygon([at(0, 0, sand), at(length, 0, sand), at(length, 0, depth), at(0, 0, depth)], fill="#b3a379")
-    for box in sorted(tank.boxes(), key=lambda b: (-b.y1, -b.top)):
-        edge = [at(box.x0, box.y0, box.top), at(box.x1, box.y0, box.top)]
-        draw.polygon([*edge, at(box.x1, box.y0, box.bottom), at(box.x0, box.y0, box.bottom)], fill="#6d5a55")
-        draw.polygon([*edge, at(box.x1, box.y1, box.top), at(box.x0, box.y1, box.top)], fill="#94807a")
+    for y in np.linspace(
+        tank.width, 0.0, 24
+    ).tolist():  # slices of rock from the back to the front, each nearer brighter
+        near = 1.0 - y / tank.width
+        colour = tuple(round(low + (high - low) * near) for low, high in ((92, 150), (78, 130), (74, 122)))
+        for ring in rock_cut(tank, "front", y).cut:
+            draw.polygon([at(x, y, max(0.0, deep)) for x, deep in ring.tolist()], fill=colour)
     picture = picture.filter(ImageFilter.GaussianBlur(1.6))
     ImageDraw.Draw(picture).line([*front, front[0]], fill="#101214", width=9)
     out = io.BytesIO()

@@ -50,10 +50,11 @@ def add_photo(db: Database, tank_id: int, name: str, view: View, data: bytes) ->
 
 
 def pictures_kept(connection: sqlite3.Connection) -> set[str]:
-    """Pictures in use by photos and logs, and states of setups in the log."""
+    """Pictures in use by photos and logs, states of setups in the log, and rock: all blobs in use."""
     rows = connection.execute(
         "SELECT picture FROM photos UNION SELECT picture FROM coral_notes WHERE picture != '' "
-        "UNION SELECT picture FROM events WHERE picture != '' UNION SELECT state FROM events WHERE state != ''"
+        "UNION SELECT picture FROM events WHERE picture != '' UNION SELECT state FROM events WHERE state != '' "
+        "UNION SELECT mesh_key FROM natural_rocks UNION SELECT key FROM brushed_rock"
     )
     return {row["picture"] for row in rows}
 

@@ -12,7 +12,6 @@ from corlume.core.errors import InvalidInput, Rules
 from corlume.core.flow.pump import Pump
 from corlume.core.judging.targets import LightTargets
 from corlume.core.keeping.inside_rock import newly_inside_rock_errors
-from corlume.core.keeping.rockscapes import SCAPES, ScapeKey, scape
 from corlume.core.keeping.scene import Running, Scene, Setup
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Brace, Rock, Tank
@@ -96,18 +95,6 @@ def copy_tank(db: Database, tank_id: int) -> int:
         return add_tank(connection, copy, f"copy {scene.name}")
 
 
-def lay_scape(db: Database, tank_id: int, key: ScapeKey) -> None:
-    """Add the rock of a rockscape, in one step of undo; ``InvalidInput`` when it does not fit."""
-    with db.writing() as connection:
-        stored = load_tank(connection, tank_id)
-        rocks = scape(key, stored.tank)
-        check_count(Tank, "rocks", len(stored.rocks) + len(rocks))
-        _check_open(stored, replace(stored.tank, rocks=(*stored.tank.rocks, *rocks)), "scape")
-        edit = Edit(connection, tank_scope(tank_id), f"add {SCAPES[key][0].lower()}")
-        for rock in rocks:
-            ROCKS.insert(edit, rock, tank_id)
-
-
 def import_tank(db: Database, data: bytes) -> int:
     """Import the tank of a scene file or a zip; ``BadFile`` says what is wrong with it. Returns its id."""
     packed = read_packed(data)
@@ -147,9 +134,9 @@ def has_setup(db: Database, tank_id: int, setup_id: int) -> bool:
 
 
 def has_files(db: Database, tank_id: int) -> bool:
-    """Whether a tank has photos or setups in its log, which only a zip can hold."""
+    """Whether a tank has photos, setups in its log or natural rock, which only a zip can hold."""
     scene = _whole(db, tank_id)
-    return bool(scene.pictures() or scene.states())
+    return bool(scene.pictures() or scene.states() or scene.tank.natural_rocks or scene.tank.brushed_rock)
 
 
 def export_tank(db: Database, tank_id: int) -> str:
@@ -158,7 +145,7 @@ def export_tank(db: Database, tank_id: int) -> str:
 
 
 def export_zip(db: Database, tank_id: int) -> bytes:
-    """A tank with all its data, photos and the setups of its log."""
+    """A tank with all its data, photos, the setups of its log, and its rock."""
     scene = _whole(db, tank_id)
     with db.reading() as connection:
         pictures = {name: load_blob(connection, name) for name in sorted(scene.pictures())}
@@ -188,7 +175,7 @@ def save_tank(db: Database, tank_id: int, *, name: str, tank: Tank, targets: Lig
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         replace(stored.scene(), name=name, tank=tank, targets=targets, running=running)
-        _check_open(stored, tank, "water_depth")
+        check_open(stored, tank, "water_depth")
         edit = Edit(connection, tank_scope(tank_id), "change the tank")
         edit.update("tanks", tank_id, {"name": name, **row_of(tank), **row_of(targets), **row_of(running)})
 
@@ -198,8 +185,8 @@ def save_rock(db: Database, tank_id: int, rock_id: int | None, rock: Rock) -> in
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         others = tuple(k.value for k in stored.rocks if k.id != rock_id)
-        _check_part(stored.tank, "rocks", (*others, rock))
-        _check_open(stored, replace(stored.tank, rocks=(*others, rock)), "x")
+        check_part(stored.tank, "rocks", (*others, rock))
+        check_open(stored, replace(stored.tank, rocks=(*others, rock)), "x")
         edit = Edit(connection, tank_scope(tank_id), f"{'add' if rock_id is None else 'change'} {rock.name or 'rock'}")
         if rock_id is None:
             check_count(Tank, "rocks", len(stored.rocks) + 1)
@@ -213,8 +200,8 @@ def add_rocks(db: Database, tank_id: int, rocks: Sequence[Rock]) -> int:
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         check_count(Tank, "rocks", len(stored.rocks) + len(rocks))
-        _check_part(stored.tank, "rocks", (*(k.value for k in stored.rocks), *rocks))
-        _check_open(stored, replace(stored.tank, rocks=(*stored.tank.rocks, *rocks)), "x")
+        check_part(stored.tank, "rocks", (*(k.value for k in stored.rocks), *rocks))
+        check_open(stored, replace(stored.tank, rocks=(*stored.tank.rocks, *rocks)), "x")
         edit = Edit(connection, tank_scope(tank_id), f"draw rock of {len(rocks)} blocks")
         for rock in rocks:
             ROCKS.insert(edit, rock, tank_id)
@@ -233,7 +220,7 @@ def add_brace(db: Database, tank_id: int, brace: Brace) -> int:
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         check_count(Tank, "braces", len(stored.braces) + 1)
-        _check_part(stored.tank, "braces", (*stored.tank.braces, brace))
+        check_part(stored.tank, "braces", (*stored.tank.braces, brace))
         edit = Edit(connection, tank_scope(tank_id), "add brace")
         return BRACES.insert(edit, brace, tank_id)
 
@@ -245,7 +232,7 @@ def delete_brace(db: Database, tank_id: int, brace_id: int) -> None:
         Edit(connection, tank_scope(tank_id), "delete brace").delete("braces", brace_id)
 
 
-def _check_open(stored: StoredTank, after: Tank, field: str) -> None:
+def check_open(stored: StoredTank, after: Tank, field: str) -> None:
     """Raise ``InvalidInput`` by a field when a change of the tank would bury a pump or a custom spot."""
     rules = Rules()
     things: list[Pump | CustomSpot] = [*(kept.value for kept in stored.pumps), *(kept.value for kept in stored.perches)]
@@ -253,7 +240,7 @@ def _check_open(stored: StoredTank, after: Tank, field: str) -> None:
     rules.finish()
 
 
-def _check_part(tank: Tank, part: str, values: tuple[object, ...]) -> None:
+def check_part(tank: Tank, part: str, values: tuple[object, ...]) -> None:
     """Rebuild the tank with new parts; errors of the last part keep its own field names."""
     rules = Rules()
     prefix = f"{part}.{len(values) - 1}"

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from corlume.core.judging.intent import Places
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Tank
-from corlume.core.light.rock_mesh import SurfaceMesh, surface_mesh
+from corlume.core.light.rock_surface import SurfaceMesh, surface_mesh
 from corlume.services.light.fields import par_in
 from corlume.services.light.points import same_tank
 
@@ -35,11 +35,11 @@ class WaterGrid:
 
 @lru_cache(maxsize=8)
 def _mesh(tank: Tank) -> tuple[SurfaceMesh, Places]:
-    pitch = PITCH
+    coarser, pitch = 1, PITCH
     mesh = surface_mesh(tank, pitch)
     while len(mesh.corners) > MOST_CORNERS:
-        pitch *= 1.3
-        mesh = surface_mesh(tank, pitch)
+        coarser, pitch = coarser + 1, 1.3 * pitch
+        mesh = surface_mesh(tank, pitch, coarser)
     return mesh, Places("surface", "rock and sand", mesh.lit_points(), normals=mesh.normals)
 
 
@@ -64,7 +64,8 @@ def lit_surface(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[SurfaceMesh, A
 
 def _bare(tank: Tank) -> Tank:
     """The tank reduced to what its surface depends on."""
-    return Tank(**{name: getattr(tank, name) for name in ("length", "width", "water_depth", "sand", "rocks")})
+    kept = ("length", "width", "water_depth", "sand", "rocks", "natural_rocks", "brushed_rock")
+    return Tank(**{name: getattr(tank, name) for name in kept})
 
 
 @lru_cache(maxsize=8)

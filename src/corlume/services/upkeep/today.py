@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -83,7 +84,7 @@ def work_steps(stored: StoredTank, *, surveyed: bool) -> tuple[WorkStep, ...]:
     lit = bool(used.fixtures)
     survey = WorkStep("Survey", "/survey", surveyed, "A dozen readings correct the prediction everywhere.")
     steps = [
-        WorkStep("Tank and rockwork", "", bool(stored.rocks), "Rock throws the shadows that a meter finds."),
+        WorkStep("Tank and rockwork", "", math.isfinite(stored.tank.rockwork.peak), "Rock throws the shadows that a meter finds."),
         WorkStep(
             "Light type", "/light-types", any(setup.fixtures for setup in stored.setups),
             "LED, T5, halide or both: compared over your own tank at equal PAR.",

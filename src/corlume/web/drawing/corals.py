@@ -18,48 +18,39 @@ from corlume.services.placement.zone_placement import CoralState
 from corlume.web.drawing.flow import FLOW_BANDS
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group
+from corlume.web.drawing.tank import draw_rock, draw_rock_lines
 
 
-def draw_surfaces(view: View, lit: Sequence[tuple[Surface, np.ndarray]], targets: LightTargets) -> Markup:
-    """The floor of the tank from above: sand, then rock tops over it, each cell tinted by its band."""
-    return _floor(view, [(surface, targets.band_index(par)) for surface, par in lit], targets.bands())
+def draw_surfaces(view: View, tank: Tank, lit: Sequence[tuple[Surface, np.ndarray]], targets: LightTargets) -> Markup:
+    """The floor of the tank from above: sand and rock, each cell that a coral can sit on tinted by its band."""
+    return _floor(view, tank, [(surface, targets.band_index(par)) for surface, par in lit], targets.bands())
 
 
-def draw_surface_flow(view: View, flows: Sequence[tuple[Surface, LocalFlow]]) -> Markup:
+def draw_surface_flow(view: View, tank: Tank, flows: Sequence[tuple[Surface, LocalFlow]]) -> Markup:
     """The floor tinted by its flow; blank where that is not known."""
     cells = [(surface, np.vectorize((*CLASSES, "").index, otypes=[int])(flow.words)) for surface, flow in flows]
-    return _floor(view, cells, FLOW_BANDS)
+    return _floor(view, tank, cells, FLOW_BANDS)
 
 
-def _floor(view: View, cells: Sequence[tuple[Surface, np.ndarray]], bands: Sequence[Band]) -> Markup:
+def _floor(view: View, tank: Tank, cells: Sequence[tuple[Surface, np.ndarray]], bands: Sequence[Band]) -> Markup:
+    """Sand, then rock as land, then its tops from the lowest up, then its contours of depth over all."""
     parts: list[Markup] = []
-    for surface, index in sorted(cells, key=lambda item: -item[0].depth):
+    ordered = sorted(cells, key=lambda item: (item[0].name != "Sand", -item[0].depth))
+    for surface, index in ordered:
         dx, dy = surface.cell
         for k, band in enumerate(bands):
             path = "".join(
                 _run(view, surface, start, stop, row, dx, dy)
                 for row in range(index.shape[1])
-                for start, stop in _runs(index[:, row] == k)
+                for start, stop in _runs(surface.free[:, row] & (index[:, row] == k))
             )
             if path:
                 parts.append(el("path", d=path, class_=f"band band-{band.key}"))
                 if band.key == "strong":
                     parts.append(el("path", d=path, class_="hatch"))
-        if surface.name != "Sand":
-            x0, y0 = surface.points[0, 0, :2] - np.array([dx, dy]) / 2
-            nx, ny = index.shape
-            x, y = view.at(float(x0), float(y0 + ny * dy))
-            parts.append(
-                el(
-                    "rect",
-                    x=float(x),
-                    y=float(y),
-                    width=float(nx * dx * view.scale),
-                    height=float(ny * dy * view.scale),
-                    class_="rock edge",
-                )
-            )
-    return group(parts, class_="surfaces")
+        if surface.name == "Sand":
+            parts.append(draw_rock(view, tank, tank.sand_depth))
+    return group([*parts, draw_rock_lines(view, tank)], class_="surfaces")
 
 
 def _runs(row: np.ndarray) -> list[tuple[int, int]]:

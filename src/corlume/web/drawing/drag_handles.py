@@ -8,7 +8,8 @@ from markupsafe import Markup
 
 from corlume.core.judging.target_zones import TargetZone
 from corlume.core.judging.targets import LightTargets
-from corlume.core.light.geometry import Box, Rock, Tank
+from corlume.core.light.geometry import Rock, Tank
+from corlume.core.light.rockwork import Box
 from corlume.store.tables import Kept
 from corlume.web.drawing.sheet import Sheet, View
 from corlume.web.drawing.svg import el, group
@@ -53,7 +54,7 @@ def draw_target_zones(sheet: Sheet, tank: Tank, targets: LightTargets, zones: Se
 
 def _words(view: View, box: Box, zone: TargetZone) -> Markup:
     """The zone's name, and in the plan its light, where they fit."""
-    x, y, w, h, _ = outline(view, box, 0.0)
+    x, y, w, h = outline(view, box)
     room = int(w / 6.4)
     name = zone.name if len(zone.name) <= room else zone.name[: max(1, room - 1)] + "."
     lines = [name] + [f"{zone.low:g} to {zone.high:g}"] * (view.kind == "plan" and h > 34 and room >= 9)
@@ -72,7 +73,7 @@ def _grip(
     kind: str,
     words: Markup = Markup(""),  # noqa: B008 - immutable
 ) -> Markup:
-    x, y, w, h, _ = outline(view, box, 0.0)
+    x, y, w, h = outline(view, box)
     plan = view.kind == "plan"
     return group(
         [

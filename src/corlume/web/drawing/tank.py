@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
+import numpy as np
 from markupsafe import Markup
+from numpy.typing import NDArray
 
-from corlume.core.light.geometry import Box, Pane, Tank
+from corlume.core.light.geometry import Pane, Tank
+from corlume.core.light.rockwork import Box
 from corlume.core.units import CM, INCH
 from corlume.formats.measure import Measure
+from corlume.formats.rock_outlines import rock_cut, rock_plan
 from corlume.web.drawing.sheet import Sheet, View
-from corlume.web.drawing.svg import el, group
+from corlume.web.drawing.svg import el, group, pieces_path
 
 
 def draw_frame(sheet: Sheet, tank: Tank, measure: Measure) -> Markup:
@@ -39,35 +43,61 @@ def draw_caption(view: View, at: float, measure: Measure) -> Markup:
 def draw_rock(view: View, tank: Tank, at: float) -> Markup:
     """Rock and sand in a view whose slice lies ``at`` (depth, y or x) [m].
 
-    Cut rock is land; what lies behind or below the slice shows as a dashed outline, in the plan what
-    stands above the slice is land too.
+    Rock that the slice cuts is land. The plan shows what stands over the slice as land, shaded by height, and what lies
+    below it by contours of depth; elevations show what lies behind the slice paler, and what lies before it dashed.
     """
     parts: list[Markup] = []
-    if view.kind != "plan" and tank.sand > 0:
-        x, y = view.at(0.0, tank.sand_depth)
-        parts.append(rect(x, y, view.right - x, view.bottom - y, class_="sand"))
-    for box in sorted(tank.boxes(), key=lambda b: -b.top):
-        x, y, w, h, cut = outline(view, box, at)
-        parts.append(rect(x, y, w, h, class_="rock cut" if cut else "rock beyond"))
-        if cut:
-            parts.append(rect(x, y, w, h, class_="rock-grain"))
     if view.kind == "plan":
+        plan = rock_plan(tank, at)
+        parts += [_rock(view, plan.below, "rock beyond"), _rock(view, plan.below_lines, "rock-contour beyond")]
+        if plan.over[0]:
+            parts += [_rock(view, plan.over[0], "rock cut"), _rock(view, plan.over[0], "rock-grain")]
+            parts += [_rock(view, rings, "rock-step") for rings in plan.over[1:]]
         parts += [_brace(view, b.x, b.x1, b.y, b.y1) for b in tank.braces]
         if tank.rim_inset > 0:
             parts.append(_rim(view, tank.rim_inset))
+        return Markup("").join(parts)
+    cut = rock_cut(tank, view.kind, at)
+    parts.append(_rock(view, cut.behind, "rock behind"))
+    if tank.sand > 0:
+        x, y = view.at(0.0, tank.sand_depth)
+        parts.append(rect(x, y, view.right - x, view.bottom - y, class_="sand"))
+    parts += [
+        _rock(view, cut.before, "rock beyond"),
+        _rock(view, cut.cut, "rock cut"),
+        _rock(view, cut.cut, "rock-grain"),
+    ]
     return Markup("").join(parts)
 
 
-def outline(view: View, box: Box, at: float) -> tuple[float, float, float, float, bool]:
-    """Corner and size of a box in drawing units, and whether the slice cuts it or, in the plan, lies under its top."""
+def draw_rock_lines(view: View, tank: Tank) -> Markup:
+    """Outline of the rock in the plan, and its contours of depth, over what lies on it."""
+    plan = rock_plan(tank, tank.sand_depth)
+    outline, *steps = plan.over
+    return _rock(view, outline, "rock") + Markup("").join(_rock(view, rings, "rock-contour") for rings in steps)
+
+
+def _rock(view: View, rings: Sequence[NDArray[np.float64]], class_: str) -> Markup:
+    """Rings [m] as one path."""
+    if not rings:
+        return Markup("")
+    return el("path", d=pieces_path([on_view(view, ring) for ring in rings], closed=True), class_=class_)
+
+
+def on_view(view: View, places: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Places (n, 2) [m] in drawing units; see ``View.at``."""
+    down = view.v_size - places[:, 1] if view.kind == "plan" else places[:, 1]
+    return np.column_stack((view.left + places[:, 0] * view.scale, view.top + down * view.scale))
+
+
+def outline(view: View, box: Box) -> tuple[float, float, float, float]:
+    """Corner and size of a box in drawing units."""
     if view.kind == "plan":
         x, y = view.at(box.x0, box.y1)
-        return x, y, (box.x1 - box.x0) * view.scale, (box.y1 - box.y0) * view.scale, box.top < at - 1e-9
-    start, end, low, high = (
-        (box.x0, box.x1, box.y0, box.y1) if view.kind == "front" else (box.y0, box.y1, box.x0, box.x1)
-    )
+        return x, y, (box.x1 - box.x0) * view.scale, (box.y1 - box.y0) * view.scale
+    start, end = (box.x0, box.x1) if view.kind == "front" else (box.y0, box.y1)
     x, y = view.at(start, box.top)
-    return x, y, (end - start) * view.scale, (box.bottom - box.top) * view.scale, low <= at <= high
+    return x, y, (end - start) * view.scale, (box.bottom - box.top) * view.scale
 
 
 def rect(x: float, y: float, width: float, height: float, **attributes: object) -> Markup:

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from functools import cache
 
 from markupsafe import Markup
 
-from corlume.core.keeping.rockscapes import ScapeKey, scape
+from corlume.core.keeping.rockscapes import ScapeKey, with_scape
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Tank
+from corlume.formats.rock_outlines import rock_cut
 from corlume.services.light.fields import slice_plane, small_plane
 from corlume.store.tanks import StoredTank
 from corlume.web.drawing.light import draw_bands
 from corlume.web.drawing.sheet import View
-from corlume.web.drawing.svg import el, group
+from corlume.web.drawing.svg import el, group, pieces_path
+from corlume.web.drawing.tank import on_view
 
 WIDTH = 250.0
 LEAST_AIR = 0.35
@@ -46,10 +48,10 @@ def draw_card_front(stored: StoredTank, fixtures: Sequence[Fixture]) -> Markup:
     return _front(stored.tank, fixtures)
 
 
+@cache
 def draw_scape(key: ScapeKey) -> Markup:
     """A small front view of a rockscape in a tank of usual shape."""
-    tank = Tank(1.2, 0.5, 0.5)
-    return _front(replace(tank, rocks=scape(key, tank)), ())
+    return _front(with_scape(Tank(1.2, 0.5, 0.5), key, seed=1), ())
 
 
 def _front(tank: Tank, fixtures: Sequence[Fixture]) -> Markup:
@@ -57,11 +59,10 @@ def _front(tank: Tank, fixtures: Sequence[Fixture]) -> Markup:
     scale = WIDTH / tank.length
     water = 2 + air * scale
     parts = [el("rect", x=2.0, y=water, width=WIDTH, height=tank.water_depth * scale, class_="front-water")]
-    for box in tank.boxes():
-        parts.append(
-            el("rect", x=2 + box.x0 * scale, y=water + box.top * scale, width=(box.x1 - box.x0) * scale,
-               height=(box.bottom - box.top) * scale, class_="front-rock")
-        )  # fmt: skip
+    view = View("front", 2.0, water, scale, tank.length, tank.water_depth)
+    seen = rock_cut(tank, "front", 0.0).behind
+    if seen:
+        parts.append(el("path", d=pieces_path([on_view(view, r) for r in seen], closed=True), class_="front-rock"))
     for f in fixtures:
         e, half = f.emitter, f.emitter.half_extent()[0]
         off = "" if f.output > 0 else " off"

@@ -25,6 +25,7 @@ MAX_BODY = 3_000_000
 LARGE_BODIES = {"/tanks/import": 60_000_000, "/fixtures/own": 17_000_000, "/restore": 2_000_000_000}
 """Most bytes of a request's body, by the path for those that take files of the keeper's whole record."""
 PHOTOS = re.compile(r"/tanks/\d+/(survey/photos|corals/\d+/log/notes|log)")
+SCANS = re.compile(r"/tanks/\d+/rock-scan")
 PHOTO_BODY = 64_000_000
 """A photo may be 15 MB; one of four times that comes in whole, so that it is refused by its field and what was typed
 stays."""
@@ -121,7 +122,7 @@ class RequestGuard:
     async def _take_in(self, scope: Scope, receive: Receive, body: IO[bytes]) -> Response | None:
         """Read the body; an answer when it is too large, stalls, or stops in the middle."""
         most, size = LARGE_BODIES.get(scope["path"], MAX_BODY), 0
-        most = PHOTO_BODY if PHOTOS.fullmatch(scope["path"]) else most
+        most = PHOTO_BODY if PHOTOS.fullmatch(scope["path"]) or SCANS.fullmatch(scope["path"]) else most
         while True:
             try:
                 message = await asyncio.wait_for(receive(), PATIENCE)

@@ -6,6 +6,10 @@ import { refresh } from "./refresh.js";
 import { talk } from "./talk.js";
 import { holdTouch } from "./touch.js";
 
+// What [ and ] turn a piece of natural rock by: five degrees.
+const TURN = (5 * Math.PI) / 180;
+const TURNS = { "[": ["turn", 1], "]": ["turn", -1] };
+
 export const boxes = () => ({
   fault: "",
   // what a drag over open water draws: a box, or an outline that becomes rock of its shape
@@ -37,13 +41,22 @@ export const boxes = () => ({
   down(event) {
     if (event.button !== 0) return;
     this.fault = "";
+    if (this.draws === "brush") return; // see brush.js
     const block = event.target.closest("[data-box]");
     const area = event.target.closest("[data-area]");
     if (!block && !area) return;
     const { a } = this.svg.getScreenCTM();
     const scale = Number((block || area).dataset.scale) * a;
     this.drag = block
-      ? { block, scale, x: event.clientX, y: event.clientY, corner: event.target.matches(".corner-grip"), change: null }
+      ? {
+          block,
+          scale,
+          x: event.clientX,
+          y: event.clientY,
+          corner: event.target.matches(".corner-grip"),
+          turns: event.target.matches(".turn-grip"),
+          change: null,
+        }
       : this.begin(area, event);
     this.svg.setPointerCapture(event.pointerId);
   },
@@ -56,6 +69,10 @@ export const boxes = () => ({
     }
     if (this.drag.area) {
       this.stretch(event);
+      return;
+    }
+    if (this.drag.turns) {
+      this.turn(event);
       return;
     }
     const { block, scale, corner } = this.drag;
@@ -74,6 +91,18 @@ export const boxes = () => ({
     } else {
       block.setAttribute("transform", `translate(${right * drawn} ${-up * drawn})`);
     }
+  },
+
+  // A piece turned by its handle, in steps of a degree; it turns about its middle.
+  turn(event) {
+    const { block } = this.drag;
+    const to = (x, y) => new DOMPoint(x, y).matrixTransform(this.svg.getScreenCTM().inverse());
+    const [cx, cy] = [Number(block.dataset.cx), Number(block.dataset.cy)];
+    const angle = (p) => Math.atan2(cy - p.y, p.x - cx);
+    const by = angle(to(event.clientX, event.clientY)) - angle(to(this.drag.x, this.drag.y));
+    const degrees = Math.round((by * 180) / Math.PI);
+    this.drag.change = { turn: places.turned(Number(block.dataset.turn), (degrees * Math.PI) / 180) };
+    block.setAttribute("transform", `rotate(${-degrees} ${cx} ${cy})`);
   },
 
   // A place on a view in metres from its upper left corner.
@@ -140,12 +169,13 @@ export const boxes = () => ({
 
   key(event) {
     const block = event.target.closest("[data-box]");
-    const step = places.steps[event.key];
+    const step = places.steps[event.key] || TURNS[event.key];
     if (!block || !step) return;
     const field = step[0] === "up" ? "base" : step[0];
     event.preventDefault();
     this.fault = "";
-    this.nudge.by(block.dataset.box, field, step[1] * this.snap);
+    if (field === "turn" && !("turn" in block.dataset)) return;
+    this.nudge.by(block.dataset.box, field, field === "turn" ? step[1] * TURN : step[1] * this.snap);
   },
 
   drawn(id) {
@@ -156,7 +186,10 @@ export const boxes = () => ({
   shift(id, change) {
     for (const block of this.svg.querySelectorAll(`[data-box="${id}"]`)) {
       const by = (name) => (name in change ? change[name] - Number(block.dataset[name]) : 0) * Number(block.dataset.scale);
-      block.setAttribute("transform", `translate(${by("x")} ${-by(block.dataset.view === "plan" ? "y" : "base")})`);
+      const { cx, cy, turn } = block.dataset;
+      const degrees = "turn" in change && block.dataset.view === "plan" ? ((change.turn - Number(turn)) * 180) / Math.PI : 0;
+      const turned = degrees ? ` rotate(${-degrees} ${cx} ${cy})` : "";
+      block.setAttribute("transform", `translate(${by("x")} ${-by(block.dataset.view === "plan" ? "y" : "base")})${turned}`);
     }
   },
 
@@ -173,13 +206,15 @@ export const boxes = () => ({
   },
 
   async save(block, change) {
-    if (!(await this.keep(`${this.post}/${block.dataset.box}/shape`, change))) this.putBack(block);
+    const url = block.dataset.url || `${this.post}/${block.dataset.box}/shape`;
+    if (!(await this.keep(url, change))) this.putBack(block);
   },
 
   putBack(block) {
     for (const one of this.svg.querySelectorAll(`[data-box="${block.dataset.box}"]`)) {
       one.removeAttribute("transform");
       const outline = one.querySelector("rect");
+      if (!outline) continue;
       for (const name of ["y", "width", "height"]) outline.setAttribute(name, outline.dataset[name]);
     }
   },

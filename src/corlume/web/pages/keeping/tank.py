@@ -2,29 +2,34 @@
 
 from __future__ import annotations
 
+import secrets
 from collections.abc import Sequence
 from dataclasses import replace
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel, Field, RootModel
 
+from corlume.core.errors import Rules
 from corlume.core.judging.targets import SCHOOLS, LightTargets
 from corlume.core.keeping.rock_outline import strips_of
-from corlume.core.keeping.rockscapes import SCAPES, ScapeKey, scape
+from corlume.core.keeping.rockscapes import SCAPES, ScapeKey, with_scape
 from corlume.core.keeping.scene import Running, Scene, Setup
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Brace, Rock, Tank
+from corlume.core.light.natural_rock import NaturalRock
 from corlume.core.light.water import Water
+from corlume.core.units import CM, INCH
 from corlume.formats.measure import Measure
 from corlume.formats.round_steps import STEPS
 from corlume.reference.catalogue import CatalogueEntry
-from corlume.services.keeping import fixture_library, tanks
+from corlume.services.keeping import fixture_library, natural_rock, tanks
 from corlume.services.search.starting_points import starting_points
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank, unstored
 from corlume.web.drawing.drag_handles import draw_area, draw_drag_handles
+from corlume.web.drawing.natural_rock import draw_natural_handles
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.drawing.tank_card import draw_scape
@@ -79,12 +84,17 @@ def _create(
     """Save a tank with its rockscape, and fixtures by the rule of cover, several a little further out than equally
     spaced.
     """
-    whole, fixtures = replace(tank, rocks=scape(key, tank)), tuple[Fixture, ...]()
+    whole, fixtures = with_scape(tank, key, new_seed()), tuple[Fixture, ...]()
     if entry:
         begun = unstored(Scene(name, whole, targets, running, setups=(Setup("As it hangs", in_use=True),)))
         starts = starting_points(begun, entry, steps=STEPS[measure.unit])
         fixtures = next((one for one in starts if "wider" in one.rule), starts[0]).fixtures
     return tanks.create_tank(db, name, whole, targets, running, fixtures)
+
+
+def new_seed() -> int:
+    """A number from which a rockscape grows that nobody has had."""
+    return secrets.randbelow(2**31)
 
 
 def _scape(form: Form) -> ScapeKey:
@@ -102,16 +112,11 @@ def copy_tank(db: Db, tank_id: RowId) -> RedirectResponse:
     return go(f"/tanks/{tanks.copy_tank(db, tank_id)}")
 
 
-@router.post("/tanks/{tank_id}/scape")
-def lay_scape(
-    request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None
-) -> Response:
-    """Add the rock of a rockscape, to be dragged from there."""
-    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
+def lay_scape_of(form: Form, db: Database, tank_id: int) -> None:
+    """Add the rock of the rockscape that a form names."""
     key = _scape(form)
     if form.ok:
-        form.attempt(lambda: tanks.lay_scape(db, tank_id, key))
-    return _part_answer(request, stored, form, "rock", None, setup)
+        form.attempt(lambda: natural_rock.lay_scape(db, tank_id, key, new_seed()))
 
 
 class DrawnRock(BaseModel):
@@ -171,10 +176,17 @@ def draw_outline_by_hand(db: Db, tank_id: RowId, body: DrawnOutline) -> JSONResp
 
 
 @router.get("/tanks/{tank_id}")
-def edit_tank(request: Request, db: Db, measure: Unit, tank_id: RowId, setup: Looked = None) -> HTMLResponse:
-    """A tank's own data, its rock and its braces."""
+def edit_tank(
+    request: Request,
+    db: Db,
+    measure: Unit,
+    tank_id: RowId,
+    setup: Looked = None,
+    cut: Annotated[str, Query(max_length=20)] = "",
+) -> HTMLResponse:
+    """A tank's own data, its rock and its braces; the front view is cut in the middle, or where it is asked for."""
     stored = tanks.open_tank(db, tank_id)
-    return _tank_form(request, stored, _fields(stored, measure), {}, setup=setup)
+    return _tank_form(request, stored, _fields(stored, measure), {}, setup=setup, cut=cut)
 
 
 @router.post("/tanks/{tank_id}")
@@ -214,7 +226,7 @@ def save_rock(
     rock = form.read(Rock, stored.rock(rock_id).value if rock_id else None)
     if rock and form.ok:
         form.attempt(lambda: tanks.save_rock(db, tank_id, rock_id, rock))
-    return _part_answer(request, stored, form, "rock", rock_id, setup)
+    return part_answer(request, stored, form, "rock", rock_id, setup)
 
 
 @router.post("/tanks/{tank_id}/rocks/{rock_id}/shape")
@@ -242,7 +254,7 @@ def add_brace(
     brace = form.read(Brace)
     if brace and form.ok:
         form.attempt(lambda: tanks.add_brace(db, tank_id, brace))
-    return _part_answer(request, tanks.open_tank(db, tank_id), form, "brace", None, setup)
+    return part_answer(request, tanks.open_tank(db, tank_id), form, "brace", None, setup)
 
 
 @router.post("/tanks/{tank_id}/braces/{brace_id}/remove")
@@ -252,7 +264,7 @@ def remove_brace(db: Db, tank_id: RowId, brace_id: RowId, setup: Looked = None) 
     return go(f"/tanks/{tank_id}#brace", setup)
 
 
-def _part_answer(
+def part_answer(
     request: Request, stored: StoredTank, form: Form, part: str, part_id: int | None, setup: int | None
 ) -> Response:
     """Redirect to the page, or the page with the part's form as typed."""
@@ -263,6 +275,16 @@ def _part_answer(
 
 
 ASKED = {"scene": Scene, "tank": Tank, "water": Water, "targets": LightTargets, "running": Running}
+
+
+def _cut_at(typed: str, tank: Tank, measure: Measure) -> tuple[float, str]:
+    """Where the front view is cut [m], in the middle by default, and what is wrong with what was typed."""
+    form, rules = Form({"cut": typed}, measure), Rules()
+    at = form.length("cut") if typed.strip() else tank.width / 2
+    if not form.errors:
+        rules.between("cut", at, 0.0, tank.width, "length")
+        form.attempt(rules.finish)
+    return (tank.width / 2, form.errors["cut"]) if form.errors else (at, "")
 
 
 def _row(
@@ -287,6 +309,7 @@ def _tank_form(
     setup: int | None = None,
     bad: dict[str, Any] | None = None,
     entries: Sequence[CatalogueEntry] = (),
+    cut: str = "",
     status: int = 200,
 ) -> HTMLResponse:
     measure = measure_of(request)
@@ -309,18 +332,30 @@ def _tank_form(
         context["rocks"] = [
             _row(Rock, "rock", rock_id, rock, bad, measure) for rock_id, rock in [*rocks, (None, blank)]
         ]
+        context["natural_rocks"] = [
+            _row(NaturalRock, "natural-rock", kept.id, kept.value, bad, measure) for kept in stored.natural_rocks
+        ]
         middle = stored.tank.length / 2
         strip = Brace(middle - 0.04, 0.0, 0.08, stored.tank.width)
         context["brace"] = _row(Brace, "brace", None, strip, bad, measure)
         sheet = lay_out_pair(stored.tank, height=560, narrow=narrow_of(request))
         context["sheet"] = sheet
         tank = stored.tank
-        slices = (tank.water_depth, tank.width / 2)
+        at, context["cut_fault"] = _cut_at(cut, tank, measure)
+        context |= {
+            "cut": at,
+            "typed_cut": cut or measure.number(at),
+            "unit_size": CM if measure.unit == "cm" else INCH,
+            "brush_size": "4" if measure.unit == "cm" else "1.5",
+            "brush_by": "3" if measure.unit == "cm" else "1",
+        }
+        slices = (tank.water_depth, at)
         context["drawing"] = draw_frame(sheet, tank, measure)
-        for view, at in zip(sheet.views(), slices, strict=True):
-            context["drawing"] += draw_rock(view, tank, at)
+        for view, place in zip(sheet.views(), slices, strict=True):
+            context["drawing"] += draw_rock(view, tank, place)
         for view in sheet.views():
             context["drawing"] += draw_area(view)
+            context["drawing"] += draw_natural_handles(view, tank, stored.natural_rocks)
             context["drawing"] += draw_drag_handles(view, tank, stored.rocks)
         context["snap"] = STEPS[measure.unit].snap
     return page(

@@ -250,7 +250,7 @@ def _floor(stored: StoredTank, setup: StoredSetup, sheet: Sheet, layer: Layer, m
     """The floor of the plan in a layer; ``minute`` is that of the light by the hour [min]."""
     floor, day, fixtures, targets = surfaces_of(stored.tank), stored.running.day, tuple(setup.hung), stored.targets
     if layer == "flow":
-        return draw_surface_flow(sheet.plan, list(zip(floor, surface_flow(stored), strict=True)))
+        return draw_surface_flow(sheet.plan, stored.tank, list(zip(floor, surface_flow(stored), strict=True)))
     if layer == "hour":
         fixtures = day.at(fixtures_on(stored, setup, datetime.date.today()), minute)
     elif layer == "dose":  # as PAR over ten hours, so that it falls into the bands of PAR
@@ -258,7 +258,7 @@ def _floor(stored: StoredTank, setup: StoredSetup, sheet: Sheet, layer: Layer, m
     par = surface_par(stored.lit_tank(), fixtures)
     if layer == "dose":
         par = [24.0 / USUAL_DAY * one for one in par]
-    drawn = draw_surfaces(sheet.plan, list(zip(floor, par, strict=True)), targets)
+    drawn = draw_surfaces(sheet.plan, stored.tank, list(zip(floor, par, strict=True)), targets)
     return drawn + draw_coral_spots(sheet.plan, spots_of(stored, setup.hung), targets) if layer == "seats" else drawn
 
 

@@ -1,0 +1,242 @@
+"""Rock of any shape on a tank's page: natural pieces, the brush, scans brought in, and the rock as a file."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Annotated, Any, Literal
+from urllib.parse import urlencode
+
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from pydantic import BaseModel, Field, RootModel
+
+from corlume.core.light.brush import Stroke
+from corlume.core.light.natural_rock import NaturalRock
+from corlume.core.light.rock_mesh import RockMesh
+from corlume.core.light.rock_scan import UNITS, UPS, Up
+from corlume.core.light.rock_scan import Unit as ScanUnit
+from corlume.core.units import DEGREE
+from corlume.devices.scan_standin import scanned
+from corlume.formats.file_faults import BadFile
+from corlume.formats.scan_file import write_ply, write_stl
+from corlume.services.keeping import natural_rock, rock_scans, tanks
+from corlume.services.keeping.rock_scans import ReadyScan
+from corlume.store.tanks import StoredTank
+from corlume.web.drawing.natural_rock import draw_from_above, draw_natural_rock
+from corlume.web.drawing.sheet import lay_out_pair
+from corlume.web.drawing.tank import draw_frame, draw_rock
+from corlume.web.forms.form import Form
+from corlume.web.pages.keeping.tank import Metres, lay_scape_of, part_answer
+from corlume.web.request.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
+
+router = APIRouter()
+RockKey = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
+EXAMPLE_SEED = 28
+Shape = RootModel[dict[Literal["x", "y", "base", "turn"], Metres]]
+"""Changed place of a piece [m] and its turn [rad]."""
+
+
+@router.post("/tanks/{tank_id}/scape")
+def lay_scape(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None
+) -> Response:
+    """Add the rock of a rockscape, to be dragged and brushed from there."""
+    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
+    lay_scape_of(form, db, tank_id)
+    return part_answer(request, stored, form, "rock", None, setup)
+
+
+@router.post("/tanks/{tank_id}/natural-rocks/{rock_id}")
+def save_rock(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, rock_id: RowId, data: FormData, setup: Looked = None
+) -> Response:
+    """Change where and how a piece lies."""
+    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
+    rock = form.read(NaturalRock, stored.natural_rock(rock_id).value)
+    if rock and form.ok:
+        form.attempt(lambda: natural_rock.save_natural_rock(db, tank_id, rock_id, rock))
+    return part_answer(request, stored, form, "natural-rock", rock_id, setup)
+
+
+@router.post("/tanks/{tank_id}/natural-rocks/{rock_id}/shape")
+def move_rock(db: Db, tank_id: RowId, rock_id: RowId, body: Shape) -> JSONResponse:
+    """Move or turn a piece by hand."""
+    rock = tanks.open_tank(db, tank_id).natural_rock(rock_id).value
+    moved: dict[str, Any] = {str(name): value for name, value in body.root.items()}
+    natural_rock.save_natural_rock(db, tank_id, rock_id, replace(rock, **moved))
+    return JSONResponse({"saved": rock_id})
+
+
+@router.post("/tanks/{tank_id}/natural-rocks/{rock_id}/remove")
+def remove_rock(db: Db, tank_id: RowId, rock_id: RowId, setup: Looked = None) -> RedirectResponse:
+    """Delete a piece."""
+    natural_rock.delete_natural_rock(db, tank_id, rock_id)
+    return go(f"/tanks/{tank_id}#rock", setup)
+
+
+class BrushStroke(BaseModel):
+    """A stroke on a view: places from its upper left corner [m]; see ``Stroke``."""
+
+    view: Literal["plan", "front"]
+    points: list[tuple[Metres, Metres]] = Field(min_length=1, max_length=4000)
+    adds: bool
+    radius: Metres
+    softness: Metres
+    by: Metres
+    at: Metres
+
+    def stroke(self, width: float) -> Stroke:
+        """The stroke in a tank of an inside width [m]."""
+        plan = self.view == "plan"
+        places = [(u, width - v if plan else v) for u, v in self.points]
+        return Stroke(self.view, places, self.adds, self.radius, self.softness, self.by, self.at)
+
+
+@router.post("/tanks/{tank_id}/rocks/brush")
+def brush(db: Db, tank_id: RowId, body: BrushStroke) -> JSONResponse:
+    """Raise, lower, add or carve rock along a stroke."""
+    natural_rock.brush_rock(db, tank_id, body.stroke(tanks.open_tank(db, tank_id).tank.width))
+    return JSONResponse({"saved": 1})
+
+
+@router.post("/tanks/{tank_id}/brush/remove")
+def remove_strokes(db: Db, tank_id: RowId, setup: Looked = None) -> RedirectResponse:
+    """Delete all strokes of the brush."""
+    natural_rock.delete_strokes(db, tank_id)
+    return go(f"/tanks/{tank_id}#rock", setup)
+
+
+@router.get("/tanks/{tank_id}/rock.{form}")
+def export_rock(db: Db, tank_id: RowId, form: Literal["ply", "stl"]) -> Response:
+    """The surface of all rock as a mesh."""
+    stored = tanks.open_tank(db, tank_id)
+    mesh = natural_rock.rock_as_mesh(stored.tank)
+    name = re.sub(r"[^a-z0-9]+", "-", stored.name.lower()).strip("-") or "tank"
+    headers = {"Content-Disposition": f'attachment; filename="{name}-rock.{form}"'}
+    data = write_ply(mesh) if form == "ply" else write_stl(mesh)
+    return Response(data, media_type="application/octet-stream", headers=headers)
+
+
+@router.get("/made-up-scan.ply")
+def example_scan() -> Response:
+    """A made-up scan to try the import with."""
+    headers = {"Content-Disposition": 'attachment; filename="made-up-scan.ply"'}
+    return Response(write_ply(scanned("bommie", EXAMPLE_SEED)), media_type="application/octet-stream", headers=headers)
+
+
+@router.get("/tanks/{tank_id}/rock-scan")
+def choose_scan(request: Request, db: Db, tank_id: RowId, setup: Looked = None) -> HTMLResponse:
+    """Choose the file of a scan."""
+    return _scan_page(request, tanks.open_tank(db, tank_id), setup)
+
+
+@router.post("/tanks/{tank_id}/rock-scan")
+def bring_scan(request: Request, db: Db, tank_id: RowId, sent: Files, setup: Looked = None) -> Response:
+    """Read a scan, and show it in the tank."""
+    stored, data = tanks.open_tank(db, tank_id), sent.files.get("file", b"")
+    faults = ["No file was chosen, or it is empty."]
+    if data:
+        try:
+            scan = rock_scans.keep_scan(db, stored.tank, data)
+            done = {name: getattr(scan, name) for name in ("unit", "up", "crumbs", "closed", "open_edges")}
+            return go(f"/tanks/{tank_id}/rock-scan/{scan.key}?{urlencode(done)}", setup)
+        except BadFile as error:
+            faults = [f"{fault.where[:1].upper()}{fault.where[1:]} {fault.what}." for fault in error.faults]
+    return _scan_page(request, stored, setup, faults=faults)
+
+
+class ScanChoice(BaseModel):
+    """How a scan is looked at: its unit, the way up, its turn [degrees], the four corners of a whole tank's bottom as
+    "x,y x,y x,y x,y" in the scan's own units, and what was done to it.
+    """
+
+    unit: ScanUnit = "m"
+    up: Up = "+z"
+    turn: float = Field(0.0, ge=-360, le=360, allow_inf_nan=False)
+    bottom: str = Field("", max_length=200)
+    crumbs: int = Field(0, ge=0, le=10**9)
+    closed: int = Field(0, ge=0, le=10**9)
+    open_edges: int = Field(0, ge=0, le=10**9)
+
+
+@router.get("/tanks/{tank_id}/rock-scan/{key}")
+def show_scan(
+    request: Request,
+    db: Db,
+    measure: Unit,
+    tank_id: RowId,
+    key: RockKey,
+    choice: Annotated[ScanChoice, Query()],
+    setup: Looked = None,
+) -> HTMLResponse:
+    """A scan as it would lie in the tank, before it is added."""
+    stored, scan, form = tanks.open_tank(db, tank_id), rock_scans.kept_scan(db, key), Form({}, measure)
+    ready = form.attempt(lambda: _ready(stored, scan, "Scan", choice))
+    return _scan_page(request, stored, setup, scan=scan, key=key, choice=choice, ready=ready, errors=form.errors)
+
+
+def _ready(stored: StoredTank, scan: RockMesh, name: str, choice: ScanChoice) -> ReadyScan:
+    bottom = rock_scans.corners_of(choice.bottom)
+    return rock_scans.ready_scan(stored.tank, scan, name, choice.unit, choice.up, choice.turn * DEGREE, bottom)
+
+
+@router.post("/tanks/{tank_id}/rock-scan/{key}")
+def add_scan(
+    request: Request, db: Db, measure: Unit, tank_id: RowId, key: RockKey, data: FormData, setup: Looked = None
+) -> Response:
+    """Add a scan to the tank as it is shown."""
+    stored, scan, form = tanks.open_tank(db, tank_id), rock_scans.kept_scan(db, key), Form(data, measure)
+    name, given = form.text("name") or "Scanned rock", {one: form.text(one) for one in ScanChoice.model_fields}
+    choice = ScanChoice()
+    try:
+        choice = ScanChoice.model_validate({field: value for field, value in given.items() if value})
+    except ValueError:
+        form.errors["unit"] = "is not one of those offered: choose again"
+    ready = form.attempt(lambda: _ready(stored, scan, name, choice)) if form.ok else None
+    if ready and form.ok:
+        form.attempt(lambda: rock_scans.add_scan(db, tank_id, ready))
+    if not form.errors:
+        return go(f"/tanks/{tank_id}#rock", setup)
+    return _scan_page(
+        request, stored, setup, scan=scan, key=key, choice=choice, ready=ready, errors=form.errors, name=name
+    )
+
+
+def _scan_page(
+    request: Request,
+    stored: StoredTank,
+    setup: int | None,
+    *,
+    scan: RockMesh | None = None,
+    key: str = "",
+    choice: ScanChoice | None = None,
+    ready: ReadyScan | None = None,
+    errors: Mapping[str, str] | None = None,
+    faults: Sequence[str] = (),
+    name: str = "",
+) -> HTMLResponse:
+    measure = measure_of(request)
+    context: dict[str, Any] = {
+        "stored": stored,
+        "key": key,
+        "choice": choice,
+        "ready": ready,
+        "errors": errors or {},
+        "faults": faults,
+        "units": list(UNITS),
+        "ups": UPS,
+        "typed_name": name,
+    }
+    if scan and choice:
+        context["from_above"] = draw_from_above(rock_scans.seen_from_above(scan, choice.up))
+    if ready:
+        sheet = lay_out_pair(stored.tank, height=480, narrow=narrow_of(request))
+        slices = (stored.tank.water_depth, ready.rock.y)
+        context["sheet"], context["drawing"] = sheet, draw_frame(sheet, stored.tank, measure)
+        for view, at in zip(sheet.views(), slices, strict=True):
+            context["drawing"] += draw_rock(view, stored.tank, at) + draw_natural_rock(view, stored.tank, ready.rock)
+        context["sizes"] = [measure.length(value) for value in ready.size]
+    status = 422 if errors or faults else 200
+    return page(request, "keeping/rock_scan.html", context, tank=stored, setup=stored.setup(setup), status=status)
