@@ -20,11 +20,15 @@ from corlume.services.keeping.demo import demo_scene
 from corlume.services.light.fields import par_at
 
 TABLE = Path(__file__).parent / "scenes" / "fields.json"
+OF_BOXES = TABLE.with_name("fields_of_boxes.json")
+"""The table as it was when rock was boxes and not yet runs in columns."""
+BLOCKS = TABLE.parent / "old" / "demo-of-blocks.json"
+"""The demo tank when its rock was blocks, an arch and a mound."""
 
 
 def scenes() -> Iterator[tuple[str, Tank, tuple[Fixture, ...]]]:
     """Name, tank as the light meets it, and what hangs over it."""
-    demo = demo_scene()
+    demo = read_scene(BLOCKS.read_bytes())
     for number, setup in enumerate(demo.setups):
         yield f"demo {number}", demo.lit_tank(), setup.fixtures
     for name in ("hand-measured-cube", "two-modules"):
@@ -35,6 +39,8 @@ def scenes() -> Iterator[tuple[str, Tank, tuple[Fixture, ...]]]:
     rings = replace(tilted, lobe=RingLobe(((0.6, 1.2), (0.4, 2.1))), roll=0.0)
     heap = tuple(Rock(0.1 + 0.07 * k, 0.05 + 0.11 * (k % 5), 0.03 * (k % 3), 0.1, 0.12, 0.14) for k in range(16))
     yield "tilt and a heap", replace(demo.tank, rocks=heap), (Fixture(tilted), Fixture(replace(rings, x=1.1)))
+    natural = demo_scene()
+    yield "natural rock", natural.lit_tank(), natural.setup().fixtures
 
 
 def points(tank: Tank, seed: int) -> np.ndarray:

@@ -14,6 +14,7 @@ from fastapi.responses import HTMLResponse, Response
 from fastapi.testclient import TestClient
 from jinja2 import ChoiceLoader, DictLoader
 
+from corlume.core.light.geometry import Rock
 from corlume.core.schema import Choice, Day, Text, Time, Whole, limits
 from corlume.formats.measure import Measure
 from corlume.services.keeping import setups, tanks
@@ -205,7 +206,7 @@ def test_field_that_a_form_does_not_know_is_told_on_every_page(client: TestClien
         "setups/1/mounting": shown_values(stored.surroundings, measure),
         "setups/1/intent": shown_values(stored.setup(1).intent, measure),
         "zones/1": shown_values(stored.wanted[0].value, measure),
-        "rocks": shown_values(stored.rocks[0].value, measure),
+        "rocks": shown_values(Rock(0.1, 0.05, 0.0, 0.2, 0.1, 0.12, "Spur"), measure),
         "1": tank_fields(stored.name, stored.tank, stored.targets, stored.running, measure),
     }[path]
     url = "/tanks/1" if path == "1" else f"/tanks/1/{path.replace('zones/1', f'zones/{zone}')}"

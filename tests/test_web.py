@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 from starlette.testclient import TestClient
 
+from corlume.core.light.geometry import Rock
 from corlume.services.keeping import fixture_library, tanks
 from corlume.services.light.kernels import Kernels
 from corlume.settings import Settings
@@ -120,7 +121,7 @@ def test_tank_form_round_trips_and_school_gives_way_to_own_limits(client: TestCl
         "lps_low": "75", "lps_high": "150", "sps_low": "200", "sps_high": "350", "ceiling": "500",
         "name": before.name, "length": "150", "width": "65", "water_depth": "56", "rim_height": "4", "price": "0.31",
         "room_height": "75", "sand": "4", "sand_flow": "", "stocking": "mixed", "school": "moderate",
-        "kind": "sea", "temperature": "25.5", "cdom_absorption": "0.06", "ripple": "in-use", "colony_shade": "on",
+        "kind": "sea", "temperature": "25.5", "cdom_absorption": "0.06", "ripple": "in-use",
         "left_pane": "algae", "right_pane": "algae", "front_pane": "used",
     }  # fmt: skip
     assert client.post("/tanks/1", data=same).status_code == 303
@@ -131,18 +132,24 @@ def test_tank_form_round_trips_and_school_gives_way_to_own_limits(client: TestCl
     assert tanks.open_tank(db, 1).targets.sps_low == 250
     shrunk = client.post("/tanks/1", data={**same, "length": "100"})
     assert shrunk.status_code == 422
-    assert "from the left pane; the tank ends at 100 cm" in shrunk.text
+    assert "x must be from 0 cm to 100 cm" in shrunk.text
 
 
 def test_saving_rounded_inches_moves_nothing(client: TestClient, db: Database) -> None:
     client.cookies.set("unit", "in")
+    tanks.save_rock(db, 1, None, Rock(0.1234, 0.05, 0.0, 0.2, 0.1, 0.12, "Spur"))
     before = tanks.open_tank(db, 1)
-    for path, start in (("/tanks/1", '<form method="post" class="sheet-form"'), ("/tanks/1/rocks/1", 'rocks/1" class')):
+    starts = (
+        ("/tanks/1", '<form method="post" class="sheet-form"'),
+        ("/tanks/1/rocks/1", 'tanks/1/rocks/1" class'),
+        ("/tanks/1/natural-rocks/1", 'natural-rocks/1" class'),
+    )
+    for path, start in starts:
         form = client.get("/tanks/1").text.split(start)[1].split("</form>")[0]
         shown = dict(re.findall(r'name="(\w+)"[^>]*? value="([^"]*)"', form))
         for name, options in re.findall(r'<select id="[^"]+" name="(\w+)"(.*?)</select>', form, re.S):
             shown[name] = re.findall(r'value="([^"]*)" selected', options)[0]
-        assert shown["length"] != "150"
+        assert shown.get("length") != "150"
         assert client.post(path, data=shown).status_code == 303
     assert tanks.open_tank(db, 1) == before
 

@@ -24,7 +24,7 @@ from corlume.core.units import DEGREE, LITRES_AN_HOUR
 from corlume.services.flow import flow_jobs
 from corlume.services.flow.pump_changes import dead_share, weighed
 from corlume.services.flow.tank_flow import solved_flow
-from corlume.services.keeping import corals, pumps, tanks
+from corlume.services.keeping import corals, natural_rock, pumps, tanks
 from corlume.services.placement.zone_placement import states
 from corlume.store.database import Database
 
@@ -184,7 +184,8 @@ def test_help_for_dead_spots_is_true_when_done(
     for junk in (b"", b"junk", field.data[:-300]):
         with pytest.raises(ValueError, match="flow cannot be read"):  # it is solved anew then
             from_bytes(stored.tank, [kept.value for kept in stored.pumps], junk)
-    tanks.save_rock(db, 1, stored.rocks[0].id, replace(stored.rocks[0].value, x=stored.rocks[0].value.x + 0.01))
+    rock = stored.natural_rocks[0]
+    natural_rock.save_natural_rock(db, 1, rock.id, replace(rock.value, x=rock.value.x + 0.01))
     assert not solved_flow(tanks.open_tank(db, 1))
 
 

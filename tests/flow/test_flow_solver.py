@@ -58,7 +58,7 @@ def test_a_return_goes_out_by_its_overflow() -> None:
     """600 L/h in at one end and out at the other: every section between them passes just that."""
     rate = 600 * LITRES_AN_HOUR
     ends = (Source((0.1, 0.3, 0.1), rate), Source((1.2, 0.3, 0.02), -rate))
-    solved = solve_flow(replace(TANK, rocks=()), [], ends, settles=0.02, mean_of=0.02)
+    solved = solve_flow(replace(TANK, rocks=(), natural_rocks=()), [], ends, settles=0.02, mean_of=0.02)
     ahead, back = solved.through(0)
     assert (ahead - back)[5:-5] == pytest.approx(rate, rel=0.01)
 
@@ -81,7 +81,7 @@ def test_jets_stay_as_published_out_to_forty_diameters() -> None:
 
 def test_a_gyre_comes_back_along_the_sand() -> None:
     gyre = Pump("Gyre", "gyre", x=0.02, y=0.3, depth=0.05, rate=6000 * LITRES_AN_HOUR, outlet=0.4)
-    solved = solve_flow(replace(TANK, rocks=()), [jet_of(gyre)])
+    solved = solve_flow(replace(TANK, rocks=(), natural_rocks=()), [jet_of(gyre)])
     for x in (0.4, 0.65, 0.9):
         top, sand = solved.at(np.array([(x, 0.3, 0.06), (x, 0.3, 0.46)]))[:, 0]
         assert top > 0.05
@@ -123,4 +123,4 @@ def test_flow_is_as_keepers_have_it() -> None:
     assert behind < CLASS_ENDS[0]
     east = replace(west, name="East", x=1.24, turn=math.pi)
     between = np.array([(0.65, 0.3, 0.25), (0.65, 0.3, 0.4), (0.65, 0.15, 0.25)])
-    assert (flow_in(solve_pumps(replace(TANK, rocks=()), [west, east]), between).speed > 0.1).all()
+    assert (flow_in(solve_pumps(replace(TANK, rocks=(), natural_rocks=()), [west, east]), between).speed > 0.1).all()

@@ -167,7 +167,7 @@ def test_tank_that_does_not_read_takes_no_others_along_and_can_be_mended(client:
     assert "Cut short" in page.text
     card = client.get("/tanks/1/card").json()
     assert card["faulty"]
-    for words in ("This tank cannot be opened", "reaches to", "the tank ends at 90 cm"):
+    for words in ("This tank cannot be opened", "from 0 cm to 90 cm"):
         assert words in card["html"]
     assert "<svg" in client.get(f"/tanks/{other}/card").json()["html"]
     assert client.get(f"/tanks/{other}/par-map").status_code == 200

@@ -42,7 +42,7 @@ def test_demo_shows_every_kind_of_thing() -> None:
     assert scene.flow_marks
     assert {f.emitter.technology for s in scene.setups for f in s.fixtures} == {"led_cluster", "t5_tube", "halide"}
     assert scene.tank.braces
-    assert len(scene.tank.rocks) >= 6
+    assert len(scene.tank.natural_rocks) >= 3
 
 
 def test_documented_schema_is_current() -> None:

@@ -39,6 +39,7 @@ def test_photos_go_along_in_a_zip_and_come_back(client: TestClient, db: Database
         scene, names = packed.read("scene.json"), packed.namelist()
     # without its files an entry has neither photo nor lights, and no link to what is not there
     bare = json.loads(scene) | {"photos": []}
+    bare["tank"]["natural_rocks"] = []
     alone = tanks.import_tank(db, json.dumps(bare).encode())
     assert not [one for one in log.entries(db, alone, most=1000) if one.state or one.picture]
     out = io.BytesIO()

@@ -331,7 +331,12 @@ def test_layers_show_whose_light_it_is_and_what_rock_takes() -> None:
     assert np.nanmax(shadow.par) > 60
     assert np.nanmin(shadow.par) < 15
     assert shadow.par[k, j] >= 0
-    assert np.nanmax(layers.layer_plane(replace(TANK, rocks=()), fixtures, "plan", 0.3, "shadow", None).par) < 1e-6
+    assert (
+        np.nanmax(
+            layers.layer_plane(replace(TANK, rocks=(), natural_rocks=()), fixtures, "plan", 0.3, "shadow", None).par
+        )
+        < 1e-6
+    )
 
 
 def test_fixtures_that_want_the_same_room_are_named(db: Database) -> None:

@@ -108,7 +108,7 @@ def test_half_an_edit_is_never_kept(db: Database) -> None:
 
 def test_tank_cannot_shrink_under_what_stands_in_it(db: Database) -> None:
     stored = tanks.open_tank(db, 1)
-    smaller = replace(stored.tank, length=1.0, rocks=(), braces=())
+    smaller = replace(stored.tank, length=1.0, rocks=(), natural_rocks=(), braces=())
     with pytest.raises(InvalidInput) as caught:
         tanks.save_tank(db, 1, name="x", tank=smaller, targets=stored.targets, running=stored.running)
     assert any(e.field.startswith("corals.") for e in caught.value.errors)

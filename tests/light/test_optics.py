@@ -339,7 +339,7 @@ def test_field_agrees_with_photons_followed_one_by_one(name: str) -> None:
     assert (np.abs(refined - traced) < 5 * error + 0.01 * traced.max())[open_water].all()
     assert refined.sum() == pytest.approx(traced.sum(), rel=0.004 + 3 * counting)
     # what the screens use: 2 % rms and 5 % at worst where no edge of a shadow runs, 5 % rms where one does
-    free = binned(replace(box, rocks=(), braces=(), colonies=()), 0.35)
+    free = binned(replace(box, rocks=(), natural_rocks=(), braces=(), colonies=()), 0.35)
     plain = (np.abs(used / free - 1) < 1e-9).all(axis=(1, 3)) & (traced > 0.1 * traced.max())
     for where, limit in ((plain, 0.02), (~plain & open_water, 0.05)):
         if where.any():

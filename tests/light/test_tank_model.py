@@ -9,7 +9,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from corlume.core.light.geometry import Rock, Tank
-from corlume.core.light.rock_mesh import surface_mesh
+from corlume.core.light.rock_surface import surface_mesh
 from corlume.services.keeping import tanks
 from corlume.services.light.fields import par_at
 from corlume.services.light.points import same_tank
@@ -29,18 +29,19 @@ def areas(corners: np.ndarray, triangles: np.ndarray) -> np.ndarray:
 
 
 def test_the_surface_of_a_block_on_sand_is_that_of_its_faces() -> None:
-    """By hand: a metre by half a metre of sand, and a block of 20 x 10 x 15 cm on it, in cells of 5 cm."""
+    """By hand: a metre by half a metre of sand, and a block 15 cm out of it, its edges rounded by a cell."""
     plain = Tank(1.0, 0.5, 0.5, sand=0.05)
-    block = Rock(x=0.4, y=0.2, length=0.2, width=0.1, height=0.15, base=0.05)
+    block = Rock(x=0.4, y=0.2, length=0.2, width=0.1, height=0.2, base=0.0)
     tank = Tank(1.0, 0.5, 0.5, sand=0.05, rocks=(block,))
     for one, area in ((plain, 0.5), (tank, 0.5 + 2 * (0.2 + 0.1) * 0.15)):
         mesh = surface_mesh(one, 0.05)
         each = areas(mesh.corners, mesh.triangles)
-        assert np.linalg.norm(each, axis=1).sum() == pytest.approx(area, abs=1e-9)
+        assert np.linalg.norm(each, axis=1).sum() == pytest.approx(area, rel=0.02)
         # every triangle faces along the normals of its corners, out of rock and sand
         facing = mesh.normals[mesh.triangles[:, 0]]
         assert (np.einsum("mk,mk->m", each, facing) > 0).all()
-        assert not one.in_rock(mesh.corners[mesh.triangles].mean(axis=1) + 1e-4 * facing * UP).any()
+        # a little over it is water; at rounded edges it lies up to half a cell inside
+        assert one.in_rock(mesh.corners[mesh.triangles].mean(axis=1) + 6e-3 * facing * UP).mean() < 0.005
 
 
 def test_its_light_is_what_the_tank_gives_there(db: Database) -> None:
@@ -82,8 +83,10 @@ def test_the_view_is_sent_as_a_list_and_arrays(client: TestClient, db: Database)
 
 def test_a_place_tells_its_light_and_who_suits(client: TestClient, db: Database) -> None:
     stored = tanks.open_tank(db, 1)
+    tanks.save_rock(db, 1, None, Rock(1.2, 0.04, 0.0, 0.14, 0.14, 0.3, "Step"))
+    stored = tanks.open_tank(db, 1)
     setup, tank = stored.setup(), same_tank(stored.lit_tank())
-    box = max(stored.tank.boxes(), key=lambda one: -one.top)
+    [box] = stored.tank.boxes()
     point = (box.x0 + 0.04, box.y1 - 0.04, box.top)
     here = suits_here(stored, setup, point, (0.0, 0.0, 1.0))
     assert here.sat == "top"
@@ -94,7 +97,7 @@ def test_a_place_tells_its_light_and_who_suits(client: TestClient, db: Database)
         assert card.name == name
         assert stored.coral(coral_id).value.place is None
         assert card.par_low <= here.par <= card.par_high
-    side = suits_here(stored, setup, (box.x0, box.y0 + 0.1, box.top + 0.05), (-1.0, 0.0, 0.0))
+    side = suits_here(stored, setup, (box.x0, box.y0 + 0.07, box.top + 0.06), (-1.0, 0.0, 0.0))
     assert side.sat == "face"
     assert side.par != side.meter
     asked = "x={}&y={}&depth={}&right=0&back=0&up=1"

@@ -106,7 +106,7 @@ def test_a_survey_of_the_cube_fits_its_rings_and_tells_the_lower_ones_from_the_h
 
 def two_modules(inches_from_end: float, height: float, fwhm: float) -> float:
     scene = example("two-modules.json")
-    tank = replace(scene.tank, braces=(), rocks=())
+    tank = replace(scene.tank, braces=(), rocks=(), natural_rocks=())
     module = scene.setup().fixtures[0].emitter
     at = inches_from_end * INCH
     pair = [replace(module, x=x, height=height, fwhm=fwhm * DEGREE) for x in (at, tank.length - at)]

@@ -21,9 +21,9 @@ from corlume.core.light.geometry import Pane, Rock, Tank
 from corlume.core.light.water import Water
 from corlume.core.placement.custom_spots import CustomSpot, FragRack
 from corlume.core.placement.placement_preferences import KeptFree, PlacementPreferences, apply_preferences
-from corlume.core.placement.surface_orientation import HALFWAY, gaps_behind, orientations, reach_to, steep_spots
+from corlume.core.placement.surface_orientation import gaps_behind, orientations, reach_to, steep_spots
 from corlume.reference.coral_library import coral_library
-from corlume.services.keeping import corals, placement_choices, tanks
+from corlume.services.keeping import corals, natural_rock, placement_choices, tanks
 from corlume.services.light.fields import par_at
 from corlume.services.placement.growth import MONTHS, clashes, grown
 from corlume.services.placement.place_all import first_plan, plans
@@ -33,6 +33,8 @@ from corlume.services.placement.spots import spots_of
 from corlume.services.placement.zone_placement import coral_light, states
 from corlume.store.database import Database
 from tests.cards import coral_cards
+
+HALF = math.sqrt(0.5)
 
 BLACK = Pane("plain", 0.0)
 AIR = Tank(
@@ -68,7 +70,7 @@ def test_upright_normals_are_what_a_meter_reads_and_a_face_gets_what_comes_from_
     points = np.array([[0.5, 0.2, 0.2], [1.0, 0.3, 0.1]])
     plain = par_at(tank, hung, points)
     assert par_at(tank, hung, points, normals=np.tile([0.0, 0.0, 1.0], (2, 1))) == pytest.approx(plain, rel=1e-9)
-    left, right = (par_at(tank, hung[:1], points, normals=np.tile([s * HALFWAY, 0, HALFWAY], (2, 1))) for s in (-1, 1))
+    left, right = (par_at(tank, hung[:1], points, normals=np.tile([s * HALF, 0, HALF], (2, 1))) for s in (-1, 1))
     assert left[1] > right[1]  # the only lamp hangs to the left of it
     down = par_at(tank, hung, points, normals=np.tile([0.0, 0.0, -1.0], (2, 1)))
     assert (down > 0).all()  # light from the sand, and nothing else
@@ -114,7 +116,7 @@ def test_no_face_behind_a_rock_is_a_spot_where_a_coral_would_touch_the_back_pane
 
 def test_a_rack_takes_its_share_of_the_light_below_and_none_above(db: Database) -> None:
     stored = tanks.open_tank(db, 1)
-    tank, hung = replace(stored.tank, rocks=(), sand_albedo=0.0, rock_albedo=0.0), stored.setup().hung
+    tank, hung = replace(stored.tank, rocks=(), natural_rocks=(), sand_albedo=0.0, rock_albedo=0.0), stored.setup().hung
     under = racked(tank, [FragRack("R", 0.0, 0.0, tank.length, tank.width, 0.2, 0.75)])
     points = np.array([[0.5, 0.3, 0.1], [0.5, 0.3, 0.199], [0.5, 0.3, 0.3], [1.2, 0.5, 0.5]])
     share = par_at(under, hung, points) / par_at(tank, hung, points)
@@ -202,8 +204,8 @@ def test_wishes_move_seats_up_and_down_and_a_show_piece_comes_forward(db: Databa
 
 def test_a_ledge_that_is_proposed_gives_the_coral_its_seat(db: Database) -> None:
     stored = tanks.open_tank(db, 1)
-    for rock in stored.rocks:
-        tanks.delete_rock(db, 1, rock.id)
+    for rock in stored.natural_rocks:
+        natural_rock.delete_natural_rock(db, 1, rock.id)
     for kept in stored.corals:
         corals.remove_coral(db, 1, kept.id)
     corals.add_coral(db, 1, replace(coral_cards()["Acropora tenuis"], par_low=300.0, par_high=420.0))

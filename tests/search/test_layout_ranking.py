@@ -10,7 +10,7 @@ from starlette.testclient import TestClient
 
 from corlume.core.judging.intent import LITTLE_SHIMMER, MUCH_SHIMMER
 from corlume.core.judging.targets import LightTargets
-from corlume.core.keeping.rockscapes import scape
+from corlume.core.keeping.rockscapes import with_scape
 from corlume.core.keeping.scene import Running, Scene
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Pane, Tank
@@ -60,7 +60,7 @@ def test_what_is_added_is_worked_by_hand() -> None:
 def test_two_islands_in_seventy_centimetres_are_lit_plainly_first() -> None:
     """Once three crooked ones at the lowest height came first, worse in most columns than two by rule."""
     tank = Tank(0.7, 0.5, 0.45, back=Pane("plain", 0.1))
-    tank = replace(tank, rocks=scape("islands", tank))
+    tank = with_scape(tank, "islands", 1)
     stored = unstored(Scene("Two islands", tank, LightTargets(stocking="mixed"), Running()))
     wish = default_request(stored, CLUSTER)
     *_, last = search(stored, CLUSTER, wish)

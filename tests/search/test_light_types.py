@@ -21,7 +21,7 @@ from corlume.formats.fixture_file import write_fixture
 from corlume.reference.catalogue import catalogue
 from corlume.reference.spectrum_tables import lamp_spectra
 from corlume.services.judging.judge import figures
-from corlume.services.keeping import demo, setups, surveys, tanks
+from corlume.services.keeping import demo, natural_rock, setups, surveys, tanks
 from corlume.services.search import light_type_ranking, light_types, search_jobs
 from corlume.services.search.costs import five_year_costs
 from corlume.services.search.fixture_comparison import compare_fixtures
@@ -133,7 +133,7 @@ def test_page_puts_them_in_another_order_when_a_weight_moves(
     # a comparison is no search for a layout: Hang does not know it (a 500 once)
     assert client.get("/tanks/1/layout/7").status_code == 404
     assert "Metal halide" in client.get("/tanks/1/light-types/7/side?a=led&b=halide").text
-    tanks.delete_rock(db, 1, stored.rocks[0].id)
+    natural_rock.delete_natural_rock(db, 1, stored.natural_rocks[0].id)
     assert "Compare light types" in client.get("/tanks/1/light-types").text
 
 

@@ -6,7 +6,6 @@ import json
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cache
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -17,7 +16,6 @@ from scipy.optimize import lsq_linear
 from sklearn.gaussian_process import GaussianProcessRegressor
 from sklearn.gaussian_process.kernels import RBF, ConstantKernel
 
-import corlume.services.keeping
 from corlume.core.light.emitter import Emitter
 from corlume.core.light.field import Medium, disc_rows
 from corlume.core.light.fixture import Fixture
@@ -33,6 +31,7 @@ from corlume.formats.scene_file import read_scene
 from corlume.services.light.fields import medium_of
 from corlume.services.survey.survey_plan import offer
 from corlume.store.tanks import unstored
+from tests.fields import BLOCKS
 
 Array = NDArray[np.float64]
 NOISE, TRIALS = 0.05, 12
@@ -41,7 +40,9 @@ RETURNS = np.linspace(0.3, 0.7, 3)
 
 @dataclass
 class Bench:
-    """The demo tank with the twelve spots that are proposed for it, and places in its water that are held out."""
+    """The demo tank of an earlier version, whose rock is blocks, with the twelve spots that are proposed for it, and
+    places in its water that are held out.
+    """
 
     tank: Tank
     unknowns: Parameters
@@ -54,8 +55,7 @@ class Bench:
 
 @cache
 def bench() -> Bench:
-    demo = Path(corlume.services.keeping.__file__).parent / "demo.json"
-    stored = unstored(replace(read_scene(demo.read_bytes()), surveys=()))
+    stored = unstored(replace(read_scene(BLOCKS.read_bytes()), surveys=()))
     tank, setup = stored.lit_tank(), stored.setup()
     lamps = tuple(replace(kept, value=replace(kept.value, basis="maker")) for kept in setup.fixtures)
     setup = replace(setup, fixtures=lamps)

@@ -136,7 +136,9 @@ def test_an_empty_tank_is_told_the_order_of_the_work_and_a_device_opens_where_it
     client: TestClient, db: Database
 ) -> None:
     scene = tanks.open_tank(db, 1).scene()
-    empty = tanks.create_tank(db, "Empty", replace(scene.tank, rocks=(), braces=()), scene.targets, scene.running)
+    empty = tanks.create_tank(
+        db, "Empty", replace(scene.tank, rocks=(), natural_rocks=(), braces=()), scene.targets, scene.running
+    )
     text = client.get(f"/tanks/{empty}/today").text
     assert "Next: tank and rockwork" in text
     assert "Nothing is due" in text

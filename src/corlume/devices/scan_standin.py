@@ -32,7 +32,7 @@ def scanned(key: ScapeKey, seed: int) -> RockMesh:
     triangles = mesh.triangles[(near[mesh.triangles] > HOLE).all(axis=1)]
     # a phone does not see the underside
     triangles = triangles[(mesh.corners[triangles, 2] > 0.002).any(axis=1)]
-    crumb = np.array([[0, 0, 0], [0.006, 0, 0], [0, 0.006, 0], [0, 0, 0.006]]) + [0.3, 0.2, 0.1]
+    crumb = np.array([0.3, 0.2, 0.1]) + 0.006 * np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
     tetrahedron = np.array([[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]]) + len(corners)
     corners, triangles = np.concatenate([corners, crumb]), np.concatenate([triangles, tetrahedron])
     x, y, z = 1000.0 * corners.T

@@ -25,8 +25,8 @@ SMOOTH = 0.0008
 
 @dataclass(frozen=True)
 class RockPlan:
-    """Rock from above, in rings (n, 2) of x and y [m]: what stands over the plane of the plan, from the whole of it to its
-    highest parts, one set of rings for each contour of depth; and what lies below the plane.
+    """Rock from above, in rings (n, 2) of x and y [m]: what stands over the plane of the plan, from the whole of it to
+    its highest parts, one set of rings for each contour of depth; and what lies below the plane.
     """
 
     over: tuple[tuple[Array, ...], ...]

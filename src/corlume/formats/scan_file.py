@@ -42,7 +42,8 @@ def kind_of(data: bytes) -> ScanKind:
 
 
 def read_scan(data: bytes) -> Scan:
-    """Read a scan, simplified to at most ``KEPT_TRIANGLES``, without crumbs and with its holes closed where they can be.
+    """Read a scan, simplified to at most ``KEPT_TRIANGLES``, without crumbs and with its holes closed where they can
+    be.
 
     Colours and pictures are left out. ``BadFile`` says what is wrong with the file.
     """

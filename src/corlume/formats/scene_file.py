@@ -14,6 +14,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, ValidationError, create_model
 
 import corlume.formats.fixture_file
+import corlume.formats.rock_file
 import corlume.formats.survey_file  # noqa: F401
 from corlume.core.errors import NAME
 from corlume.core.keeping.scene import Scene, Setup

@@ -50,7 +50,7 @@ def write_zip(packed: PackedScene) -> bytes:
     """A scene with its pictures and setups."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as file:
-        file.writestr(zipfile.ZipInfo(SCENE, _DAY), write_scene(packed.scene), zipfile.ZIP_DEFLATED)
+        file.writestr(zipfile.ZipInfo(SCENE, _DAY), write_scene(_without_rock(packed.scene)), zipfile.ZIP_DEFLATED)
         for name, data in packed.pictures.items():
             file.writestr(zipfile.ZipInfo(f"photos/{name}.jpg", _DAY), data)
         for name, data in _rock_files(packed.scene.tank):
@@ -96,8 +96,17 @@ def _rock_files(tank: Tank) -> Iterator[tuple[str, bytes]]:
     yield from sorted(found.items())
 
 
+def _without_rock(scene: Scene) -> Scene:
+    """The scene without what the zip has as files of its own."""
+    natural = tuple(replace(one, mesh=None) for one in scene.tank.natural_rocks)
+    brushed = tuple(replace(one, strokes=None) for one in scene.tank.brushed_rock)
+    return replace(scene, tank=replace(scene.tank, natural_rocks=natural, brushed_rock=brushed))
+
+
 def _with_rock(scene: Scene, files: Mapping[str, bytes]) -> Scene:
-    """The scene with the meshes and strokes of its rock; ``BadFile`` for what is missing or damaged."""
+    """The scene with the meshes and strokes that are not in its own text; ``BadFile`` for what is missing or
+    damaged.
+    """
     faults, missing = list[FileFault](), "has no mesh here: bring the zip that it came in"
 
     def read(where: str, key: str, unpack: Callable[[bytes], T]) -> T | None:
@@ -110,11 +119,11 @@ def _with_rock(scene: Scene, files: Mapping[str, bytes]) -> Scene:
         return None
 
     natural = tuple(
-        replace(one, mesh=read(f"tank.natural_rocks[{i}]", one.mesh_key, unpack_mesh))
+        replace(one, mesh=one.mesh or read(f"tank.natural_rocks[{i}]", one.mesh_key, unpack_mesh))
         for i, one in enumerate(scene.tank.natural_rocks)
     )
     brushed = tuple(
-        replace(one, strokes=read(f"tank.brushed_rock[{i}]", one.key, unpack_strokes))
+        replace(one, strokes=one.strokes or read(f"tank.brushed_rock[{i}]", one.key, unpack_strokes))
         for i, one in enumerate(scene.tank.brushed_rock)
     )
     if faults:

@@ -244,6 +244,9 @@ def _made(build: Build, where: str, cls: type[T], values: Values, given: Mapping
                     return None
                 continue  # its faults are noted; what it is by default stands in for it
             own[item.name] = value
+    declared = {item.name for item in items(cls)}
+    # what only a special way of writing has, such as the mesh of a rock
+    own |= {name: value for (owner, name), value in values.items() if owner is cls and name not in declared}
     return build(where, cls, **own)
 
 

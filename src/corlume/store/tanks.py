@@ -447,10 +447,11 @@ def remove_tank(connection: sqlite3.Connection, tank_id: int) -> str:
 
 
 def part_of(connection: sqlite3.Connection, tank_id: int, field: str) -> tuple[str, int] | None:
-    """Table and id of the rock or brace that a fault such as rocks.3.length speaks of."""
-    table, _, rest = field.partition(".")
+    """Table and id of the part of a tank, such as a rock, that a fault such as rocks.3.length speaks of."""
+    name, _, rest = field.partition(".")
     number = rest.partition(".")[0]
-    if table not in ("rocks", "braces") or not number.isdigit():
+    if name not in OF_TANK or not number.isdigit():
         return None
+    table = OF_TANK[name].name
     rows_of = connection.execute(f"SELECT id FROM {table} WHERE tank_id = ? ORDER BY id", (tank_id,)).fetchall()
     return (table, rows_of[int(number)]["id"]) if int(number) < len(rows_of) else None

@@ -24,8 +24,8 @@ PITCH = 0.025
 LEVELS = 2
 """So many tops over each other count in one place of a piece of rock: its own and that of a cave in it."""
 JUST_ABOVE = np.array([0.0, 0.0, 0.001])
-STEEPEST, HELD = math.cos(math.radians(45)), 0.5
-"""Rock leans no further where a coral can sit on top, and holds at least this share of its plug [-]; ours."""
+STEEPEST = math.cos(math.radians(45))
+"""Rock leans no further where a coral can sit on top [-]; ours."""
 LEAST_CELLS = 10
 """A zone smaller than this many cells (about 60 cm2) is not listed: less than one small colony takes."""
 
@@ -43,6 +43,7 @@ class Surface:
     points: Array
     free: NDArray[np.bool_]
     cell: tuple[float, float]
+    is_sand: bool = False
 
     @cached_property
     def depth(self) -> float:
@@ -81,7 +82,7 @@ def surfaces(tank: Tank) -> list[Surface]:
     """
     axes, cell = _cells((0.0, tank.length), (0.0, tank.width))
     points = np.stack(np.meshgrid(*axes, [tank.sand_depth], indexing="ij"), axis=-1)[:, :, 0]
-    found = [Surface("Sand", tank.sand_flow, points, ~tank.in_rock(points - JUST_ABOVE), cell)]
+    found = [Surface("Sand", tank.sand_flow, points, ~tank.in_rock(points - JUST_ABOVE), cell, True)]
     for number, (name, flow) in enumerate(tank.rock_pieces()):
         found += _tops(tank, number, name, flow)
     found = [s for s in found if s.free.any()]
@@ -98,7 +99,7 @@ def _cells(x: tuple[float, float], y: tuple[float, float]) -> tuple[list[Array],
 
 
 def _tops(tank: Tank, number: int, name: str, flow: Flow) -> list[Surface]:
-    """The tops of one piece that are under water, open above, and no steeper than a plug rests on."""
+    """The tops of one piece that are under water, open above, and no steeper than a coral sits on."""
     rock = tank.rockwork
     runs = rock.runs[rock.piece == number]
     if not len(runs):
@@ -110,9 +111,8 @@ def _tops(tank: Tank, number: int, name: str, flow: Flow) -> list[Surface]:
     for level in range(LEVELS):
         there = (tops[..., level] > 0.0) & (tops[..., level] < tank.sand_depth)
         points = np.stack((x, y, np.where(there, tops[..., level], tank.sand_depth)), axis=-1)
-        rest = plugs(rock, points.reshape(-1, 3))
-        holds = ((rest.normal[:, 2] >= STEEPEST) & (rest.held >= HELD)).reshape(there.shape)
-        free = there & ~tank.in_rock(points - JUST_ABOVE) & holds
+        level_enough = plugs(rock, points.reshape(-1, 3)).normal[:, 2] >= STEEPEST
+        free = there & ~tank.in_rock(points - JUST_ABOVE) & level_enough.reshape(there.shape)
         found.append(Surface(name + ", below" * level, flow, points, free, cell))
     return found
 

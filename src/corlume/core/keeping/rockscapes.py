@@ -113,6 +113,8 @@ MERGES = 0.02
 """Bodies grow together where they are so near [m]; ours."""
 GRAINS = ((0.14, 0.015), (0.07, 0.010), (0.035, 0.005))
 """Size of the lumps of each layer of noise, and how far they stand out [m]; ours."""
+ROUGH = 0.10
+"""Bodies with a half size of this, or more, are as rough as all of the noise [m]; ours."""
 FINEST, ALONG = 0.01, 110
 """The surface is worked out in cells at least so long [m], about so many along a piece."""
 
@@ -139,9 +141,7 @@ def scape(key: ScapeKey, tank: Tank, seed: int) -> tuple[NaturalRock, ...]:
         x, y = (0.5 * (low + high))[:2].tolist()
         data = pack_mesh(mesh)
         # as it is kept, so that it is the same before and after
-        found.append(
-            NaturalRock(name, rock_key(data), round(x, 4), round(y, 4), origin="scape", mesh=unpack_mesh(data))
-        )
+        found.append(NaturalRock(name, rock_key(data), _even(x), _even(y), origin="scape", mesh=unpack_mesh(data)))
     return tuple(found)
 
 
@@ -154,17 +154,19 @@ def _grown(middles: Array, halves: Array, draw: np.random.Generator) -> tuple[Ar
     counts = np.ceil((high - low) / step).astype(int) + 1
     axes = [low[a] + step * np.arange(counts[a]) for a in range(3)]
     points = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1)
-    inside = np.full(points.shape[:3], -np.inf)
+    inside, thick = np.full(points.shape[:3], -1.0), np.zeros(points.shape[:3])
     for middle, half in zip(middles, halves, strict=True):
         # about how far inside an ellipsoid a place lies [m]
         away = np.linalg.norm((points - middle) / half, axis=-1)
         flatness = np.linalg.norm((points - middle) / half**2, axis=-1)
         depth = np.where(away > 1e-6, away * (1 - away) / np.maximum(flatness, 1e-6), float(half.min()))
         # grown together: a smooth maximum
-        gap = np.clip(0.5 + 0.5 * (depth - inside) / MERGES, 0.0, 1.0) if np.isfinite(inside[0, 0, 0]) else 1.0
-        base = np.where(np.isfinite(inside), inside, depth)
-        inside = base + (depth - base) * gap + MERGES * gap * (1 - gap)
+        gap = np.clip(0.5 + 0.5 * (depth - inside) / MERGES, 0.0, 1.0)
+        inside = inside + (depth - inside) * gap + MERGES * gap * (1 - gap)
+        thick = thick + (float(half.min()) - thick) * gap
+    # thin parts are less rough, so that a bridge holds
     rough = sum(stands * _noise(points.shape[:3], step, lump, draw) for lump, stands in GRAINS)
+    rough = rough * np.clip(thick / ROUGH, 0.2, 1.0)
     values = np.pad(inside + rough, 1, constant_values=-0.5 * step)
     # the lowest layer ends half a cell under the first nodes: cut flat at the bottom
     corners, triangles = surface_net(_largest(values), 0.0)
@@ -191,3 +193,8 @@ def _noise(shape: tuple[int, ...], step: float, lump: float, draw: np.random.Gen
     places = np.stack(np.meshgrid(*axes, indexing="ij"))
     found: Array = ndimage.map_coordinates(coarse, places, order=3, mode="nearest")
     return found
+
+
+def _even(value: float) -> float:
+    """A place to a millimetre, as a scene file writes it [m]."""
+    return round(100 * value, 1) / 100

@@ -28,9 +28,9 @@ MOST_STOPS = 400
 
 @dataclass(frozen=True, slots=True)
 class Stroke:
-    """A stroke: its places (u, v), from left and front in the plan, from left and depth in the front view [m]; whether it
-    adds rock; its radius [m]; how soft its edge is [-]; and in the plan by how much it raises or lowers, in the front view
-    how far from the front it works [m].
+    """A stroke: its places (u, v), from left and front in the plan, from left and depth in the front view [m]; whether
+    it adds rock; its radius [m]; how soft its edge is [-]; and in the plan by how much it raises or lowers, in the
+    front view how far from the front it works [m].
     """
 
     view: BrushView

@@ -16,8 +16,8 @@ DRAWN = "Drawn rock"
 
 @dataclass(frozen=True, slots=True)
 class Strokes:
-    """What all strokes together added and carved, never both in one place, with heights over the bottom pane as negative
-    depths, and the inside length and width of the tank that their lines are of [m].
+    """What all strokes together added and carved, never both in one place, with heights over the bottom pane as
+    negative depths, and the inside length and width of the tank that their lines are of [m].
     """
 
     added: SampledRock
@@ -52,7 +52,7 @@ def no_strokes(length: float, width: float) -> Strokes:
 
 @dataclass(frozen=True, slots=True)
 class BrushedRock:
-    """The strokes in a tank: the hash under which they are kept, and they themselves, or None before they are loaded."""
+    """The strokes in a tank: the hash under which they are kept, and the strokes, or None before they are loaded."""
 
     key: Annotated[str, Text("Strokes", 64, least=64, file="strokes", about="hash of their file in the zip")]
     strokes: Strokes | None = None
@@ -61,9 +61,7 @@ class BrushedRock:
         limits(self).finish()
 
     def laid(self, length: float, width: float, water_depth: float) -> tuple[SampledRock, SampledRock]:
-        """What is added and what is carved, on the lines of a tank of inside measures [m] at depths below its water line;
-        in a tank of another size than drawn in, from the nearest line that was drawn on.
-        """
+        """What is added and what is carved, on the lines of a tank of inside measures [m] at depths below its water."""
         assert self.strokes is not None
         drawn = self.strokes.resized(length, width)
         return _lower(drawn.added, water_depth), _lower(drawn.carved, water_depth)

@@ -36,7 +36,7 @@ ORDERS = 4
 """Light from the floor leans at any angle, so that panes send it on several times."""
 LEAST = 0.01
 FAINT = 1e-5
-"""Light of one patch and image so faint is not followed through the rock [-]: it is counted as if nothing stood there."""
+"""Light of one patch and image that is fainter is not followed through rock: it counts as if there were none [-]."""
 
 
 @dataclass(frozen=True)
@@ -133,9 +133,9 @@ def _rock_patches(tank: Tank, rock: Rockwork) -> Array:
 
 
 def _gathered(tank: Tank, rows: Array, slopes: Array, albedo: float, counts: tuple[int, int]) -> Array:
-    """One patch for each part of the tank that has any of the surfaces (n, 4), so that any rock costs no more than a few
-    dozen patches. It lies where the surface nearest to the middle of its part does, has the area of all of them seen
-    from above, which is what catches light, and faces as their mean slope (n, 2) does.
+    """One patch for each part of the tank that has any of the surfaces (n, 4), so that no rock costs more than a few
+    dozen patches. It lies in the middle of its part, or where the surface nearest to that does, has the area of all of
+    them seen from above, which is what catches light, and faces as their mean slope (n, 2) does.
 
     In scapes of 60 and 200 random blocks this moved PAR by 0.09 and 0.12 % of its mean (rms), and by 0.5 % of it at
     worst.
@@ -149,7 +149,10 @@ def _gathered(tank: Tank, rows: Array, slopes: Array, albedo: float, counts: tup
     for one in np.unique(part):
         mine, weights = rows[part == one], rows[part == one][:, 3]
         middle = np.average(mine[:, :3], axis=0, weights=weights)
-        place = mine[np.linalg.norm(mine[:, :3] - middle, axis=1).argmin(), :3]
+        off = np.linalg.norm(mine[:, :3] - middle, axis=1)
+        # the middle itself where it lies on the surface, as on sand; else the surface nearest to it
+        flat = np.ptp(mine[:, 2]) == 0 and not tank.in_rock(middle[None])[0]
+        place = middle if flat else mine[off.argmin(), :3]
         # depth grows with the slope: the surface faces the way in which it falls
         normal = np.array([*np.average(slopes[part == one], axis=0, weights=weights), 1.0])
         found.append(np.array([[*place, weights.sum(), albedo, *(normal / np.linalg.norm(normal))]]))

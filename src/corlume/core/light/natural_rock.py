@@ -91,8 +91,8 @@ def _extent(rock: NaturalRock, water_depth: float) -> tuple[float, float, float,
 
 
 def natural_rock_errors(rocks: Iterable[NaturalRock], length: float, width: float, depth: float) -> list[FieldError]:
-    """Find pieces that lie beside the tank or wholly over its water, as ``natural_rocks.0.x`` and so on; parts that reach out of
-    it are cut off.
+    """Find pieces that lie beside the tank or wholly over its water, as ``natural_rocks.0.x`` and so on; parts that
+    reach out of it are cut off.
     """
     rules = Rules()
     for i, rock in enumerate(rocks):

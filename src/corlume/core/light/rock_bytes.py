@@ -1,4 +1,4 @@
-"""Meshes of rock and strokes of the brush as they are stored and packed: small, and the same bytes for the same rock."""
+"""Meshes of rock and strokes of the brush as they are stored: small, and the same bytes for the same rock."""
 
 from __future__ import annotations
 

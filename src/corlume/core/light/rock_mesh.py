@@ -62,8 +62,8 @@ def centred(corners: Array, triangles: Triangles) -> RockMesh:
 
 
 class Placing(NamedTuple):
-    """Where a piece lies: the middle of its footprint from left and front, its lowest point over the bottom pane [m], how
-    it is turned about the upright line and tilted to the back and to the right [rad], and its scale [-].
+    """Where a piece lies: the middle of its footprint from left and front, its lowest point over the bottom pane [m],
+    how it is turned about the upright line and tilted to the back and to the right [rad], and its scale [-].
     """
 
     x: float
@@ -76,8 +76,8 @@ class Placing(NamedTuple):
 
 
 def placed(mesh: RockMesh, placing: Placing, water_depth: float) -> Array:
-    """Corners (n, 3) of a piece in the tank at x, y and depth [m]; it is tilted first, then turned anticlockwise as seen
-    from above.
+    """Corners (n, 3) of a piece in the tank at x, y and depth [m]; it is tilted first, then turned anticlockwise from
+    above.
     """
     (cb, sb), (cr, sr), (ct, st) = (
         (math.cos(a), math.sin(a)) for a in (placing.tilt_back, placing.tilt_right, placing.turn)

@@ -1,4 +1,6 @@
-"""Scans of rock made ready: loose crumbs and holes, which way is up, units, and the fit of a whole tank by its corners."""
+"""Scans of rock made ready: loose crumbs and holes, which way is up, units, and the fit of a whole tank by its
+corners.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,9 @@ SKIN = 0.015
 
 @dataclass(frozen=True, slots=True)
 class Scan:
-    """A scan made ready, in its own units: corners (n, 3), triangles (m, 3) that face outwards, and what was done to it."""
+    """A scan made ready, in its own units: corners (n, 3), triangles (m, 3) that face outwards, and what was done to
+    it.
+    """
 
     corners: Array
     triangles: Triangles
@@ -154,7 +158,9 @@ def turned_up(corners: Array, up: Up) -> Array:
 
 
 def likely_unit(size: Array, tank: tuple[float, float, float], usual: Unit | None = None) -> Unit:
-    """Unit in which a scan of a size (3,) fits a tank of inside measures [m]: the largest that does, or the usual one."""
+    """Unit in which a scan of a size (3,) fits a tank of inside measures [m]: the largest that does, or the usual
+    one.
+    """
     fits = [
         unit
         for unit, metres in UNITS.items()
@@ -176,8 +182,8 @@ def check_size(size: Array) -> None:
 
 
 def fitted_to_bottom(corners: Array, bottom: Array, length: float, width: float) -> Array:
-    """Corners (n, 3) of the scan of a whole tank moved, turned and scaled so that the four corners of its bottom (4, 2),
-    from the front left one clockwise as seen from above, lie on those of the tank [m].
+    """Corners (n, 3) of the scan of a whole tank moved, turned and scaled so that the four corners of its bottom (4,
+    2), from the front left one clockwise as seen from above, lie on those of the tank [m].
 
     Returns x, y from the inside of the tank and z over its bottom, without its skin. Least squares (Umeyama 1991, from
     memory); ``InvalidInput`` by the field "bottom" for corners that do not make such a rectangle to a tenth.

@@ -50,8 +50,8 @@ class SurfaceMesh:
 
 @dataclass(frozen=True, slots=True)
 class Occupancy:
-    """Share of each cell that is rock (nx, ny, nz), smoothed; the middle of the first cell at x, y, depth and the cells'
-    sizes [m].
+    """Share of each cell that is rock (nx, ny, nz), smoothed; the middle of the first cell at x, y, depth and the
+    cells' sizes [m].
     """
 
     values: Array
@@ -62,7 +62,8 @@ class Occupancy:
         """Unit vectors (n, 3), x right, y back and z up, out of the rock at points (n, 3) near its surface."""
         at = ((points - self.first) / self.steps).T
         slopes = np.stack([
-            ndimage.map_coordinates(slope, at, order=1, mode="nearest") for slope in np.gradient(self.values, *self.steps)
+            ndimage.map_coordinates(slope, at, order=1, mode="nearest") for slope in np.gradient(self.values,
+            *self.steps)
         ], axis=1)  # fmt: skip
         out = -slopes * np.array([1.0, 1.0, -1.0])
         found: Array = out / np.maximum(np.linalg.norm(out, axis=1), 1e-12)[:, None]
@@ -140,6 +141,7 @@ def surface_mesh(tank: Tank, pitch: float, coarser: int = 1) -> SurfaceMesh:
     many columns; sand under rock is left out.
     """
     rock = rock_surface(tank, coarser)
+    buried = (rock.corners[rock.triangles, 2] >= tank.sand_depth).all(axis=1)
     counts = [max(1, math.ceil(size / pitch)) for size in (tank.length, tank.width)]
     axes = [np.linspace(0.0, size, n + 1) for size, n in zip((tank.length, tank.width), counts, strict=True)]
     x, y = (part.ravel() for part in np.meshgrid(*axes, indexing="ij"))
@@ -156,7 +158,9 @@ def surface_mesh(tank: Tank, pitch: float, coarser: int = 1) -> SurfaceMesh:
     return SurfaceMesh(
         np.concatenate([corners[used], rock.corners]),
         np.concatenate([np.tile([0.0, 0.0, 1.0], (len(used), 1)), rock.normals]),
-        np.concatenate([around[:, [0, 1, 2]], around[:, [0, 2, 3]], rock.triangles + len(used)]).astype(np.int64),
+        np.concatenate([around[:, [0, 1, 2]], around[:, [0, 2, 3]], rock.triangles[~buried] + len(used)]).astype(
+            np.int64
+        ),
     )
 
 
@@ -224,7 +228,7 @@ def _rest(rock: Rockwork, points: Array, near: float, radius: float, step: float
 def _top_near(rock: Rockwork, x: float, y: float, depth: float, near: float) -> tuple[float, int]:
     """Depth and piece of the top of rock at (x, y) nearest to a depth; piece -1 where none is as near as asked."""
     nx, ny = rock.highest.shape
-    a, b = int(math.floor(x / rock.wide)), int(math.floor(y / rock.deep))
+    a, b = math.floor(x / rock.wide), math.floor(y / rock.deep)
     best, piece, far = depth, -1, near
     if a < 0 or a >= nx or b < 0 or b >= ny:
         return best, piece

@@ -14,8 +14,8 @@ FINER = 2
 
 
 def top_depths(rock: Rockwork, piece: int = -1) -> tuple[Array, Array]:
-    """Share of each column (nx, ny) that rock covers, and the depth of its highest top there [m], infinite where there is
-    none; of one piece, or of all with -1.
+    """Share of each column (nx, ny) that rock covers, and the depth of its highest top there [m], infinite where there
+    is none; of one piece, or of all with -1.
     """
     covered, depth = np.zeros_like(rock.highest), np.full_like(rock.highest, np.inf)
     _cover(rock, piece, covered, depth)
@@ -34,8 +34,8 @@ def _cover(rock: Rockwork, piece: int, covered: Array, depth: Array) -> None:
 
 
 def section(rock: Rockwork, axis: int, low: float, high: float, depth: float, piece: int = -1) -> tuple[Array, float]:
-    """How full of rock each cell (n, m) along the other axis and depth is, seen along x (0) or y (1), of what lies between
-    two places on it [m]; and the cells' size along depth [m].
+    """How full of rock each cell (n, m) along the other axis and depth is, seen along x (0) or y (1), of what lies
+    between two places on it [m]; and the cells' size along depth [m].
 
     ``depth`` is that of the water [m].
     """
@@ -48,17 +48,20 @@ def section(rock: Rockwork, axis: int, low: float, high: float, depth: float, pi
 
 @njit(cache=True, error_model="numpy")
 def _see(rock: Rockwork, axis: int, first: int, last: int, step: float, piece: int, cells: Array) -> None:
-    ny = rock.highest.shape[1]
+    ny, one = rock.highest.shape[1], np.zeros(cells.shape[1])
     for k in range(rock.starts.shape[0] - 1):
         a, b = k // ny, k % ny
         along, at = (a, b) if axis == 0 else (b, a)
-        if along < first or along > last:
+        if along < first or along > last or rock.starts[k] == rock.starts[k + 1]:
             continue
+        # what of this column is rock, its parts taken together; then the fullest of all that lie behind each other
+        one[:] = 0.0
         for r in range(rock.starts[k], rock.starts[k + 1]):
             if piece >= 0 and rock.piece[r] != piece:
                 continue
             run = rock.runs[r]
-            share = (run[9] - run[8]) / rock.deep if axis == 0 else (run[7] - run[6]) / rock.wide
+            share = (run[7] - run[6]) * (run[9] - run[8]) / (rock.wide * rock.deep)
             for level in range(max(0, int(run[0] / step)), min(cells.shape[1], int(run[3] / step) + 1)):
-                inside = (min(run[3], (level + 1) * step) - max(run[0], level * step)) / step
-                cells[at, level] = max(cells[at, level], share * inside)
+                one[level] += share * (min(run[3], (level + 1) * step) - max(run[0], level * step)) / step
+        for level in range(cells.shape[1]):
+            cells[at, level] = max(cells[at, level], one[level])

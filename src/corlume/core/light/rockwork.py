@@ -35,9 +35,9 @@ class Rockwork(NamedTuple):
     """All rock of a tank, as kernels read it.
 
     The runs of column (a, b) are ``runs[starts[k] : starts[k + 1]]`` (n, 12) with k = a * columns along y + b, the
-    highest first; ``partial`` (n,) tells which of them fill a part of their column alone, and ``piece`` (n,) which piece
-    of rock each is of. ``highest`` (nx, ny) is the least depth of rock in each column, ``blocks`` in each block of
-    columns, ``peak`` of all [m]; ``wide`` and ``deep`` are a column's sizes along x and y [m].
+    highest first; ``partial`` (n,) tells which of them fill a part of their column alone, and ``piece`` (n,) which
+    piece of rock each is of. ``highest`` (nx, ny) is the least depth of rock in each column, ``blocks`` in each block
+    of columns, ``peak`` of all [m]; ``wide`` and ``deep`` are a column's sizes along x and y [m].
     """
 
     runs: Array
@@ -221,8 +221,8 @@ def _holds(rock: Rockwork, a: int, b: int, x: float, y: float, d: float) -> bool
 
 @njit(cache=True, error_model="numpy")
 def tops_of(rock: Rockwork, piece: int, xs: Array, ys: Array, levels: int) -> Array:
-    """Depths of the highest tops (n, m, levels) of one piece over a grid of places along x (n,) and y (m,) [m]; NaN where
-    it has none. With piece -1, of all rock.
+    """Depths of the highest tops (n, m, levels) of one piece over a grid of places along x (n,) and y (m,) [m]; NaN
+    where it has none. With piece -1, of all rock.
     """
     nx, ny = rock.highest.shape
     found = np.full((xs.shape[0], ys.shape[0], levels), np.nan)

@@ -159,7 +159,9 @@ def lines_of_runs(column: Whole, runs: Array, ny: int, wide: float, deep: float)
 
 
 def fitted_runs(rock: SampledRock, nx: int, ny: int, wide: float, deep: float) -> tuple[Whole, Array]:
-    """Fit runs (n, 12) to a piece, with the column (n,) of each; see ``rockwork``. Lines beside the tank are left out."""
+    """Fit runs (n, 12) to a piece, with the column (n,) of each; see ``rockwork``. Lines beside the tank do not
+    count.
+    """
     inside = ((rock.lines >= 0) & (rock.lines < (2 * nx, 2 * ny))).all(axis=1)
     place = np.full((2 * nx, 2 * ny), -1, dtype=np.int64)
     here = rock.lines[inside]

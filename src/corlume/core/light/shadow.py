@@ -19,8 +19,8 @@ from corlume.core.light.rockwork import Rockwork
 Array = NDArray[np.float64]
 FAST = {"contract", "arcp", "nsz", "reassoc"}
 SKIN = 0.003
-"""Light that comes to a place on rock meets nothing in its last rise of this [m]: so far the planes of neighbouring columns
-stand over each other on a slope.
+"""Light that comes to a place on rock meets nothing in its last rise of this [m]: so far the planes of neighbouring
+columns stand over each other on a slope.
 """
 SLACK = 1e-9
 """Rock that a ray only touches does not stop it [m]."""
@@ -132,8 +132,8 @@ def blocked(
 
 @njit(cache=True, inline="always", error_model="numpy")
 def _column(at: float, first: int, side: int, step: int) -> tuple[int, int]:
-    """Column of a place in units of columns, of the block of ``side`` columns from ``first`` on, and how many are left beyond it in
-    the direction of a step.
+    """Column of a place in units of columns, of the block of ``side`` columns from ``first`` on, and how many of them
+    are left in the direction of a step.
     """
     column = min(max(int(at), first), first + side - 1)
     return column, (first + side - 1 - column if step > 0 else column - first)

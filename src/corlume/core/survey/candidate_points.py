@@ -24,8 +24,10 @@ GRAIN = 0.01
 FROM_PANE = 0.06
 """How far from a pane the outermost stand [m]."""
 TOP = "top of rock"
-TOPS, LEDGE = 0.025, 0.06
-"""Tops of natural rock are looked for in steps of this; a ledge hangs at least so high over the sand [m]; ours."""
+TOPS, PATCH, LEDGE = 0.025, 6, 0.06
+"""Tops of natural rock are looked for in steps of this [m], the highest in patches of so many steps; a ledge hangs at
+least so high over the sand [m]; ours.
+"""
 Proposal = tuple[str, float, float, float, str]
 """Name, place [m], and why it is proposed."""
 
@@ -86,21 +88,20 @@ def _rock(tank: Tank) -> Iterator[Proposal]:
 
 
 def _natural_rock(tank: Tank) -> Iterator[Proposal]:
-    """The highest place of each natural piece, of both ends of a long one, and the sand under a ledge."""
+    """The highest places of each natural piece, one in each patch of it, and the sand under a ledge."""
     rock, boxes = tank.rockwork, len(tank.boxes())
     xs, ys = (np.arange(0.5 * TOPS, size, TOPS) for size in (tank.length, tank.width))
     for number, (name, _) in list(enumerate(tank.rock_pieces()))[boxes:]:
         tops = np.nan_to_num(tops_of(rock, number, xs, ys, 1)[..., 0], nan=np.inf)
-        across = np.flatnonzero(np.isfinite(tops).any(axis=1))
-        if not len(across):
-            continue
-        parts = [("", across)]
-        if len(across) * TOPS > 0.3:
-            third = len(across) // 3
-            parts += [(", left", across[:third]), (", right", across[-third:])]
-        for words, part in parts:
-            i, j = np.unravel_index(int(tops[part].argmin()), (len(part), len(ys)))
-            yield f"Top of {name}{words}", float(xs[part[i]]), float(ys[j]), float(tops[part[i], j]) - OVER, TOP
+        found = list[tuple[float, float, float]]()
+        for i in range(0, tops.shape[0], PATCH):
+            for j in range(0, tops.shape[1], PATCH):
+                part = tops[i : i + PATCH, j : j + PATCH]
+                a, b = np.unravel_index(int(part.argmin()), part.shape)
+                if np.isfinite(part[a, b]):
+                    found.append((float(part[a, b]), float(xs[i + a]), float(ys[j + b])))
+        for depth, x, y in sorted(found):
+            yield f"Top of {name}", x, y, depth - OVER, TOP
         runs = rock.runs[rock.piece == number]
         hangs = tank.sand_depth - runs[:, BOTTOM]
         if hangs.max(initial=0.0) > LEDGE:

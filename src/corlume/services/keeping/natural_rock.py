@@ -25,7 +25,9 @@ from corlume.store.tanks import load_tank
 
 
 def lay_scape(db: Database, tank_id: int, key: ScapeKey, seed: int) -> int:
-    """Add the rock of a rockscape, in one step of undo; returns how many pieces. ``InvalidInput`` when it does not fit."""
+    """Add the rock of a rockscape, in one step of undo; returns how many pieces. ``InvalidInput`` when it does not
+    fit.
+    """
     with db.reading() as connection:
         tank = load_tank(connection, tank_id).tank
     return add_natural_rocks(db, tank_id, scape(key, tank, seed), f"add {SCAPES[key][0].lower()}")
@@ -47,7 +49,9 @@ def add_natural_rocks(db: Database, tank_id: int, rocks: Sequence[NaturalRock], 
 
 
 def save_natural_rock(db: Database, tank_id: int, rock_id: int, rock: NaturalRock) -> None:
-    """Change where and how a piece lies, its name or its noted flow; its mesh stays. ``InvalidInput`` names the field."""
+    """Change where and how a piece lies, its name or its noted flow; its mesh stays. ``InvalidInput`` names the
+    field.
+    """
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
         now = stored.natural_rock(rock_id).value

@@ -131,8 +131,8 @@ def corners_of(text: str) -> Corners:
 
 @dataclass(frozen=True, slots=True)
 class FromAbove:
-    """A scan from above in its own units: its corner of least x and y, its size along both, and rings (n, 2) around what
-    is higher than each of some levels, the lowest first.
+    """A scan from above in its own units: its corner of least x and y, its size along both, and rings (n, 2) around
+    what is higher than each of some levels, the lowest first.
     """
 
     low: tuple[float, float]

@@ -134,9 +134,9 @@ def has_setup(db: Database, tank_id: int, setup_id: int) -> bool:
 
 
 def has_files(db: Database, tank_id: int) -> bool:
-    """Whether a tank has photos, setups in its log or natural rock, which only a zip can hold."""
+    """Whether a tank has photos or setups in its log, which only a zip can hold."""
     scene = _whole(db, tank_id)
-    return bool(scene.pictures() or scene.states() or scene.tank.natural_rocks or scene.tank.brushed_rock)
+    return bool(scene.pictures() or scene.states())
 
 
 def export_tank(db: Database, tank_id: int) -> str:
@@ -145,7 +145,7 @@ def export_tank(db: Database, tank_id: int) -> str:
 
 
 def export_zip(db: Database, tank_id: int) -> bytes:
-    """A tank with all its data, photos, the setups of its log, and its rock."""
+    """A tank with all its data, photos and the setups of its log."""
     scene = _whole(db, tank_id)
     with db.reading() as connection:
         pictures = {name: load_blob(connection, name) for name in sorted(scene.pictures())}

@@ -94,7 +94,11 @@ def layer_plane(
         case "share":
             part = part_of(tank, fixtures, chosen, spec) if chosen is not None else np.zeros_like(whole)
         case "shadow":
-            whole = total_of(replace(tank, rocks=(), braces=(), colonies=(), plates=()), fixtures, spec)
+            whole = total_of(
+                replace(tank, rocks=(), natural_rocks=(), brushed_rock=(), braces=(), colonies=(), plates=()),
+                fixtures,
+                spec,
+            )
             part = np.maximum(0.0, whole - plane.par)
         case "soft":
             part = total_of(tank, fixtures, spec, ledge=PLATE)

@@ -10,9 +10,18 @@ from numpy.typing import NDArray
 
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Tank
+from corlume.core.light.rock_surface import plugs
 from corlume.core.placement.spot_score import SpotTable
 from corlume.core.placement.suitability import room_at
-from corlume.core.placement.surface_orientation import UP, Sat, custom_normal, orientations, steep_spots
+from corlume.core.placement.surface_orientation import (
+    HELD,
+    UP,
+    Sat,
+    custom_normal,
+    growing_ways,
+    orientations,
+    steep_spots,
+)
 from corlume.services.flow.tank_flow import flow_seen
 from corlume.services.light.fields import par_at
 from corlume.services.light.points import same_tank, surfaces_of
@@ -104,9 +113,9 @@ def _upward(names: list[str], points: Array, sat: Sequence[Sat]) -> _Some:
 
 
 def _flat(tank: Tank) -> _Some:
-    names, points, sat = list[str](), [np.empty((0, 3))], list[Sat]()
+    names, points, sat, rock = list[str](), [np.empty((0, 3))], list[Sat](), tank.rockwork
     for surface in surfaces_of(tank):
-        on_sand = surface.depth > tank.sand_depth - 0.01
+        on_sand = surface.is_sand
         spacing = 2 * SPACING if on_sand else SPACING
         steps = [max(1, round(spacing / cell)) for cell in surface.cell]
         free = np.zeros_like(surface.free)
@@ -115,7 +124,10 @@ def _flat(tank: Tank) -> _Some:
         names += [surface.name] * int(free.sum())
         sat += ["sand" if on_sand else "top"] * int(free.sum())
         points.append(surface.points[free])
-    return _upward(names, np.concatenate(points), sat)
+    places = np.concatenate(points)
+    rest, on_sand = plugs(rock, places), np.array(sat) == "sand"
+    way = np.where(on_sand[:, None], UP, growing_ways(rest.normal))
+    return _Some(names, places, np.array(sat, dtype="<U5"), way).where(on_sand | (rest.held >= HELD))
 
 
 def _steep(tank: Tank) -> list[_Some]:

@@ -12,8 +12,9 @@ from corlume.store.tables import NotFound
 from corlume.store.tanks import StoredTank, load_tank
 
 LIGHT_TABLES = (
-    "tanks", "rocks", "natural_rocks", "brushed_rock", "braces", "setups", "fixtures", "light_groups", "day_points", "corals", "racks", "lamps",
-    "cleanings", "cleaning_rhythms",
+    "tanks", "rocks", "natural_rocks", "brushed_rock", "braces",
+    "setups", "fixtures", "light_groups", "day_points",
+    "corals", "racks", "lamps", "cleanings", "cleaning_rhythms",
 )  # fmt: skip
 """Tables whose rows can change the light at the corals."""
 MOST, OFFERED = 200, 12

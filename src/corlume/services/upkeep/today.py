@@ -83,8 +83,9 @@ def work_steps(stored: StoredTank, *, surveyed: bool) -> tuple[WorkStep, ...]:
     used = stored.setup()
     lit = bool(used.fixtures)
     survey = WorkStep("Survey", "/survey", surveyed, "A dozen readings correct the prediction everywhere.")
+    has_rock = math.isfinite(stored.tank.rockwork.peak)
     steps = [
-        WorkStep("Tank and rockwork", "", math.isfinite(stored.tank.rockwork.peak), "Rock throws the shadows that a meter finds."),
+        WorkStep("Tank and rockwork", "", has_rock, "Rock throws the shadows that a meter finds."),
         WorkStep(
             "Light type", "/light-types", any(setup.fixtures for setup in stored.setups),
             "LED, T5, halide or both: compared over your own tank at equal PAR.",

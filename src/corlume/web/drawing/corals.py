@@ -18,7 +18,7 @@ from corlume.services.placement.zone_placement import CoralState
 from corlume.web.drawing.flow import FLOW_BANDS
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group
-from corlume.web.drawing.tank import draw_rock, draw_rock_lines
+from corlume.web.drawing.tank import draw_rock, draw_rock_lines, rect
 
 
 def draw_surfaces(view: View, tank: Tank, lit: Sequence[tuple[Surface, np.ndarray]], targets: LightTargets) -> Markup:
@@ -34,8 +34,9 @@ def draw_surface_flow(view: View, tank: Tank, flows: Sequence[tuple[Surface, Loc
 
 def _floor(view: View, tank: Tank, cells: Sequence[tuple[Surface, np.ndarray]], bands: Sequence[Band]) -> Markup:
     """Sand, then rock as land, then its tops from the lowest up, then its contours of depth over all."""
-    parts: list[Markup] = []
-    ordered = sorted(cells, key=lambda item: (item[0].name != "Sand", -item[0].depth))
+    left, top = view.at(0.0, tank.width)
+    parts = [rect(left, top, view.right - left, view.bottom - top, class_="sand")]
+    ordered = sorted(cells, key=lambda item: (not item[0].is_sand, -item[0].depth))
     for surface, index in ordered:
         dx, dy = surface.cell
         for k, band in enumerate(bands):
@@ -48,7 +49,7 @@ def _floor(view: View, tank: Tank, cells: Sequence[tuple[Surface, np.ndarray]], 
                 parts.append(el("path", d=path, class_=f"band band-{band.key}"))
                 if band.key == "strong":
                     parts.append(el("path", d=path, class_="hatch"))
-        if surface.name == "Sand":
+        if surface.is_sand:
             parts.append(draw_rock(view, tank, tank.sand_depth))
     return group([*parts, draw_rock_lines(view, tank)], class_="surfaces")
 

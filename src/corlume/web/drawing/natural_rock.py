@@ -39,7 +39,7 @@ def draw_natural_handles(view: View, tank: Tank, rocks: Sequence[Kept[NaturalRoc
     parts = []
     for kept in rocks:
         rock, plan = kept.value, view.kind == "plan"
-        x0, x1, y0, y1, top, _ = rock.extent(tank.water_depth)
+        _, x1, _, _, top, _ = rock.extent(tank.water_depth)
         middle = view.at(rock.x, rock.y) if plan else view.at(rock.x, top)
         right = view.at(x1, rock.y)[0] + TURNS_OFF
         turns = el("circle", cx=right, cy=middle[1], r=6.0, class_="turn-grip") if plan else Markup("")
