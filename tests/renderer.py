@@ -5,12 +5,23 @@ Path tracing from the sensor; nothing in it is ours but the scene. Units: a face
 
 from __future__ import annotations
 
+import json
 import math
+from pathlib import Path
 from typing import Any
 
 import numpy as np
+import trimesh
+
+from corlume.core.light.emitter import Emitter
+from corlume.core.light.geometry import Pane, Tank
+from corlume.core.light.natural_rock import NaturalRock
+from corlume.core.light.rock_mesh import centred
+from corlume.core.light.water import Water
 
 BOX, FACE, INDEX = 0.6, 0.1, 1.34
+ROCK_TABLE = Path(__file__).parent / "scenes" / "renderer_rock.json"
+"""Places (x, y, depth) and irradiance beside rock, as `python -m tests.renderer` writes them."""
 
 
 def rendered(
@@ -69,3 +80,54 @@ def _scene(mi: Any, point: tuple[float, float, float], height: float, clear: boo
         )
         scene[f"pane-{k}"] = {"type": "rectangle", "to_world": at, "bsdf": water if clear else black}
     return scene
+
+
+def lit_beside(point: tuple[float, float, float], corners: np.ndarray, triangles: np.ndarray, *, samples: int) -> float:
+    """Irradiance per unit of flux [1/m2] at a point (x, y, depth) beside a black mesh in the water of a box with black
+    panes, under a Lambert face 25 cm above; corners (n, 3) at x, y and depth [m].
+    """
+    import mitsuba as mi
+
+    mi.set_variant("scalar_rgb")
+    scene = _scene(mi, point, 0.25, False)
+    mesh = mi.Mesh("rock", len(corners), len(triangles))
+    places = np.column_stack((corners[:, 0] - 0.5 * BOX, corners[:, 1] - 0.5 * BOX, -corners[:, 2]))
+    params = mi.traverse(mesh)
+    params["vertex_positions"], params["faces"] = places.astype(np.float32).ravel(), triangles.astype(np.uint32).ravel()
+    params.update()
+    mesh.set_bsdf(mi.load_dict({"type": "diffuse", "reflectance": {"type": "rgb", "value": 0.0}}))
+    scene["rock"] = mesh
+    loaded = mi.load_dict(scene)
+    return float(np.array(mi.render(loaded, sensor=0, seed=mi.UInt32(1), spp=samples)).reshape(-1)[0])
+
+
+def beside_rock(shape: str) -> tuple[Tank, NaturalRock, Emitter]:
+    """The box of water with a sphere of 20 cm or a torus of 32 cm hung in it, as Corlume has it, under the face."""
+    solid = trimesh.creation.icosphere(5, 0.1) if shape == "sphere" else trimesh.creation.torus(0.12, 0.04, 128, 64)
+    mesh = centred(np.asarray(solid.vertices), np.asarray(solid.faces))
+    rock = NaturalRock("Rock", "0" * 64, 0.5 * BOX, 0.5 * BOX, base=0.2, mesh=mesh)
+    black = Pane("plain", 0.0)
+    water = Water("plain", attenuation=0.0, index=INDEX)
+    tank = Tank(
+        BOX, BOX, BOX, sand=0.0, sand_albedo=0.0, rock_albedo=0.0, water=water, natural_rocks=(rock,),
+        left=black, right=black, front=black, back=black,
+    )  # fmt: skip
+    return tank, rock, Emitter("led_cluster", 1.0, math.radians(120), FACE, FACE, 0.5 * BOX, 0.5 * BOX, 0.25)
+
+
+def write_rock_table() -> None:
+    """Render places in a row below each shape and beside it, about a minute and a half each."""
+    found = {}
+    for shape in ("sphere", "torus"):
+        _, rock, _ = beside_rock(shape)
+        assert rock.mesh is not None
+        places = [(round(0.3 + 0.02 * k, 3), 0.3, 0.5) for k in range(14)]
+        found[shape] = [
+            [*place, round(lit_beside(place, rock.laid(BOX), rock.mesh.triangles, samples=4_000_000), 4)]
+            for place in places
+        ]
+    ROCK_TABLE.write_text(json.dumps(found, indent=1) + "\n")
+
+
+if __name__ == "__main__":
+    write_rock_table()

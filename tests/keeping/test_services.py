@@ -260,14 +260,16 @@ def test_states_follow_the_light_of_the_setup(db: Database) -> None:
 def test_sending_to_a_zone_lands_on_a_site_that_fits(db: Database) -> None:
     stored = tanks.open_tank(db, 1)
     fixtures = [k.value for k in stored.setup().fixtures]
-    best = zone_placement.fits(stored, fixtures, 15)[0]
-    place = zone_placement.send_to_zone(db, 1, 15, best.zone.key, fixtures)
+    unplaced = [kept.id for kept in stored.corals if kept.value.place is None]
+    found = ((one, zone_placement.fits(stored, fixtures, one)[0]) for one in unplaced)
+    coral_id, best = next((one, fit) for one, fit in found if fit.fits)
+    place = zone_placement.send_to_zone(db, 1, coral_id, best.zone.key, fixtures)
     after = tanks.open_tank(db, 1)
-    assert after.coral(15).value.place == place
-    state = next(s for s in zone_placement.states(after, fixtures) if s.id == 15)
+    assert after.coral(coral_id).value.place == place
+    state = next(s for s in zone_placement.states(after, fixtures) if s.id == coral_id)
     assert not state.trouble
     with pytest.raises(InvalidInput, match="no longer there"):
-        zone_placement.send_to_zone(db, 1, 15, "Z99", fixtures)
+        zone_placement.send_to_zone(db, 1, coral_id, "Z99", fixtures)
 
 
 def test_catalogues_name_their_source_and_hang_as_they_are() -> None:
@@ -379,6 +381,9 @@ def test_wear_multiplies_and_refuses_what_is_not_offered() -> None:
 
 
 def test_grown_corals_shade_what_lies_under_them_where_asked(db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    values = {"name": stored.name, "targets": stored.targets, "running": stored.running}
+    tanks.save_tank(db, 1, tank=replace(stored.tank, colony_shade=True), **values)
     stored = tanks.open_tank(db, 1)
     placed = [k for k in stored.corals if k.value.place]
     assert len(stored.lit_tank().colonies) == len(placed)

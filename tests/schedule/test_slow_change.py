@@ -291,7 +291,7 @@ def test_a_moved_coral_has_a_plan_of_its_own_and_does_not_dim_the_tank(db: Datab
 
 
 def test_a_dimmer_spot_that_makes_a_plan_shorter_is_offered_and_taken(client: TestClient, db: Database) -> None:
-    asked = {"was": "1", "setup": "2", "approach": "match", "shown": "match", "bound": "5", "reason": "x"}
+    asked = {"was": "3", "setup": "1", "approach": "match", "shown": "match", "bound": "5", "reason": "x"}
     text = client.get("/tanks/1/day/plan", params=asked).text
     offered = re.search(r"A dimmer spot for (\d+) .*?, (\d+) PAR,.*?then has (\d+) step", text)
     assert offered is not None
@@ -301,7 +301,7 @@ def test_a_dimmer_spot_that_makes_a_plan_shorter_is_offered_and_taken(client: Te
     after = client.post("/tanks/1/day/plan/lower", data=asked | typed, follow_redirects=True).text
     assert int(re.findall(r"<b>(\d+)</b> steps", after)[0]) == steps
     stored = tanks.open_tank(db, 1)
-    light = coral_light(stored, stored.setup(2).hung)
+    light = coral_light(stored, stored.setup(1).hung)
     assert light[stored.corals[number - 1].id] == pytest.approx(par, abs=0.6)
 
 

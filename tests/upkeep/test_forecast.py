@@ -58,7 +58,8 @@ def test_growth_and_shade_are_those_of_every_month_worked_out_alone(db: Database
             rise, passes = {"plate": (1, 0), "branch": (0.8, 0.5), "mound": (0.5, 0), "free": (0.5, 0)}.get(
                 kind.form, (0, 0)
             )
-            points.append((place.x, place.y, place.depth - grown))
+            right, back, up = grown * places.normals[len(points)]  # it grows as it faces
+            points.append((place.x + right, place.y + back, place.depth - up))
             discs.append(Colony(place.x, place.y, place.depth - rise * grown, across / 2, passes))
         lit = replace(bare_tank, colonies=tuple(discs))
         par = par_at(lit, stored.on(day).setup().hung, np.array(points), normals=places.normals)

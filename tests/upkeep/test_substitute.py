@@ -36,8 +36,11 @@ def test_levels_lose_no_more_than_the_best_of_all_levels_tried_one_by_one(seed: 
 def test_a_substitute_helps_bleaches_none_and_is_used_in_one_click(client: TestClient, db: Database) -> None:
     stored = tanks.open_tank(db, 1)
     found = substitute(stored, 0)
-    assert len(found.corals.leave) < len(found.alone.leave)
     now, then = coral_light(stored, stored.setup().hung), coral_light(stored, found.fixtures)
+    alone = coral_light(stored, stored.setup().hung[1:])
+    lost = [sum(max(0.0, now[one] - light[one]) / now[one] for one in now) for light in (then, alone)]
+    assert lost[0] < 0.9 * lost[1]
+    assert min(then[one] / now[one] for one in now) > 1.5 * min(alone[one] / now[one] for one in now)
     assert max(then[one] / now[one] for one in now) <= 1.15
     text = client.get("/tanks/1/log/substitute?fixture=0").text
     assert f"With these levels {len(found.corals.leave)} of 14" in text

@@ -24,6 +24,9 @@ UPS: dict[Up, str] = {
 Unit = Literal["mm", "cm", "in", "m"]
 UNITS: dict[Unit, float] = {"mm": 0.001, "cm": 0.01, "in": 0.0254, "m": 1.0}
 """Units of scans [m]."""
+LIKELY: tuple[Unit, ...] = ("m", "mm", "cm", "in")
+PEBBLE = 0.1
+"""A scan is likely no smaller than this share of the tank [-]; ours."""
 SMALLEST, LARGEST = 0.03, 5.0
 """A scan is at least and at most so large [m]."""
 THINNEST = 0.005
@@ -49,6 +52,8 @@ class Scan:
     crumbs: int = 0
     closed: int = 0
     open_edges: int = 0
+    open_to: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    """The way in which its surface was open before that, as the sum of its area vectors over its area [-]."""
 
 
 def made_ready(corners: Array, triangles: Triangles) -> Scan:
@@ -61,10 +66,13 @@ def made_ready(corners: Array, triangles: Triangles) -> Scan:
     triangles, crumbs = _without_crumbs(corners, triangles)
     used, where = np.unique(triangles, return_inverse=True)
     corners, triangles = corners[used], where.reshape(-1, 3).astype(np.int64)
+    areas = _areas(corners, triangles)
+    open_to = areas.sum(axis=0) / np.linalg.norm(areas, axis=1).sum()
     corners, triangles, closed, left = _closed(corners, triangles)
     if _volume(corners, triangles) < 0:
-        triangles = triangles[:, ::-1]
-    return Scan(corners, np.ascontiguousarray(triangles), crumbs, closed, left)
+        triangles, open_to = triangles[:, ::-1], -open_to
+    x, y, z = (-open_to).tolist()
+    return Scan(corners, np.ascontiguousarray(triangles), crumbs, closed, left, (x, y, z))
 
 
 def _volume(corners: Array, triangles: Triangles) -> float:
@@ -125,7 +133,6 @@ def likely_up(scan: Scan, usual: Up = "+z") -> Up:
     """Direction in which a scan stands: away from where its surface is open or flat; ``usual`` where nothing tells."""
     areas = _areas(scan.corners, scan.triangles)
     whole = np.linalg.norm(areas, axis=1)
-    open_to = areas.sum(axis=0) / whole.sum()
     scores = dict.fromkeys(UPS, 0.0)
     low, high = scan.corners.min(axis=0), scan.corners.max(axis=0)
     middles = scan.corners[scan.triangles].mean(axis=1)
@@ -134,7 +141,7 @@ def likely_up(scan: Scan, usual: Up = "+z") -> Up:
         flat = -sign * areas[:, axis] > 0.95 * whole
         height = (middles[:, axis] - low[axis]) / max(high[axis] - low[axis], 1e-12)
         at_foot = height < 0.12 if sign > 0 else height > 0.88
-        scores[up] = sign * float(open_to[axis]) + float(whole[flat & at_foot].sum() / whole.sum())
+        scores[up] = -sign * scan.open_to[axis] + float(whole[flat & at_foot].sum() / whole.sum())
     best = max(UPS, key=lambda up: scores[up])
     return best if scores[best] > scores[usual] + 0.03 else usual
 
@@ -158,17 +165,15 @@ def turned_up(corners: Array, up: Up) -> Array:
 
 
 def likely_unit(size: Array, tank: tuple[float, float, float], usual: Unit | None = None) -> Unit:
-    """Unit in which a scan of a size (3,) fits a tank of inside measures [m]: the largest that does, or the usual
-    one.
+    """Unit in which a scan of a size (3,) fits a tank of inside measures [m], the likelier ones first: neither a pebble
+    in it nor larger than the tank.
     """
-    fits = [
-        unit
-        for unit, metres in UNITS.items()
-        if SMALLEST <= metres * float(size.max()) <= 1.1 * max(tank) and metres * float(size[2]) <= 1.6 * tank[2]
-    ]
-    if usual in fits:
-        return usual
-    return max(fits, key=lambda unit: UNITS[unit]) if fits else (usual or "m")
+    most = float(size.max())
+    for unit in ((usual,) if usual else ()) + LIKELY:
+        metres = UNITS[unit]
+        if PEBBLE * max(tank) <= metres * most <= 1.1 * max(tank) and metres * float(size[2]) <= 1.6 * tank[2]:
+            return unit
+    return usual or "m"
 
 
 def check_size(size: Array) -> None:

@@ -17,7 +17,7 @@ from corlume.core.light.rockwork import Rockwork
 from corlume.core.light.surface_net import surface_net
 
 Array = NDArray[np.float64]
-SMOOTHING = 0.8
+SMOOTHING = 1.4
 """Occupancy is smoothed over so many columns, so that normals are not those of the grid [-]; ours."""
 OVER = 0.006
 """The light on a surface is read so far over it, clear of the grain of its columns [m]."""

@@ -141,7 +141,7 @@ def _fit(tank: Tank, card: CoralCard, zone: LightZone, others: Sequence[PlacedCo
     gap, nearest = _gaps(card, zone.points, others)
     light_ok = (zone.par >= card.par_low) & (zone.par <= card.par_high) | food
     room_ok = room >= card.size / 2
-    gap_ok = gap >= -HAIR
+    gap_ok = (gap >= -HAIR) & ~_crowded(card, gap, nearest, others)
     flows = {word: _flow_reason(card, word) for word in np.unique(zone.flow.words).tolist()}
     flow_ok = np.array([flows[word].answer != "no" for word in zone.flow.words.tolist()])
     sites = light_ok & room_ok & gap_ok & flow_ok
@@ -199,6 +199,18 @@ def _gaps(card: CoralCard, points: Array, others: Sequence[PlacedCoral]) -> tupl
         [np.linalg.norm(points - np.array([o.x, o.y, o.depth]), axis=1) - _sting(card, o.card)[0] for o in others]
     )
     return gaps.min(axis=0), gaps.argmin(axis=0)
+
+
+def _crowded(
+    card: CoralCard, gap: Array, nearest: NDArray[np.int64], others: Sequence[PlacedCoral]
+) -> NDArray[np.bool_]:
+    """Whether a coral at each place would grow over its nearest neighbour."""
+    if not others:
+        return np.zeros(len(gap), dtype=bool)
+    apart = np.array([_sting(card, o.card)[0] for o in others])
+    grown = np.array([0.5 * (card.size + o.card.size) for o in others])
+    found: NDArray[np.bool_] = gap + apart[nearest] < CROWDED * grown[nearest]
+    return found
 
 
 def sting(card: CoralCard, other: CoralCard) -> float:

@@ -23,8 +23,9 @@ from corlume.core.light.rock_scan import (
     turned_up,
     without_skin,
 )
+from corlume.devices.scan_standin import scanned
 from corlume.formats.rock_outlines import rings_above
-from corlume.formats.scan_file import kind_of, read_scan
+from corlume.formats.scan_file import kind_of, read_scan, write_ply
 from corlume.services.keeping.natural_rock import add_natural_rocks
 from corlume.store.blobs import keep_blob, load_blob
 from corlume.store.database import Database
@@ -32,6 +33,8 @@ from corlume.store.tables import NotFound
 
 Array = NDArray[np.float64]
 ACROSS, STEPS = 60, 6
+"""A scan from above is drawn in so many cells along, and so many levels of height."""
+EXAMPLE_SEED = 28
 Corners = tuple[tuple[float, float], ...]
 
 
@@ -113,6 +116,11 @@ def _cut_off(tank: Tank, rock: NaturalRock) -> float:
     corners = rock.laid(tank.water_depth)
     limits = np.array([tank.length, tank.width, tank.water_depth])
     return float(((corners < 0) | (corners > limits + 1e-6)).any(axis=1).mean())
+
+
+def made_up_scan() -> bytes:
+    """A made-up scan as a PLY file, to try the import with."""
+    return write_ply(scanned("bommie", EXAMPLE_SEED))
 
 
 def corners_of(text: str) -> Corners:

@@ -18,7 +18,6 @@ from corlume.core.light.rock_mesh import RockMesh
 from corlume.core.light.rock_scan import UNITS, UPS, Up
 from corlume.core.light.rock_scan import Unit as ScanUnit
 from corlume.core.units import DEGREE
-from corlume.devices.scan_standin import scanned
 from corlume.formats.file_faults import BadFile
 from corlume.formats.scan_file import write_ply, write_stl
 from corlume.services.keeping import natural_rock, rock_scans, tanks
@@ -33,7 +32,6 @@ from corlume.web.request.page import Db, Files, FormData, Looked, RowId, Unit, g
 
 router = APIRouter()
 RockKey = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
-EXAMPLE_SEED = 28
 Shape = RootModel[dict[Literal["x", "y", "base", "turn"], Metres]]
 """Changed place of a piece [m] and its turn [rad]."""
 
@@ -123,7 +121,7 @@ def export_rock(db: Db, tank_id: RowId, form: Literal["ply", "stl"]) -> Response
 def example_scan() -> Response:
     """A made-up scan to try the import with."""
     headers = {"Content-Disposition": 'attachment; filename="made-up-scan.ply"'}
-    return Response(write_ply(scanned("bommie", EXAMPLE_SEED)), media_type="application/octet-stream", headers=headers)
+    return Response(rock_scans.made_up_scan(), media_type="application/octet-stream", headers=headers)
 
 
 @router.get("/tanks/{tank_id}/rock-scan")
