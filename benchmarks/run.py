@@ -17,6 +17,7 @@ from itertools import islice
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from benchmarks.clock import clock, reference, row, sized, spent
 from benchmarks.day import day
@@ -25,15 +26,23 @@ from benchmarks.placing import placing
 from benchmarks.survey import survey
 from benchmarks.survey_trials import survey_trials
 from benchmarks.upkeep import upkeep
+from corlume.core.keeping.rockscapes import scape as natural_scape
 from corlume.core.keeping.scene import Scene
+from corlume.core.light.brush import Stroke, brushed
+from corlume.core.light.brushed_rock import BrushedRock
 from corlume.core.light.emitter import Emitter
 from corlume.core.light.field import Medium, channel_fields, grid, unit_field
 from corlume.core.light.geometry import Pane, Rock, Tank
+from corlume.core.light.natural_rock import NaturalRock
+from corlume.core.light.rock_bytes import pack_mesh, unpack_mesh
+from corlume.core.light.rock_mesh import centred, sample_mesh
+from corlume.core.light.rockwork import rockwork
 from corlume.core.light.water import Water
 from corlume.core.search.layout import Module
 from corlume.core.search.layout_search import Columns, Space, scan
 from corlume.core.search.level_solver import LevelTarget
 from corlume.core.units import DEGREE
+from corlume.formats.scan_file import read_scan, write_ply
 from corlume.reference.catalogue import catalogue
 from corlume.services.judging.judge import verdicts
 from corlume.services.keeping.demo import demo_scene
@@ -102,6 +111,79 @@ def rock() -> None:
     row(
         "  a first look at 200, three slices' nodes", clock(lambda: unit_field(Medium.of(bare), emitters[0], points), 3)
     )
+
+
+def scans() -> None:
+    """A scan of 200,000 triangles to runs in columns; light over natural rock against the same rock in blocks."""
+    tank, _ = our_tank()
+    mesh = unpack_mesh(pack_mesh(centred(*lump(sized(320, 24)))))
+    data = write_ply(mesh)
+
+    def bring() -> None:
+        scan = read_scan(data)
+        placed_mesh = centred(scan.corners, scan.triangles)
+        lain = replace(lying, x=lying.x + 1e-4 * len(seen), mesh=placed_mesh)
+        seen.append(replace(tank, natural_rocks=(lain,)).rockwork.peak)
+
+    seen = list[float]()
+    lying = NaturalRock("Lump", "0" * 64, 0.6, 0.3, mesh=mesh)
+    print(f"  a scan of {len(mesh.triangles):,} triangles, {len(data) / 1e6:.1f} MB as PLY")
+    row("scan read, simplified, in runs", clock(bring, 3), 4.0)
+    big = replace(tank, natural_rocks=(replace(lying, x=0.61),))
+    row("  the runs of all its triangles alone", clock(lambda: _runs_anew(big), 3), 4.0)
+    demo = demo_scene()
+    blocks = replace(demo.tank, natural_rocks=(), rocks=BLOCKS)
+    points = grid(demo.tank, sized((54, 24, 3), (6, 4, 2)))
+    hung = demo.setup().fixtures
+
+    def chart(one: Tank) -> None:
+        medium = Medium.of(one)
+        for fixture in hung:
+            unit_field(medium, fixture.emitter, points)
+
+    of_blocks = clock(lambda: chart(blocks), 3)
+    natural = clock(lambda: chart(demo.tank), 3)
+    row("first light over the demo's former blocks", of_blocks, None)
+    row("first light over its natural rock", natural, None, f"{natural.cpu / of_blocks.cpu:.2f} x (goal 1.5)")
+    media = [Medium.of(one) for one in (blocks, demo.tank)]
+    moved = [clock(lambda m=m: unit_field(m, hung[0].emitter, points), 9) for m in media]  # type: ignore[misc]
+    row("one fixture moved over blocks", moved[0], None)
+    row("one fixture moved over natural rock", moved[1], None, f"{moved[1].cpu / moved[0].cpu:.2f} x")
+    row("a rockscape grown", clock(lambda: natural_scape("islands", demo.tank, 3), 3), None)
+    stroke = Stroke("front", [(0.2 + 0.01 * k, 0.3) for k in range(30)], False, 0.05, 0.5, at=0.3)
+    row("a stroke of the brush, to runs", clock(lambda: _brushed_runs(demo.tank, stroke), 3), None)
+
+
+BLOCKS = (
+    Rock(0.16, 0.26, 0.0, 0.26, 0.24, 0.42), Rock(0.10, 0.14, 0.0, 0.34, 0.12, 0.17),
+    Rock(0.42, 0.30, 0.0, 0.28, 0.16, 0.35, form="arch"), Rock(0.69, 0.20, 0.0, 0.30, 0.30, 0.31, form="mound"),
+    Rock(1.08, 0.28, 0.0, 0.24, 0.22, 0.38), Rock(0.98, 0.14, 0.14, 0.38, 0.14, 0.06),
+)  # fmt: skip
+"""The demo's rock when it was blocks."""
+
+
+def lump(fine: int) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    """Corners and triangles of a rough ball of 40 cm."""
+    turn, rise = np.meshgrid(
+        np.linspace(0, 2 * np.pi, fine, endpoint=False), np.linspace(0.01, np.pi - 0.01, fine), indexing="ij"
+    )
+    far = 0.2 * (1 + 0.1 * np.sin(5 * turn) * np.sin(7 * rise))
+    corners = np.stack((far * np.sin(rise) * np.cos(turn), far * np.sin(rise) * np.sin(turn), far * np.cos(rise)), -1)
+    i, j = (part.ravel() for part in np.meshgrid(np.arange(fine), np.arange(fine - 1), indexing="ij"))
+    a, b = i * fine + j, (i + 1) % fine * fine + j
+    triangles = np.concatenate([np.column_stack((a, a + 1, b)), np.column_stack((b, a + 1, b + 1))])
+    return corners.reshape(-1, 3), triangles.astype(np.int64)
+
+
+def _runs_anew(tank: Tank) -> float:
+    rock = tank.natural_rocks[0]
+    assert rock.mesh is not None
+    sampled = sample_mesh(rock.laid(tank.water_depth), rock.mesh.triangles, tank.length, tank.width)
+    return rockwork([], tank.length, tank.width, [sampled]).peak
+
+
+def _brushed_runs(tank: Tank, stroke: Stroke) -> float:
+    return replace(tank, brushed_rock=(BrushedRock("0" * 64, brushed(tank, stroke)),)).rockwork.peak
 
 
 def memory() -> None:
@@ -281,7 +363,21 @@ def _asker(url: str) -> Callable[..., None]:
 if __name__ == "__main__":
     compile_kernels()
     row("the reference by itself", clock(reference, 9))
-    parts = (field, rock, survey, survey_trials, placing, day, upkeep, foresee, served, layouts, memory, renderer)
+    parts = (
+        field,
+        rock,
+        scans,
+        survey,
+        survey_trials,
+        placing,
+        day,
+        upkeep,
+        foresee,
+        served,
+        layouts,
+        memory,
+        renderer,
+    )
     chosen = [name for name in sys.argv[1:] if name != "--smallest"]
     for part in parts:
         # `python -m benchmarks.run placing survey` runs these alone

@@ -18,6 +18,7 @@ from corlume.cli.check import check
 from corlume.cli.controller import controller
 from corlume.cli.database import opened, settings
 from corlume.cli.layout import layout
+from corlume.cli.made_up_scan import made_up_scan
 from corlume.cli.meter import meter
 from corlume.cli.par import par
 from corlume.devices.register import meter_at, place_of
@@ -174,5 +175,5 @@ def schema(path: Path) -> None:
     path.write_text(scene_schema(), encoding="utf-8")
 
 
-for command in (par, layout, check, meter, controller, backup, restore, verify):
+for command in (par, layout, check, meter, controller, made_up_scan, backup, restore, verify):
     main.add_command(command)

@@ -6,15 +6,22 @@ import logging
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
 from corlume.core.flow.first_estimate import flow_at, jet_of
 from corlume.core.flow.pump import Pump
 from corlume.core.flow.solver import solve_flow
+from corlume.core.keeping.rockscapes import with_scape
+from corlume.core.light.brush import Stroke, brushed
+from corlume.core.light.brushed_rock import BrushedRock
 from corlume.core.light.emitter import Emitter
 from corlume.core.light.field import Medium, channel_fields, grid, unit_field
 from corlume.core.light.geometry import Rock, Tank
+from corlume.core.light.rock_surface import plugs, rock_surface
+from corlume.core.light.rock_views import section, top_depths
+from corlume.core.light.rockwork import pieces_at
 from corlume.core.search.level_solver import LevelTarget, best_levels
 
 SOON = 2.0
@@ -32,6 +39,17 @@ def _light() -> None:
     channel_fields(medium, emitter, _POINTS, sensor="scalar")
 
 
+def _rock() -> None:
+    natural = with_scape(Tank(length=0.5, width=0.4, water_depth=0.3, sand_albedo=0.0), "bommie", 1)
+    stroke = Stroke("front", [(0.25, 0.2)], False, 0.03, 0.0, at=0.2)
+    tank = replace(natural, brushed_rock=(BrushedRock("0" * 64, brushed(natural, stroke)),))
+    rock_surface(tank)
+    plugs(tank.rockwork, _POINTS)
+    pieces_at(tank.rockwork, _POINTS)
+    top_depths(tank.rockwork)
+    section(tank.rockwork, 1, 0.1, 0.2, tank.water_depth)
+
+
 def _levels() -> None:
     best_levels(np.ones((1, len(_POINTS))), LevelTarget(_POINTS, np.ones(len(_POINTS)), np.ones(len(_POINTS))))
 
@@ -43,6 +61,7 @@ def _flow() -> None:
 
 STEPS: tuple[tuple[str, Callable[[], None]], ...] = (
     ("light in the water", _light),
+    ("shapes of rock", _rock),
     ("levels of fixtures", _levels),
     ("flow", _flow),
 )
