@@ -6,10 +6,11 @@ import shutil
 import socket
 import threading
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 
 import pytest
 import uvicorn
-from playwright.sync_api import Browser, ConsoleMessage, Error, Page, expect, sync_playwright
+from playwright.sync_api import Browser, ConsoleMessage, Error, Locator, Page, expect, sync_playwright
 
 from corlume.settings import Settings
 from corlume.store.database import Database
@@ -109,3 +110,26 @@ def step_back(page: Page) -> None:
     page.wait_for_load_state()
     expect(page.locator("[data-step=undo] button")).to_be_enabled()
     page.keyboard.press("Control+z")
+
+
+def middle(what: Locator) -> tuple[float, float]:
+    box = what.bounding_box()
+    assert box
+    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def drag(page: Page, start: tuple[float, float], dx: float, dy: float) -> None:
+    page.mouse.move(*start)
+    page.mouse.down()
+    for k in range(1, 6):
+        page.mouse.move(start[0] + dx * k / 5, start[1] + dy * k / 5)
+    page.mouse.up()
+
+
+@contextmanager
+def redrawn(page: Page) -> Iterator[None]:
+    """Wait until the page has drawn what changed on it, which it does without loading anew."""
+    with page.expect_response(lambda r: r.request.resource_type == "fetch" and r.request.method == "GET") as fresh:
+        yield
+    fresh.value.finished()
+    page.wait_for_timeout(60)

@@ -3,43 +3,21 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
-from contextlib import contextmanager
 
 import pytest
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Page, expect
 
+from corlume.core.light.geometry import Rock
 from corlume.services.keeping import tanks
 from corlume.store.database import Database
-from tests.browser.conftest import step_back, until
+from tests.browser.conftest import drag, middle, redrawn, step_back, until
 from tests.light.test_photometry import GOOD
 
-
-def middle(what: Locator) -> tuple[float, float]:
-    box = what.bounding_box()
-    assert box
-    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+SPUR = Rock(0.5, 0.02, 0.0, 0.2, 0.1, 0.2, "Spur")
 
 
 def par_at_probe(page: Page) -> float:
     return float(page.locator(".readout-par").inner_text())
-
-
-def drag(page: Page, start: tuple[float, float], dx: float, dy: float) -> None:
-    page.mouse.move(*start)
-    page.mouse.down()
-    for k in range(1, 6):
-        page.mouse.move(start[0] + dx * k / 5, start[1] + dy * k / 5)
-    page.mouse.up()
-
-
-@contextmanager
-def redrawn(page: Page) -> Iterator[None]:
-    """Wait until the page has drawn what changed on it, which it does without loading anew."""
-    with page.expect_response(lambda r: r.request.resource_type == "fetch" and r.request.method == "GET") as fresh:
-        yield
-    fresh.value.finished()
-    page.wait_for_timeout(60)
 
 
 def test_dragging_a_fixture_moves_the_light_and_undo_brings_it_back(page: Page, db: Database) -> None:
@@ -184,7 +162,7 @@ def test_coral_is_sent_to_a_zone_where_it_fits_and_clicked_to_where_it_does_not(
 def test_coral_is_dragged_from_the_list_onto_the_plan(page: Page, db: Database) -> None:
     page.goto("/tanks/1/corals")
     page.wait_for_load_state("networkidle")
-    target = page.locator("#plan .rock.edge").first
+    target = page.locator("#plan .surfaces .rock").first
     page.locator('.coral-item[data-coral="16"]').drag_to(target, force=True)
     expect(page.locator(".fit h2").first).to_have_text("Montipora (encrusting)")
     assert tanks.open_tank(db, 1).coral(16).value.place is not None
@@ -229,6 +207,7 @@ def test_layers_switch_the_drawings_and_the_legend(page: Page) -> None:
 
 
 def test_rock_is_dragged_and_resized_on_the_drawing(page: Page, db: Database) -> None:
+    tanks.save_rock(db, 1, None, SPUR)
     page.goto("/tanks/1")
     was = tanks.open_tank(db, 1).rock(1).value
     block = page.locator('[data-box="1"][data-view="plan"]')
@@ -243,7 +222,7 @@ def test_rock_is_dragged_and_resized_on_the_drawing(page: Page, db: Database) ->
     drag(page, middle(page.locator('[data-box="1"][data-view="plan"] .rock-grip')), -400, 0)
     expect(page.locator(".tank-picture .chart-fault")).to_contain_text("must be from 0 cm")
     step_back(page)
-    expect(page.locator("[data-step=undo] button")).to_have_attribute("title", "Undo: change West pillar")
+    expect(page.locator("[data-step=undo] button")).to_have_attribute("title", "Undo: change Spur")
     assert tanks.open_tank(db, 1).rock(1).value == moved
 
 
@@ -372,6 +351,7 @@ def test_fixture_dragged_beside_the_tank_is_said_at_once(page: Page) -> None:
 
 
 def test_arrow_keys_on_rock_are_one_step_and_load_nothing_anew(page: Page, db: Database) -> None:
+    tanks.save_rock(db, 1, None, SPUR)
     page.goto("/tanks/1")
     was = tanks.open_tank(db, 1).rock(1).value
     page.evaluate("window.stayed = true")

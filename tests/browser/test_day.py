@@ -77,7 +77,7 @@ def test_a_plan_is_made_held_and_sent_to_a_controller_that_loses_it(
     expect(page.get_by_text("It holds no schedule")).to_be_visible()
     page.get_by_role("button", name="Restore schedule").click()
     expect(page.get_by_text("Set and read back")).to_be_visible()
-    expect(page.get_by_role("row", name="E LED cluster, west")).to_contain_text("10 / 10 / 6")
+    expect(page.get_by_role("row", name="E LED cluster, west")).to_contain_text("11 / 11 / 6")
     controller.cut_power()
     page.get_by_role("link", name="Read back").click()
     expect(page.get_by_text("It holds no schedule")).to_be_visible()

@@ -30,12 +30,13 @@ def test_coral_is_dragged_with_a_verdict_and_snaps_to_a_seat(page: Page, db: Dat
     page.wait_for_load_state("networkidle")  # the state of the flow is said above the drawing, and moves it down
     before = tanks.open_tank(db, 1).coral(12).value.place
     box = page.locator('#plan ~ .corals .coral[data-coral="12"] .coral-dot').first.bounding_box()
-    rock = page.locator("#plan .rock.edge").nth(2).bounding_box()
+    there = page.locator('#plan ~ .corals .coral[data-coral="3"] .coral-dot').first.bounding_box()
     assert box
-    assert rock
+    assert there
+    was = page.locator('.coral-item[data-coral="12"] .coral-par, .coral-item[data-coral="12"]').first.inner_text()
     page.mouse.move(box["x"] + 5, box["y"] + 5)
     page.mouse.down()
-    page.mouse.move(rock["x"] + rock["width"] / 2, rock["y"] + rock["height"] / 2, steps=6)
+    page.mouse.move(there["x"] + 16, there["y"] + 8, steps=6)  # beside a coral on the top of the west island
     live = page.locator(".live")
     expect(live).to_contain_text(re.compile(r"\d+ PAR .*from left"))
     expect(live).to_contain_text("too strong by")
@@ -46,7 +47,8 @@ def test_coral_is_dragged_with_a_verdict_and_snaps_to_a_seat(page: Page, db: Dat
     assert after != before
     page.wait_for_load_state("networkidle")
     step_back(page)
-    expect(page.locator('.coral-item[data-coral="12"]')).to_contain_text("82")
+    number = re.findall(r"\d+", was)[-1]
+    expect(page.locator('.coral-item[data-coral="12"]')).to_contain_text(number)
     assert tanks.open_tank(db, 1).coral(12).value.place == before
 
 

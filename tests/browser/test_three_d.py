@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import struct
 from pathlib import Path
 
@@ -70,9 +71,10 @@ def test_a_coral_is_placed_by_a_click_on_rock(page: Page, db: Database) -> None:
     stored = tanks.open_tank(db, 1)
     # from above, along the middle of the tank: somewhere a coral that waits is suited
     offered = page.get_by_role("button", name="here")
-    for part in (0.34, 0.3, 0.38, 0.42, 0.62, 0.66, 0.7, 0.5):
+    places = itertools.product((0.5, 0.44, 0.56), (0.34, 0.3, 0.38, 0.42, 0.62, 0.66, 0.7, 0.5, 0.54, 0.58, 0.46))
+    for down, part in places:
         with page.expect_response("**/spot?*") as answer:
-            page.mouse.click(box["x"] + part * box["width"], box["y"] + 0.5 * box["height"])
+            page.mouse.click(box["x"] + part * box["width"], box["y"] + down * box["height"])
         if "Place here" in answer.value.json()["html"]:
             break
     waiting = sum(one.value.place is None for one in stored.corals)

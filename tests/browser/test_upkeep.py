@@ -168,7 +168,7 @@ def test_a_tank_is_run_forward_and_a_change_is_looked_for(page: Page) -> None:
     assert page.locator(".ahead.strong").count() <= strong
     page.get_by_role("link", name="What to do about 7 Zoanthus").click()
     expect(page.get_by_role("heading", name="What to do about 7 Zoanthus")).to_be_visible()
-    expect(page.locator(".suggestion-table tbody tr").first).to_contain_text("Trim 7 Zoanthus")
+    expect(page.locator(".suggestion-table tbody tr").first).to_contain_text("Move it to")
 
 
 def test_the_book_opens_with_the_network_cut(page: Page, address: str, tmp_path: Path) -> None:
