@@ -44,10 +44,10 @@ def test_a_scan_goes_from_its_file_to_a_lit_picture(page: Page, db: Database, tm
     expect(page.locator(".rock.cut").first).to_be_attached()
     # its number typed wrongly is refused by its field, and kept
     page.goto("/tanks/1")
-    page.locator(f"#natural-{added.id}-x").fill("900")
+    page.locator(f"#natural-{added.id}-x").fill("400")
     page.locator(f"form[action$='natural-rocks/{added.id}']").get_by_role("button", name="Save").click()
     expect(page.locator(".alert")).to_contain_text("must be from 0 cm to 150 cm")
-    expect(page.locator(f"#natural-{added.id}-x")).to_have_value("900")
+    expect(page.locator(f"#natural-{added.id}-x")).to_have_value("400")
 
 
 def test_a_piece_is_dragged_turned_and_moved_by_keys(page: Page, db: Database) -> None:

@@ -206,7 +206,9 @@ export const boxes = () => ({
   },
 
   async save(block, change) {
-    const url = block.dataset.url || `${this.post}/${block.dataset.box}/shape`;
+    if ("turn" in change) change.turn = places.turned(0, change.turn);
+    const { url: own, box } = block.dataset; // natural rock has its own, beside that of blocks
+    const url = own ? `${this.post}/../${own}` : `${this.post}/${box}/shape`;
     if (!(await this.keep(url, change))) this.putBack(block);
   },
 

@@ -61,6 +61,11 @@ export const places = {
       : { x: now.x + right, [lift]: now[lift] + up };
   },
 
+  // A turn after another one, within half a circle either way [rad].
+  turned(turn, by) {
+    return turn + by - 2 * Math.PI * Math.round((turn + by) / (2 * Math.PI));
+  },
+
   // A point of the plan in metres from the left and the front pane, or null outside the panes.
   onPlan(plan, { px, py }) {
     const x = (px - plan.left) / plan.scale;
