@@ -25,6 +25,7 @@ from corlume.core.light.rock_mesh import RockMesh, centred
 from corlume.core.light.rock_scan import UNITS, fitted_to_bottom, likely_unit, likely_up, turned_up
 from corlume.core.light.rock_surface import plugs, rock_surface
 from corlume.core.light.rockwork import Rockwork, tops_of
+from corlume.core.placement.suitability import room_at
 from corlume.core.placement.surface_orientation import orientations
 from corlume.devices.scan_standin import scanned
 from corlume.formats.file_faults import BadFile
@@ -280,3 +281,11 @@ def test_units_cover_what_scans_come_in() -> None:
     """A rock of 30 cm in each unit is taken for what it is, in a tank of usual size."""
     for unit, metres in UNITS.items():
         assert likely_unit(np.array([0.3, 0.25, 0.2]) / metres, (1.2, 0.5, 0.5)) == unit
+
+
+def test_a_coral_under_rock_has_no_more_room_than_up_to_it() -> None:
+    """By hand: 20 cm of water between sand and a shelf."""
+    tank = Tank(1.2, 0.6, 0.5, sand=0.0, rocks=(Rock(0.4, 0.2, 0.2, 0.4, 0.25, 0.05),))
+    under, beside = room_at(tank, np.array([[0.6, 0.3, 0.5], [0.25, 0.3, 0.5]]))
+    assert under == pytest.approx(0.2, abs=0.011)
+    assert beside == pytest.approx(0.25)

@@ -261,3 +261,23 @@ def pieces_at(rock: Rockwork, points: Array) -> NDArray[np.int64]:
                 found[k] = rock.piece[r]
                 break
     return found
+
+
+@njit(cache=True, error_model="numpy")
+def way_to_rock(rock: Rockwork, points: Array, ways: Array, begins: float, most: float) -> Array:
+    """Distance (n,) from places (n, 3) to rock along unit vectors (n, 3), x right, y back and z up, looked for in steps
+    of a centimetre from ``begins`` on; infinite where there is none within ``most`` [m].
+    """
+    found = np.full(points.shape[0], np.inf)
+    at = np.empty((1, 3))
+    for k in range(points.shape[0]):
+        far = begins
+        while far <= most:
+            at[0, 0] = points[k, 0] + far * ways[k, 0]
+            at[0, 1] = points[k, 1] + far * ways[k, 1]
+            at[0, 2] = points[k, 2] - far * ways[k, 2]
+            if is_in_rock(rock, at)[0]:
+                found[k] = far
+                break
+            far += 0.01
+    return found

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from corlume.core.judging.light_zones import LightZone
 from corlume.core.light.geometry import Tank
+from corlume.core.light.rockwork import way_to_rock
 from corlume.core.message_text import escape_slots
 from corlume.core.placement.coral_card import CoralCard, PlacedCoral
 from corlume.core.placement.surface_orientation import orientations
@@ -177,13 +178,19 @@ def placement_score(card: CoralCard, par: Array, gap: Array, room: Array) -> Arr
     return score
 
 
+OWN_ROCK, LARGEST = 0.03, 0.4
+"""Rock nearer than this is what a coral sits on, and none grows further than that [m]; ours."""
+
+
 def room_at(tank: Tank, points: Array) -> Array:
-    """Distance from each point to the nearest pane or the surface [m]; a coral on the back pane has that pane behind
-    it.
+    """Distance from each point to the nearest pane or the surface, or to rock in the way of its growth [m]; a coral on
+    the back pane has that pane behind it.
     """
     x, y, depth = points[:, 0], points[:, 1], points[:, 2]
-    back = np.where(orientations(tank, points)[0] == "pane", np.inf, tank.width - y)
-    room: Array = np.minimum.reduce([x, tank.length - x, y, back, depth])
+    what, ways = orientations(tank, points)
+    back = np.where(what == "pane", np.inf, tank.width - y)
+    rock = way_to_rock(tank.rockwork, np.ascontiguousarray(points), ways, OWN_ROCK, LARGEST)
+    room: Array = np.minimum.reduce([x, tank.length - x, y, back, depth, rock])
     return room
 
 
@@ -260,7 +267,7 @@ def _food_reason(low: float, high: float) -> FitReason:
 def _room_reason(card: CoralCard, room: float, *, height: float = 0.0, depth: float = math.inf) -> FitReason:
     lengths = {"size": card.size, "room": max(0.0, room), "height": height, "depth": depth}
     if room < card.size / 2:
-        text = "Grows to {size} across and would meet a pane or the surface, which is {room} away."
+        text = "Grows to {size} across and would meet a pane, the surface or rock, which is {room} away."
         return FitReason("room", "no", text, lengths)
     if height > depth:
         text = "Grows to {height} high and would reach the surface, {depth} above its foot: trim it then."
