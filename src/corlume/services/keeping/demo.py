@@ -24,6 +24,7 @@ from corlume.store.tables import PHOTOS
 from corlume.store.tanks import add_tank
 
 
+@cache
 def demo_scene() -> Scene:
     """The built-in demo tank, with natural rock."""
     scene = read_scene((files("corlume.services.keeping") / "demo.json").read_bytes())
