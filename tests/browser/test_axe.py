@@ -31,7 +31,7 @@ PAGES = """
 /tanks/1/day?setup=2 /tanks/1/day/plan /tanks/1/day/presets?preset=g0&keep=on /tanks/1/day/controller /tanks/1/day/card
 /tanks/1/today /tanks/1/log /tanks/1/log/lamps?edit=1 /tanks/1/log/lamps/change?lamp=1 /tanks/1/log/lamps/labels
 /tanks/1/log/cleaning /tanks/1/log/follow-up /tanks/1/log/substitute /tanks/1/log/costs /tanks/1/log/forecast?coral=7
-/tanks/1/log/month
+/tanks/1/log/month /tanks/1/rock-scan
 /tanks/1/log/light-cause /tanks/1/corals/shop /tanks/1/day/heat?before=25&after=26
 /tanks/1/survey/1/points /tanks/1/par-map/3d
 """.split()

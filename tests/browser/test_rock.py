@@ -67,7 +67,13 @@ def test_a_piece_is_dragged_turned_and_moved_by_keys(page: Page, db: Database) -
         page.keyboard.press("]")
     after = tanks.open_tank(db, 1).natural_rock(3).value
     assert after.x == pytest.approx(moved.x - 0.01)
-    for _ in range(3):
+    with redrawn(page):
+        drag(page, middle(page.locator('[data-box="natural-3"][data-view="side"] .rock-grip')), 12, -12)
+    lifted = tanks.open_tank(db, 1).natural_rock(3).value
+    assert lifted.y > after.y + 0.01
+    assert lifted.base > 0.01
+    assert lifted.x == after.x
+    for _ in range(4):
         assert tanks.undo(db, 1)
     assert tanks.open_tank(db, 1).natural_rock(3).value == was
 

@@ -26,7 +26,7 @@ from corlume.core.light.rock_scan import UNITS, fitted_to_bottom, likely_unit, l
 from corlume.core.light.rock_surface import plugs, rock_surface
 from corlume.core.light.rockwork import Rockwork, tops_of
 from corlume.core.placement.suitability import room_at
-from corlume.core.placement.surface_orientation import orientations
+from corlume.core.placement.surface_orientation import in_crevice, orientations
 from corlume.devices.scan_standin import scanned
 from corlume.formats.file_faults import BadFile
 from corlume.formats.scan_file import read_scan, write_ply, write_stl
@@ -190,6 +190,27 @@ def test_the_scan_of_a_whole_tank_is_fitted_by_its_four_corners() -> None:
         rock_scans.corners_of("1,2 3,4 5,6")
 
 
+def test_a_whole_tank_is_brought_in_by_its_corners(client: TestClient, db: Database) -> None:
+    """The demo tank's bottom with a ball on it, in millimetres and turned by a right angle: the ball lies where it
+    lay.
+    """
+    tank = tanks.open_tank(db, 1).tank
+    ball = trimesh.creation.icosphere(4, 0.08).apply_translation([1.35, 0.12, 0.07])
+    plate = trimesh.creation.box((tank.length, tank.width, 0.004))
+    plate.apply_translation([0.5 * tank.length, 0.5 * tank.width, 0.0])
+    whole = trimesh.util.concatenate([ball, plate])
+    x, y, z = 1000.0 * np.asarray(whole.vertices).T
+    data = write_ply(RockMesh(np.column_stack((-y, x, z)), np.asarray(whole.faces)))
+    url = client.post("/tanks/1/rock-scan", files={"file": ("tank.ply", data)}).headers["location"]
+    low = 1000.0 * np.array([[0.0, 0.0], [0.0, tank.width], [tank.length, tank.width], [tank.length, 0.0]])
+    bottom = " ".join(f"{-v:g},{u:g}" for u, v in low.tolist())
+    chosen = {"name": "Ball", "unit": "mm", "up": "+z", "bottom": bottom}
+    assert client.post(url.partition("?")[0], data=chosen).status_code == 303
+    rock = tanks.open_tank(db, 1).natural_rocks[-1].value
+    x0, x1, y0, y1, _, _ = rock.extent(tank.water_depth)
+    assert (x0, x1, y0, y1) == pytest.approx((1.27, 1.43, 0.04, 0.2), abs=0.004)
+
+
 BAD = {
     b"": "is empty",
     b"hello": "is not a mesh",
@@ -289,3 +310,14 @@ def test_a_coral_under_rock_has_no_more_room_than_up_to_it() -> None:
     under, beside = room_at(tank, np.array([[0.6, 0.3, 0.5], [0.25, 0.3, 0.5]]))
     assert under == pytest.approx(0.2, abs=0.011)
     assert beside == pytest.approx(0.25)
+
+
+def test_a_place_with_rock_around_half_of_it_is_a_crevice() -> None:
+    """A slot of 4 cm between two blocks on a third, and the open top of one of them."""
+    blocks = (
+        Rock(0.3, 0.2, 0.0, 0.3, 0.2, 0.1),
+        Rock(0.3, 0.2, 0.1, 0.13, 0.2, 0.06),
+        Rock(0.47, 0.2, 0.1, 0.13, 0.2, 0.06),
+    )
+    tank = Tank(1.0, 0.6, 0.5, sand=0.0, rocks=blocks)
+    assert in_crevice(tank, np.array([[0.45, 0.3, 0.4], [0.36, 0.3, 0.34]])).tolist() == [True, False]

@@ -84,9 +84,11 @@ def rock_cut(tank: Tank, view: Elevation, at: float) -> RockCut:
 
 
 def silhouette(
-    rock: NaturalRock, length: float, width: float, depth: float, view: Literal["plan", "front"]
+    rock: NaturalRock, length: float, width: float, depth: float, view: Literal["plan", "front", "side"]
 ) -> tuple[Array, ...]:
-    """Rings (n, 2) around a piece as seen from above or from the front, at x and y or x and depth [m]."""
+    """Rings (n, 2) around a piece as seen from above, the front or the left, at x and y, x and depth, or y and depth
+    [m].
+    """
     sampled = rock.sampled(length, width, depth)
     if sampled is None:
         return ()
@@ -96,8 +98,9 @@ def silhouette(
         return rings_above(
             (_nodes(alone.wide, covered.shape[0]), _nodes(alone.deep, covered.shape[1])), covered, 0.5, 0.0
         )
-    cells, step = section(alone, 1, 0.0, width, depth)
-    return rings_above((_nodes(alone.wide, cells.shape[0]), _nodes(step, cells.shape[1])), cells, 0.5, 0.0)
+    axis, end, cell = (1, width, alone.wide) if view == "front" else (0, length, alone.deep)
+    cells, step = section(alone, axis, 0.0, end, depth)
+    return rings_above((_nodes(cell, cells.shape[0]), _nodes(step, cells.shape[1])), cells, 0.5, 0.0)
 
 
 def _nodes(step: float, count: int) -> Array:

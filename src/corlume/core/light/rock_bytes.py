@@ -41,11 +41,13 @@ def unpack_mesh(data: bytes) -> RockMesh:
     sound = (
         box.shape == (2, 3)
         and np.isfinite(box).all()
+        and bool(len(corners) and len(triangles))
         and corners.ndim == 2
         and corners.shape[1:] == (3,)
         and triangles.ndim == 2
         and triangles.shape[1:] == (3,)
-        and (not triangles.size or (triangles.min() >= 0 and triangles.max() < len(corners)))
+        and triangles.min() >= 0
+        and triangles.max() < len(corners)
     )
     if not sound:
         raise _damaged()

@@ -32,6 +32,8 @@ HELD = 0.5
 """A place is on a top when at least this share of a plug is held there [-]; ours."""
 STEEPEST_TOP, STEEPEST_FACE = math.cos(math.radians(45)), math.cos(math.radians(125))
 """Rock leans no further than 45 degrees for a top, and 125 for a face; beyond that it is an underside. Ours."""
+CREVICE, WALL = 0.025, 0.012
+"""Rock so far around a place on half of its sides, and so high over it, makes it a crevice [m]; ours."""
 UP = (0.0, 0.0, 1.0)
 DOWN = (0.0, 0.0, -1.0)
 
@@ -76,6 +78,14 @@ def orientations(tank: Tank, points: Array) -> tuple[NDArray[np.str_], Array]:
     on = (rest.piece >= 0) & (rest.held >= HELD) & (rest.normal[:, 2] >= STEEPEST_TOP)
     what[on], way[on] = "top", growing_ways(rest.normal[on])
     return what, way
+
+
+def in_crevice(tank: Tank, points: Array) -> NDArray[np.bool_]:
+    """Whether rock rises around places (n, 3) on its tops, so that a frag can be wedged there."""
+    turns = np.arange(8) * math.pi / 4
+    around = np.column_stack((CREVICE * np.cos(turns), CREVICE * np.sin(turns), np.full(8, -WALL)))
+    found: NDArray[np.bool_] = tank.in_rock(points[:, None] + around).mean(axis=1) >= 0.5
+    return found
 
 
 def custom_normal(facing: Facing, turn: float) -> tuple[float, float, float]:

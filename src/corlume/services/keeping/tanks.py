@@ -134,9 +134,11 @@ def has_setup(db: Database, tank_id: int, setup_id: int) -> bool:
 
 
 def has_files(db: Database, tank_id: int) -> bool:
-    """Whether a tank has photos or setups in its log, which only a zip can hold."""
+    """Whether a tank has photos or setups in its log, which only a zip can hold, or natural rock, which is better
+    there.
+    """
     scene = _whole(db, tank_id)
-    return bool(scene.pictures() or scene.states())
+    return bool(scene.pictures() or scene.states() or scene.tank.natural_rocks or scene.tank.brushed_rock)
 
 
 def export_tank(db: Database, tank_id: int) -> str:

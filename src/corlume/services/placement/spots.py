@@ -126,6 +126,8 @@ def _flat(tank: Tank) -> _Some:
         points.append(surface.points[free])
     places = np.concatenate(points)
     rest, on_sand = plugs(rock, places), np.array(sat) == "sand"
+    wedged = in_crevice(tank, places) & ~on_sand
+    names = [f"{name}, crevice" if narrow else name for name, narrow in zip(names, wedged.tolist(), strict=True)]
     way = np.where(on_sand[:, None], UP, growing_ways(rest.normal))
     return _Some(names, places, np.array(sat, dtype="<U5"), way).where(on_sand | (rest.held >= HELD))
 

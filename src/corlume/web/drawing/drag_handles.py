@@ -17,7 +17,7 @@ from corlume.web.drawing.tank import outline, rect
 
 
 def draw_drag_handles(view: View, tank: Tank, rocks: Sequence[Kept[Rock]]) -> Markup:
-    """Handles of every rock in a plan or front view: the block itself, and a corner to resize it."""
+    """Handles of every rock in a view: the block itself, and a corner to resize it."""
     parts = []
     for kept in rocks:
         rock, name = kept.value, kept.value.name or "Rock"

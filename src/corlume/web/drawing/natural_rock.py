@@ -30,17 +30,17 @@ def draw_natural_rock(view: View, tank: Tank, rock: NaturalRock, class_: str = "
 
 @lru_cache(maxsize=128)
 def _path(view: View, length: float, width: float, depth: float, rock: NaturalRock) -> str:
-    seen = silhouette(rock, length, width, depth, "plan" if view.kind == "plan" else "front")
+    seen = silhouette(rock, length, width, depth, view.kind)
     return pieces_path([on_view(view, ring) for ring in seen], closed=True)
 
 
 def draw_natural_handles(view: View, tank: Tank, rocks: Sequence[Kept[NaturalRock]]) -> Markup:
-    """Handles of every piece in a plan or front view: the piece itself, and in the plan one to turn it."""
+    """Handles of every piece in a view: the piece itself, and in the plan one to turn it."""
     parts = []
     for kept in rocks:
         rock, plan = kept.value, view.kind == "plan"
         _, x1, _, _, top, _ = rock.extent(tank.water_depth)
-        middle = view.at(rock.x, rock.y) if plan else view.at(rock.x, top)
+        middle = view.at(rock.x, rock.y) if plan else view.at(rock.x if view.kind == "front" else rock.y, top)
         right = view.at(x1, rock.y)[0] + TURNS_OFF
         turns = el("circle", cx=right, cy=middle[1], r=6.0, class_="turn-grip") if plan else Markup("")
         parts.append(

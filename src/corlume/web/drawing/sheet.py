@@ -120,18 +120,30 @@ def _stacked(tank: Tank, above: float) -> Sheet:
     )
 
 
-def lay_out_pair(tank: Tank, *, width: float = 640.0, height: float = 640.0, narrow: bool = False) -> Sheet:
-    """Fit the plan above the front elevation, without the air above; on a ``narrow`` screen to its width."""
+def lay_out_pair(
+    tank: Tank, *, width: float = 640.0, height: float = 640.0, narrow: bool = False, side: bool = False
+) -> Sheet:
+    """Fit the plan above the front elevation, without the air above; on a ``narrow`` screen to its width.
+
+    With ``side`` the side elevation stands beside the front one, on a narrow screen below it.
+    """
     above = 0.06
     if narrow:
         width, height = NARROW, 4 * NARROW
     across, down = width - LEFT - RIGHT, height - 16 - PAIR_GAP - PAIR_BOTTOM
-    scale = min(across / tank.length, down / (tank.width + above + tank.water_depth))
+    beside = side and not narrow
+    wide = tank.length + beside * tank.width
+    scale = min((across - beside * GAP_X) / wide, down / (tank.width + above + tank.water_depth))
     water_line = 16 + tank.width * scale + PAIR_GAP + above * scale
+    end = water_line + tank.water_depth * scale + PAIR_BOTTOM
+    left, line = LEFT + tank.length * scale + GAP_X, water_line
+    if side and narrow:
+        left, line = LEFT, end + above * scale
+        end = line + tank.water_depth * scale + PAIR_BOTTOM
     return Sheet(
         plan=View("plan", LEFT, 16.0, scale, tank.length, tank.width),
         front=View("front", LEFT, water_line, scale, tank.length, tank.water_depth, above),
-        side=None,
-        width=LEFT + tank.length * scale + RIGHT,
-        height=water_line + tank.water_depth * scale + PAIR_BOTTOM,
+        side=View("side", left, line, scale, tank.width, tank.water_depth, above) if side else None,
+        width=LEFT + wide * scale + beside * GAP_X + RIGHT,
+        height=end,
     )

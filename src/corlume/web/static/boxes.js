@@ -85,7 +85,8 @@ export const boxes = () => ({
     if (corner) {
       const outline = block.querySelector("rect");
       const tall = this.drag.change[view === "plan" ? "width" : "height"];
-      outline.setAttribute("width", Math.max(2, this.drag.change.length * drawn));
+      const far = this.drag.change[view === "side" ? "width" : "length"];
+      outline.setAttribute("width", Math.max(2, far * drawn));
       outline.setAttribute("height", Math.max(2, tall * drawn));
       outline.setAttribute("y", Number(outline.dataset.y) - up * drawn);
     } else {
@@ -186,10 +187,10 @@ export const boxes = () => ({
   shift(id, change) {
     for (const block of this.svg.querySelectorAll(`[data-box="${id}"]`)) {
       const by = (name) => (name in change ? change[name] - Number(block.dataset[name]) : 0) * Number(block.dataset.scale);
-      const { cx, cy, turn } = block.dataset;
-      const degrees = "turn" in change && block.dataset.view === "plan" ? ((change.turn - Number(turn)) * 180) / Math.PI : 0;
+      const { cx, cy, turn, view } = block.dataset;
+      const degrees = "turn" in change && view === "plan" ? ((change.turn - Number(turn)) * 180) / Math.PI : 0;
       const turned = degrees ? ` rotate(${-degrees} ${cx} ${cy})` : "";
-      block.setAttribute("transform", `translate(${by("x")} ${-by(block.dataset.view === "plan" ? "y" : "base")})${turned}`);
+      block.setAttribute("transform", `translate(${by(view === "side" ? "y" : "x")} ${-by(view === "plan" ? "y" : "base")})${turned}`);
     }
   },
 

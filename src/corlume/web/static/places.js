@@ -56,9 +56,10 @@ export const places = {
   // What a drag changes of a box: its corner its size, the rest of it its place.
   boxed(view, corner, now, right, up) {
     const [lift, size] = view === "plan" ? ["y", "width"] : ["base", "height"];
+    const [along, far] = view === "side" ? ["y", "width"] : ["x", "length"];
     return corner
-      ? { length: now.length + right, [size]: now[size] + up }
-      : { x: now.x + right, [lift]: now[lift] + up };
+      ? { [far]: now[far] + right, [size]: now[size] + up }
+      : { [along]: now[along] + right, [lift]: now[lift] + up };
   },
 
   // A turn after another one, within half a circle either way [rad].

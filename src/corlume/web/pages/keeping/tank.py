@@ -338,7 +338,7 @@ def _tank_form(
         middle = stored.tank.length / 2
         strip = Brace(middle - 0.04, 0.0, 0.08, stored.tank.width)
         context["brace"] = _row(Brace, "brace", None, strip, bad, measure)
-        sheet = lay_out_pair(stored.tank, height=560, narrow=narrow_of(request))
+        sheet = lay_out_pair(stored.tank, width=760, height=560, narrow=narrow_of(request), side=True)
         context["sheet"] = sheet
         tank = stored.tank
         at, context["cut_fault"] = _cut_at(cut, tank, measure)
@@ -349,12 +349,12 @@ def _tank_form(
             "brush_size": "4" if measure.unit == "cm" else "1.5",
             "brush_by": "3" if measure.unit == "cm" else "1",
         }
-        slices = (tank.water_depth, at)
+        slices = (tank.water_depth, at, tank.length / 2)
         context["drawing"] = draw_frame(sheet, tank, measure)
         for view, place in zip(sheet.views(), slices, strict=True):
             context["drawing"] += draw_rock(view, tank, place)
         for view in sheet.views():
-            context["drawing"] += draw_area(view)
+            context["drawing"] += draw_area(view) if view.kind != "side" else ""
             context["drawing"] += draw_natural_handles(view, tank, stored.natural_rocks)
             context["drawing"] += draw_drag_handles(view, tank, stored.rocks)
         context["snap"] = STEPS[measure.unit].snap
