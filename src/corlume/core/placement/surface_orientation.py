@@ -32,7 +32,7 @@ HELD = 0.5
 """A place is on a top when at least this share of a plug is held there [-]; ours."""
 STEEPEST_TOP, STEEPEST_FACE = math.cos(math.radians(45)), math.cos(math.radians(125))
 """Rock leans no further than 45 degrees for a top, and 125 for a face; beyond that it is an underside. Ours."""
-CREVICE, WALL = 0.025, 0.012
+CREVICE, WALL = 0.03, 0.012
 """Rock so far around a place on half of its sides, and so high over it, makes it a crevice [m]; ours."""
 UP = (0.0, 0.0, 1.0)
 DOWN = (0.0, 0.0, -1.0)

@@ -19,6 +19,7 @@ from corlume.core.placement.surface_orientation import (
     Sat,
     custom_normal,
     growing_ways,
+    in_crevice,
     orientations,
     steep_spots,
 )
