@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import math
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
@@ -12,6 +14,7 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel, Field, RootModel
 
+from corlume.core.errors import Rules
 from corlume.core.light.brush import Stroke
 from corlume.core.light.natural_rock import NaturalRock
 from corlume.core.light.rock_mesh import RockMesh
@@ -19,6 +22,7 @@ from corlume.core.light.rock_scan import UNITS, UPS, Up
 from corlume.core.light.rock_scan import Unit as ScanUnit
 from corlume.core.units import DEGREE
 from corlume.formats.file_faults import BadFile
+from corlume.formats.measure import parse_number
 from corlume.formats.scan_file import write_ply, write_stl
 from corlume.services.keeping import natural_rock, rock_scans, tanks
 from corlume.services.keeping.rock_scans import ReadyScan
@@ -146,13 +150,13 @@ def bring_scan(request: Request, db: Db, tank_id: RowId, sent: Files, setup: Loo
 
 
 class ScanChoice(BaseModel):
-    """How a scan is looked at: its unit, the way up, its turn [degrees], the four corners of a whole tank's bottom as
-    "x,y x,y x,y x,y" in the scan's own units, and what was done to it.
+    """How a scan is looked at: its unit, the way up, its turn [degrees] as it was typed, the four corners of a whole
+    tank's bottom as "x,y x,y x,y x,y" in the scan's own units, and what was done to it.
     """
 
     unit: ScanUnit = "m"
     up: Up = "+z"
-    turn: float = Field(0.0, ge=-360, le=360, allow_inf_nan=False)
+    turn: str = Field("0", max_length=20)
     bottom: str = Field("", max_length=200)
     crumbs: int = Field(0, ge=0, le=10**9)
     closed: int = Field(0, ge=0, le=10**9)
@@ -176,8 +180,12 @@ def show_scan(
 
 
 def _ready(stored: StoredTank, scan: RockMesh, name: str, choice: ScanChoice) -> ReadyScan:
-    bottom = rock_scans.corners_of(choice.bottom)
-    return rock_scans.ready_scan(stored.tank, scan, name, choice.unit, choice.up, choice.turn * DEGREE, bottom)
+    bottom, turn, rules = rock_scans.corners_of(choice.bottom), math.nan, Rules()
+    with contextlib.suppress(ValueError):
+        turn = parse_number(choice.turn)
+    rules.between("turn", turn, -360.0, 360.0)
+    rules.finish()
+    return rock_scans.ready_scan(stored.tank, scan, name, choice.unit, choice.up, turn * DEGREE, bottom)
 
 
 @router.post("/tanks/{tank_id}/rock-scan/{key}")
