@@ -159,7 +159,7 @@ def test_a_made_up_scan_is_set_upright_in_its_unit_and_closed(client: TestClient
     assert "1 loose crumb taken off" in text
     assert client.get(url.replace("unit=mm", "unit=m")).status_code == 422
     wrong = client.get(f"{url}&turn=a bit")
-    assert (wrong.status_code, "Turned must be from -360 to 360" in wrong.text) == (422, True)
+    assert (wrong.status_code, "Turned must be a number of degrees" in wrong.text) == (422, True)
     assert 'value="a bit"' in wrong.text
     added = client.post(url.partition("?")[0], data={"name": "Scanned arch", "unit": "mm", "up": "+y", "turn": "30"})
     assert added.status_code == 303

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
-import math
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
@@ -180,9 +178,11 @@ def show_scan(
 
 
 def _ready(stored: StoredTank, scan: RockMesh, name: str, choice: ScanChoice) -> ReadyScan:
-    bottom, turn, rules = rock_scans.corners_of(choice.bottom), math.nan, Rules()
-    with contextlib.suppress(ValueError):
+    bottom, turn, rules = rock_scans.corners_of(choice.bottom), 0.0, Rules()
+    try:
         turn = parse_number(choice.turn)
+    except ValueError:
+        rules.that(False, "turn", "must be a number of degrees, such as 90")
     rules.between("turn", turn, -360.0, 360.0)
     rules.finish()
     return rock_scans.ready_scan(stored.tank, scan, name, choice.unit, choice.up, turn * DEGREE, bottom)
