@@ -117,7 +117,7 @@ def test_zones_are_drawn_changed_removed_and_undone(db: Database) -> None:
     with pytest.raises(InvalidInput, match="tank ends at"):
         save_zone(db, 1, number, replace(drawn, length=0.5))
     with pytest.raises(InvalidInput, match="within rock"):
-        save_zone(db, 1, number, TargetZone("In", 0.2, 0.3, 0.1, 0.1, 0.2, 0.3, 75, 150))
+        save_zone(db, 1, number, TargetZone("In", 0.25, 0.38, 0.05, 0.05, 0.3, 0.36, 75, 150))
     remove_zone(db, 1, number)
     for label in ("delete zone Right end", "change zone SPS 1", "draw zone SPS 2", "draw zone SPS 1"):
         assert (tanks.undo(db, 1) or "").replace("change zone Right end", "change zone SPS 1") == label

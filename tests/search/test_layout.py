@@ -20,6 +20,7 @@ from corlume.formats.measure import Measure
 from corlume.reference.catalogue import catalogue
 from corlume.services.keeping import tanks
 from corlume.services.light.fields import par_at
+from corlume.services.light.points import surfaces_of
 from corlume.services.search import run_search, search_jobs
 from corlume.services.search.cheapest import REACHED
 from corlume.services.search.search_request import SearchRequest, aim_of
@@ -152,9 +153,11 @@ def test_zoned_wish_puts_more_light_high_than_low(db: Database) -> None:
     demo = tanks.open_tank(db, 1)
     best = last(demo, SearchRequest("cluster", "mixed", (3, 3), (0.2, 0.3), (250, 350), True)).best[0]
     fixtures, tank = best.fixtures, demo.tank
-    high, low = (par_at(tank, fixtures, np.array([place]))[0] for place in ((0.27, 0.38, 0.12), (0.2, 0.05, 0.52)))
+    sand, *rock = sorted(surfaces_of(tank), key=lambda surface: not surface.is_sand)
+    tops = np.concatenate([surface.points[surface.free] for surface in rock])
+    high = par_at(tank, fixtures, tops[tops[:, 2] < 0.26]).mean()
     assert 230 < high < 380
-    assert low < 200
+    assert par_at(tank, fixtures, sand.points[sand.free]).mean() < 0.6 * high
 
 
 def test_wish_out_of_reach_says_what_comes_closest(stored: StoredTank) -> None:

@@ -10,10 +10,9 @@ from starlette.testclient import TestClient
 
 from corlume.core.judging.intent import LITTLE_SHIMMER, MUCH_SHIMMER
 from corlume.core.judging.targets import LightTargets
-from corlume.core.keeping.rockscapes import with_scape
 from corlume.core.keeping.scene import Running, Scene
 from corlume.core.light.fixture import Fixture
-from corlume.core.light.geometry import Pane, Tank
+from corlume.core.light.geometry import Pane, Rock, Tank
 from corlume.core.mounting.collisions import find_overlaps
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.reference.catalogue import catalogue
@@ -57,10 +56,16 @@ def test_what_is_added_is_worked_by_hand() -> None:
     }  # fmt: skip
 
 
+ISLANDS = (
+    Rock(0.085, 0.14, 0.0, 0.21, 0.24, 0.295, form="mound"), Rock(0.055, 0.11, 0.135, 0.14, 0.12, 0.045),
+    Rock(0.42, 0.15, 0.0, 0.195, 0.21, 0.2, form="mound"),
+)  # fmt: skip
+
+
 def test_two_islands_in_seventy_centimetres_are_lit_plainly_first() -> None:
     """Once three crooked ones at the lowest height came first, worse in most columns than two by rule."""
     tank = Tank(0.7, 0.5, 0.45, back=Pane("plain", 0.1))
-    tank = with_scape(tank, "islands", 1)
+    tank = replace(tank, rocks=ISLANDS)
     stored = unstored(Scene("Two islands", tank, LightTargets(stocking="mixed"), Running()))
     wish = default_request(stored, CLUSTER)
     *_, last = search(stored, CLUSTER, wish)
@@ -96,7 +101,7 @@ def test_money_is_one_sum_on_every_page(client: TestClient, db: Database) -> Non
 
 def test_answers_stand_in_their_order_and_one_keeps_the_corals(client: TestClient, db: Database) -> None:
     """Where the first drives a third of the corals out, another beside it keeps them; adopting carries its levels."""
-    wish = SearchRequest("cluster", "even", (2, 2), (0.24, 0.28), (300, 450))
+    wish = SearchRequest("cluster", "even", (2, 2), (0.24, 0.28), (350, 500))
     found = search_jobs.begin(db, 1, 1, wish)
     ended(db, found)
     page = client.get(f"/tanks/1/layout/{found}").json()["rows"]

@@ -31,6 +31,7 @@ from corlume.services.search.search_jobs import Search
 from corlume.services.search.starting_points import starting_points
 from corlume.store.database import Database
 from corlume.store.tables import NotFound
+from tests.fields import BLOCKS
 from tests.judging.test_judging import table, tiles
 
 
@@ -151,7 +152,7 @@ def order(html: str) -> list[str]:
 
 @pytest.mark.parametrize("key", ["led", "t5", "t5-led"])
 def test_quick_search_comes_within_three_percent_of_the_full_one(db: Database, key: str) -> None:
-    stored = tanks.open_tank(db, 1)
+    stored = tanks.open_tank(db, tanks.import_tank(db, BLOCKS.read_bytes()))
     kind = next(one for one in light_types_for(stored.tank) if one.key == key)
     entry = kind.entries[0]
     wish = light_types_request(stored, stored.setup())
@@ -169,7 +170,7 @@ def test_quick_search_comes_within_three_percent_of_the_full_one(db: Database, k
 
 def test_equal_usable_light_asks_more_par_of_what_is_of_less_use(db: Database) -> None:
     """Bars run at the PAR at which as much of their light is of use as of the modules' at the PAR that is wanted."""
-    stored = tanks.open_tank(db, 1)
+    stored = tanks.open_tank(db, tanks.import_tank(db, BLOCKS.read_bytes()))
     kinds = {kind.key: kind for kind in light_types_for(stored.tank)}
     shares = {key: usable_part(kind.entries[0].parts) for key, kind in kinds.items()}
     assert all(0.3 < share < 1 for share in shares.values())

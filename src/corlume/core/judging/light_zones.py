@@ -113,7 +113,8 @@ def _tops(tank: Tank, number: int, name: str, flow: Flow) -> list[Surface]:
         points = np.stack((x, y, np.where(there, tops[..., level], tank.sand_depth)), axis=-1)
         level_enough = plugs(rock, points.reshape(-1, 3)).normal[:, 2] >= STEEPEST
         free = there & ~tank.in_rock(points - JUST_ABOVE) & level_enough.reshape(there.shape)
-        found.append(Surface(name + ", below" * level, flow, points, free, cell))
+        if level == 0 or free.sum() >= LEAST_CELLS:
+            found.append(Surface(name + ", below" * level, flow, points, free, cell))
     return found
 
 
