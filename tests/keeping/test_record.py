@@ -25,7 +25,7 @@ from corlume.core.keeping.scene import Scene, Setup
 from corlume.core.light.geometry import Rock
 from corlume.core.placement.custom_spots import CustomSpot
 from corlume.core.schema import most_of
-from corlume.formats.scene_file import read_scene
+from corlume.formats.scene_zip import read_packed
 from corlume.services.keeping import (
     corals,
     demo,
@@ -212,7 +212,7 @@ def test_databases_of_every_earlier_form_come_up_with_their_data(dump: Path, tmp
     tanks.redo(db, None)
     assert tanks.open_tank(db, 1) == after
     assert [p.name for p in tmp_path.glob("*.before-*")] == [f"old.db.before-{int(dump.stem) + 1:04d}"]
-    assert read_scene(tanks.export_tank(db, 1).encode()).name == "Longer"
+    assert read_packed(tanks.export_tank(db, 1).encode()).scene.name == "Longer"
 
 
 def test_search_that_does_not_read_is_dropped(client: TestClient, db: Database) -> None:
@@ -448,7 +448,7 @@ def test_more_than_a_tank_holds_is_refused_in_words_and_exported_all_the_same(cl
     )
     with db.writing() as connection:
         tank_id = add_tank(connection, many, None)
-    again = read_scene(client.get(f"/tanks/{tank_id}/export").content)
+    again = read_packed(client.get(f"/tanks/{tank_id}/export").content).scene
     assert (len(again.setups), len(again.corals), len(again.tank.rocks)) == (34, 750, 450)
     setup = tanks.open_tank(db, tank_id).setups[-1].id
     for path, data, words in (
