@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from typing import Annotated, Any, Literal
 from urllib.parse import urlencode
 
@@ -29,7 +28,7 @@ from corlume.web.drawing.natural_rock import draw_from_above, draw_natural_rock
 from corlume.web.drawing.sheet import lay_out_pair
 from corlume.web.drawing.tank import draw_frame, draw_rock
 from corlume.web.forms.form import Form
-from corlume.web.pages.keeping.tank import Metres, lay_scape_of, part_answer
+from corlume.web.pages.keeping.tank import Metres, lay_scape_of, part_answer, reshaped, save_typed
 from corlume.web.request.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
 
 router = APIRouter()
@@ -55,8 +54,7 @@ def save_rock(
     """Change where and how a piece lies."""
     form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
     rock = form.read(NaturalRock, stored.natural_rock(rock_id).value)
-    if rock and form.ok:
-        form.attempt(lambda: natural_rock.save_natural_rock(db, tank_id, rock_id, rock))
+    save_typed(form, rock, lambda typed: natural_rock.save_natural_rock(db, tank_id, rock_id, typed))
     return part_answer(request, stored, form, "natural-rock", rock_id, setup)
 
 
@@ -64,8 +62,7 @@ def save_rock(
 def move_rock(db: Db, tank_id: RowId, rock_id: RowId, body: Shape) -> JSONResponse:
     """Move or turn a piece by hand."""
     rock = tanks.open_tank(db, tank_id).natural_rock(rock_id).value
-    moved: dict[str, Any] = {str(name): value for name, value in body.root.items()}
-    natural_rock.save_natural_rock(db, tank_id, rock_id, replace(rock, **moved))
+    natural_rock.save_natural_rock(db, tank_id, rock_id, reshaped(rock, body.root))
     return JSONResponse({"saved": rock_id})
 
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeVar
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
@@ -38,6 +38,8 @@ from corlume.web.forms.tank import PANE_CHOICES, RIPPLES, read_name, read_tank, 
 from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
 
 router = APIRouter()
+T = TypeVar("T")
+P = TypeVar("P", Rock, NaturalRock)
 Metres = Annotated[float, Field(allow_inf_nan=False)]
 
 
@@ -224,8 +226,7 @@ def save_rock(
     """Add or change a rock."""
     form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
     rock = form.read(Rock, stored.rock(rock_id).value if rock_id else None)
-    if rock and form.ok:
-        form.attempt(lambda: tanks.save_rock(db, tank_id, rock_id, rock))
+    save_typed(form, rock, lambda typed: tanks.save_rock(db, tank_id, rock_id, typed))
     return part_answer(request, stored, form, "rock", rock_id, setup)
 
 
@@ -233,8 +234,7 @@ def save_rock(
 def shape_rock(db: Db, tank_id: RowId, rock_id: RowId, body: RockShape) -> JSONResponse:
     """Move or resize a rock by hand."""
     rock = tanks.open_tank(db, tank_id).rock(rock_id).value
-    moved: dict[str, Any] = {str(name): value for name, value in body.root.items()}
-    tanks.save_rock(db, tank_id, rock_id, replace(rock, **moved))
+    tanks.save_rock(db, tank_id, rock_id, reshaped(rock, body.root))
     return JSONResponse({"saved": rock_id})
 
 
@@ -251,9 +251,7 @@ def add_brace(
 ) -> Response:
     """Add a brace."""
     form = Form(data, measure)
-    brace = form.read(Brace)
-    if brace and form.ok:
-        form.attempt(lambda: tanks.add_brace(db, tank_id, brace))
+    save_typed(form, form.read(Brace), lambda typed: tanks.add_brace(db, tank_id, typed))
     return part_answer(request, tanks.open_tank(db, tank_id), form, "brace", None, setup)
 
 
@@ -262,6 +260,18 @@ def remove_brace(db: Db, tank_id: RowId, brace_id: RowId, setup: Looked = None) 
     """Delete a brace."""
     tanks.delete_brace(db, tank_id, brace_id)
     return go(f"/tanks/{tank_id}#brace", setup)
+
+
+def save_typed(form: Form, typed: T | None, save: Callable[[T], object]) -> None:
+    """Save a part as typed where its whole form could be read; objections become errors by field."""
+    if typed is not None and form.ok:
+        form.attempt(lambda: save(typed))
+
+
+def reshaped(part: P, change: Mapping[Any, float]) -> P:
+    """A part with measures changed by hand [m], or its turn [rad]."""
+    measures: dict[str, Any] = {str(name): value for name, value in change.items()}
+    return replace(part, **measures)
 
 
 def part_answer(
