@@ -165,7 +165,7 @@ def _show(request: Request, db: Db, form: Form, tank_id: int, status: int = 200)
 ''',
         "src/corlume/web/stations.py": [
             (
-                "from corlume.web.pages.keeping import backup, fixture_library, own_fixture_fit, phone, rock, tank, tanks, terms\n",
+                "from corlume.web.pages.judging import setups, target_zones\n",
                 "from corlume.web.pages.keeping import feedings\n",
             ),
             (

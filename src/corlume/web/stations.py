@@ -9,7 +9,17 @@ from fastapi import APIRouter
 from corlume.web.pages.acclimation import acclimation
 from corlume.web.pages.flow import flow
 from corlume.web.pages.judging import setups, target_zones
-from corlume.web.pages.keeping import backup, fixture_library, own_fixture_fit, phone, rock, tank, tanks, terms
+from corlume.web.pages.keeping import (
+    backup,
+    fixture_library,
+    own_fixture_fit,
+    phone,
+    rock,
+    rock_scan,
+    tank,
+    tanks,
+    terms,
+)
 from corlume.web.pages.light import chart, three_d
 from corlume.web.pages.mounting import mounting_sheet
 from corlume.web.pages.placement import coral_library, coral_spots, corals, place_all, shop
@@ -70,7 +80,7 @@ CORALS = (
 DAY = (plan.router, presets.router, controller.router, heat.router, day.router)
 STATIONS = (
     Station("today", "Today", "/today", (today.router,)),
-    Station("tank", "Tank", "", (rock.router, tank.router), ("boxes.js", "brush.js", "rock_scan.js")),
+    Station("tank", "Tank", "", (rock.router, rock_scan.router, tank.router), ("boxes.js", "brush.js", "rock_scan.js")),
     Station("light-types", "Light types", "/light-types", (light_types.router,), ("light_types.js",)),
     Station(
         "layout",

@@ -37,7 +37,7 @@ MOST_EDGE = 400
 """Holes with a longer edge than this many sides are left to the lines that fall through them."""
 FLOOR_NOISE = 0.005
 """The floor lies where all but this share of the corners are above it [-]; ours."""
-SKIN = 0.015
+FLOOR_SKIN = 0.015
 """What of a whole tank lies no higher over its bottom is the bottom itself, or thin sand [m]; ours."""
 
 
@@ -212,7 +212,7 @@ def fitted_to_bottom(corners: Array, bottom: Array, length: float, width: float)
 
 def without_skin(corners: Array, triangles: Triangles) -> Triangles:
     """Triangles of a whole tank's scan that rise over its bottom; ``InvalidInput`` when none does [m]."""
-    kept: Triangles = triangles[(corners[triangles, 2] > SKIN).any(axis=1)]
+    kept: Triangles = triangles[(corners[triangles, 2] > FLOOR_SKIN).any(axis=1)]
     if not len(kept):
         rules = Rules()
         rules.that(False, "bottom", "leave no rock over the bottom")

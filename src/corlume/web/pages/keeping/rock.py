@@ -1,39 +1,32 @@
-"""Rock of any shape on a tank's page: natural pieces, the brush, scans brought in, and the rock as a file."""
+"""Rock on a tank's page: blocks, natural pieces, the brush, and all of it as a file."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
-from typing import Annotated, Any, Literal
-from urllib.parse import urlencode
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Annotated, Any, Literal, TypeVar
 
-from fastapi import APIRouter, Query, Request
-from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from fastapi import APIRouter, Request
+from fastapi.responses import JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel, Field, RootModel
 
-from corlume.core.errors import Rules
+from corlume.core.keeping.rock_outline import strips_of
 from corlume.core.light.brush import Stroke
+from corlume.core.light.geometry import Rock, Tank
 from corlume.core.light.natural_rock import NaturalRock
-from corlume.core.light.rock_mesh import RockMesh
-from corlume.core.light.rock_scan import UNITS, UPS, Up
-from corlume.core.light.rock_scan import Unit as ScanUnit
-from corlume.core.units import DEGREE
-from corlume.formats.file_faults import BadFile
-from corlume.formats.measure import parse_number
 from corlume.formats.scan_file import write_ply, write_stl
-from corlume.services.keeping import natural_rock, rock_scans, tanks
-from corlume.services.keeping.rock_scans import ReadyScan
-from corlume.store.tanks import StoredTank
-from corlume.web.drawing.natural_rock import draw_from_above, draw_natural_rock
-from corlume.web.drawing.sheet import lay_out_pair
-from corlume.web.drawing.tank import draw_frame, draw_rock
+from corlume.services.keeping import natural_rock, tanks
 from corlume.web.forms.form import Form
-from corlume.web.pages.keeping.tank import Metres, lay_scape_of, part_answer, reshaped, save_typed
-from corlume.web.request.page import Db, Files, FormData, Looked, RowId, Unit, go, measure_of, narrow_of, page
+from corlume.web.pages.keeping.tank import new_seed, part_answer, read_scape, save_typed
+from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go
 
 router = APIRouter()
-RockKey = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
-Shape = RootModel[dict[Literal["x", "y", "base", "turn"], Metres]]
+P = TypeVar("P", Rock, NaturalRock)
+Metres = Annotated[float, Field(allow_inf_nan=False)]
+BlockShape = RootModel[dict[Literal["x", "y", "base", "length", "width", "height"], Metres]]
+"""Changed measures of a rock [m]."""
+PieceShape = RootModel[dict[Literal["x", "y", "base", "turn"], Metres]]
 """Changed place of a piece [m] and its turn [rad]."""
 
 
@@ -43,12 +36,103 @@ def lay_scape(
 ) -> Response:
     """Add the rock of a rockscape, to be dragged and brushed from there."""
     form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
-    lay_scape_of(form, db, tank_id)
+    key = read_scape(form)
+    if form.ok:
+        form.attempt(lambda: natural_rock.lay_scape(db, tank_id, key, new_seed()))
     return part_answer(request, stored, form, "rock", None, setup)
 
 
+class DrawnBlock(BaseModel):
+    """A rectangle drawn over a view, from its upper left corner [m]."""
+
+    view: Literal["plan", "front"]
+    start: tuple[Metres, Metres]
+    end: tuple[Metres, Metres]
+
+    def rock(self, tank: Tank, number: int) -> Rock:
+        """Block of the rectangle; drawn in plan a third of the water high, else a third of the tank deep."""
+        (u0, u1), (v0, v1) = (sorted((self.start[k], self.end[k])) for k in (0, 1))
+        name, plan = f"Rock {number}", self.view == "plan"
+        y, width = (tank.width - v1, v1 - v0) if plan else (tank.width / 3, tank.width / 3)
+        base, height = (0.0, tank.water_depth / 3) if plan else (max(0.0, tank.water_depth - v1), v1 - v0)
+        x, length = u0, u1 - u0
+        x, y, base, length, width, height = (round(value, 3) for value in (x, y, base, length, width, height))
+        return Rock(x, y, base, length, width, height, name)
+
+
+@router.post("/tanks/{tank_id}/rocks/draw")
+def draw_block(db: Db, tank_id: RowId, body: DrawnBlock) -> JSONResponse:
+    """Add a rock as drawn."""
+    stored = tanks.open_tank(db, tank_id)
+    return JSONResponse({"saved": tanks.save_rock(db, tank_id, None, body.rock(stored.tank, len(stored.rocks) + 1))})
+
+
+class DrawnOutline(BaseModel):
+    """A freehand outline on a view: places from its upper left corner [m]."""
+
+    view: Literal["plan", "front"]
+    points: list[tuple[Metres, Metres]] = Field(min_length=3, max_length=4000)
+
+    def rocks(self, tank: Tank, number: int) -> list[Rock]:
+        """Blocks that fill the outline, as deep or as high as a ``DrawnBlock``; close to the bottom in the front view
+        they stand on it.
+        """
+        found = []
+        for k, (u0, u1, v0, v1) in enumerate(strips_of(self.points), 1):
+            drawn = DrawnBlock(view=self.view, start=(u0, v0), end=(u1, v1)).rock(tank, number)
+            if self.view == "front" and drawn.base < tank.sand + STANDS:
+                drawn = replace(drawn, base=0.0, height=round(drawn.height + drawn.base, 3))
+            found.append(replace(drawn, name=f"Drawn {number}.{k}"))
+        return found
+
+
+STANDS = 0.02
+"""What was drawn so near to the sand is meant to stand on the bottom [m]."""
+
+
+@router.post("/tanks/{tank_id}/rocks/outline")
+def draw_outline(db: Db, tank_id: RowId, body: DrawnOutline) -> JSONResponse:
+    """Add the rock of an outline, in one step of undo."""
+    stored = tanks.open_tank(db, tank_id)
+    rocks = body.rocks(stored.tank, len(stored.rocks) + 1)
+    return JSONResponse({"saved": tanks.add_rocks(db, tank_id, rocks)})
+
+
+@router.post("/tanks/{tank_id}/rocks")
+@router.post("/tanks/{tank_id}/rocks/{rock_id}")
+def save_block(
+    request: Request,
+    db: Db,
+    measure: Unit,
+    tank_id: RowId,
+    data: FormData,
+    rock_id: RowId | None = None,
+    setup: Looked = None,
+) -> Response:
+    """Add or change a rock."""
+    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
+    rock = form.read(Rock, stored.rock(rock_id).value if rock_id else None)
+    save_typed(form, rock, lambda typed: tanks.save_rock(db, tank_id, rock_id, typed))
+    return part_answer(request, stored, form, "rock", rock_id, setup)
+
+
+@router.post("/tanks/{tank_id}/rocks/{rock_id}/shape")
+def shape_block(db: Db, tank_id: RowId, rock_id: RowId, body: BlockShape) -> JSONResponse:
+    """Move or resize a rock by hand."""
+    rock = tanks.open_tank(db, tank_id).rock(rock_id).value
+    tanks.save_rock(db, tank_id, rock_id, _reshaped(rock, body.root))
+    return JSONResponse({"saved": rock_id})
+
+
+@router.post("/tanks/{tank_id}/rocks/{rock_id}/remove")
+def remove_block(db: Db, tank_id: RowId, rock_id: RowId, setup: Looked = None) -> RedirectResponse:
+    """Delete a rock."""
+    tanks.delete_rock(db, tank_id, rock_id)
+    return go(f"/tanks/{tank_id}#rock", setup)
+
+
 @router.post("/tanks/{tank_id}/natural-rocks/{rock_id}")
-def save_rock(
+def save_piece(
     request: Request, db: Db, measure: Unit, tank_id: RowId, rock_id: RowId, data: FormData, setup: Looked = None
 ) -> Response:
     """Change where and how a piece lies."""
@@ -59,15 +143,15 @@ def save_rock(
 
 
 @router.post("/tanks/{tank_id}/natural-rocks/{rock_id}/shape")
-def move_rock(db: Db, tank_id: RowId, rock_id: RowId, body: Shape) -> JSONResponse:
+def move_piece(db: Db, tank_id: RowId, rock_id: RowId, body: PieceShape) -> JSONResponse:
     """Move or turn a piece by hand."""
     rock = tanks.open_tank(db, tank_id).natural_rock(rock_id).value
-    natural_rock.save_natural_rock(db, tank_id, rock_id, reshaped(rock, body.root))
+    natural_rock.save_natural_rock(db, tank_id, rock_id, _reshaped(rock, body.root))
     return JSONResponse({"saved": rock_id})
 
 
 @router.post("/tanks/{tank_id}/natural-rocks/{rock_id}/remove")
-def remove_rock(db: Db, tank_id: RowId, rock_id: RowId, setup: Looked = None) -> RedirectResponse:
+def remove_piece(db: Db, tank_id: RowId, rock_id: RowId, setup: Looked = None) -> RedirectResponse:
     """Delete a piece."""
     natural_rock.delete_natural_rock(db, tank_id, rock_id)
     return go(f"/tanks/{tank_id}#rock", setup)
@@ -116,130 +200,7 @@ def export_rock(db: Db, tank_id: RowId, form: Literal["ply", "stl"]) -> Response
     return Response(data, media_type="application/octet-stream", headers=headers)
 
 
-@router.get("/made-up-scan.ply")
-def example_scan() -> Response:
-    """A made-up scan to try the import with."""
-    headers = {"Content-Disposition": 'attachment; filename="made-up-scan.ply"'}
-    return Response(rock_scans.made_up_scan(), media_type="application/octet-stream", headers=headers)
-
-
-@router.get("/tanks/{tank_id}/rock-scan")
-def choose_scan(request: Request, db: Db, tank_id: RowId, setup: Looked = None) -> HTMLResponse:
-    """Choose the file of a scan."""
-    return _scan_page(request, tanks.open_tank(db, tank_id), setup)
-
-
-@router.post("/tanks/{tank_id}/rock-scan")
-def bring_scan(request: Request, db: Db, tank_id: RowId, sent: Files, setup: Looked = None) -> Response:
-    """Read a scan, and show it in the tank."""
-    stored, data = tanks.open_tank(db, tank_id), sent.files.get("file", b"")
-    faults = ["No file was chosen, or it is empty."]
-    if data:
-        try:
-            scan = rock_scans.keep_scan(db, stored.tank, data)
-            done = {name: getattr(scan, name) for name in ("unit", "up", "crumbs", "closed", "open_edges")}
-            return go(f"/tanks/{tank_id}/rock-scan/{scan.key}?{urlencode(done)}", setup)
-        except BadFile as error:
-            faults = [f"{fault.where[:1].upper()}{fault.where[1:]} {fault.what}." for fault in error.faults]
-    return _scan_page(request, stored, setup, faults=faults)
-
-
-class ScanChoice(BaseModel):
-    """How a scan is looked at: its unit, the way up, its turn [degrees] as it was typed, the four corners of a whole
-    tank's bottom as "x,y x,y x,y x,y" in the scan's own units, and what was done to it.
-    """
-
-    unit: ScanUnit = "m"
-    up: Up = "+z"
-    turn: str = Field("0", max_length=20)
-    bottom: str = Field("", max_length=200)
-    crumbs: int = Field(0, ge=0, le=10**9)
-    closed: int = Field(0, ge=0, le=10**9)
-    open_edges: int = Field(0, ge=0, le=10**9)
-
-
-@router.get("/tanks/{tank_id}/rock-scan/{key}")
-def show_scan(
-    request: Request,
-    db: Db,
-    measure: Unit,
-    tank_id: RowId,
-    key: RockKey,
-    choice: Annotated[ScanChoice, Query()],
-    setup: Looked = None,
-) -> HTMLResponse:
-    """A scan as it would lie in the tank, before it is added."""
-    stored, scan, form = tanks.open_tank(db, tank_id), rock_scans.kept_scan(db, key), Form({}, measure)
-    ready = form.attempt(lambda: _ready(stored, scan, "Scan", choice))
-    return _scan_page(request, stored, setup, scan=scan, key=key, choice=choice, ready=ready, errors=form.errors)
-
-
-def _ready(stored: StoredTank, scan: RockMesh, name: str, choice: ScanChoice) -> ReadyScan:
-    bottom, turn, rules = rock_scans.corners_of(choice.bottom), 0.0, Rules()
-    try:
-        turn = parse_number(choice.turn)
-    except ValueError:
-        rules.that(False, "turn", "must be a number of degrees, such as 90")
-    rules.between("turn", turn, -360.0, 360.0)
-    rules.finish()
-    return rock_scans.ready_scan(stored.tank, scan, name, choice.unit, choice.up, turn * DEGREE, bottom)
-
-
-@router.post("/tanks/{tank_id}/rock-scan/{key}")
-def add_scan(
-    request: Request, db: Db, measure: Unit, tank_id: RowId, key: RockKey, data: FormData, setup: Looked = None
-) -> Response:
-    """Add a scan to the tank as it is shown."""
-    stored, scan, form = tanks.open_tank(db, tank_id), rock_scans.kept_scan(db, key), Form(data, measure)
-    name, given = form.text("name") or "Scanned rock", {one: form.text(one) for one in ScanChoice.model_fields}
-    choice = ScanChoice()
-    try:
-        choice = ScanChoice.model_validate({field: value for field, value in given.items() if value})
-    except ValueError:
-        form.errors["unit"] = "is not one of those offered: choose again"
-    ready = form.attempt(lambda: _ready(stored, scan, name, choice)) if form.ok else None
-    if ready and form.ok:
-        form.attempt(lambda: rock_scans.add_scan(db, tank_id, ready))
-    if not form.errors:
-        return go(f"/tanks/{tank_id}#rock", setup)
-    return _scan_page(
-        request, stored, setup, scan=scan, key=key, choice=choice, ready=ready, errors=form.errors, name=name
-    )
-
-
-def _scan_page(
-    request: Request,
-    stored: StoredTank,
-    setup: int | None,
-    *,
-    scan: RockMesh | None = None,
-    key: str = "",
-    choice: ScanChoice | None = None,
-    ready: ReadyScan | None = None,
-    errors: Mapping[str, str] | None = None,
-    faults: Sequence[str] = (),
-    name: str = "",
-) -> HTMLResponse:
-    measure = measure_of(request)
-    context: dict[str, Any] = {
-        "stored": stored,
-        "key": key,
-        "choice": choice,
-        "ready": ready,
-        "errors": errors or {},
-        "faults": faults,
-        "units": list(UNITS),
-        "ups": UPS,
-        "typed_name": name,
-    }
-    if scan and choice:
-        context["from_above"] = draw_from_above(rock_scans.seen_from_above(scan, choice.up))
-    if ready:
-        sheet = lay_out_pair(stored.tank, height=480, narrow=narrow_of(request))
-        slices = (stored.tank.water_depth, ready.rock.y)
-        context["sheet"], context["drawing"] = sheet, draw_frame(sheet, stored.tank, measure)
-        for view, at in zip(sheet.views(), slices, strict=True):
-            context["drawing"] += draw_rock(view, stored.tank, at) + draw_natural_rock(view, stored.tank, ready.rock)
-        context["sizes"] = [measure.length(value) for value in ready.size]
-    status = 422 if errors or faults else 200
-    return page(request, "keeping/rock_scan.html", context, tank=stored, setup=stored.setup(setup), status=status)
+def _reshaped(part: P, change: Mapping[Any, float]) -> P:
+    """A part with measures changed by hand [m], or its turn [rad]."""
+    measures: dict[str, Any] = {str(name): value for name, value in change.items()}
+    return replace(part, **measures)

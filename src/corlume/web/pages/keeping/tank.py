@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
-from typing import Annotated, Any, Literal, TypeVar
+from collections.abc import Callable, Sequence
+from typing import Annotated, Any, TypeVar
 
 from fastapi import APIRouter, Query, Request
-from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from pydantic import BaseModel, Field, RootModel
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from corlume.core.errors import Rules
 from corlume.core.judging.targets import SCHOOLS, LightTargets
-from corlume.core.keeping.rock_outline import strips_of
 from corlume.core.keeping.rockscapes import SCAPES, ScapeKey, with_scape
 from corlume.core.keeping.scene import Running, Scene, Setup
 from corlume.core.light.fixture import Fixture
@@ -24,7 +21,7 @@ from corlume.core.units import CM, INCH
 from corlume.formats.measure import Measure
 from corlume.formats.round_steps import STEPS
 from corlume.reference.catalogue import CatalogueEntry
-from corlume.services.keeping import fixture_library, natural_rock, tanks
+from corlume.services.keeping import fixture_library, tanks
 from corlume.services.search.starting_points import starting_points
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank, unstored
@@ -39,14 +36,6 @@ from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, meas
 
 router = APIRouter()
 T = TypeVar("T")
-P = TypeVar("P", Rock, NaturalRock)
-Metres = Annotated[float, Field(allow_inf_nan=False)]
-
-
-RockShape = RootModel[dict[Literal["x", "y", "base", "length", "width", "height"], Metres]]
-"""Changed measures of a rock [m]."""
-
-
 NEW_TANK = Tank(length=1.2, width=0.55, water_depth=0.5, water=Water(ripple=0.1))
 
 
@@ -62,7 +51,7 @@ def create_tank(request: Request, db: Db, measure: Unit, data: FormData) -> Resp
     """Save a new tank."""
     form = Form(data, measure)
     tank, targets, running = read_tank(form, None), read_targets(form, None), form.read(Running)
-    name, key = read_name(form), _scape(form)
+    name, key = read_name(form), read_scape(form)
     entry = next((one for one in fixture_library.entries(db) if one.key == form.text("hung")), None)
     if form.text("hung") and entry is None:
         form.errors.setdefault("hung", "is not in the fixture library")
@@ -99,7 +88,7 @@ def new_seed() -> int:
     return secrets.randbelow(2**31)
 
 
-def _scape(form: Form) -> ScapeKey:
+def read_scape(form: Form) -> ScapeKey:
     """The chosen rockscape; none is bare."""
     chosen = form.text("scape") or "open"
     key: ScapeKey = next((one for one in SCAPES if one == chosen), "open")
@@ -112,69 +101,6 @@ def _scape(form: Form) -> ScapeKey:
 def copy_tank(db: Db, tank_id: RowId) -> RedirectResponse:
     """Copy the tank."""
     return go(f"/tanks/{tanks.copy_tank(db, tank_id)}")
-
-
-def lay_scape_of(form: Form, db: Database, tank_id: int) -> None:
-    """Add the rock of the rockscape that a form names."""
-    key = _scape(form)
-    if form.ok:
-        form.attempt(lambda: natural_rock.lay_scape(db, tank_id, key, new_seed()))
-
-
-class DrawnRock(BaseModel):
-    """A rectangle drawn over a view, from its upper left corner [m]."""
-
-    view: Literal["plan", "front"]
-    start: tuple[Metres, Metres]
-    end: tuple[Metres, Metres]
-
-    def rock(self, tank: Tank, number: int) -> Rock:
-        """Block of the rectangle; drawn in plan a third of the water high, else a third of the tank deep."""
-        (u0, u1), (v0, v1) = (sorted((self.start[k], self.end[k])) for k in (0, 1))
-        name, plan = f"Rock {number}", self.view == "plan"
-        y, width = (tank.width - v1, v1 - v0) if plan else (tank.width / 3, tank.width / 3)
-        base, height = (0.0, tank.water_depth / 3) if plan else (max(0.0, tank.water_depth - v1), v1 - v0)
-        x, length = u0, u1 - u0
-        x, y, base, length, width, height = (round(value, 3) for value in (x, y, base, length, width, height))
-        return Rock(x, y, base, length, width, height, name)
-
-
-@router.post("/tanks/{tank_id}/rocks/draw")
-def draw_rock_by_hand(db: Db, tank_id: RowId, body: DrawnRock) -> JSONResponse:
-    """Add a rock as drawn."""
-    stored = tanks.open_tank(db, tank_id)
-    return JSONResponse({"saved": tanks.save_rock(db, tank_id, None, body.rock(stored.tank, len(stored.rocks) + 1))})
-
-
-class DrawnOutline(BaseModel):
-    """A freehand outline on a view: places from its upper left corner [m]."""
-
-    view: Literal["plan", "front"]
-    points: list[tuple[Metres, Metres]] = Field(min_length=3, max_length=4000)
-
-    def rocks(self, tank: Tank, number: int) -> list[Rock]:
-        """Blocks that fill the outline, as deep or as high as a ``DrawnRock``; close to the bottom in the front view
-        they stand on it.
-        """
-        found = []
-        for k, (u0, u1, v0, v1) in enumerate(strips_of(self.points), 1):
-            drawn = DrawnRock(view=self.view, start=(u0, v0), end=(u1, v1)).rock(tank, number)
-            if self.view == "front" and drawn.base < tank.sand + STANDS:
-                drawn = replace(drawn, base=0.0, height=round(drawn.height + drawn.base, 3))
-            found.append(replace(drawn, name=f"Drawn {number}.{k}"))
-        return found
-
-
-STANDS = 0.02
-"""What was drawn so near to the sand is meant to stand on the bottom [m]."""
-
-
-@router.post("/tanks/{tank_id}/rocks/outline")
-def draw_outline_by_hand(db: Db, tank_id: RowId, body: DrawnOutline) -> JSONResponse:
-    """Add the rock of an outline, in one step of undo."""
-    stored = tanks.open_tank(db, tank_id)
-    rocks = body.rocks(stored.tank, len(stored.rocks) + 1)
-    return JSONResponse({"saved": tanks.add_rocks(db, tank_id, rocks)})
 
 
 @router.get("/tanks/{tank_id}")
@@ -212,39 +138,6 @@ def save_tank(
     return _tank_form(request, stored, form.data, form.errors, setup=setup, status=422)
 
 
-@router.post("/tanks/{tank_id}/rocks")
-@router.post("/tanks/{tank_id}/rocks/{rock_id}")
-def save_rock(
-    request: Request,
-    db: Db,
-    measure: Unit,
-    tank_id: RowId,
-    data: FormData,
-    rock_id: RowId | None = None,
-    setup: Looked = None,
-) -> Response:
-    """Add or change a rock."""
-    form, stored = Form(data, measure), tanks.open_tank(db, tank_id)
-    rock = form.read(Rock, stored.rock(rock_id).value if rock_id else None)
-    save_typed(form, rock, lambda typed: tanks.save_rock(db, tank_id, rock_id, typed))
-    return part_answer(request, stored, form, "rock", rock_id, setup)
-
-
-@router.post("/tanks/{tank_id}/rocks/{rock_id}/shape")
-def shape_rock(db: Db, tank_id: RowId, rock_id: RowId, body: RockShape) -> JSONResponse:
-    """Move or resize a rock by hand."""
-    rock = tanks.open_tank(db, tank_id).rock(rock_id).value
-    tanks.save_rock(db, tank_id, rock_id, reshaped(rock, body.root))
-    return JSONResponse({"saved": rock_id})
-
-
-@router.post("/tanks/{tank_id}/rocks/{rock_id}/remove")
-def remove_rock(db: Db, tank_id: RowId, rock_id: RowId, setup: Looked = None) -> RedirectResponse:
-    """Delete a rock."""
-    tanks.delete_rock(db, tank_id, rock_id)
-    return go(f"/tanks/{tank_id}#rock", setup)
-
-
 @router.post("/tanks/{tank_id}/braces")
 def add_brace(
     request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None
@@ -266,12 +159,6 @@ def save_typed(form: Form, typed: T | None, save: Callable[[T], object]) -> None
     """Save a part as typed where its whole form could be read; objections become errors by field."""
     if typed is not None and form.ok:
         form.attempt(lambda: save(typed))
-
-
-def reshaped(part: P, change: Mapping[Any, float]) -> P:
-    """A part with measures changed by hand [m], or its turn [rad]."""
-    measures: dict[str, Any] = {str(name): value for name, value in change.items()}
-    return replace(part, **measures)
 
 
 def part_answer(
