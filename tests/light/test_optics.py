@@ -457,6 +457,17 @@ def test_quadrature_stands_still_when_refined() -> None:
         assert np.sqrt(np.mean((used / refined - 1) ** 2)) < 0.005
 
 
+def test_points_at_many_depths_read_as_each_reads_by_itself() -> None:
+    """Tables at even depths, which many points share, against a table for each depth."""
+    rock = (Rock(0.1, 0.1, 0.0, 0.2, 0.3, 0.3),)
+    where, rng = tank(Pane("glass", 0.9), rocks=rock, attenuation=0.3), np.random.default_rng(3)
+    points = rng.uniform([0.31, 0.02, 0.0], [0.58, 0.58, 0.6], (200, 3))
+    for emitter in (lamp(height=0.15), lamp(technology="t5_tube", length=0.55, width=0.02, height=0.06)):
+        together = par(where, emitter, *points)
+        alone = np.concatenate([par(where, emitter, point) for point in points])
+        assert together == pytest.approx(alone, rel=2e-3, abs=1e-4 * alone.max())
+
+
 def test_light_falls_and_evens_out_as_a_lamp_is_raised() -> None:
     heights = [8 * INCH, 12 * INCH, 18 * INCH, 24 * INCH]
     middle, edge = (0.3, 0.3, 0.2), (0.56, 0.3, 0.2)

@@ -152,14 +152,15 @@ def order(html: str) -> list[str]:
 
 @pytest.mark.parametrize("key", ["led", "t5", "t5-led"])
 def test_quick_search_comes_within_three_percent_of_the_full_one(db: Database, key: str) -> None:
-    stored = tanks.open_tank(db, tanks.import_tank(db, BLOCKS.read_bytes()))
+    """Modules as mirror images in both; over rock that lies to one side, the layout search may find a better layout."""
+    stored = tanks.open_tank(db, 1)
     kind = next(one for one in light_types_for(stored.tank) if one.key == key)
     entry = kind.entries[0]
     wish = light_types_request(stored, stored.setup())
     _, fast = quick(stored, LightType(key, "", "", "", {}, (entry,)), wish, kind)
     assert fast
     counts = (len(fast.layout.places), len(fast.layout.places))
-    wish = replace(wish, means="new", counts=counts)
+    wish = replace(wish, means="new", counts=counts, symmetric=key != "t5")
     if len(entry.parts) > 1:  # frames take long: heights about that of the quick one, from where the full one goes on
         wish = replace(wish, heights=(fast.layout.height - 0.06, fast.layout.height + 0.06))
     # the last step tries lenses and lean, which the quick one does not

@@ -183,7 +183,7 @@ def _direct(
 ) -> Array:
     """Irradiance per unit of flux at points (k, 3) by light that has not touched the floor, (channels, k) [1/m2]."""
     points = np.ascontiguousarray(points)
-    depths, layer = np.unique(points[:, 2], return_inverse=True)
+    depths, layer, part = _layers(points[:, 2])
     sources, heights, at_height, index_at = _laid_out(emitter, step)
     shape = emitter.shape()
     lobe = shape.table()
@@ -192,21 +192,22 @@ def _direct(
     index = medium.water.index_at(index_at)
     found = np.empty((len(spectra), len(points)))
     table = field_kernel.TABLE_SIZE * (field_kernel.GEOMETRY + len(spectra)) * 8 * len(heights)
-    many = max(1, MOST_TABLE // table)
+    many, beyond, deepest = max(1, MOST_TABLE // table), int(part.any()), max(medium.depth, float(depths[-1]))
     for first in range(0, len(depths), many):
-        some = depths[first : first + many]
+        some = depths[first : first + many + beyond]
         paths = _paths(
-            medium.water, spectra, shape if plain else None, index, medium.depth, tuple(some.tolist()),
+            medium.water, spectra, shape if plain else None, index, deepest, tuple(some.tolist()),
             tuple(heights.tolist()), scalar, ledge,
         )  # fmt: skip
         here = np.flatnonzero((layer >= first) & (layer < first + many)) if len(depths) > many else slice(None)
-        part = np.zeros((len(layer[here]), len(spectra)))
+        some_found = np.zeros((len(layer[here]), len(spectra)))
         shared_out(
-            len(part),
+            len(some_found),
             field_kernel.irradiance,
-            part,
+            some_found,
             points[here],
             layer[here] - first,
+            part[here],
             paths,
             sources,
             heights,
@@ -225,8 +226,33 @@ def _direct(
             normals[here] if normals.shape[1] else normals,
             least=max(1, LEAST_PAIRS // len(sources)),
         )
-        found[:, here] = part.T
+        found[:, here] = some_found.T
     return found
+
+
+MOST_DEPTHS = 32
+"""Points at more depths than this are read from tables at even depths."""
+RUNG, WIDER = 0.002, 0.00002
+"""Distance of those depths under the surface [m], and half of how much more each is than the one before, as light
+varies less the deeper it comes. PAR is off by less than 0.2 % under a light 6 cm over the water, and by less than
+0.03 % at 20 cm.
+"""
+RUNGS = 10
+"""So many of those depths always come together, so that other points find their tables made."""
+
+
+def _layers(depth: Array) -> tuple[Array, NDArray[np.int64], Array]:
+    """Depths of tables for points at depths (k,) [m]: the depth of each point among them, or the next above it, and
+    how far the point lies towards the next below [-].
+    """
+    depths, layer = np.unique(depth, return_inverse=True)
+    if len(depths) <= MOST_DEPTHS:
+        return depths, layer, np.zeros(len(depth))
+    at = (np.sqrt(RUNG * RUNG + 4.0 * WIDER * depth) - RUNG) / (2.0 * WIDER)
+    first, last = math.floor(at.min() / RUNGS) * RUNGS, math.ceil(at.max() / RUNGS) * RUNGS
+    rungs = np.arange(first, last + 1)
+    depths, layer = RUNG * rungs + WIDER * rungs * rungs, np.minimum(at.astype(np.int64) - first, last - first - 1)
+    return depths, layer, (depth - depths[layer]) / (depths[layer + 1] - depths[layer])
 
 
 @lru_cache(maxsize=128)
@@ -252,7 +278,7 @@ def _paths(
 ) -> Array:
     """Path tables from the cache: they stay the same while a fixture moves at its height."""
     steepest = steepest_tangent(index)
-    longest = max(depth, *depths) * (math.sqrt(1.0 + steepest * steepest) if index > 1.001 else 30.0)
+    longest = depth * (math.sqrt(1.0 + steepest * steepest) if index > 1.001 else 30.0)
     fades = np.stack([attenuation_table(water, spectrum, longest) for spectrum in spectra])
     round_lobe = lobe.table()[:, 0].copy() if lobe else np.empty(0)
     found = np.empty((len(depths), len(heights), field_kernel.TABLE_SIZE, field_kernel.GEOMETRY + len(fades)))

@@ -290,6 +290,17 @@ def path_tables(
             _path_table(paths[k, g], heights[g], depths[k], lobe, n, fades, longest, ripple, scalar, ledge)
 
 
+@njit(cache=True, inline="always", error_model="numpy", fastmath=FAST)
+def _read(paths: Array, deeper: Array, part: float, g: int, k: int, f: float, column: int) -> float:
+    """Column of path tables between rows k and k + 1, blended by ``part`` with that of the ``deeper`` tables."""
+    v = paths[g, k, column]
+    v += f * (paths[g, k + 1, column] - v)
+    if part > 0.0:
+        under = deeper[g, k, column]
+        v += part * (under + f * (deeper[g, k + 1, column] - under) - v)
+    return float(v)
+
+
 @njit(cache=True, error_model="numpy", fastmath=FAST)
 def _irradiance(
     out: Array,
@@ -297,6 +308,8 @@ def _irradiance(
     py: float,
     d: float,
     paths: Array,
+    deeper: Array,
+    part: float,
     sources: Array,
     heights: Array,
     at_height: NDArray[np.int64],
@@ -317,7 +330,8 @@ def _irradiance(
     horizon: Array,
 ) -> None:
     """Add irradiance at one point per unit of flux to ``out`` (channels,) [1/m2]: downward, or on a surface with a
-    ``normal`` (x right, y back, z up) where it has one; ``horizon`` is room to work in, see ``note_horizon``.
+    ``normal`` (x right, y back, z up) where it has one; ``horizon`` is room to work in, see ``note_horizon``. What
+    ``paths`` bring is blended by ``part`` [-] with what those of the ``deeper`` table bring.
     """
     tilted = normal.shape[0] > 0
     length, width = size
@@ -359,8 +373,11 @@ def _irradiance(
                 clear = direct and _inside(sx, sy, half_x, half_y, opening)
                 if in_the_way or not clear:
                     share = paths[g, k, 0] + f * (paths[g, k + 1, 0] - paths[g, k, 0])
-                    qx, qy = sx + dx * share, sy + dy * share
                     moves = paths[g, k, 2] + f * (paths[g, k + 1, 2] - paths[g, k, 2])
+                    if part > 0.0:
+                        share += part * (deeper[g, k, 0] + f * (deeper[g, k + 1, 0] - deeper[g, k, 0]) - share)
+                        moves += part * (deeper[g, k, 2] + f * (deeper[g, k + 1, 2] - deeper[g, k, 2]) - moves)
+                    qx, qy = sx + dx * share, sy + dy * share
                     if not clear:
                         # A source stands for a patch of the face; where the edge of the opening cuts the patch's
                         # image on the water, it counts in part, so that few sources make a smooth edge.
@@ -393,27 +410,32 @@ def _irradiance(
                     if plates.shape[0]:
                         weight *= _past_plates(px, py, d, qx, qy, length, width, plates)
                 if lobe.shape[0]:
-                    cos_a = paths[g, k, 3] + f * (paths[g, k + 1, 3] - paths[g, k, 3])
+                    cos_a = _read(paths, deeper, part, g, k, f, 3)
                     across = math.sqrt(max(0.0, 1.0 - cos_a * cos_a)) / r if r > 1e-9 else 0.0
                     weight *= _aimed(axes, lobe, sign_x * dx * across, sign_y * dy * across, -cos_a)
                 if tilted:
                     # the downward irradiance of the ray, over the cosine of its lean, times that to the surface
-                    sine = paths[g, k, 1] + f * (paths[g, k + 1, 1] - paths[g, k, 1])
+                    sine = _read(paths, deeper, part, g, k, f, 1)
                     tangent = sine / math.sqrt(max(1e-12, 1.0 - sine * sine))
                     aside = (dx * normal[0] + dy * normal[1]) / r if r > 1e-12 else 0.0
                     weight *= max(0.0, normal[2] - aside * tangent)
                     if weight == 0.0:
                         continue
                 if i != 0 or j != 0:
-                    sin_w = paths[g, k, 1] + f * (paths[g, k + 1, 1] - paths[g, k, 1])
+                    sin_w = _read(paths, deeper, part, g, k, f, 1)
                     leans = sin_w / r if r > 1e-12 else 0.0  # straight down, on the pane itself
                     if i != 0:
                         weight *= crossings_return(panes[0], panes[1], i, abs(dx) * leans)
                     if j != 0:
                         weight *= crossings_return(panes[2], panes[3], j, abs(dy) * leans)
+                upper = weight - part * weight
                 for c in range(out.shape[0]):
                     v = paths[g, k, GEOMETRY + c]
-                    out[c] += weight * (v + f * (paths[g, k + 1, GEOMETRY + c] - v))
+                    out[c] += upper * (v + f * (paths[g, k + 1, GEOMETRY + c] - v))
+                if part > 0.0:
+                    for c in range(out.shape[0]):
+                        v = deeper[g, k, GEOMETRY + c]
+                        out[c] += part * weight * (v + f * (deeper[g, k + 1, GEOMETRY + c] - v))
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath=FAST)
@@ -423,6 +445,7 @@ def irradiance(
     out: Array,
     points: Array,
     layer: NDArray[np.int64],
+    part: Array,
     paths: Array,
     sources: Array,
     heights: Array,
@@ -444,11 +467,11 @@ def irradiance(
     the end [1/m2]; on surfaces with ``normals`` (k, 3),
     where these are given and not (1, 0).
 
-    ``paths`` are the tables of ``path_tables``; ``layer`` (k,) says which of their depths each point has, ``heights``
-    (g,) their heights, and ``at_height`` (s,) which of these each of the ``sources`` (s, 6) has, so that refraction,
-    Fresnel and path loss are worked out once for each pair and looked up after that. ``axes`` (3, 3) and
-    ``lobe`` (cosines, phis) say how the light is aimed, see ``Emitter.axes`` and ``lobe``; ``lobe`` has no rows
-    when it is in the path tables.
+    ``paths`` are the tables of ``path_tables``; ``layer`` (k,) says at which of their depths each point lies, or below
+    which, and ``part`` (k,) how far towards the next [-]. ``heights`` (g,) are their heights, and ``at_height`` (s,)
+    which of these each of the ``sources`` (s, 6) has, so that refraction, Fresnel and path loss are worked out once
+    for each pair and looked up after that. ``axes`` (3, 3) and ``lobe`` (cosines, phis) say how the light is aimed, see
+    ``Emitter.axes`` and ``lobe``; ``lobe`` has no rows when it is in the path tables.
     """
     steepest = steepest_tangent(n)
     order = (_highest_order(panes[0], panes[1]), _highest_order(panes[2], panes[3]))
@@ -461,6 +484,8 @@ def irradiance(
             points[k, 1],
             points[k, 2],
             paths[layer[k]],
+            paths[min(layer[k] + 1, paths.shape[0] - 1)],
+            part[k],
             sources,
             heights,
             at_height,
