@@ -117,7 +117,7 @@ def test_made_up_station_has_its_table_undo_form_and_page(fed: TestClient, db: D
     assert first.value == Feeding(datetime.date(2026, 11, 25), datetime.time(20, 15), "frozen", 2, "First\nsecond")
     assert second.value.cubes == 5
     shown = fed.get("/tanks/1/feed").text
-    assert f'href="/tanks/1/feed" accesskey="{len(STATIONS) + 1}" aria-current="page">Feed' in shown
+    assert f'href="/tanks/1/feed" accesskey="{(len(STATIONS) + 1) % 10}" aria-current="page">Feed' in shown
     assert "Undo: feed 2 times" in shown
     assert tanks.undo(db, 1) == "feed 2 times"
     with db.reading() as connection:

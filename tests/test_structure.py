@@ -91,6 +91,7 @@ SUBJECTS = {
         "acclimation",
         "schedule",
         "search",
+        "mounting",
         "upkeep",
     ),
     "web": ("forms", "request", "drawing", "pages"),

@@ -42,7 +42,7 @@ def test_setup_looked_at_survives_back_reload_and_a_deep_link(page: Page, db: Da
     expect(page.locator("svg.sheet")).to_be_visible()
     page.go_back()
     expect(shown).to_have_text(other.name)
-    expect(page.get_by_role("link", name="Corals", exact=True)).to_have_attribute("accesskey", "7")
+    expect(page.get_by_role("link", name="Corals", exact=True)).to_have_attribute("accesskey", "8")
 
 
 def test_corals_come_in_as_a_table_and_a_bad_one_says_where(page: Page, db: Database) -> None:

@@ -31,12 +31,12 @@ from corlume.services.keeping import (
     demo,
     fixture_library,
     hung_fixtures,
-    mounting_sheet,
     placement_choices,
     setups,
     tanks,
     target_zones,
 )
+from corlume.services.mounting import mounting_sheet
 from corlume.services.search import search_jobs
 from corlume.services.search.candidate import SearchStep
 from corlume.services.search.starting_points import default_request

@@ -22,7 +22,7 @@ from corlume.formats.measure import Measure
 from corlume.reference.catalogue import catalogue
 from corlume.services.keeping import tanks
 from corlume.services.keeping.fixture_settings import fixture_settings
-from corlume.services.keeping.mounting_sheet import mount_sheet
+from corlume.services.mounting.mounting_sheet import mount_sheet
 from corlume.store.database import Database
 from corlume.web.drawing.fixtures import letter
 from tests.ruled import CLUSTER, RULED

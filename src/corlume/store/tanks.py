@@ -23,6 +23,7 @@ from corlume.core.light.geometry import Brace, Rock, Tank
 from corlume.core.light.light_group import LightGroup
 from corlume.core.light.natural_rock import NaturalRock
 from corlume.core.light.survey_correction import Correction
+from corlume.core.mounting.mount import Mount, mounted
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.core.placement.coral import Coral
 from corlume.core.placement.coral_type import CoralType
@@ -44,6 +45,7 @@ from corlume.store.tables import (
     CORALS,
     FIXTURES,
     LIGHT_GROUPS,
+    MOUNTS,
     NATURAL_ROCKS,
     OF_SCENE,
     OF_TANK,
@@ -78,11 +80,23 @@ class StoredSetup:
     fixtures: tuple[Kept[Fixture], ...]
     intent: Intent = BY_STOCKING
     groups: tuple[Kept[LightGroup], ...] = ()
+    mounts: tuple[Kept[Mount], ...] = ()
 
     @property
     def hung(self) -> list[Fixture]:
         """What hangs in it."""
         return [kept.value for kept in self.fixtures]
+
+    @property
+    def mount_values(self) -> list[Mount]:
+        """What holds it."""
+        return [kept.value for kept in self.mounts]
+
+    @property
+    def value(self) -> Setup:
+        """The setup without ids."""
+        groups = tuple(kept.value for kept in self.groups)
+        return Setup(self.name, tuple(self.hung), self.in_use, self.intent, groups, tuple(self.mount_values))
 
     def fixture(self, fixture_id: int) -> Kept[Fixture]:
         """The fixture of that id; ``NotFound`` otherwise."""
@@ -224,8 +238,8 @@ class StoredTank:
         correction = survey.correction if survey else None
 
         def hung(setup: StoredSetup) -> tuple[Kept[Fixture], ...]:
-            groups = [kept.value for kept in setup.groups]
-            found = zip(setup.fixtures, scheduled(measured(setup.hung, correction), groups), strict=True)
+            groups, fixtures = [kept.value for kept in setup.groups], measured(setup.hung, correction)
+            found = zip(setup.fixtures, scheduled(mounted(fixtures, setup.mount_values), groups), strict=True)
             return tuple(replace(kept, value=fixture) for kept, fixture in found)
 
         setups = (replace(setup, fixtures=hung(setup)) for setup in self.setups)
@@ -245,10 +259,7 @@ class StoredTank:
 
     def scene(self) -> Scene:
         """The tank as one scene, for checks and for export; without what only its own station loads."""
-        setups = tuple(
-            Setup(s.name, tuple(s.hung), s.in_use, s.intent, tuple(kept.value for kept in s.groups))
-            for s in self.setups
-        )
+        setups = tuple(setup.value for setup in self.setups)
         lists: dict[str, Any] = {name: tuple(kept.value for kept in rows) for name, rows in self.lists.items()}
         corals = tuple(kept.value for kept in (*self.corals, *self.lost))
         return Scene(
@@ -274,7 +285,7 @@ def unstored(scene: Scene) -> StoredTank:
         natural_rocks=kept(scene.tank.natural_rocks),
         brushed_rock=kept(scene.tank.brushed_rock),
         setups=tuple(
-            StoredSetup(next(numbers), s.name, s.in_use, kept(s.fixtures), s.intent, kept(s.groups))
+            StoredSetup(next(numbers), s.name, s.in_use, kept(s.fixtures), s.intent, kept(s.groups), kept(s.mounts))
             for s in scene.setups
         ),
         corals=kept(coral for coral in scene.corals if coral.course.lost is None),
@@ -371,6 +382,7 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
     setups = connection.execute("SELECT * FROM setups WHERE tank_id = ? ORDER BY id", (tank_id,)).fetchall()
     ids = [setup["id"] for setup in setups]
     fixtures, groups = FIXTURES.by_owner(connection, ids), LIGHT_GROUPS.by_owner(connection, ids)
+    mounts = MOUNTS.by_owner(connection, ids)
     corals = CORALS.load(connection, tank_id, whole=False)
     lists = {name: table.load(connection, tank_id, whole=False) for name, table in PLAIN_LISTS.items()}
     tank = thing_of(
@@ -393,7 +405,10 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
         natural_rocks=tuple(Kept(kept.id, rock) for kept, rock in zip(natural, tank.natural_rocks, strict=True)),
         brushed_rock=tuple(Kept(kept.id, one) for kept, one in zip(brushed, tank.brushed_rock, strict=True)),
         setups=tuple(
-            StoredSetup(s["id"], s["name"], bool(s["in_use"]), fixtures[s["id"]], thing_of(Intent, s), groups[s["id"]])
+            StoredSetup(
+                s["id"], s["name"], bool(s["in_use"]), fixtures[s["id"]], thing_of(Intent, s), groups[s["id"]],
+                mounts[s["id"]],
+            )
             for s in setups
         ),
         corals=tuple(kept for kept in corals if kept.value.course.lost is None),

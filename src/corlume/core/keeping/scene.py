@@ -17,6 +17,7 @@ from corlume.core.light.fixture import Fixture, aside_errors, measured, schedule
 from corlume.core.light.geometry import Colony, Tank
 from corlume.core.light.light_group import DAY, LightGroup, minute_of
 from corlume.core.light.survey_correction import Correction
+from corlume.core.mounting.mount import Mount, mount_errors, mounted
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.core.placement.coral import Coral
 from corlume.core.placement.custom_spots import CustomSpot, FragRack, custom_spot_errors, rack_errors
@@ -43,10 +44,11 @@ class Setup:
     in_use: Annotated[bool, Flag("In use", blank=True)] = False
     intent: Annotated[Intent, Part(file="meant_for")] = BY_STOCKING
     groups: Annotated[tuple[LightGroup, ...], Many(12, one="group", table="light_groups")] = ()
+    mounts: Annotated[tuple[Mount, ...], Many(30)] = ()
 
     def __post_init__(self) -> None:
         rules = limits(self)
-        rules.errors += schedule_errors(self.groups, self.fixtures)
+        rules.errors += schedule_errors(self.groups, self.fixtures) + mount_errors(self.mounts)
         rules.finish()
 
 
@@ -162,7 +164,8 @@ class Scene:
         """
         for setup in self.setups:
             if setup.name == name or (name is None and setup.in_use):
-                return replace(setup, fixtures=scheduled(measured(setup.fixtures, self.correction), setup.groups))
+                hung = mounted(measured(setup.fixtures, self.correction), setup.mounts)
+                return replace(setup, fixtures=scheduled(hung, setup.groups))
         raise KeyError(name)
 
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from corlume.core.cache import cached
 from corlume.core.light import field_kernel
 from corlume.core.light.emitter import Emitter
-from corlume.core.light.geometry import Colony, Tank
+from corlume.core.light.geometry import Colony, Strip, Tank
 from corlume.core.light.interreflection import Interreflection, find_interreflection
 from corlume.core.light.lobe import Beam
 from corlume.core.light.pane_reflection import return_table
@@ -27,7 +27,6 @@ from corlume.core.parallel import shared_out
 
 Array = NDArray[np.float64]
 Sensor = Literal["planar", "scalar"]
-Strip = tuple[float, float, float, float, float]
 
 
 @dataclass(frozen=True, slots=True, eq=False)

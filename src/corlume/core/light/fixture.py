@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from corlume.core.errors import FieldError, Rules
 from corlume.core.light.emitter import Emitter
-from corlume.core.light.geometry import Tank
+from corlume.core.light.geometry import Strip, Tank
 from corlume.core.light.light_group import LightGroup
 from corlume.core.light.light_loss import wear_errors
 from corlume.core.light.survey_correction import Correction
@@ -54,6 +54,8 @@ class Fixture:
     max_levels : per cent that each channel reaches, in order with / between; empty where none goes past 100.
     most_watts : power that its channels may draw together, 0 for no limit [W].
     day : the schedule of its group, None for the plain hours; kept with its setup.
+    held_by : name of the mount of its setup that holds it; empty, or a name that no mount has, where none is entered.
+    strips : what the mounts of its setup put over the water; kept with its setup, see ``core.mounting.mount``.
     lit : level of each channel at a time of the day, in place of ``output`` and ``levels`` [-]; not kept with it, see
         ``core.schedule.day``.
     """
@@ -96,8 +98,10 @@ class Fixture:
     most_watts: Annotated[
         float, Number("Power limit", 0.0, 5000.0, "power", about="of all channels together; blank: none", empty=0.0)
     ] = 0.0
+    held_by: Annotated[str, Text("Mount", about="of this setup, that holds it")] = ""
     measured: float = 1.0
     worn: float = 1.0
+    strips: tuple[Strip, ...] = ()
     day: LightGroup | None = None
     lit: tuple[float, ...] | None = None
 
@@ -228,17 +232,20 @@ def extent(parts: Iterable[Fixture]) -> tuple[tuple[float, float], tuple[float, 
     )
 
 
-def bodies_below(fixtures: Sequence[Fixture], index: int) -> tuple[tuple[float, float, float, float, float], ...]:
-    """Areas of other fixtures that hang lower than a given one and shade it: x0, x1, y0, y1, height [m]."""
-    found = []
+def bodies_below(fixtures: Sequence[Fixture], index: int) -> tuple[Strip, ...]:
+    """What hangs lower than a given fixture and shades it: other fixtures, and mounts."""
+    height = fixtures[index].emitter.height
+    found = [strip for strip in fixtures[index].strips if strip[4] < height - TOUCHING]
     for k, other in enumerate(fixtures):
         e = other.emitter
-        if k != index and e.height < fixtures[index].emitter.height - LOWER:
+        if k != index and e.height < height - LOWER:
             half_x, half_y = e.half_extent()
             found.append((e.x - half_x, e.x + half_x, e.y - half_y, e.y + half_y, e.height))
     return tuple(found)
 
 
+TOUCHING = 0.001
+"""What lies less lower than a face is level with it [m]."""
 LOWER = 0.015
 """A fixture shades another when its face hangs so much lower [m]."""
 BODY = 0.04

@@ -28,6 +28,8 @@ RockForm = Literal["block", "arch", "mound"]
 ROCK_FORMS: dict[RockForm, str] = {"block": "block", "arch": "arch", "mound": "mound"}
 PANE_KINDS: dict[PaneKind, str] = {"glass": "glass", "plain": "plain"}
 SIDES = ("left", "right", "front", "back")
+Strip = tuple[float, float, float, float, float]
+"""What lies over the water in the way of light, as a rectangle: x0, x1, y0, y1 and its height above the water [m]."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -356,7 +358,7 @@ class Tank:
         flows: dict[str, Flow] = {key: key for key in FLOWS}
         return boxes + [(one.name, flows[one.flow]) for one in self.sampled_rock()]
 
-    def strips(self) -> list[tuple[float, float, float, float, float]]:
+    def strips(self) -> list[Strip]:
         """Braces and edges over the water that block light: x0, x1, y0, y1 and height above the water [m]."""
         return [(b.x, b.x1, b.y, b.y1, self.rim_height if b.height is None else b.height) for b in self.braces]
 

@@ -16,9 +16,9 @@ from numpy.typing import NDArray
 
 from corlume.core.cache import cached
 from corlume.core.light.emitter import Emitter
-from corlume.core.light.field import Medium, Strip, channel_fields
+from corlume.core.light.field import Medium, channel_fields
 from corlume.core.light.fixture import Fixture, bodies_below
-from corlume.core.light.geometry import Tank
+from corlume.core.light.geometry import Strip, Tank
 from corlume.core.light.pane_reflection import return_table
 from corlume.core.survey.parameters import SHAPES, Parameters
 

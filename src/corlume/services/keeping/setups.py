@@ -20,11 +20,14 @@ from corlume.store.tanks import StoredTank, load_tank
 def add_setup(db: Database, tank_id: int, setup: Setup, *, label: str = "") -> int:
     """Add a setup with its fixtures, in one step of undo; returns its id.
 
-    Without groups of its own it has the schedules that its fixtures bring, or those of the setup in use by their name.
+    Without groups of its own it has the schedules that its fixtures bring, or those of the setup in use by their name;
+    without mounts, those of the setup in use that its fixtures name.
     """
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
-        setup = replace(setup, groups=setup.groups or _groups_of(stored, setup))
+        held = {fixture.held_by for fixture in setup.fixtures}
+        mounts = setup.mounts or tuple(one for one in stored.setup().mount_values if one.name in held)
+        setup = replace(setup, groups=setup.groups or _groups_of(stored, setup), mounts=mounts)
         taken = {s.name for s in stored.setups}
         check_count(Scene, "setups", len(taken) + 1)
         check_count(Setup, "fixtures", len(setup.fixtures), "setup")
@@ -42,8 +45,7 @@ def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
     """Copy a setup with its fixtures and its goal; returns the copy's id."""
     with db.reading() as connection:
         setup = load_tank(connection, tank_id).setup(setup_id)
-    groups = tuple(kept.value for kept in setup.groups)
-    copy = Setup(f"{setup.name[:60]}, copy", tuple(setup.hung), intent=setup.intent, groups=groups)
+    copy = replace(setup.value, name=f"{setup.name[:60]}, copy", in_use=False)
     return add_setup(db, tank_id, copy, label=f"copy setup {setup.name}")
 
 

@@ -17,9 +17,9 @@ from numpy.typing import NDArray
 from corlume.core.cache import cached
 from corlume.core.judging.intent import Places
 from corlume.core.light.emitter import Emitter
-from corlume.core.light.field import Medium, Sensor, Strip, channel_fields, disc_rows
+from corlume.core.light.field import Medium, Sensor, channel_fields, disc_rows
 from corlume.core.light.fixture import Fixture, bodies_below
-from corlume.core.light.geometry import Tank
+from corlume.core.light.geometry import Strip, Tank
 from corlume.services.light.points import PlaneSpec, SliceKind, axes_of, points_of, rock_mask, surfaces_of
 
 Array = NDArray[np.float64]

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from typing import Annotated
 
 from corlume.core.errors import Rules
-from corlume.core.keeping.scene import Scene, Setup
+from corlume.core.keeping.scene import Scene
 from corlume.core.light.fixture import Fixture
 from corlume.core.message_text import escape_slots
 from corlume.core.schedule.change_plan import ChangePlan, PlanStart, PlanStep
@@ -258,8 +258,7 @@ def start_plan(db: Database, tank_id: int, origin: Origin, setup_id: int, asked:
         edit = Edit(connection, tank_scope(tank_id), f"start the plan {tried.plan.name}")
         if then is not None and was.hung != setup.hung:
             check_count(Scene, "setups", len(stored.setups) + 1)
-            groups = tuple(kept.value for kept in was.groups)
-            SETUPS.insert(edit, Setup(was.name, tuple(was.hung), False, was.intent, groups), tank_id)
+            SETUPS.insert(edit, replace(was.value, in_use=False), tank_id)
         for kept in stored.plans:
             if kept.value.setup == setup.name and kept.value.state == "running":
                 edit.update("change_plans", kept.id, {"state": "stopped"})

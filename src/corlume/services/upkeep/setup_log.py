@@ -138,4 +138,4 @@ def save_again(db: Database, tank_id: int, event: LogEvent) -> int:
 
 def _in_use(stored: StoredTank) -> Setup:
     one = stored.setup()
-    return Setup(one.name, tuple(one.hung), groups=tuple(kept.value for kept in one.groups))
+    return replace(one.value, in_use=False)

@@ -9,7 +9,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from corlume.core.errors import Rules
-from corlume.core.keeping.scene import Setup
 from corlume.core.light.fixture import Fixture
 from corlume.core.message_text import letter
 from corlume.core.placement.coral import Coral
@@ -116,8 +115,7 @@ def _levelled(stored: StoredTank, rest: Sequence[Fixture], now: Mapping[int, flo
 def save_substitute(db: Database, stored: StoredTank, failed: int, *, use: bool) -> int:
     """Save the substitute as a setup, and put it to use if asked to; returns its id."""
     found, used = substitute(stored, failed), stored.setup()
-    groups = tuple(kept.value for kept in used.groups)
-    made = add_setup(db, stored.id, Setup(found.name, found.fixtures, intent=used.intent, groups=groups))
+    made = add_setup(db, stored.id, replace(used.value, name=found.name, fixtures=found.fixtures, in_use=False))
     if use:
         use_setup(db, stored.id, made)
     return made

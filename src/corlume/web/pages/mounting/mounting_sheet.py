@@ -24,7 +24,7 @@ from corlume.formats.mount_drawing import (
     with_notes,
 )
 from corlume.services.keeping import tanks
-from corlume.services.keeping.mounting_sheet import MountSheet, mount_sheet, save_surroundings
+from corlume.services.mounting.mounting_sheet import MountSheet, mount_sheet, save_surroundings
 from corlume.services.schedule.change_light import running_plan
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.forms.form import Form, asked, shown_values

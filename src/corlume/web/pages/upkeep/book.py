@@ -21,10 +21,10 @@ from corlume.formats.mount_drawing import PAGES, draw_mount, fitted_scale, to_sv
 from corlume.formats.paper import Drawing
 from corlume.services.judging.judge import verdicts_in_doubt
 from corlume.services.keeping import tanks
-from corlume.services.keeping.mounting_sheet import mount_sheet
 from corlume.services.keeping.surveys import all_surveys
 from corlume.services.keeping.target_zones import zones_met
 from corlume.services.light.fields import slice_plane
+from corlume.services.mounting.mounting_sheet import mount_sheet
 from corlume.services.placement.zone_placement import coral_light
 from corlume.services.schedule.day_light import coral_days, power_by_group
 from corlume.services.schedule.day_report import report_day

@@ -1,0 +1,1 @@
+"""Mounts of a setup and its mounting sheet."""
