@@ -25,16 +25,30 @@ ROCK_TABLE = Path(__file__).parent / "scenes" / "renderer_rock.json"
 
 
 def rendered(
-    point: tuple[float, float, float], *, height: float, clear: bool, samples: int, seeds: int
+    point: tuple[float, float, float],
+    *,
+    height: float,
+    clear: bool,
+    samples: int,
+    seeds: int,
+    bar: tuple[float, float, float, float, float] | None = None,
 ) -> tuple[float, float]:
     """Irradiance per unit of flux [1/m2] at a point (x, y, depth) [m] under a Lambert face, and its standard error.
 
-    ``clear`` panes are water against air; black ones take all.
+    ``clear`` panes are water against air; black ones take all. A black ``bar`` over the water is x0, x1, y0, y1 and its
+    height [m].
     """
     import mitsuba as mi
 
     mi.set_variant("scalar_rgb")
-    scene = mi.load_dict(_scene(mi, point, height, clear))
+    described = _scene(mi, point, height, clear)
+    if bar:
+        x0, x1, y0, y1, up = bar
+        at = mi.ScalarTransform4f().translate([0.5 * (x0 + x1 - BOX), 0.5 * (y0 + y1 - BOX), up])
+        black = {"type": "diffuse", "reflectance": {"type": "rgb", "value": 0.0}}
+        size = at @ mi.ScalarTransform4f().scale([0.5 * (x1 - x0), 0.5 * (y1 - y0), 1])
+        described["bar"] = {"type": "rectangle", "to_world": size, "bsdf": {"type": "twosided", "bsdf": black}}
+    scene = mi.load_dict(described)
     found = [
         float(np.array(mi.render(scene, sensor=0, seed=mi.UInt32(seed), spp=samples)).reshape(-1)[0])
         for seed in range(seeds)

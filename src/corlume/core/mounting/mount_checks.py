@@ -200,6 +200,9 @@ def _reach(tank: Tank, fixtures: Sequence[Fixture], mounts: Sequence[Mount]) -> 
     named = {mount.name: mount for mount in mounts}
     lowest = min(f.emitter.height for f in fixtures) - tank.rim_height
     front = min(f.emitter.y - f.emitter.half_extent()[1] for f in fixtures)
+    lids = [mount for mount in mounts if mount.type == "half_lid"]
+    lowest = min([lowest, *(mount.height - tank.rim_height for mount in lids)])
+    front = min([front, *(mount.y for mount in lids)])
     open_ = [named[f.held_by] for f in fixtures if f.held_by in named and named[f.held_by].opens]
     rule = "A hand with a feeder or magnet needs about {hand} between rim and lights, or {strip} free in front of them "
     rule += "(our estimate)."

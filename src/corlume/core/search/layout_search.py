@@ -38,6 +38,8 @@ class Space:
     budget : the most that the modules may take together as they are dimmed [W].
     least : the lowest level of what dims [-]; nothing is hung to stay off.
     held : whether the rows stay where they are, as on fixed arms.
+    bounds : from and to of the places, and of the rows, that nothing may leave, as on a mount; None where only the
+        grid says so [m].
     """
 
     counts: tuple[int, ...]
@@ -52,6 +54,20 @@ class Space:
     budget: float = float("inf")
     least: float = 0.0
     held: bool = False
+    bounds: tuple[float, float, float, float] | None = None
+
+    @property
+    def middle(self) -> float:
+        """Middle of the places [m]."""
+        return 0.5 * (self.places[0] + self.places[-1])
+
+    def within(self, layout: Layout) -> bool:
+        """Whether a layout keeps to the bounds."""
+        if self.bounds is None:
+            return True
+        low, high, first, last = self.bounds
+        inside = low - 1e-9 <= layout.places[0] and layout.places[-1] <= high + 1e-9
+        return inside and first - 1e-9 <= min(layout.rows) and max(layout.rows) <= last + 1e-9
 
     def empty(self, height: float) -> Layout:
         """A layout without columns at a height."""
@@ -174,7 +190,7 @@ def refine(
         inside = space.places[0] - 1e-9 <= trial.places[0] and trial.places[-1] <= space.places[-1] + 1e-9
         apart = all(b - a >= space.gap - 1e-9 for a, b in pairwise(trial.places))
         lifted = space.heights[0] - 1e-9 <= trial.height <= space.heights[-1] + 1e-9
-        return inside and apart and lifted and hangs(trial)
+        return inside and apart and lifted and space.within(trial) and hangs(trial)
 
     def hangs(trial: Layout) -> bool:
         plain = not space.others and not trial.lean  # only then can nothing be in the way
@@ -183,7 +199,7 @@ def refine(
     if not hangs(layout):
         return None
     best = judged(layout)
-    middle = 0.5 * (space.places[0] + space.places[-1])
+    middle = space.middle
     mirrored = mirrored and best.mirrored and abs(best.places[0] + best.places[-1] - 2 * middle) < 1e-6
     while step >= finest - 1e-9:
         for trial in _neighbours(best, step, mirrored, held=space.held):
@@ -210,7 +226,7 @@ def snapped(columns: Columns, space: Space, layout: Layout, grain: float) -> Lay
     def outward(value: float) -> float:
         return even(value, math.floor if value < middle else math.ceil)
 
-    middle = 0.5 * (space.places[0] + space.places[-1])
+    middle = space.middle
     height = even(layout.height, round)
     if not space.heights[0] - 1e-9 <= height <= space.heights[-1] + 1e-9:
         height = even(layout.height, math.ceil if height < space.heights[0] else math.floor)
@@ -220,7 +236,8 @@ def snapped(columns: Columns, space: Space, layout: Layout, grain: float) -> Lay
         trial = replace(layout, places=places, rows=rows, height=height)
         apart = all(b - a >= space.gap - 1e-9 for a, b in pairwise(places))
         lifted = space.heights[0] - 1e-9 <= height <= space.heights[-1] + 1e-9
-        if apart and lifted and all(columns.fits(trial, place, space.others) for place in places):
+        free = space.within(trial) and all(columns.fits(trial, place, space.others) for place in places)
+        if apart and lifted and free:
             found = levelled(columns, space, trial)
             if np.isfinite(found.merit):
                 return found

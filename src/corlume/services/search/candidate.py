@@ -22,6 +22,7 @@ from corlume.services.light.fields import medium_of, par_at
 from corlume.services.search.arrangement import MOST, Arrangement, arrangement_of
 from corlume.services.search.layout_ranking import HAND, REFITTED, plainness, shimmered
 from corlume.services.search.layout_reasons import LayoutReason
+from corlume.services.search.on_mounts import MountRows
 from corlume.services.search.search_request import SearchRequest, aim_of
 from corlume.store.tanks import StoredTank
 
@@ -89,7 +90,7 @@ class SearchCase:
     """A search in progress: a module over a tank, its goal, and the fixtures that stay.
 
     ``mine`` is what hangs now and is to be hung better, from the first column to the last; otherwise empty. ``second``
-    is another size that layouts may have in their outer columns.
+    is another size that layouts may have in their outer columns, ``on`` the mounts that they keep to.
     """
 
     stored: StoredTank
@@ -101,6 +102,7 @@ class SearchCase:
     columns: Columns
     mine: tuple[Fixture, ...] = ()
     second: CatalogueEntry | None = None
+    on: MountRows | None = None
 
     @classmethod
     def of(
@@ -111,37 +113,54 @@ class SearchCase:
         setup: Sequence[Fixture],
         *,
         coarse: bool = False,
+        on: MountRows | None = None,
     ) -> SearchCase:
         tank, counts, rules = stored.tank, wish.counts, Rules()
         name, price, parts = entry.name, entry.price, entry.parts
         stay, mine = tuple(setup) if wish.beside else (), list[list[Fixture]]()
         if wish.means == "own":
-            mine, stay = _own(setup)
+            mine, stay = own_units(setup)
             parts = tuple(mine[0])
             name, price = parts[0].frame or parts[0].name, 0.0
         laid = arrangement_of(tank, parts)
         if wish.arm:
             rules.that(laid.along == "x", "arm", "is for modules: tubes and bars are side by side from front to back")
             laid = replace(laid, rows=(tank.width - wish.arm,))
+        if on:
+            laid = replace(laid, rows=on.rows)
         if mine:
             # as many again as hang now: in the rows where they share them evenly, or else in one
             middle = 0.5 * (tank.width if laid.along == "x" else tank.length)
-            rows = laid.rows if len(mine) % len(laid.rows) == 0 else (middle,)
+            rows = laid.rows if on or len(mine) % len(laid.rows) == 0 else (middle,)
+            words = f"hold them in {len(rows)} rows, and {len(mine)} cannot be shared out evenly: choose one mount"
+            rules.that(len(mine) % len(rows) == 0, "mounts", words)
             laid, counts = replace(laid, rows=rows), (len(mine) // len(rows), len(mine) // len(rows))
             mine.sort(key=lambda unit: getattr(unit[0].emitter, laid.along))
         else:
             counts = _paid(wish, price, counts, len(laid.rows), rules)
-        room = 1 + math.floor((laid.side - 2 * min(EDGE, 0.1 * laid.side)) / laid.gap + 1e-6)
+        low, high = on.places if on else (min(EDGE, 0.1 * laid.side), laid.side - min(EDGE, 0.1 * laid.side))
+        room = 1 + math.floor((high - low) / laid.gap + 1e-6)
         too_many = "is more than there is room for: {n} of these side by side at most, or smaller ones"
         rules.that(bool(mine) or counts[0] <= room, "count_low", too_many.replace("{n}", str(room)), "plain", counts[0])
         budget = _budget(wish, laid, counts[0], stay, rules)
+        heights = grid_heights(wish.heights)
+        if on:
+            least = counts[0] * len(laid.rows)
+            words = f"is more than the mounts hold: {on.most * len(on.rows)} of these"
+            rules.that(counts[0] <= on.most, "count_low", words, "plain", least)
+            counts = (counts[0], min(counts[1], max(counts[0], on.most)))
+            (bottom, top), (under, over) = wish.heights, on.heights
+            words = "is out of what the mounts allow: {low} to {high} above the water"
+            reach = max(bottom, under) <= min(top, over) + 1e-9
+            rules.that(reach, "height_low", words, "length", bottom, low=under, high=over)
         rules.finish()
+        if on:
+            heights = grid_heights((max(wish.heights[0], on.heights[0]), min(wish.heights[1], on.heights[1])))
         # tubes and bars side by side leave no room for coarse steps
         step = (GRID_STEP * (2 if coarse else 1)) if laid.along == "x" else FINE_STEP
-        heights = grid_heights(wish.heights)
         space = Space(
             counts=tuple(range(counts[0], counts[1] + 1)),
-            places=grid_places(laid.side, step),
+            places=grid_places_between(*on.places, step) if on else grid_places(laid.side, step),
             heights=few_of(heights) if coarse else heights,
             rows=laid.rows,
             gap=laid.gap,
@@ -151,16 +170,20 @@ class SearchCase:
             others=stay,
             budget=budget,
             least=LEAST_LEVEL,
-            held=bool(wish.arm),
+            held=bool(wish.arm) or (on is not None and on.held),
+            bounds=(*on.places, *on.row_limits) if on else None,
         )
         lit = stored.lit_tank()
         aim = aim_of(stored, wish, (lambda points: par_at(lit, stay, points)) if stay else None)
         columns = Columns(medium_of(lit), laid.module, aim)
-        return cls(stored, name, price, wish, laid, space, columns, tuple(f for unit in mine for f in unit))
+        hung = tuple(f for unit in mine for f in unit)
+        return cls(stored, name, price, wish, laid, space, columns, hung, on=on)
 
     def hung(self, layout: Layout) -> list[Fixture]:
         """Fixtures of a layout as they would be saved; the keeper's own keep their names, weights and wear."""
         hung = self.laid.hung(self.stored.tank, layout, others=self.space.others, down=bool(self.wish.watts))
+        if self.on:
+            hung = self._held(self.on, hung, layout)
         if not self.mine:
             return hung
         return [
@@ -175,13 +198,26 @@ class SearchCase:
             for f, own in zip(hung, self.mine, strict=True)
         ]
 
+    def _held(self, on: MountRows, hung: Sequence[Fixture], layout: Layout) -> list[Fixture]:
+        """Fixtures of a layout, in its order, each with the name of the mount that holds it."""
+        parts, rows = len(self.laid.module.parts), len(layout.rows)
+        units = [k // parts for k in range(len(hung))]
+        names = [on.holder(unit % rows, unit // rows) for unit in units]
+        return [replace(f, held_by=name) for f, name in zip(hung, names, strict=True)]
+
     def scan(self) -> Iterator[tuple[int, list[Layout]]]:
         """Test the grid, height by height."""
         return scan(self.columns, self.space)
 
+    def lively(self, layouts: Sequence[Layout]) -> list[Layout]:
+        """Layouts in which nothing hangs idle at the least level allowed; fixtures that stay are exempt."""
+        if self.mine or not self.laid.module.dims:
+            return list(layouts)
+        return [one for one in layouts if min(one.levels) > LEAST_LEVEL + 0.005]
+
     def refined(self, layout: Layout) -> list[Layout]:
         """A layout refined freely, unless only mirror images are wanted, and as its own mirror image."""
-        found = [self._refine(evened(layout, self.laid.side), mirrored=True)]
+        found = [self._refine(evened(layout, 2 * self.space.middle), mirrored=True)]
         if not self.wish.symmetric:
             found.append(self._refine(layout))
         return [one for one in found if one]
@@ -192,11 +228,11 @@ class SearchCase:
         """
         heights = tuple(h for h in self.space.heights if h > self.space.heights[0] + 1e-6) or self.space.heights
         room = replace(self.space, gap=self.space.gap + HAND * (self.laid.along == "x"), heights=heights)
-        start = evened(layout, self.laid.side)
+        start = evened(layout, 2 * self.space.middle)
         start = replace(start, height=max(start.height, heights[0]))
         if len(start.places) > 1 and min(np.diff(start.places)) < room.gap:
             spread = np.linspace(-1.0, 1.0, len(start.places)) * 0.5 * room.gap * (len(start.places) - 1)
-            start = replace(start, places=tuple((0.5 * self.laid.side + spread).tolist()))
+            start = replace(start, places=tuple((self.space.middle + spread).tolist()))
         if start.places[0] < room.places[0] - 1e-9 or start.places[-1] > room.places[-1] + 1e-9:
             return []
         refined = refine(self.columns, room, start, mirrored=True)
@@ -315,7 +351,7 @@ def few_of(heights: tuple[float, ...]) -> tuple[float, ...]:
     return tuple(heights[i] for i in picked)
 
 
-def _own(setup: Sequence[Fixture]) -> tuple[list[list[Fixture]], tuple[Fixture, ...]]:
+def own_units(setup: Sequence[Fixture]) -> tuple[list[list[Fixture]], tuple[Fixture, ...]]:
     """The commonest hung fixture, its parts for each unit, and the fixtures that stay; dimmable ones go first.
 
     The parts of a frame count as one.
@@ -347,6 +383,14 @@ def grid_places(side: float, step: float) -> tuple[float, ...]:
     step = min(step, half / 4)
     steps = math.floor(half / step + 1e-9)
     return tuple(round(0.5 * side + k * step, 4) for k in range(-steps, steps + 1))
+
+
+def grid_places_between(low: float, high: float, step: float) -> tuple[float, ...]:
+    """Places from end to end of what a mount allows, in even steps of about ``step`` about its middle [m]."""
+    if high - low < 1e-6:
+        return (0.5 * (low + high),)
+    many = max(2, math.ceil((high - low) / step - 1e-9))
+    return tuple(low + (high - low) * k / many for k in range(many + 1))
 
 
 def grid_heights(limits: tuple[float, float]) -> tuple[float, ...]:

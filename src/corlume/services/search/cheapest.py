@@ -7,12 +7,14 @@ from dataclasses import replace
 
 from corlume.core.errors import InvalidInput
 from corlume.core.light.fixture import Fixture
+from corlume.core.mounting.mount import Mount
 from corlume.core.search.layout import Layout
 from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.search.arrangement import arrangement_of, by_rule, column_counts
 from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, Found, SearchCase, SearchStep
 from corlume.services.search.costs import five_year_costs
 from corlume.services.search.layout_scores import judged
+from corlume.services.search.mounted_case import case_on
 from corlume.services.search.search_request import SearchRequest
 from corlume.store.tanks import StoredTank
 
@@ -21,7 +23,11 @@ REACHED = 0.6
 
 
 def cheapest(
-    stored: StoredTank, wish: SearchRequest, entries: Sequence[CatalogueEntry], setup: Sequence[Fixture]
+    stored: StoredTank,
+    wish: SearchRequest,
+    entries: Sequence[CatalogueEntry],
+    setup: Sequence[Fixture],
+    mounts: Sequence[Mount] = (),
 ) -> Iterator[SearchStep]:
     """Scan every priced fixture of the library; those that reach the target range come first, cheapest first.
 
@@ -36,8 +42,8 @@ def cheapest(
             counts = [min(laid.most, count) for count in wish.counts]
         try:
             bare = replace(wish, counts=(counts[0], counts[-1]), symmetric=True)
-            case = SearchCase.of(stored, entry, bare, setup, coarse=True)
-        except InvalidInput:  # it takes more power or money than there is
+            case = case_on(stored, entry, bare, setup, mounts, coarse=True)
+        except InvalidInput:  # it takes more power or money than there is, or no mount holds it
             continue
         pool: list[Layout] = []
         for number, layouts in case.scan():

@@ -20,7 +20,7 @@ from corlume.formats.round_steps import STEPS, RoundSteps
 from corlume.reference.catalogue import CatalogueEntry, catalogue, technology_notes, told_of_hybrids
 from corlume.reference.spectrum_tables import weightings
 from corlume.services.search.arrangement import arrangement_of, as_found, column_counts
-from corlume.services.search.candidate import LEAST_LEVEL, Found, SearchCase, SearchStep
+from corlume.services.search.candidate import Found, SearchCase, SearchStep
 from corlume.services.search.layout_scores import judged
 from corlume.services.search.search_request import SearchRequest
 from corlume.services.search.starting_points import default_request
@@ -204,7 +204,7 @@ def quick_layout(
         pool = list[Layout]()
         for number, layouts in case.scan():
             seen += number
-            pool += _lively(case, layouts)
+            pool += case.lively(layouts)
         scanned += [(case, one) for one in sorted(pool, key=lambda one: one.merit)]
     if not scanned:
         return seen, None, None
@@ -214,15 +214,10 @@ def quick_layout(
     alike = (one for of, one in scanned if of is case and one.merit <= (1 + NEAR_ALIKE) * first.merit)
     near = different(alike, QUICK_REFINED)
     best = min(
-        [first, *(one for start in near for one in _lively(case, case.refined(start)))],
+        [first, *(one for start in near for one in case.lively(case.refined(start)))],
         key=lambda one: one.merit,
     )  # fmt: skip
     return seen, (case, case.snapped(best)), max(0.0, min(others) - first.off) if others else None
-
-
-def _lively(case: SearchCase, layouts: Sequence[Layout]) -> list[Layout]:
-    """Layouts in which nothing hangs idle."""
-    return [one for one in layouts if not case.laid.module.dims or min(one.levels) > LEAST_LEVEL]
 
 
 def usable_part(fixtures: Sequence[Fixture]) -> float:

@@ -6,15 +6,17 @@ import math
 from collections.abc import Iterator, Sequence
 
 from corlume.core.light.fixture import Fixture
+from corlume.core.mounting.mount import Mount
 from corlume.core.search.layout import Layout
 from corlume.core.search.layout_search import TIDY, different, distinct
 from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.search.arrangement import as_found
-from corlume.services.search.candidate import LEAST_LEVEL, MOST_FOUND, SearchCase, SearchStep
+from corlume.services.search.candidate import MOST_FOUND, SearchCase, SearchStep
 from corlume.services.search.cheapest import cheapest
 from corlume.services.search.dimming_search import keeping_corals, level_setup
 from corlume.services.search.layout_scores import judged, reasoned, trade
 from corlume.services.search.light_types import search_light_types
+from corlume.services.search.mounted_case import case_on
 from corlume.services.search.search_request import SearchRequest, check_request
 from corlume.store.tanks import StoredTank
 
@@ -28,22 +30,24 @@ def search(
     wish: SearchRequest,
     setup: Sequence[Fixture] = (),
     entries: Sequence[CatalogueEntry] = (),
+    mounts: Sequence[Mount] = (),
 ) -> Iterator[SearchStep]:
     """Search for layouts, height by height, then refine the best: a step at a time, so that it can be stopped.
 
-    ``setup`` is what hangs now, for the means that keep it, and ``entries`` the shelf, for the one that chooses from
-    it. ``InvalidInput`` at once for a wish that cannot be.
+    ``setup`` is what hangs now, for the means that keep it, ``entries`` the shelf, for the one that chooses from it,
+    and ``mounts`` those of the setup, for a wish that names some. ``InvalidInput`` at once for a wish that cannot be.
     """
     check_request(stored, entry, wish)
     entry, entries = as_found(stored, entry), [as_found(stored, one) for one in entries]
     match wish.means:
         case "cheapest":
-            return cheapest(stored, wish, entries or [entry], setup)
+            return cheapest(stored, wish, entries or [entry], setup, mounts)
         case "kinds":
             return search_light_types(stored, wish)
         case "levels":
             return iter((level_setup(stored, wish, setup),))
-    return _steps(SearchCase.of(stored, entry, wish, setup), setup, other_sizes(entry, entries))
+    case = case_on(stored, entry, wish, setup, mounts)
+    return _steps(case, setup, other_sizes(entry, entries) if case.on is None else ())
 
 
 def other_sizes(entry: CatalogueEntry, entries: Sequence[CatalogueEntry]) -> list[CatalogueEntry]:
@@ -67,7 +71,7 @@ def _steps(case: SearchCase, setup: Sequence[Fixture], sizes: Sequence[Catalogue
     curve: list[tuple[float, float, float]] = []
     for k, (number, layouts) in enumerate(case.scan()):
         seen += number
-        pool += lively(case, layouts)
+        pool += case.lively(layouts)
         if layouts:
             curve.append(trade(case, min(layouts, key=lambda one: one.merit)))
         done = 0.8 * (k + 1) / len(case.space.heights)
@@ -76,12 +80,12 @@ def _steps(case: SearchCase, setup: Sequence[Fixture], sizes: Sequence[Catalogue
     chosen = distinct(pool, MOST_REFINED if len(case.laid.module.parts) == 1 else LEAST_FOUND)
     better: list[Layout] = []
     for k, layout in enumerate(chosen):
-        better += lively(case, case.refined(layout))
+        better += case.lively(case.refined(layout))
         found = tuple(judged(case, one) for one in distinct(better, MOST_FOUND))
         yield SearchStep(0.8 + 0.15 * (k + 1) / len(chosen), seen, found, tuple(curve))
     if better:
         best = distinct(better, 1)[0]
-        better += [one for one in lively(case, case.variants(best)) if one.merit < (1 - TIDY) * best.merit]
+        better += [one for one in case.lively(case.variants(best)) if one.merit < (1 - TIDY) * best.merit]
         mixing, mixed = _mixed(case, best, sizes)
         better += [mixed] if mixed and mixed.merit < (1 - TIDY) * best.merit else []
         answers = distinct(better, MOST_FOUND)
@@ -89,7 +93,7 @@ def _steps(case: SearchCase, setup: Sequence[Fixture], sizes: Sequence[Catalogue
             # all went to the same best: what else there is stands as the grid had it
             answers = distinct([*better, *pool], LEAST_FOUND)
         plainer = [one for layout in answers[:MOST_PLAINER] if not layout.outer for one in case.plainer(layout)]
-        pool = [*((mixing if one.outer else case).snapped(one) for one in answers), *lively(case, plainer)]
+        pool = [*((mixing if one.outer else case).snapped(one) for one in answers), *case.lively(plainer)]
         ranked = sorted(pool, key=lambda one: (mixing if one.outer else case).points(one))
         answers = different(ranked, MOST_FOUND)
         cases = [mixing if one.outer else case for one in answers]
@@ -107,12 +111,5 @@ def _mixed(case: SearchCase, best: Layout, sizes: Sequence[CatalogueEntry]) -> t
     if case.mine or case.laid.along != "x" or best.lens or best.lean:
         return case, None
     tried = [(mixing, found) for size in sizes if (found := (mixing := case.mixing(size)).mixed(best))]
-    tried = [pair for pair in tried if lively(pair[0], [pair[1]])]
+    tried = [pair for pair in tried if pair[0].lively([pair[1]])]
     return min(tried, key=lambda pair: pair[1].merit, default=(case, None))
-
-
-def lively(case: SearchCase, layouts: Sequence[Layout]) -> list[Layout]:
-    """Layouts in which nothing hangs idle at the least level allowed; fixtures that stay are exempt."""
-    if case.mine or not case.laid.module.dims:
-        return list(layouts)
-    return [one for one in layouts if min(one.levels) > LEAST_LEVEL + 0.005]

@@ -24,6 +24,7 @@ from corlume.services.search.candidate import Found, SearchStep
 from corlume.services.search.dimming_search import AS_IT_HANGS, FOR_CORALS, LEVELS
 from corlume.services.search.layout_reasons import LayoutReason
 from corlume.services.search.light_types import fingerprint
+from corlume.services.search.on_mounts import slid
 from corlume.services.search.run_search import search
 from corlume.services.search.search_request import SearchRequest, check_request, intent_of
 from corlume.store import searches
@@ -93,7 +94,8 @@ def _steps(db: Database, tank_id: int, setup_id: int | None, wish: SearchRequest
         stored = load_tank(connection, tank_id)
     check_request(stored, entry, wish)
     assert entry is not None
-    return search(stored, entry, wish, [kept.value for kept in stored.setup(setup_id).fixtures], entries)
+    setup = stored.setup(setup_id)
+    return search(stored, entry, wish, setup.hung, entries, setup.mount_values)
 
 
 def _check_room(db: Database, ending: int | None = None) -> None:
@@ -222,10 +224,15 @@ def result_of(db: Database, tank_id: int, search_id: int, number: int) -> Found:
 
 def adopt(db: Database, tank_id: int, search_id: int, number: int) -> int:
     """Add a setup of one of the layouts found, with the request's goal; returns the setup's id."""
-    one, wish = result_of(db, tank_id, search_id, number), look(db, tank_id, search_id).wish
+    one, asked = result_of(db, tank_id, search_id, number), look(db, tank_id, search_id)
     with db.reading() as connection:
-        intent = intent_of(load_tank(connection, tank_id), wish)
-    return add_setup(db, tank_id, Setup(_setup_name(one), one.fixtures, intent=intent))
+        stored = load_tank(connection, tank_id)
+    began = next((setup for setup in stored.setups if setup.id == asked.setup_id), stored.setup())
+    used = {fixture.held_by for fixture in one.fixtures}
+    mounts = slid([mount for mount in began.mount_values if mount.name in used], one.fixtures)
+    return add_setup(
+        db, tank_id, Setup(_setup_name(one), one.fixtures, intent=intent_of(stored, asked.wish), mounts=mounts)
+    )
 
 
 def _setup_name(found: Found) -> str:

@@ -73,6 +73,7 @@ class SearchRequest:
     On a fixed ``arm`` middles stay so far from the back pane, 0 where they are free [m].
     Where kinds are compared, ``usable`` asks for equal usable light, and ``of`` says in one word what they are of;
     ``more`` is by how much more light than the targets say is wanted where the band does not tell it [-].
+    With ``mounts``, by their names, lights hang only where those of the setup hold them.
     ``tank`` says in one word what the tank was like when it was asked; ``shimmer`` whether glitter lines are liked.
     """
 
@@ -96,6 +97,7 @@ class SearchRequest:
     more: float = 1.0
     tank: str = ""
     shimmer: Shimmer = "any"
+    mounts: tuple[str, ...] = ()
 
     @property
     def keeps(self) -> bool:

@@ -85,7 +85,7 @@ def show_hang(
     if purpose and purpose != wish.purpose:
         wish = replace(wish, purpose=purpose, band=band_for(stored, purpose))
     wish = replace(wish, means=means or wish.means)
-    return _page(request, db, stored, shown, entry, _fields(wish, measure), {}, newest)
+    return _page(request, db, stored, shown, entry, _fields(wish, shown, measure), {}, newest)
 
 
 @router.post("")
@@ -93,7 +93,7 @@ def begin(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormDat
     """Begin a search."""
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure)
     setup = _setup(stored, form.text("setup"))
-    wish = replace(_read_wish(form), grain=STEPS[measure.unit].grain)
+    wish = replace(_read_wish(form, setup), grain=STEPS[measure.unit].grain)
     if wish.purpose == setup.intent.meant(stored.targets.stocking):
         wish = replace(wish, end=setup.intent.end)
     if form.ok:
@@ -210,7 +210,19 @@ def _look(db: Database, tank_id: int, search_id: int) -> Search:
     return found
 
 
-FOLDED = {"count_low", "count_high", "band_low", "band_high", "watts", "money", "zones", "groups", "arm", "shimmer"}
+FOLDED = {
+    "mounts",
+    "count_low",
+    "count_high",
+    "band_low",
+    "band_high",
+    "watts",
+    "money",
+    "zones",
+    "groups",
+    "arm",
+    "shimmer",
+}
 """What of the wish is folded away while nothing is wrong with it."""
 
 
@@ -224,7 +236,7 @@ def _entry(db: Database, key: str) -> CatalogueEntry:
     return next((entry for entry in entries if entry.key == key), entries[0])
 
 
-def _fields(wish: SearchRequest, measure: Measure) -> dict[str, str]:
+def _fields(wish: SearchRequest, setup: StoredSetup, measure: Measure) -> dict[str, str]:
     return {
         "entry": wish.entry,
         "purpose": wish.purpose,
@@ -243,10 +255,16 @@ def _fields(wish: SearchRequest, measure: Measure) -> dict[str, str]:
         "money": f"{wish.money:g}" if wish.money else "",
         "arm": measure.number(wish.arm) if wish.arm else "",
         "shimmer": wish.shimmer,
+        "mounts": _mounts_field(wish, setup),
     }
 
 
-def _read_wish(form: Form) -> SearchRequest:
+def _mounts_field(wish: SearchRequest, setup: StoredSetup) -> str:
+    ids = [str(kept.id) for kept in setup.mounts if kept.value.name in wish.mounts]
+    return ALL_MOUNTS if len(ids) > 1 else "".join(ids)
+
+
+def _read_wish(form: Form, setup: StoredSetup) -> SearchRequest:
     counts = [form.number(f"count_{end}") for end in ("low", "high")]
     for end, number in zip(("low", "high"), counts, strict=True):
         if number == number and number != int(number):
@@ -263,8 +281,21 @@ def _read_wish(form: Form) -> SearchRequest:
     return SearchRequest(
         form.text("entry"), purpose, (least, most), (heights[0], heights[1]), (band[0], band[1]),
         form.text("symmetric") == "on", zones, form.text("beside") == "on", watts, money, means,
-        form.text("groups"), arm=arm, shimmer=shimmer,
+        form.text("groups"), arm=arm, shimmer=shimmer, mounts=_read_mounts(form, setup),
     )  # fmt: skip
+
+
+def _read_mounts(form: Form, setup: StoredSetup) -> tuple[str, ...]:
+    """Names of the mounts to keep to: all of the setup's, one by its id, or none."""
+    chosen, names = form.text("mounts"), {str(kept.id): kept.value.name for kept in setup.mounts}
+    if chosen == ALL_MOUNTS and names:
+        return tuple(names.values())
+    if chosen and chosen not in names:
+        form.errors.setdefault("mounts", "are not of this setup: choose again")
+    return (names[chosen],) if chosen in names else ()
+
+
+ALL_MOUNTS = "all"
 
 
 def _page(
@@ -294,6 +325,8 @@ def _page(
         "meanings": [*WISH_PURPOSES.values(), *MEANS.values()],
         "count_hint": "along the tank" if arrangement_of(stored.tank, entry.parts).along == "x" else "side by side",
         "zones": list(ZONES.items()),
+        "mounts": [("", "any place"), *((str(kept.id), f"only on {kept.value.name}") for kept in setup.mounts)]
+        + [(ALL_MOUNTS, "on all mounts of this setup")] * (len(setup.mounts) > 1),
         "shimmers": list(SHIMMERS.items()),
         "top": setup.intent.top(stored.targets),
         "conflicts": find_overlaps(stored.tank, setup.hung, stored.surroundings),
@@ -322,6 +355,7 @@ def _limits(values: dict[str, str], currency: str) -> str:
         f"up to {values['money']} {currency}" if values.get("money") else "any price",
     ]
     said += [f"on an arm, {values['arm']} from the back"] if values.get("arm") else []
+    said += ["only on mounts"] if values.get("mounts") else []
     said += [words for key, words in SHIMMER_WORDS.items() if words and values.get("shimmer") == key]
     said += ["mirror images"] * bool(values.get("symmetric")) + ["with the present fixtures"] * bool(
         values.get("beside")
