@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from starlette.testclient import TestClient
 
@@ -24,6 +24,7 @@ JSON = {"content-type": "application/json"}
     key=st.sampled_from(list(SCAPES)), length=st.floats(0.3, 4.0), width=st.floats(0.25, 1.2),
     depth=st.floats(0.2, 1.0), seed=st.integers(0, 2**31),
 )  # fmt: skip
+@example(key="islands", length=3.0, width=0.75, depth=0.21875, seed=32)
 def test_every_scape_stands_in_every_tank_with_open_water_behind_it(
     key: ScapeKey, length: float, width: float, depth: float, seed: int
 ) -> None:

@@ -109,6 +109,8 @@ _BODIES: dict[ScapeKey, tuple[tuple[str, tuple[Body, ...]], ...]] = {
 }
 OFF_BACK = 0.10
 """A scape keeps so far off the back pane, for flow and cleaning [m]; common practice, no source."""
+OPEN_ABOVE = 0.11
+"""So much of the water's depth stays open over all rock [-]."""
 MERGES = 0.02
 """Bodies grow together where they are so near [m]; ours."""
 GRAINS = ((0.14, 0.015), (0.07, 0.010), (0.035, 0.005))
@@ -135,7 +137,7 @@ def scape(key: ScapeKey, tank: Tank, seed: int) -> tuple[NaturalRock, ...]:
         middles, halves = rows[:, :3] * size, rows[:, 3:] * size
         middles[:, 1] = np.minimum(middles[:, 1], tank.width - OFF_BACK - halves[:, 1])
         corners, triangles = _grown(middles, halves, draw)
-        inside = np.clip(corners, (0.01, 0.01, 0.0), size - (0.01, 0.01, 0.02))
+        inside = np.clip(corners, (0.01, 0.01, 0.0), size - (0.01, 0.01, OPEN_ABOVE * tank.water_depth))
         mesh = centred(inside, triangles)
         low, high = inside.min(axis=0), inside.max(axis=0)
         x, y = (0.5 * (low + high))[:2].tolist()

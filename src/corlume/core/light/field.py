@@ -191,7 +191,11 @@ def _direct(
     index = medium.water.index_at(index_at)
     found = np.empty((len(spectra), len(points)))
     table = field_kernel.TABLE_SIZE * (field_kernel.GEOMETRY + len(spectra)) * 8 * len(heights)
-    many, beyond, deepest = max(1, MOST_TABLE // table), int(part.any()), max(medium.depth, float(depths[-1]))
+    many, beyond, deepest = (
+        max(1, MOST_TABLE // table),
+        int(part.any()),
+        max(medium.depth, float(depths.max(initial=0.0))),
+    )
     for first in range(0, len(depths), many):
         some = depths[first : first + many + beyond]
         paths = _paths(

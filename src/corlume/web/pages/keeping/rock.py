@@ -98,6 +98,31 @@ def draw_outline(db: Db, tank_id: RowId, body: DrawnOutline) -> JSONResponse:
     return JSONResponse({"saved": tanks.add_rocks(db, tank_id, rocks)})
 
 
+class BrushStroke(BaseModel):
+    """A stroke on a view: places from its upper left corner [m]; see ``Stroke``."""
+
+    view: Literal["plan", "front"]
+    points: list[tuple[Metres, Metres]] = Field(min_length=1, max_length=4000)
+    adds: bool
+    radius: Metres
+    softness: Metres
+    by: Metres
+    at: Metres
+
+    def stroke(self, width: float) -> Stroke:
+        """The stroke in a tank of an inside width [m]."""
+        plan = self.view == "plan"
+        places = [(u, width - v if plan else v) for u, v in self.points]
+        return Stroke(self.view, places, self.adds, self.radius, self.softness, self.by, self.at)
+
+
+@router.post("/tanks/{tank_id}/rocks/brush")
+def brush(db: Db, tank_id: RowId, body: BrushStroke) -> JSONResponse:
+    """Raise, lower, add or carve rock along a stroke."""
+    natural_rock.brush_rock(db, tank_id, body.stroke(tanks.open_tank(db, tank_id).tank.width))
+    return JSONResponse({"saved": 1})
+
+
 @router.post("/tanks/{tank_id}/rocks")
 @router.post("/tanks/{tank_id}/rocks/{rock_id}")
 def save_block(
@@ -155,31 +180,6 @@ def remove_piece(db: Db, tank_id: RowId, rock_id: RowId, setup: Looked = None) -
     """Delete a piece."""
     natural_rock.delete_natural_rock(db, tank_id, rock_id)
     return go(f"/tanks/{tank_id}#rock", setup)
-
-
-class BrushStroke(BaseModel):
-    """A stroke on a view: places from its upper left corner [m]; see ``Stroke``."""
-
-    view: Literal["plan", "front"]
-    points: list[tuple[Metres, Metres]] = Field(min_length=1, max_length=4000)
-    adds: bool
-    radius: Metres
-    softness: Metres
-    by: Metres
-    at: Metres
-
-    def stroke(self, width: float) -> Stroke:
-        """The stroke in a tank of an inside width [m]."""
-        plan = self.view == "plan"
-        places = [(u, width - v if plan else v) for u, v in self.points]
-        return Stroke(self.view, places, self.adds, self.radius, self.softness, self.by, self.at)
-
-
-@router.post("/tanks/{tank_id}/rocks/brush")
-def brush(db: Db, tank_id: RowId, body: BrushStroke) -> JSONResponse:
-    """Raise, lower, add or carve rock along a stroke."""
-    natural_rock.brush_rock(db, tank_id, body.stroke(tanks.open_tank(db, tank_id).tank.width))
-    return JSONResponse({"saved": 1})
 
 
 @router.post("/tanks/{tank_id}/brush/remove")
