@@ -20,6 +20,7 @@ from corlume.core.light.geometry import Brace, Rock, Tank
 from corlume.core.light.light_group import LightGroup
 from corlume.core.light.natural_rock import NaturalRock
 from corlume.core.mounting.mount import Mount
+from corlume.core.mounting.power import Cord, PowerPart
 from corlume.core.placement.coral import Coral
 from corlume.core.placement.coral_type import CoralType
 from corlume.core.schedule.change_plan import ChangePlan
@@ -190,6 +191,8 @@ SETUPS: Table[Setup] = OF_SCENE["setups"]
 FIXTURES: Table[Fixture] = SETUPS.lists["fixtures"]
 LIGHT_GROUPS: Table[LightGroup] = SETUPS.lists["groups"]
 MOUNTS: Table[Mount] = SETUPS.lists["mounts"]
+POWER_PARTS: Table[PowerPart] = SETUPS.lists["power_parts"]
+CORDS: Table[Cord] = SETUPS.lists["cords"]
 CORALS: Table[Coral] = OF_SCENE["corals"]
 CORAL_NOTES: Table[LogEntry] = CORALS.lists["notes"]
 WANTED: Table[TargetZone] = OF_SCENE["wanted"]

@@ -24,6 +24,7 @@ from corlume.core.light.light_group import LightGroup
 from corlume.core.light.natural_rock import NaturalRock
 from corlume.core.light.survey_correction import Correction
 from corlume.core.mounting.mount import Mount, mounted
+from corlume.core.mounting.power import Cord, PowerPart
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.core.placement.coral import Coral
 from corlume.core.placement.coral_type import CoralType
@@ -43,13 +44,11 @@ from corlume.store.tables import (
     BRUSHED_ROCK,
     CORAL_KINDS,
     CORALS,
-    FIXTURES,
-    LIGHT_GROUPS,
-    MOUNTS,
     NATURAL_ROCKS,
     OF_SCENE,
     OF_TANK,
     ROCKS,
+    SETUPS,
     SPOTS,
     SURVEYS,
     Kept,
@@ -77,10 +76,12 @@ class StoredSetup:
     id: int
     name: str
     in_use: bool
-    fixtures: tuple[Kept[Fixture], ...]
+    fixtures: tuple[Kept[Fixture], ...] = ()
     intent: Intent = BY_STOCKING
     groups: tuple[Kept[LightGroup], ...] = ()
     mounts: tuple[Kept[Mount], ...] = ()
+    power_parts: tuple[Kept[PowerPart], ...] = ()
+    cords: tuple[Kept[Cord], ...] = ()
 
     @property
     def hung(self) -> list[Fixture]:
@@ -95,8 +96,10 @@ class StoredSetup:
     @property
     def value(self) -> Setup:
         """The setup without ids."""
-        groups = tuple(kept.value for kept in self.groups)
-        return Setup(self.name, tuple(self.hung), self.in_use, self.intent, groups, tuple(self.mount_values))
+        lists: dict[str, Any] = {
+            name: tuple(kept.value for kept in getattr(self, name)) for name in SETUPS.lists if name != "fixtures"
+        }
+        return Setup(self.name, tuple(self.hung), self.in_use, self.intent, **lists)
 
     def fixture(self, fixture_id: int) -> Kept[Fixture]:
         """The fixture of that id; ``NotFound`` otherwise."""
@@ -285,7 +288,10 @@ def unstored(scene: Scene) -> StoredTank:
         natural_rocks=kept(scene.tank.natural_rocks),
         brushed_rock=kept(scene.tank.brushed_rock),
         setups=tuple(
-            StoredSetup(next(numbers), s.name, s.in_use, kept(s.fixtures), s.intent, kept(s.groups), kept(s.mounts))
+            StoredSetup(
+                next(numbers), s.name, s.in_use, intent=s.intent,
+                **{name: kept(getattr(s, name)) for name in SETUPS.lists},
+            )
             for s in scene.setups
         ),
         corals=kept(coral for coral in scene.corals if coral.course.lost is None),
@@ -381,8 +387,7 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
     natural, brushed = NATURAL_ROCKS.load(connection, tank_id), BRUSHED_ROCK.load(connection, tank_id)
     setups = connection.execute("SELECT * FROM setups WHERE tank_id = ? ORDER BY id", (tank_id,)).fetchall()
     ids = [setup["id"] for setup in setups]
-    fixtures, groups = FIXTURES.by_owner(connection, ids), LIGHT_GROUPS.by_owner(connection, ids)
-    mounts = MOUNTS.by_owner(connection, ids)
+    parts = {name: table.by_owner(connection, ids) for name, table in SETUPS.lists.items()}
     corals = CORALS.load(connection, tank_id, whole=False)
     lists = {name: table.load(connection, tank_id, whole=False) for name, table in PLAIN_LISTS.items()}
     tank = thing_of(
@@ -406,8 +411,8 @@ def _tank_of(connection: sqlite3.Connection, row: sqlite3.Row) -> StoredTank:
         brushed_rock=tuple(Kept(kept.id, one) for kept, one in zip(brushed, tank.brushed_rock, strict=True)),
         setups=tuple(
             StoredSetup(
-                s["id"], s["name"], bool(s["in_use"]), fixtures[s["id"]], thing_of(Intent, s), groups[s["id"]],
-                mounts[s["id"]],
+                s["id"], s["name"], bool(s["in_use"]), intent=thing_of(Intent, s),
+                **{name: rows[s["id"]] for name, rows in parts.items()},
             )
             for s in setups
         ),

@@ -18,6 +18,7 @@ from corlume.core.light.geometry import Colony, Tank
 from corlume.core.light.light_group import DAY, LightGroup, minute_of
 from corlume.core.light.survey_correction import Correction
 from corlume.core.mounting.mount import Mount, mount_errors, mounted
+from corlume.core.mounting.power import Cord, PowerPart, power_errors
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.core.placement.coral import Coral
 from corlume.core.placement.custom_spots import CustomSpot, FragRack, custom_spot_errors, rack_errors
@@ -45,10 +46,13 @@ class Setup:
     intent: Annotated[Intent, Part(file="meant_for")] = BY_STOCKING
     groups: Annotated[tuple[LightGroup, ...], Many(12, one="group", table="light_groups")] = ()
     mounts: Annotated[tuple[Mount, ...], Many(30)] = ()
+    power_parts: Annotated[tuple[PowerPart, ...], Many(60, one="power part")] = ()
+    cords: Annotated[tuple[Cord, ...], Many(100)] = ()
 
     def __post_init__(self) -> None:
         rules = limits(self)
         rules.errors += schedule_errors(self.groups, self.fixtures) + mount_errors(self.mounts)
+        rules.errors += power_errors(self.power_parts, self.cords)
         rules.finish()
 
 

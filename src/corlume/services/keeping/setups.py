@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 from corlume.core.errors import Rules
 from corlume.core.judging.intent import Intent, intent_errors
@@ -21,13 +22,11 @@ def add_setup(db: Database, tank_id: int, setup: Setup, *, label: str = "") -> i
     """Add a setup with its fixtures, in one step of undo; returns its id.
 
     Without groups of its own it has the schedules that its fixtures bring, or those of the setup in use by their name;
-    without mounts, those of the setup in use that its fixtures name.
+    without mounts, power parts and cords, those of the setup in use that its fixtures name.
     """
     with db.writing() as connection:
         stored = load_tank(connection, tank_id)
-        held = {fixture.held_by for fixture in setup.fixtures}
-        mounts = setup.mounts or tuple(one for one in stored.setup().mount_values if one.name in held)
-        setup = replace(setup, groups=setup.groups or _groups_of(stored, setup), mounts=mounts)
+        setup = replace(setup, groups=setup.groups or _groups_of(stored, setup), **_hardware_of(stored, setup))
         taken = {s.name for s in stored.setups}
         check_count(Scene, "setups", len(taken) + 1)
         check_count(Setup, "fixtures", len(setup.fixtures), "setup")
@@ -39,6 +38,17 @@ def _groups_of(stored: StoredTank, setup: Setup) -> tuple[LightGroup, ...]:
     names = {fixture.group for fixture in setup.fixtures}
     used = {kept.value.name: kept.value for kept in stored.setup().groups if kept.value.name in names}
     return tuple((used | {f.day.name: f.day for f in setup.fixtures if f.day}).values())
+
+
+def _hardware_of(stored: StoredTank, setup: Setup) -> dict[str, Any]:
+    """Mounts, power parts and cords of a new setup."""
+    used = stored.setup().value
+    held, named = {f.held_by for f in setup.fixtures}, {f.name for f in setup.fixtures}
+    return {
+        "mounts": setup.mounts or tuple(one for one in used.mounts if one.name in held),
+        "power_parts": setup.power_parts or used.power_parts,
+        "cords": setup.cords or tuple(one for one in used.cords if one.fixture in named),
+    }
 
 
 def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
