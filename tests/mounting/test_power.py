@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from itertools import permutations
+from itertools import pairwise, permutations
 
 import pytest
 from hypothesis import given, settings
@@ -63,7 +63,7 @@ def test_sockets_are_the_fewest_of_all_orders(widths: list[float], pitch: float)
 
     def taken(order: tuple[float, ...]) -> int:
         at = 0
-        for one, other in zip(order, order[1:], strict=False):
+        for one, other in pairwise(order):
             at += next(k for k in range(1, 99) if k * pitch >= (one + other) / 2 - 1e-6)
         return at + 1 if order else 0
 

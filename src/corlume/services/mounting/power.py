@@ -38,8 +38,8 @@ def add_part(db: Database, tank_id: int, setup_id: int, kind: str) -> int:
         )
         tank, many = stored.tank, {"strip": 6, "outlet": 2}.get(known, 1)
         part = PowerPart(
-            name, known, tank.length - 0.2 - APART * len(taken), tank.width + stored.surroundings.gap, -LOWER, feed, many, PITCH,
-            stored.surroundings.breaker if known == "outlet" else 0.0,
+            name, known, tank.length - 0.2 - APART * len(taken), tank.width + stored.surroundings.gap, -LOWER,
+            fed_by=feed, sockets=many, pitch=PITCH, amps=stored.surroundings.breaker if known == "outlet" else 0.0,
         )  # fmt: skip
         edit = Edit(connection, tank_scope(tank_id), f"add {name}")
         return POWER_PARTS.insert(edit, part, setup_id)
