@@ -19,6 +19,7 @@ from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Brace, Rock, Tank
 from corlume.core.light.light_group import LightGroup
 from corlume.core.light.natural_rock import NaturalRock
+from corlume.core.mounting.checklist import Tick
 from corlume.core.mounting.mount import Mount
 from corlume.core.mounting.power import Cord, PowerPart
 from corlume.core.placement.coral import Coral
@@ -193,6 +194,7 @@ LIGHT_GROUPS: Table[LightGroup] = SETUPS.lists["groups"]
 MOUNTS: Table[Mount] = SETUPS.lists["mounts"]
 POWER_PARTS: Table[PowerPart] = SETUPS.lists["power_parts"]
 CORDS: Table[Cord] = SETUPS.lists["cords"]
+TICKS: Table[Tick] = SETUPS.lists["ticks"]
 CORALS: Table[Coral] = OF_SCENE["corals"]
 CORAL_NOTES: Table[LogEntry] = CORALS.lists["notes"]
 WANTED: Table[TargetZone] = OF_SCENE["wanted"]

@@ -23,6 +23,7 @@ from corlume.core.light.geometry import Brace, Rock, Tank
 from corlume.core.light.light_group import LightGroup
 from corlume.core.light.natural_rock import NaturalRock
 from corlume.core.light.survey_correction import Correction
+from corlume.core.mounting.checklist import Tick
 from corlume.core.mounting.mount import Mount, mounted
 from corlume.core.mounting.power import Cord, PowerPart
 from corlume.core.mounting.surroundings import Surroundings
@@ -82,6 +83,7 @@ class StoredSetup:
     mounts: tuple[Kept[Mount], ...] = ()
     power_parts: tuple[Kept[PowerPart], ...] = ()
     cords: tuple[Kept[Cord], ...] = ()
+    ticks: tuple[Kept[Tick], ...] = ()
 
     @property
     def hung(self) -> list[Fixture]:

@@ -17,6 +17,7 @@ from corlume.core.light.fixture import Fixture, aside_errors, measured, schedule
 from corlume.core.light.geometry import Colony, Tank
 from corlume.core.light.light_group import DAY, LightGroup, minute_of
 from corlume.core.light.survey_correction import Correction
+from corlume.core.mounting.checklist import Tick
 from corlume.core.mounting.mount import Mount, mount_errors, mounted
 from corlume.core.mounting.power import Cord, PowerPart, power_errors
 from corlume.core.mounting.surroundings import Surroundings
@@ -48,6 +49,7 @@ class Setup:
     mounts: Annotated[tuple[Mount, ...], Many(30)] = ()
     power_parts: Annotated[tuple[PowerPart, ...], Many(60, one="power part")] = ()
     cords: Annotated[tuple[Cord, ...], Many(100)] = ()
+    ticks: Annotated[tuple[Tick, ...], Many(400)] = ()
 
     def __post_init__(self) -> None:
         rules = limits(self)

@@ -55,7 +55,7 @@ def copy_setup(db: Database, tank_id: int, setup_id: int) -> int:
     """Copy a setup with its fixtures and its goal; returns the copy's id."""
     with db.reading() as connection:
         setup = load_tank(connection, tank_id).setup(setup_id)
-    copy = replace(setup.value, name=f"{setup.name[:60]}, copy", in_use=False)
+    copy = replace(setup.value, name=f"{setup.name[:60]}, copy", in_use=False, ticks=())
     return add_setup(db, tank_id, copy, label=f"copy setup {setup.name}")
 
 

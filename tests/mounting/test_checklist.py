@@ -1,0 +1,121 @@
+"""The checklist of a rig: steps for what there is, places by tape, ticks, and a swap in stages with its light."""
+
+from __future__ import annotations
+
+import datetime
+from dataclasses import replace
+
+import pytest
+from starlette.testclient import TestClient
+
+from corlume.core.errors import InvalidInput
+from corlume.core.light.fixture import Fixture
+from corlume.core.mounting.cables import leads_of
+from corlume.core.mounting.checklist import Swap, Tick, steps_of
+from corlume.core.mounting.mount import MOUNT_TYPES, Mount
+from corlume.core.mounting.mount_starts import start_mount
+from corlume.core.mounting.power import Cord, PowerPart
+from corlume.core.mounting.screw_marks import bears, screw_marks, spacer_of
+from corlume.core.mounting.surroundings import Surroundings
+from corlume.reference.catalogue import catalogue
+from corlume.services.judging.judge import mean_on_top
+from corlume.services.keeping import setups, tanks
+from corlume.services.mounting import checklist
+from corlume.store.database import Database
+from tests.ruled import CLUSTER, RULED
+
+TODAY = datetime.date(2026, 11, 2)
+
+
+def module(x: float, mount: str, height: float = 0.2) -> Fixture:
+    emitter = replace(CLUSTER.parts[0].emitter, x=x, y=0.3, height=height, length=0.2, width=0.1)
+    return Fixture(emitter, name="Module", weight=2.4, held_by=mount)
+
+
+def test_places_by_tape_worked_by_hand() -> None:
+    """A body of 20 cm at (0.5, 0.3) has hanging points 7 cm to each side of its middle."""
+    lid = Mount("Lid", "canopy", 0.1, 0.05, 1.0, 0.5, 0.4)
+    hung = [module(0.5, "Lid", 0.25)]
+    marks = screw_marks(RULED, lid, hung)
+    # from the panel's own left edge and from its back edge, which lies 0.55 m from the front pane
+    assert [mark.distances for mark in marks] == [pytest.approx((0.33, 0.25)), pytest.approx((0.47, 0.25))]
+    assert marks[0].edges == ("left edge", "back edge")
+    assert spacer_of(lid, hung) == pytest.approx(0.05)  # 40 cm, less 25 and a body of 10
+    assert bears(lid, hung) == 12  # five times 2.4 kg
+    rail = Mount("Lid", "rail", 0.1, 0.28, 1.0, 0.04, 0.4)
+    assert screw_marks(RULED, rail, hung)[0].distances[0] == pytest.approx(0.4)
+    wires = Mount("Lid", "wires", 0.0, 0.0, RULED.length, RULED.width, 0.9)
+    assert screw_marks(RULED, wires, hung)[0].distances == pytest.approx((0.43, RULED.width - 0.3))
+
+
+@pytest.mark.parametrize("kind", MOUNT_TYPES)
+def test_every_type_of_mount_has_its_steps_once_each(kind: str) -> None:
+    mount = start_mount(RULED, [module(0.5, "")], Surroundings(), kind, ())  # type: ignore[arg-type]
+    mount = replace(mount, name="A {mount}")
+    hung = [module(0.5, "A {mount}")]
+    strip = PowerPart("Strip", x=1.3, y=0.7, height=-0.2)
+    leads = leads_of(hung, [Cord("Module", fed_by="Strip")], [strip], ["A"])
+    steps = steps_of(RULED, hung, [mount], leads, ["A: 60 in place of 90"], [Swap("Old", "New")])
+    keys = [step.key for step in steps]
+    assert len(set(keys)) == len(keys)
+    assert any(step.stage == "mounts" and "A {{mount}}" in step.words for step in steps)
+    stages = list(dict.fromkeys(step.stage for step in steps))
+    assert stages == ["before", "mounts", "lenses", "lights", "power", "swap", "trial", "after"]
+
+
+def test_cautions_stand_where_the_danger_is() -> None:
+    halide = catalogue()["halide-250"].parts[0]
+    steps = {step.key: step for step in steps_of(RULED, [halide], [], [])}
+    assert "burn" in steps["off"].caution
+    assert "ultraviolet" in steps["shield"].caution
+    plain = {step.key: step for step in steps_of(RULED, [module(0.5, "")], [], [])}
+    assert plain["off"].caution == ""
+    assert "shield" not in plain
+    assert steps_of(RULED, [], [], []) == []
+
+
+def test_a_swap_goes_one_at_a_time_with_the_light_of_each_stage(db: Database) -> None:
+    stored = tanks.open_tank(db, 1)
+    was = stored.setup().hung
+    now = [
+        *was[:1],
+        *(replace(f, emitter=replace(f.emitter, ppf=2 * f.emitter.ppf), name=f"New {f.name}") for f in was[1:]),
+    ]
+    stages = checklist.swap_stages(stored, was, now)
+    assert [(stage.swap.down, stage.swap.up) for stage in stages] == [(f.name, f"New {f.name}") for f in was[1:]]
+    assert [len(stage.fixtures) for stage in stages] == [len(was)] * len(stages)
+    assert stages[0].mean == pytest.approx(mean_on_top(stored, [was[0], now[1], *was[2:]]))
+    assert sorted(stages[-1].fixtures, key=lambda f: f.name) == sorted(now, key=lambda f: f.name)
+    assert checklist.swap_stages(stored, was, was) == ()
+    # two go up where one comes down
+    more = checklist.swap_stages(stored, was[:1], now[1:])
+    assert [(bool(stage.swap.down), bool(stage.swap.up)) for stage in more] == [(True, True), (False, True)]
+
+
+def test_ticks_are_kept_with_day_and_note_and_undone(client: TestClient, db: Database) -> None:
+    setup = tanks.open_tank(db, 1).setup()
+    client.post("/tanks/1/mounting/mounts", data={"type": "canopy"})
+    rows = checklist.checklist(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup()).rows
+    screws = next(step.key for step, _ in rows if step.counts)
+    home = "/tanks/1/mounting/checklist"
+    lost = client.post(home, data={"step": screws, "out": "12", "back": "11"})
+    assert lost.status_code == 422
+    assert "12 came out: find the rest" in lost.text
+    assert 'value="12"' in lost.text
+    client.post(home, data={"step": screws, "out": "12", "back": "11", "note": "one stripped"})
+    client.post(home, data={"step": "off"})
+    page = client.get(home).text
+    assert "2 of" in page
+    assert "12 screws out" in page
+    assert "one stripped" in page
+    assert client.post(home, data={"step": "fly", "day": "2026-01-01"}).status_code == 422
+    assert client.post(home, data={"step": "cover", "day": "2999-01-01"}).status_code == 422
+    client.post(f"{home}/undo", data={"step": "off"})
+    now = tanks.open_tank(db, 1).setup()
+    assert [kept.value.step for kept in now.ticks] == [screws]
+    tanks.undo(db, 1)
+    assert len(tanks.open_tank(db, 1).setup().ticks) == 2
+    # a copy is a rig that is still to be built
+    assert tanks.open_tank(db, 1).setup(setups.copy_setup(db, 1, setup.id)).ticks == ()
+    with pytest.raises(InvalidInput):
+        Tick("", TODAY)
