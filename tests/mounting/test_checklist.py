@@ -116,6 +116,7 @@ def test_ticks_are_kept_with_day_and_note_and_undone(client: TestClient, db: Dat
     tanks.undo(db, 1)
     assert len(tanks.open_tank(db, 1).setup().ticks) == 2
     # a copy is a rig that is still to be built
-    assert tanks.open_tank(db, 1).setup(setups.copy_setup(db, 1, setup.id)).ticks == ()
+    made = setups.copy_setup(db, 1, setup.id)
+    assert tanks.open_tank(db, 1).setup(made).ticks == ()
     with pytest.raises(InvalidInput):
         Tick("", TODAY)
