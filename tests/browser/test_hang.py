@@ -97,7 +97,7 @@ def test_keepers_questions_are_answered_from_the_chart_to_a_remedy_tried(page: P
 
 def test_sheet_is_checked_for_the_keepers_own_place_and_taken_as_pdf(page: Page) -> None:
     page.goto("/tanks/1/par-map?setup=3")
-    page.get_by_role("link", name="Mounting", exact=True).click()
+    page.get_by_role("link", name="Mounting sheet").click()
     circuit = page.locator(".checks tr", has_text="Circuit")
     expect(circuit).to_contain_text("OK")
     page.get_by_label("Mains").fill("120")

@@ -13,6 +13,7 @@ from corlume.core.flow.observed_flow import FlowMark
 from corlume.core.flow.pump import Pump
 from corlume.core.judging.target_zones import TargetZone
 from corlume.core.keeping.own_fixture import OwnFixture
+from corlume.core.keeping.owned_item import OwnedItem
 from corlume.core.keeping.scene import Scene, Setup
 from corlume.core.light.brushed_rock import BrushedRock
 from corlume.core.light.fixture import Fixture
@@ -213,11 +214,12 @@ PUMPS: Table[Pump] = OF_SCENE["pumps"]
 FLOW_MARKS: Table[FlowMark] = OF_SCENE["flow_marks"]
 OWN_FIXTURES = Table("own_fixtures", OwnFixture, "fixture in the fixture library", "")
 CORAL_KINDS = Table("coral_kinds", CoralType, "kind of coral", "")
+OWNED_ITEMS = Table("owned_items", OwnedItem, "fixture in the cupboard", "")
 
 
 def all_tables() -> Iterator[Table[Any]]:
     """Every table of a kept list, inner lists among them."""
-    waiting = [*OF_TANK.values(), *OF_SCENE.values(), OWN_FIXTURES, CORAL_KINDS]
+    waiting = [*OF_TANK.values(), *OF_SCENE.values(), OWN_FIXTURES, CORAL_KINDS, OWNED_ITEMS]
     while waiting:
         table = waiting.pop(0)
         waiting += table.lists.values()

@@ -21,7 +21,7 @@ from corlume.web.pages.keeping import (
     terms,
 )
 from corlume.web.pages.light import chart, three_d
-from corlume.web.pages.mounting import checklist, mounting_sheet, mounts, power
+from corlume.web.pages.mounting import buying, checklist, mounting_sheet, mounts, power
 from corlume.web.pages.placement import coral_library, coral_spots, corals, place_all, shop
 from corlume.web.pages.schedule import controller, day, heat, plan, presets
 from corlume.web.pages.search import layout, light_types
@@ -77,7 +77,7 @@ CORALS = (
     acclimation.router,
     corals.router,
 )
-MOUNTING = (power.router, checklist.router, mounts.router, mounting_sheet.router)
+MOUNTING = (power.router, checklist.router, buying.router, mounts.router, mounting_sheet.router)
 DAY = (plan.router, presets.router, controller.router, heat.router, day.router)
 STATIONS = (
     Station("today", "Today", "/today", (today.router,)),
@@ -91,13 +91,7 @@ STATIONS = (
         ("layout_search.js", "boxes.js"),
     ),
     Station("par-map", "PAR map", "/par-map", (three_d.router, chart.router, setups.router), ("chart/chart.js",)),
-    Station(
-        "mounting",
-        "Mounting",
-        "/mounting",
-        (power.router, checklist.router, mounts.router, mounting_sheet.router),
-        ("boxes.js",),
-    ),
+    Station("mounting", "Mounting", "/mounting", MOUNTING, ("boxes.js",)),
     Station("survey", "Survey", "/survey", SURVEY, ("survey_buys.js", "photo.js", "take.js", "spots.js")),
     Station("corals", "Corals", "/corals", CORALS, ("corals.js", "place_all.js", "spots.js", "shop.js")),
     Station("day", "Day", "/day", DAY, ("day.js",)),

@@ -54,17 +54,17 @@ def five_year_costs(
     hung : what the keeper has beside the setup in use, such as what a search leaves where it hangs.
     """
     prices = _prices((*catalogue().values(), *entries))
-    have = Counter(map(_body, stored.setup().hung)) | Counter(map(_body, hung))
+    have = Counter(map(body_of, stored.setup().hung)) | Counter(map(body_of, hung))
     buy, owned, unpriced = 0.0, 0, list[str]()
     for unit in ([fixtures[i] for i in unit] for unit in units_of(fixtures)):
-        bodies = Counter(map(_body, unit))
+        bodies = Counter(map(body_of, unit))
         if not bodies - have:
             have, owned = have - bodies, owned + len(unit)
         elif whole := _price(prices, unit):
             buy += whole
         else:
             for fixture in unit:
-                body = _body(fixture)
+                body = body_of(fixture)
                 if have[body]:
                     have[body], owned = have[body] - 1, owned + 1
                 elif price := _price(prices, [fixture]):
@@ -87,17 +87,17 @@ def _prices(entries: Iterable[CatalogueEntry]) -> Prices:
     sold = [entry for entry in entries if entry.price]
     prices = dict[tuple[Body, ...], float]()
     for entry in sold:  # whatever the lens: the dearest, as nobody gives an unknown lens away
-        bare = tuple(sorted(map(_body, entry.parts)))
+        bare = tuple(sorted(map(body_of, entry.parts)))
         prices[bare] = max(entry.price, prices.get(bare, 0.0))
     return prices | {tuple(sorted(map(_lit, entry.parts))): entry.price for entry in sold}
 
 
 def _price(prices: Prices, parts: Sequence[Fixture]) -> float | None:
     """Price of the library entry with the same light, or with another lens."""
-    return prices.get(tuple(sorted(map(_lit, parts)))) or prices.get(tuple(sorted(map(_body, parts))))
+    return prices.get(tuple(sorted(map(_lit, parts)))) or prices.get(tuple(sorted(map(body_of, parts))))
 
 
-def _body(fixture: Fixture) -> Body:
+def body_of(fixture: Fixture) -> Body:
     """The body that is bought, whatever its name: LEDs with any lens, lamps with their reflector."""
     *body, front = _lit(fixture)
     return (*body, 0.0 if fixture.emitter.made_by.lensed else front)  # type: ignore[return-value]
