@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import csv
 import datetime
+import io
 from dataclasses import replace
+from io import BytesIO
 
 import pytest
+from pypdf import PdfReader
 from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
+from corlume.core.keeping.owned_item import OwnedItem
 from corlume.core.light.fixture import Fixture
 from corlume.core.mounting.cables import leads_of
 from corlume.core.mounting.checklist import Swap, Tick, steps_of
@@ -21,6 +26,8 @@ from corlume.reference.catalogue import catalogue
 from corlume.services.judging.judge import mean_on_top
 from corlume.services.keeping import setups, tanks
 from corlume.services.mounting import checklist
+from corlume.services.mounting.owned import save_owned
+from corlume.services.upkeep.substitute import substitute
 from corlume.store.database import Database
 from tests.ruled import CLUSTER, RULED
 
@@ -120,3 +127,44 @@ def test_ticks_are_kept_with_day_and_note_and_undone(client: TestClient, db: Dat
     assert tanks.open_tank(db, 1).setup(made).ticks == ()
     with pytest.raises(InvalidInput):
         Tick("", TODAY)
+
+
+def test_the_rig_on_paper_has_every_part(client: TestClient) -> None:
+    client.post("/tanks/1/mounting/mounts", data={"type": "rail"})
+    home = "/tanks/1/setups/1/mounting"
+    words = {}
+    for part in ("", "?part=wiring", "?part=shopping", "?part=checklist"):
+        read = PdfReader(BytesIO(client.get(f"{home}/rig.pdf{part}").content))
+        words[part] = " ".join(page.extract_text() for page in read.pages)
+    assert "Rail with clamps" in words[""]
+    assert "Residual-current protection" in words["?part=wiring"]
+    assert "residual-current device, 30 mA" in words["?part=shopping"]
+    assert "spirit level" in words["?part=checklist"]
+    assert all(some[:40] in words[""] for some in ("Shopping list", "Checklist: Before you start", "Marks by tape"))
+    rows = list(csv.reader(io.StringIO(client.get(f"{home}/shopping.csv").text)))
+    assert rows[0][:2] == ["What", "Count"]
+    # the planned tubes are bought, the modules that hang are not
+    planned = client.get("/tanks/1/setups/2/mounting/shopping.csv").text
+    assert "T5" in planned
+    assert "LED cluster" not in planned
+
+
+def test_a_spare_from_the_cupboard_takes_the_place_of_a_light_that_died(client: TestClient, db: Database) -> None:
+    home = "/tanks/1/log/substitute"
+    assert "No spare fixture is entered" in client.get(f"{home}?fixture=1").text
+    save_owned(db, OwnedItem("cluster-small", 1))
+    page = client.get(f"{home}?fixture=1").text
+    assert "From the cupboard" in page
+    stored = tanks.open_tank(db, 1)
+    spare = catalogue()["cluster-small"]
+    alone, with_spare = substitute(stored, 1), substitute(stored, 1, spare)
+    was = stored.setup().hung[1].emitter
+    put = with_spare.fixtures[-1].emitter
+    assert (put.x, put.y, put.height) == pytest.approx((was.x, was.y, was.height))
+    # nearer to the light that the corals had
+    assert len(with_spare.rows) <= len(alone.rows)
+    assert len(with_spare.corals.leave) <= len(alone.corals.leave)
+    made = client.post(home, data={"fixture": "1", "spare": "cluster-small", "next": "save"}).headers["location"]
+    saved = tanks.open_tank(db, 1).setup(int(made.split("=")[1]))
+    assert len(saved.fixtures) == len(stored.setup().fixtures)
+    assert saved.name.endswith("with " + spare.name)

@@ -159,6 +159,12 @@ def to_pdf(drawing: Drawing, page: tuple[float, float], title: str, tables: Tabl
     return _end(pdf, tables)
 
 
+def to_tables(page: tuple[float, float], title: str, tables: Tables) -> bytes:
+    """Tables alone, on pages of a size [mm]."""
+    pdf = begin_pdf(page, title)
+    return _end(pdf, tables, title)
+
+
 def to_tiles(drawing: Drawing, page: tuple[float, float], title: str, tables: Tables) -> bytes:
     """The drawing as it is over as many pages as it takes, then its tables.
 
@@ -228,10 +234,13 @@ def _head(pdf: FPDF, title: str) -> None:
     pdf.text(MARGIN, MARGIN + 2, plain_text(pdf, title))
 
 
-def _end(pdf: FPDF, tables: Tables) -> bytes:
+def _end(pdf: FPDF, tables: Tables, title: str = "") -> bytes:
     from fpdf.enums import XPos, YPos
 
     pdf.add_page()
+    if title:
+        _head(pdf, title)
+        pdf.ln(6)
     for heading, rows in tables:
         pdf.set_font(FONT, "B", 10)
         pdf.cell(0, 7, plain_text(pdf, heading), new_x=XPos.LMARGIN, new_y=YPos.NEXT)

@@ -8,12 +8,14 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from corlume.core.errors import Rules
-from corlume.core.light.fixture import Fixture
+from corlume.core.errors import InvalidInput, Rules
+from corlume.core.light.fixture import Fixture, overlaps
 from corlume.core.message_text import letter
 from corlume.core.placement.coral import Coral
 from corlume.core.schedule.slow_change import BOUND
+from corlume.core.search.layout import Module
 from corlume.core.upkeep.substitute_levels import substitute_levels
+from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.keeping.setups import add_setup, use_setup
 from corlume.services.light.points import PlaneSpec, same_tank
 from corlume.services.placement.zone_placement import CoralChange, coral_light, coral_places, light_change
@@ -60,22 +62,29 @@ class Substitute:
     rows: tuple[CoralLight, ...]
 
 
-def substitute(stored: StoredTank, failed: int) -> Substitute:
-    """The setup in use without a fixture by its index, the levels of the others solved for the corals.
+def substitute(stored: StoredTank, failed: int, spare: CatalogueEntry | None = None) -> Substitute:
+    """The setup in use without a fixture by its index, the levels of the others solved for the corals; with a ``spare``
+    hung in its place where there is one.
 
-    ``InvalidInput`` by the field "fixture" where no such fixture hangs, or none would be left.
+    ``InvalidInput`` by the field "fixture" where no such fixture hangs, or none would be left, and by "spare" where the
+    spare has no room there.
     """
     used, rules = stored.setup(), Rules()
     hung = used.hung
     rules.that(0 <= failed < len(hung), "fixture", "is not in the setup in use")
     if not rules.errors:
-        rules.that(len(hung) > 1, "fixture", "is the only one: no other can compensate")
+        rules.that(len(hung) > 1 or spare is not None, "fixture", "is the only one: no other can compensate")
     rules.finish()
     rest = tuple(fixture for k, fixture in enumerate(hung) if k != failed)
+    left = [f"{letter(k)} {fixture.name}" for k, fixture in enumerate(hung) if k != failed]
+    if spare is not None:
+        put = _in_place(hung[failed], spare)
+        rules.that(not overlaps([*rest, *put]), "spare", "has no room there: it touches the others")
+        rules.finish()
+        rest, left = (*rest, *put), [*left, *(f"{letter(failed)} {fixture.name}" for fixture in put)]
     now = coral_light(stored, hung)
     dims = any(fixture.dimmable for fixture in rest)
     fixtures = _levelled(stored, rest, now) if dims and now else rest
-    names = [f"{letter(k)} {fixture.name}" for k, fixture in enumerate(hung) if k != failed]
     alone, then = coral_light(stored, rest), coral_light(stored, fixtures)
     both = {one: (abs(alone[one] - now[one]), abs(then[one] - now[one])) for one in now}
     rows = [
@@ -84,14 +93,36 @@ def substitute(stored: StoredTank, failed: int) -> Substitute:
         if one.id in now and max(both[one.id]) > CHANGED * now[one.id]
     ]
     return Substitute(
-        name=f"{used.name[:60]}, without {letter(failed)}",
+        name=f"{used.name[:40]}, without {letter(failed)}" + (f", with {spare.name}"[:36] if spare else ""),
         fixtures=fixtures,
-        levels=tuple((name, was.output, one.output) for name, was, one in zip(names, rest, fixtures, strict=True)),
+        levels=tuple((name, was.output, one.output) for name, was, one in zip(left, rest, fixtures, strict=True)),
         dims=dims,
         corals=light_change(stored, now, then),
         alone=light_change(stored, now, alone),
         rows=tuple(sorted(rows, key=lambda row: row.alone / row.now)),
     )
+
+
+def _in_place(failed: Fixture, spare: CatalogueEntry) -> tuple[Fixture, ...]:
+    """A fixture of the library where another hung, on its mount and in its group; dark until its level is solved."""
+    e, parts = failed.emitter, Module.of(spare.parts).at(failed.emitter.x, failed.emitter.y, failed.emitter.height)
+    return tuple(
+        replace(part, held_by=failed.held_by, group=failed.group, emitter=replace(part.emitter, turn=e.turn))
+        for part in parts
+    )
+
+
+def covers(
+    stored: StoredTank, failed: int, spares: Sequence[CatalogueEntry]
+) -> list[tuple[CatalogueEntry, Substitute]]:
+    """Each spare that has room in the place of a failed fixture, the one that keeps most corals in range first."""
+    found = []
+    for spare in spares:
+        try:
+            found.append((spare, substitute(stored, failed, spare)))
+        except InvalidInput:
+            continue
+    return sorted(found, key=lambda pair: (len(pair[1].corals.leave), len(pair[1].rows)))
 
 
 def _levelled(stored: StoredTank, rest: Sequence[Fixture], now: Mapping[int, float]) -> tuple[Fixture, ...]:
@@ -112,9 +143,11 @@ def _levelled(stored: StoredTank, rest: Sequence[Fixture], now: Mapping[int, flo
     return tuple(found)
 
 
-def save_substitute(db: Database, stored: StoredTank, failed: int, *, use: bool) -> int:
+def save_substitute(
+    db: Database, stored: StoredTank, failed: int, *, use: bool, spare: CatalogueEntry | None = None
+) -> int:
     """Save the substitute as a setup, and put it to use if asked to; returns its id."""
-    found, used = substitute(stored, failed), stored.setup()
+    found, used = substitute(stored, failed, spare), stored.setup()
     made = add_setup(db, stored.id, replace(used.value, name=found.name, fixtures=found.fixtures, in_use=False))
     if use:
         use_setup(db, stored.id, made)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import re
 from typing import Literal
 
@@ -20,14 +22,17 @@ from corlume.formats.mount_drawing import (
     tiles,
     to_pdf,
     to_svg,
+    to_tables,
     to_tiles,
     with_notes,
 )
 from corlume.services.keeping import tanks
+from corlume.services.mounting import owned
 from corlume.services.mounting.mounting_sheet import MountSheet, mount_sheet, save_surroundings
 from corlume.services.schedule.change_light import running_plan
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.forms.form import Form, asked, shown_values
+from corlume.web.pages.mounting.rig_tables import rig_tables, shopping_rows
 from corlume.web.request.page import Db, FormData, RowId, Unit, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/setups/{setup_id}/mounting")
@@ -38,7 +43,7 @@ def show_sheet(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id
     """The sheet with its checks."""
     stored = tanks.open_tank(db, tank_id)
     setup = stored.setup(setup_id)
-    return _page(request, stored, setup, _shown(stored.surroundings, setup, measure), {}, measure)
+    return _page(request, db, stored, setup, _shown(stored.surroundings, setup, measure), {}, measure)
 
 
 @router.post("")
@@ -53,7 +58,7 @@ def save(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowI
     if surroundings and form.ok:
         form.attempt(lambda: save_surroundings(db, tank_id, setup_id, surroundings, weights))
     if form.errors:
-        return _page(request, stored, setup, form.data, form.errors, measure, form)
+        return _page(request, db, stored, setup, form.data, form.errors, measure, form)
     return go(f"/tanks/{tank_id}/setups/{setup_id}/mounting#holds")
 
 
@@ -85,8 +90,42 @@ def pdf(
     return _file(write(drawing, PAGES[paper], title, _tables(sheet, measure)), "application/pdf", setup.name, "pdf")
 
 
+@router.get("/rig.pdf")
+def rig_pdf(
+    db: Db,
+    measure: Unit,
+    tank_id: RowId,
+    setup_id: RowId,
+    paper: Literal["a4", "letter"] = "a4",
+    part: Literal["all", "wiring", "shopping", "checklist"] = "all",
+) -> Response:
+    """The rig on paper: the drawing with all tables, or one part of it."""
+    stored, setup, sheet = _sheet(db, tank_id, setup_id)
+    parts = rig_tables(stored, setup, owned.owned(db), measure)
+    title = f"{stored.name}: {setup.name}"
+    if part != "all":
+        data = to_tables(PAGES[paper], title, parts[part])
+        return _file(data, "application/pdf", f"{setup.name} {part}", "pdf")
+    ratio = fitted_scale(stored.tank, sheet.marks, PAGES[paper])
+    drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, ratio)
+    tables = [*_tables(sheet, measure), *(table for some in parts.values() for table in some)]
+    data = to_pdf(drawing, PAGES[paper], f"{title}, 1 : {TRUE / ratio:.1f}, {measure.unit}", tables)
+    return _file(data, "application/pdf", f"{setup.name} rig", "pdf")
+
+
+@router.get("/shopping.csv")
+def shopping_csv(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId) -> Response:
+    """The shopping list as CSV."""
+    stored, setup, _ = _sheet(db, tank_id, setup_id)
+    rows = shopping_rows(stored, setup, owned.owned(db), measure)
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\n").writerows(rows)
+    return _file(out.getvalue().encode(), "text/csv; charset=utf-8", f"{setup.name} shopping", "csv")
+
+
 def _page(
     request: Request,
+    db: Db,
     stored: StoredTank,
     setup: StoredSetup,
     values: dict[str, str],
@@ -106,6 +145,7 @@ def _page(
         "drawing": to_svg(draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, scale)),
         "letter": letter,
         "hung": _hung(sheet, measure),
+        "shopping": shopping_rows(stored, setup, owned.owned(db), measure),
         "settings": (SETTINGS, _settings(sheet)),
         "words": ANSWERS,
         "plan": running_plan(stored, setup),

@@ -9,8 +9,10 @@ from fastapi.responses import HTMLResponse, Response
 
 from corlume.core.errors import InvalidInput
 from corlume.core.message_text import letter
+from corlume.reference.catalogue import CatalogueEntry
 from corlume.services.keeping import tanks
-from corlume.services.upkeep.substitute import save_substitute, substitute
+from corlume.services.mounting.owned import owned
+from corlume.services.upkeep.substitute import covers, save_substitute, substitute
 from corlume.store.tanks import StoredTank
 from corlume.web.forms.form import Form
 from corlume.web.request.page import Db, FormData, RowId, go, measure_of, page
@@ -20,10 +22,10 @@ router = APIRouter(prefix="/tanks/{tank_id}/log/substitute")
 
 @router.get("")
 def show_substitute(
-    request: Request, db: Db, tank_id: RowId, fixture: Annotated[int, Query(ge=0, le=1000)] = 0
+    request: Request, db: Db, tank_id: RowId, fixture: Annotated[int, Query(ge=0, le=1000)] = 0, spare: str = ""
 ) -> HTMLResponse:
-    """The setup in use without a fixture by its index, the others raised for the corals."""
-    return _page(request, tanks.open_tank(db, tank_id), fixture)
+    """The setup in use without a fixture by its index, or with a spare in its place, levels solved for the corals."""
+    return _page(request, db, tanks.open_tank(db, tank_id), fixture, spare)
 
 
 @router.post("")
@@ -32,16 +34,22 @@ def save(request: Request, db: Db, tank_id: RowId, data: FormData) -> Response:
     stored, form = tanks.open_tank(db, tank_id), Form(data, measure_of(request))
     failed = int(form.text("fixture")) if form.text("fixture").isdecimal() and len(form.text("fixture")) < 5 else -1
     use = form.text("next") == "use"
-    made = form.attempt(lambda: save_substitute(db, stored, failed, use=use))
+    spare = form.text("spare")
+    made = form.attempt(lambda: save_substitute(db, stored, failed, use=use, spare=_spare(db, spare)))
     if made is None:
-        return _page(request, stored, max(failed, 0))
+        return _page(request, db, stored, max(failed, 0), spare)
     return go(f"/tanks/{tank_id}/par-map", made)
 
 
-def _page(request: Request, stored: StoredTank, failed: int) -> HTMLResponse:
+def _spare(db: Db, key: str) -> CatalogueEntry | None:
+    return next((one.entry for one in owned(db) if one.entry.key == key and one.count), None)
+
+
+def _page(request: Request, db: Db, stored: StoredTank, failed: int, spare: str) -> HTMLResponse:
     found, fault = None, ""
+    spares = [one.entry for one in owned(db) if one.count]
     try:
-        found = substitute(stored, failed)
+        found = substitute(stored, failed, _spare(db, spare))
     except InvalidInput as error:
         fault = measure_of(request).message(error.errors[0])
     context: dict[str, Any] = {
@@ -50,6 +58,8 @@ def _page(request: Request, stored: StoredTank, failed: int) -> HTMLResponse:
         "hung": [f"{letter(k)} {fixture.name}" for k, fixture in enumerate(stored.setup().hung)],
         "failed": failed,
         "found": found,
+        "spare": spare if _spare(db, spare) else "",
+        "covers": covers(stored, failed, spares) if failed < len(stored.setup().hung) else [],
         "fault": fault,
     }
     return page(request, "upkeep/substitute.html", context, tank=stored, status=422 if fault else 200)
