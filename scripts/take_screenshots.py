@@ -24,7 +24,7 @@ VIEWS = [
     ("forecast", "/tanks/1/log/forecast?coral=7", (1280, 1000), {}),
     ("answers", "/tanks/1/layout?entry=cluster", (1280, 1000), {}),
     ("setups", "/tanks/1/setups", WIDE, {}),
-    ("mount", "/tanks/1/setups/2/mounting", WIDE, {}),
+    ("mount", "/tanks/1/mounting", WIDE, {}),
     ("corals", "/tanks/1/corals?coral=15", WIDE, {}),
     ("survey", "/tanks/1/survey/1", (1280, 1000), {}),
     ("survey-phone", "/tanks/1/survey/1/take", PHONE, {}),

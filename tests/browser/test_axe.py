@@ -34,6 +34,7 @@ PAGES = """
 /tanks/1/log/month /tanks/1/rock-scan
 /tanks/1/log/light-cause /tanks/1/corals/shop /tanks/1/day/heat?before=25&after=26
 /tanks/1/survey/1/points /tanks/1/par-map/3d
+/tanks/1/mounting /tanks/1/mounting/power /tanks/1/mounting/checklist?setup=2 /tanks/1/mounting/buying
 """.split()
 
 

@@ -29,6 +29,7 @@ from corlume.services.mounting import checklist
 from corlume.services.mounting.owned import save_owned
 from corlume.services.upkeep.substitute import substitute
 from corlume.store.database import Database
+from tests.mounting.bare_rig import take_rig_down
 from tests.ruled import CLUSTER, RULED
 
 TODAY = datetime.date(2026, 11, 2)
@@ -100,6 +101,7 @@ def test_a_swap_goes_one_at_a_time_with_the_light_of_each_stage(db: Database) ->
 
 
 def test_ticks_are_kept_with_day_and_note_and_undone(client: TestClient, db: Database) -> None:
+    take_rig_down(db)
     setup = tanks.open_tank(db, 1).setup()
     client.post("/tanks/1/mounting/mounts", data={"type": "canopy"})
     rows = checklist.checklist(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup()).rows
@@ -129,7 +131,8 @@ def test_ticks_are_kept_with_day_and_note_and_undone(client: TestClient, db: Dat
         Tick("", TODAY)
 
 
-def test_the_rig_on_paper_has_every_part(client: TestClient) -> None:
+def test_the_rig_on_paper_has_every_part(client: TestClient, db: Database) -> None:
+    take_rig_down(db)
     client.post("/tanks/1/mounting/mounts", data={"type": "rail"})
     home = "/tanks/1/setups/1/mounting"
     words = {}

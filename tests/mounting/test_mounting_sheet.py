@@ -101,7 +101,7 @@ def test_place_and_weights_are_kept_undone_and_refused_by_field(client: TestClie
     usual = client.get(f"{url}/sheet.pdf").content
     assert client.post(url, data=form).status_code == 303
     after = tanks.open_tank(db, 1)
-    assert replace(after.surroundings, eye=1.15) == Surroundings(120, 15, 100, 0.9, 1.25, 1.15, 1.5, 0.04)
+    assert replace(after.surroundings, eye=1.15, residual=0.0) == Surroundings(120, 15, 100, 0.9, 1.25, 1.15, 1.5, 0.04)
     assert after.surroundings.eye == pytest.approx(1.15)
     assert after.setup(1).fixture(first.id).value.weight == 3.6
     assert "<td>3.6</td><td>9</td>" in client.get(url).text  # 5 x 3.6 / 2

@@ -32,6 +32,7 @@ from corlume.services.search.search_request import SearchRequest
 from corlume.store.database import Database
 from corlume.store.tanks import unstored
 from tests.judging.test_judging import ended
+from tests.mounting.bare_rig import take_rig_down
 from tests.renderer import BOX, FACE, INDEX, rendered
 from tests.ruled import CLUSTER, RULED
 
@@ -196,6 +197,7 @@ def test_no_search_leaves_what_the_mounts_allow(held: list[Mount]) -> None:
 
 
 def test_search_on_a_rail_is_saved_with_its_mount(db: Database) -> None:
+    take_rig_down(db)
     stored = tanks.open_tank(db, 1)
     setup = stored.setup()
     mount_id = mounts.add_mount(db, 1, setup.id, "rail")
@@ -216,6 +218,7 @@ def test_search_on_a_rail_is_saved_with_its_mount(db: Database) -> None:
 
 
 def test_page_of_mounts_keeps_what_was_typed_and_says_what_is_wrong(client: TestClient, db: Database) -> None:
+    take_rig_down(db)
     setup = tanks.open_tank(db, 1).setup()
     client.post("/tanks/1/mounting/mounts", data={"type": "rail"})
     kept = tanks.open_tank(db, 1).setup().mounts[0]

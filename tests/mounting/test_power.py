@@ -20,6 +20,7 @@ from corlume.core.mounting.power_checks import check_power
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.services.keeping import tanks
 from corlume.store.database import Database
+from tests.mounting.bare_rig import take_rig_down
 from tests.ruled import CLUSTER
 
 
@@ -103,6 +104,7 @@ def test_loads_by_circuit_and_what_is_out_of_bounds() -> None:
 
 
 def test_page_of_power_keeps_names_together_and_says_what_is_wrong(client: TestClient, db: Database) -> None:
+    take_rig_down(db)
     home = "/tanks/1/mounting/power"
     for kind in ("outlet", "strip", "driver"):
         client.post(f"{home}/parts", data={"type": kind})
