@@ -48,6 +48,8 @@ from corlume.services.judging.judge import verdicts
 from corlume.services.keeping.demo import demo_scene
 from corlume.services.light.fields import first_look, medium_of
 from corlume.services.light.kernels import compile_kernels
+from corlume.services.mounting.buying import BuyingRequest, plan_buying
+from corlume.services.mounting.owned import Owned
 from corlume.services.search.light_types import light_types_request, search_light_types
 from corlume.services.search.run_search import search
 from corlume.services.search.search_request import SearchRequest
@@ -278,6 +280,29 @@ def layouts() -> None:
         row(words, clock(work, 1, warm=False), goal)
 
 
+def rig() -> None:
+    """A search that keeps to the demo's rail, against the same anywhere; and stages over 40 fixtures."""
+    demo = unstored(demo_scene())
+    kind, rail = catalogue()["cluster"], demo.setup().mount_values
+    wish = replace(default_request(demo, kind), counts=sized((3, 4), (1, 1)), heights=sized((0.18, 0.28), (0.2, 0.2)))
+    medium_of(demo.lit_tank())
+    free = clock(lambda: list(search(demo, kind, wish)), 1, warm=False)
+    row("search, three or four modules anywhere", free, None)
+    held = replace(wish, mounts=tuple(mount.name for mount in rail))
+    kept = clock(lambda: list(search(demo, kind, held, mounts=rail)), 1, warm=False)
+    row("  on the demo's rail", kept, None, f"{kept.cpu / free.cpu:.2f} x (goal 1.3)")
+    shelf = [Owned(entry, 0, 0.0) for entry in catalogue().values()]
+    for entry in list(catalogue().values())[: 40 - len(shelf)]:  # and as many older ones, with less light
+        parts = tuple(replace(p, emitter=replace(p.emitter, ppf=0.8 * p.emitter.ppf)) for p in entry.parts)
+        older = replace(entry, key=f"{entry.key}-older", name=f"{entry.name}, older", parts=parts)
+        shelf.append(Owned(older, 0, 0.6 * entry.price))
+    bare = replace(demo, setups=tuple(replace(s, fixtures=()) if s.in_use else s for s in demo.setups))
+    budgets = sized((250.0, 250.0, 400.0), (250.0,))
+    some = sized(shelf, shelf[:2])
+    staged = clock(lambda: plan_buying(bare, some, BuyingRequest(budgets)), 1, warm=False)
+    row(f"three stages over {len(some)} fixtures", staged, 10.0)
+
+
 def _judging(demo: StoredTank) -> None:
     """All figures and verdicts of a setup whose fixture was just moved, and all of them known."""
     setup, moved = demo.setup(), iter(range(1, 1000))
@@ -375,6 +400,7 @@ if __name__ == "__main__":
         foresee,
         served,
         layouts,
+        rig,
         memory,
         renderer,
     )

@@ -112,7 +112,8 @@ def test_ticks_are_kept_with_day_and_note_and_undone(client: TestClient, db: Dat
     assert "12 came out: find the rest" in lost.text
     assert 'value="12"' in lost.text
     client.post(home, data={"step": screws, "out": "12", "back": "11", "note": "one stripped"})
-    client.post(home, data={"step": "off"})
+    ticked = client.post(home, data={"step": "off", "at": "step-1", "note": "", "day": TODAY.isoformat()})
+    assert ticked.headers["location"].endswith("#step-1")
     page = client.get(home).text
     assert "2 of" in page
     assert "12 screws out" in page

@@ -40,8 +40,8 @@ class Tick:
     step: Annotated[str, Text("Step", 160, least=1)]
     day: Annotated[datetime.date, Day("Done on")]
     note: Annotated[str, Text("Note", 400)] = ""
-    out: Annotated[int, Whole("Screws out", 0, 999, column="screws_out")] = 0
-    back: Annotated[int, Whole("Screws in", 0, 999, column="screws_in")] = 0
+    out: Annotated[int, Whole("Screws out", 0, 999, column="screws_out", empty=0)] = 0
+    back: Annotated[int, Whole("Screws in", 0, 999, column="screws_in", empty=0)] = 0
 
     def __post_init__(self) -> None:
         limits(self).finish()

@@ -20,16 +20,17 @@ SIZE = 14.0
 def draw_parts(view: View, parts: Sequence[Kept[PowerPart]]) -> Markup:
     """Power parts of a setup as boxes to drag, kept inside the drawing where they lie further out."""
     drawn = []
-    for kept in parts:
+    for number, kept in enumerate(parts):
         part = kept.value
         x, y = _at(view, (part.x, part.y, part.height))
+        label = y + (SIZE + 4 if number % 2 == 0 else 2 - SIZE)  # clear of the neighbour's
         values = {"x": part.x, "y": part.y, "base": part.height, "length": 0.0, "width": 0.0, "height": 0.0}
         drawn.append(
             group(
                 [
                     rect(x - SIZE / 2, y - SIZE / 2, SIZE, SIZE, class_="power-part", data_y=f"{y - SIZE / 2:.1f}",
                          data_width=f"{SIZE:.1f}", data_height=f"{SIZE:.1f}"),
-                    *([el("text", part.name, x=x, y=y + SIZE + 4, class_="mount-name", text_anchor="middle")]
+                    *([el("text", part.name, x=x, y=label, class_="mount-name", text_anchor="middle")]
                       if view.kind == "plan" else []),
                     el("title", part.name),
                 ],

@@ -28,7 +28,7 @@ def show(request: Request, db: Db, tank_id: RowId, setup: Looked = None) -> HTML
 def tick(request: Request, db: Db, measure: Unit, tank_id: RowId, data: FormData, setup: Looked = None) -> Response:
     """Tick a step, with its day, note and counts."""
     stored = tanks.open_tank(db, tank_id)
-    one, form = stored.setup(setup), Form(data, measure)
+    one, form = stored.setup(setup), Form({name: text for name, text in data.items() if name != "at"}, measure)
     done = form.read(Tick, Tick(form.text("step") or "-", datetime.date.today()))
     if done is not None and form.ok:
         form.attempt(lambda: checklist.tick(db, tank_id, one.id, done))
