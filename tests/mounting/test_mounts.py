@@ -242,3 +242,20 @@ def test_page_of_mounts_keeps_what_was_typed_and_says_what_is_wrong(client: Test
     tanks.undo(db, 1)
     assert tanks.open_tank(db, 1).setup() == before
     assert setup.id == before.id
+
+
+def test_page_says_what_a_lid_over_the_water_takes(client: TestClient, db: Database) -> None:
+    """A lid under a light takes what it covers, but for its cut-out; a rail over it takes nothing."""
+    take_rig_down(db)
+    client.post("/tanks/1/mounting/mounts", data={"type": "rail"})
+    assert "Mounts shade these lights" not in client.get("/tanks/1/mounting").text
+    client.post("/tanks/1/mounting/mounts", data={"type": "half_lid"})
+    setup = tanks.open_tank(db, 1).setup()
+    first = setup.fixtures[0]
+    client.post("/tanks/1/mounting/held", data={f"held-{first.id}": "Half-lid that swings"})
+    page = client.get("/tanks/1/mounting").text
+    assert "Mounts shade these lights" in page
+    stored = tanks.open_tank(db, 1)
+    shade = mounts.shade_of(stored, stored.setup())
+    assert shade
+    assert 0 < shade.mean < 0.9 * shade.without

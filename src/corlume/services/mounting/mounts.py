@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from corlume.core.errors import Rules
 from corlume.core.keeping.scene import Setup
+from corlume.core.light.fixture import bodies_below
 from corlume.core.mounting.mount import MOUNT_TYPES, Mount, MountType
 from corlume.core.mounting.mount_starts import start_mount
 from corlume.core.schema import check_count
+from corlume.services.judging.judge import mean_on_top
+from corlume.services.placement.zone_placement import CoralChange, coral_light, light_change
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.tables import FIXTURES, MOUNTS, found
-from corlume.store.tanks import StoredSetup, load_tank
+from corlume.store.tanks import StoredSetup, StoredTank, load_tank
 
 
 def add_mount(db: Database, tank_id: int, setup_id: int, kind: str) -> int:
@@ -63,6 +66,25 @@ def delete_mount(db: Database, tank_id: int, setup_id: int, mount_id: int) -> No
         edit = Edit(connection, tank_scope(tank_id), f"delete {name}")
         MOUNTS.delete(edit, mount_id)
         _renamed(edit, setup, name, "")
+
+
+@dataclass(frozen=True, slots=True)
+class MountShade:
+    """What mounts take: mean PAR at the rock top without and with them [umol/m2/s], and its effect on the corals."""
+
+    without: float
+    mean: float
+    corals: CoralChange
+
+
+def shade_of(stored: StoredTank, setup: StoredSetup) -> MountShade | None:
+    """What the mounts of a setup put in the way of its own lights; None where that is nothing."""
+    hung = setup.hung
+    bare = [replace(fixture, strips=()) for fixture in hung]
+    if all(bodies_below(hung, k) == bodies_below(bare, k) for k in range(len(hung))):
+        return None
+    corals = light_change(stored, coral_light(stored, bare), coral_light(stored, hung))
+    return MountShade(mean_on_top(stored, bare), mean_on_top(stored, hung), corals)
 
 
 def _renamed(edit: Edit, setup: StoredSetup, was: str, name: str) -> None:

@@ -136,6 +136,7 @@ def _page(
         "own_fields": OWN_FIELDS,
         "letters": [letter(k) for k in range(len(hung))],
         "checks": check_mounts(tank, hung, values, stored.surroundings),
+        "shade": mounts.shade_of(stored, setup),
         "words": ANSWERS,
         "snap": STEPS[measure.unit].snap,
         "strays": bad[1].errors if bad and not bad[0] else {},
