@@ -74,14 +74,19 @@ def _grip(
     words: Markup = Markup(""),  # noqa: B008 - immutable
 ) -> Markup:
     x, y, w, h = outline(view, box)
+    parts = [
+        rect(x, y, w, h, class_=kind, data_y=f"{y:.1f}", data_width=f"{w:.1f}", data_height=f"{h:.1f}"),
+        words,
+        rect(x + w - 5, y - 5, 10, 10, class_="corner-grip"),
+    ]
+    return drag_group(view, box_id, name, parts, values)
+
+
+def drag_group(view: View, box_id: int, name: str, parts: Sequence[Markup], values: Mapping[str, float]) -> Markup:
+    """What is dragged as one box, with its measures [m]: by hand in every view, by keys in the plan."""
     plan = view.kind == "plan"
     return group(
-        [
-            rect(x, y, w, h, class_=kind, data_y=f"{y:.1f}", data_width=f"{w:.1f}", data_height=f"{h:.1f}"),
-            words,
-            rect(x + w - 5, y - 5, 10, 10, class_="corner-grip"),
-            el("title", name),
-        ],
+        [*parts, el("title", name)],
         data_box=box_id,
         data_view=view.kind,
         data_scale=f"{view.scale:.6g}",

@@ -11,6 +11,7 @@ from corlume.core.message_text import letter
 from corlume.core.mounting.collisions import BODY_HEIGHT
 from corlume.core.mounting.mount import PANELS, Mount, open_place
 from corlume.store.tables import Kept
+from corlume.web.drawing.drag_handles import drag_group
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group
 from corlume.web.drawing.tank import rect
@@ -26,19 +27,10 @@ def draw_mounts(view: View, mounts: Sequence[Kept[Mount]]) -> Markup:
         values = {"x": mount.x, "y": mount.y, "base": mount.height, "length": mount.length, "width": mount.width}
         values["height"] = mount.thick
         label = el("text", mount.name, x=x + 4, y=y - 4, class_="mount-name")
-        parts.append(
-            group(
-                [
-                    rect(x, y, w, h, class_=kind, data_y=f"{y:.1f}", data_width=f"{w:.1f}", data_height=f"{h:.1f}"),
-                    *([rect(x + w - 5, y - 5, 10, 10, class_="corner-grip"), label] if view.kind == "plan" else []),
-                    el("title", mount.name),
-                ],
-                data_box=kept.id, data_view=view.kind, data_scale=f"{view.scale:.6g}",
-                tabindex="0" if view.kind == "plan" else None, role="button" if view.kind == "plan" else None,
-                aria_label=f"{mount.name}: arrow keys move it, page up and down lift it",
-                **{f"data_{name}": f"{value:.6g}" for name, value in values.items()},
-            )
-        )  # fmt: skip
+        drawn = [rect(x, y, w, h, class_=kind, data_y=f"{y:.1f}", data_width=f"{w:.1f}", data_height=f"{h:.1f}")]
+        if view.kind == "plan":
+            drawn += [rect(x + w - 5, y - 5, 10, 10, class_="corner-grip"), label]
+        parts.append(drag_group(view, kept.id, mount.name, drawn, values))
     return group(parts, class_="grips mounts")
 
 

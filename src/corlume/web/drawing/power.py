@@ -9,6 +9,7 @@ from markupsafe import Markup
 from corlume.core.mounting.cables import Lead, Place
 from corlume.core.mounting.power import PowerPart
 from corlume.store.tables import Kept
+from corlume.web.drawing.drag_handles import drag_group
 from corlume.web.drawing.sheet import View
 from corlume.web.drawing.svg import el, group, points_path
 from corlume.web.drawing.tank import rect
@@ -25,21 +26,12 @@ def draw_parts(view: View, parts: Sequence[Kept[PowerPart]]) -> Markup:
         x, y = _at(view, (part.x, part.y, part.height))
         label = y + (SIZE + 4 if number % 2 == 0 else 2 - SIZE)  # clear of the neighbour's
         values = {"x": part.x, "y": part.y, "base": part.height, "length": 0.0, "width": 0.0, "height": 0.0}
-        drawn.append(
-            group(
-                [
-                    rect(x - SIZE / 2, y - SIZE / 2, SIZE, SIZE, class_="power-part", data_y=f"{y - SIZE / 2:.1f}",
-                         data_width=f"{SIZE:.1f}", data_height=f"{SIZE:.1f}"),
-                    *([el("text", part.name, x=x, y=label, class_="mount-name", text_anchor="middle")]
-                      if view.kind == "plan" else []),
-                    el("title", part.name),
-                ],
-                data_box=kept.id, data_view=view.kind, data_scale=f"{view.scale:.6g}",
-                tabindex="0" if view.kind == "plan" else None, role="button" if view.kind == "plan" else None,
-                aria_label=f"{part.name}: arrow keys move it, page up and down lift it",
-                **{f"data_{name}": f"{value:.6g}" for name, value in values.items()},
-            )
+        box = rect(
+            x - SIZE / 2, y - SIZE / 2, SIZE, SIZE, class_="power-part", data_y=f"{y - SIZE / 2:.1f}",
+            data_width=f"{SIZE:.1f}", data_height=f"{SIZE:.1f}",
         )  # fmt: skip
+        named = el("text", part.name, x=x, y=label, class_="mount-name", text_anchor="middle")
+        drawn.append(drag_group(view, kept.id, part.name, [box, named] if view.kind == "plan" else [box], values))
     return group(drawn, class_="grips")
 
 
