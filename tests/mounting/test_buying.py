@@ -91,6 +91,10 @@ def test_stages_over_the_demo_are_setups_with_the_light_they_say(db: Database) -
     years = [0.5, 9.5]
     whole = sum(stage.cost + lasts * stage.yearly for stage, lasts in zip(plan.stages, years, strict=True))
     assert plan.total == pytest.approx(whole)
+    assert plan.once
+    assert plan.once.cost <= 600.0
+    assert plan.once.served >= plan.stages[0].served
+    assert plan.once_total == pytest.approx(plan.once.cost + 10 * plan.once.yearly)
     with pytest.raises(InvalidInput, match="serves none of these corals with the first amount"):
         plan_buying(stored, shelf, BuyingRequest((0.0,)))
     with pytest.raises(InvalidInput, match="are not placed yet"):

@@ -9,6 +9,7 @@ from html import escape
 from typing import TYPE_CHECKING
 
 from corlume.core.light.geometry import Tank
+from corlume.core.mounting.mount import Mount
 from corlume.core.mounting.mounting_checks import DrillMark, Hanger
 from corlume.formats.measure import Measure
 from corlume.formats.paper import FONT, WIDTHS, Drawing, Line, Text, begin_pdf, plain_text, put_drawing
@@ -33,9 +34,12 @@ def draw_mount(
     measure: Measure,
     letters: Callable[[int], str],
     scale: float,
+    mounts: Sequence[Mount] = (),
 ) -> Drawing:
-    """Draw plan and front elevation: every centre as an upright cross, every drill point as a slanted one."""
-    air = max((m.above_water for m in marks), default=0.3) + 0.06
+    """Draw plan and front elevation: every centre as an upright cross, every drill point as a slanted one; mounts as
+    dashed outlines.
+    """
+    air = _air(marks, mounts)
     width, depth = tank.length * scale, tank.width * scale
     lines: list[Line] = []
     texts: list[Text] = []
@@ -57,6 +61,12 @@ def draw_mount(
         Line(x0 - 4, water, x0 + width + 4, water, "dash"),
     ]
     texts += [Text(x0 + 2, water + 4, "water line", "start"), Text(x0 + width / 2, rim + tall - 3, "From the front")]
+    for mount in mounts:
+        low, top = water - mount.height * scale, water - (mount.height + mount.thick) * scale
+        left, long = x0 + mount.x * scale, mount.length * scale
+        rectangle(left, y0 + (tank.width - mount.y1) * scale, long, mount.width * scale, "dash")
+        rectangle(left, top, long, low - top, "dash")
+        texts.append(Text(left + 1, y0 + (tank.width - mount.y) * scale + 3.5, mount.name, "start"))
     stacks: dict[tuple[float, float], list[str]] = {}
     hung_at: dict[float, list[str]] = {}
     backs: dict[float, list[str]] = {}
@@ -102,9 +112,17 @@ def draw_mount(
     return Drawing(x0 + width + RIGHT, height, scale, tuple(lines), tuple(texts))
 
 
-def fitted_scale(tank: Tank, marks: Sequence[DrillMark], page: tuple[float, float]) -> float:
+def _air(marks: Sequence[DrillMark], mounts: Sequence[Mount]) -> float:
+    """How much air over the water is drawn [m]."""
+    tops = [mark.above_water for mark in marks] + [mount.height + mount.thick for mount in mounts]
+    return max(tops, default=0.3) + 0.06
+
+
+def fitted_scale(
+    tank: Tank, marks: Sequence[DrillMark], page: tuple[float, float], mounts: Sequence[Mount] = ()
+) -> float:
     """The largest scale at which the drawing fits a page [mm for a metre]."""
-    air = max((m.above_water for m in marks), default=0.3) + 0.06
+    air = _air(marks, mounts)
     across, down = page[0] - 2 * MARGIN, page[1] - 2 * MARGIN - 12
     tall = tank.width + air + tank.water_depth
     return min((across - LEFT - RIGHT) / tank.length, (down - TOP - GAP - BOTTOM) / tall)

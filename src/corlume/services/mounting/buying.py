@@ -78,13 +78,16 @@ class BuyingStage:
 @dataclass(frozen=True, slots=True)
 class BuyingPlan:
     """Stages, what is left over at the end by name, and what everything costs over ``PATH_YEARS`` [currency]; ``now``
-    is the state before the first.
+    is the state before the first, ``once`` what all the money at once would come to, None for a single stage, and
+    ``once_total`` its cost over the same years.
     """
 
     now: BuyingStage
     stages: tuple[BuyingStage, ...]
     left_over: tuple[tuple[str, int], ...]
     total: float
+    once: BuyingStage | None = None
+    once_total: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,7 +118,8 @@ def plan_buying(stored: StoredTank, shelf: Sequence[Owned], wish: BuyingRequest)
     targets = CoralTargets(np.array([c.par_low for c in cards]), np.array([c.par_high for c in cards]))
     lights = Lights(stored, places.points[wanted], None if places.normals is None else places.normals[wanted])
     solver, hung, sold = solver_of(lights, shelf, targets)
-    results = solver.stages(hung, {kind: one.count for kind, one in enumerate(sold) if one.count}, wish.budgets)
+    cupboard = {kind: one.count for kind, one in enumerate(sold) if one.count}
+    results = solver.stages(hung, cupboard, wish.budgets)
     if not results[0].count:
         cheapest = min((one.price for one in sold if one.price), default=0.0)
         words = "serves none of these corals with the first amount"
@@ -126,7 +130,12 @@ def plan_buying(stored: StoredTank, shelf: Sequence[Owned], wish: BuyingRequest)
     rows = [(kept.index(ids[k]) + 1, ids[k]) for k in wanted]
     stages = tuple(_stage(stored, lights, sold, result, rows) for result in results)
     now = _state(stored, tuple(stored.setup().hung), (), 0.0, rows)
-    return BuyingPlan(now, stages, _left_over(stored, stages), _total(stages, wish.months))
+    plan = BuyingPlan(now, stages, _left_over(stored, stages), _total(stages, wish.months))
+    if len(stages) == 1:
+        return plan
+    [whole] = solver.stages(hung, cupboard, (sum(wish.budgets),))
+    once = _stage(stored, lights, sold, whole, rows)
+    return replace(plan, once=once, once_total=_total((once,), wish.months))
 
 
 def solver_of(lights: Lights, shelf: Sequence[Owned], targets: CoralTargets) -> tuple[StageSolver, Hung, list[Owned]]:

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from corlume.core.errors import InvalidInput, Rules
+from corlume.core.mounting.mount import Mount, units_on
 from corlume.core.mounting.mounting_checks import (
     DrillMark,
     Hanger,
@@ -46,6 +47,7 @@ class MountSheet:
     order: tuple[str, ...]
     settings: tuple[FixtureSettings, ...]
     lenses: tuple[LensChange, ...]
+    mounts: tuple[Mount, ...] = ()
 
 
 def mount_sheet(stored: StoredTank, setup: StoredSetup) -> MountSheet:
@@ -73,6 +75,7 @@ def mount_sheet(stored: StoredTank, setup: StoredSetup) -> MountSheet:
         ORDER,
         fixture_settings(fixtures),
         lenses,
+        tuple(mount for mount in setup.mount_values if units_on(mount, fixtures)),
     )
 
 

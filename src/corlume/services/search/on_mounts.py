@@ -93,7 +93,7 @@ def _bears(mount: Mount, weight: float) -> int:
 def _rows(laid: Arrangement, names: Sequence[str], region: Region, many: int) -> MountRows:
     along, across = ((region.x0, region.x1), (region.y0, region.y1))[:: 1 if laid.along == "x" else -1]
     rows = tuple(row for row in laid.rows if across[0] - 1e-9 <= row <= across[1] + 1e-9)
-    if len(rows) * 1 > many or not rows:
+    if len(rows) > many or not rows:
         rows = (min(max(0.5 * (laid.rows[0] + laid.rows[-1]), across[0]), across[1]),)
     most = min(MOST, many // len(rows))
     return MountRows((tuple(names),) * len(rows), rows, across, along, (region.low, region.high), most)

@@ -66,7 +66,7 @@ def save(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowI
 def svg(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId) -> Response:
     """The drawing at true scale, with the settings of each fixture below."""
     stored, setup, sheet = _sheet(db, tank_id, setup_id)
-    drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, TRUE)
+    drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, TRUE, sheet.mounts)
     text = to_svg(with_notes(drawing, _notes(sheet)))
     return _file(text.replace("currentColor", "black").encode(), "image/svg+xml", setup.name, "svg")
 
@@ -82,8 +82,8 @@ def pdf(
 ) -> Response:
     """The sheet fitted to a page, or at true scale over as many pages as needed, to be joined."""
     stored, setup, sheet = _sheet(db, tank_id, setup_id)
-    ratio = TRUE if scale == "true" else fitted_scale(stored.tank, sheet.marks, PAGES[paper])
-    drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, ratio)
+    ratio = TRUE if scale == "true" else fitted_scale(stored.tank, sheet.marks, PAGES[paper], sheet.mounts)
+    drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, ratio, sheet.mounts)
     shown = "true scale" if scale == "true" else f"1 : {TRUE / ratio:.1f}"
     title = f"{stored.name}: {setup.name}, {shown}, {measure.unit}"
     write = to_tiles if scale == "true" else to_pdf
@@ -106,8 +106,8 @@ def rig_pdf(
     if part != "all":
         data = to_tables(PAGES[paper], title, parts[part])
         return _file(data, "application/pdf", f"{setup.name} {part}", "pdf")
-    ratio = fitted_scale(stored.tank, sheet.marks, PAGES[paper])
-    drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, ratio)
+    ratio = fitted_scale(stored.tank, sheet.marks, PAGES[paper], sheet.mounts)
+    drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, ratio, sheet.mounts)
     tables = [*_tables(sheet, measure), *(table for some in parts.values() for table in some)]
     data = to_pdf(drawing, PAGES[paper], f"{title}, 1 : {TRUE / ratio:.1f}, {measure.unit}", tables)
     return _file(data, "application/pdf", f"{setup.name} rig", "pdf")
@@ -134,15 +134,15 @@ def _page(
     wrong: Form | None = None,
 ) -> HTMLResponse:
     sheet = mount_sheet(stored, setup)
-    scale = fitted_scale(stored.tank, sheet.marks, PAGES["a4"])
-    true = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, TRUE)
+    scale = fitted_scale(stored.tank, sheet.marks, PAGES["a4"], sheet.mounts)
+    true = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, TRUE, sheet.mounts)
     context = {
         "stored": stored,
         "setup": setup,
         "sheet": sheet,
         "pages": {paper: len(tiles(true, size)) for paper, size in PAGES.items()},
         "marks": list(zip(sheet.marks, [kept.id for kept in setup.fixtures], strict=True)),
-        "drawing": to_svg(draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, scale)),
+        "drawing": to_svg(draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, scale, sheet.mounts)),
         "letter": letter,
         "hung": _hung(sheet, measure),
         "shopping": shopping_rows(stored, setup, owned.owned(db), measure),

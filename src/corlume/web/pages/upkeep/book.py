@@ -82,8 +82,8 @@ def _drawings(stored: StoredTank, measure: Measure, width: float) -> dict[str, D
         "day": day_drawing(sum((g.watts for g in power_by_group(stored, setup)), np.zeros(len(MINUTES))), width),
     }
     if marks.marks:
-        scale = fitted_scale(stored.tank, marks.marks, (width + 20, 260.0))
-        found["mounting"] = draw_mount(stored.tank, marks.marks, marks.hangers, measure, letter, scale)
+        scale = fitted_scale(stored.tank, marks.marks, (width + 20, 260.0), marks.mounts)
+        found["mounting"] = draw_mount(stored.tank, marks.marks, marks.hangers, measure, letter, scale, marks.mounts)
     return found
 
 
@@ -97,7 +97,7 @@ def write_book(db: Database, stored: StoredTank, measure: Measure) -> str:
     plane = slice_plane(tank, setup.hung, "plan", tank.rock_top())
     days, report = coral_days(stored, setup.hung), report_day(stored, setup)
     brightest = sorted(days, key=lambda one: -one.peak)[:LINES]
-    scale = fitted_scale(stored.tank, mounted.marks, PAGES["a4"])
+    scale = fitted_scale(stored.tank, mounted.marks, PAGES["a4"], mounted.mounts)
     ahead = known_forecast(db, stored, today)
     surveys = [one for one in all_surveys(db, stored.id) if one.value.read()]
     context = {
@@ -114,7 +114,9 @@ def write_book(db: Database, stored: StoredTank, measure: Measure) -> str:
         "bands": stored.targets.bands(),
         "depth": tank.rock_top(),
         "verdicts": verdicts_in_doubt(stored, setup.hung, setup.intent),
-        "mounting": Markup(to_svg(draw_mount(stored.tank, mounted.marks, mounted.hangers, measure, letter, scale))),
+        "mounting": Markup(
+            to_svg(draw_mount(stored.tank, mounted.marks, mounted.hangers, measure, letter, scale, mounted.mounts))
+        ),
         "mounted": mounted,
         "letter": letter,
         "survey": max(surveys, key=lambda one: one.value.day) if surveys else None,
