@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.cache import cached
-from corlume.core.light import field_kernel
+from corlume.core.light import field_kernel, path_tables
 from corlume.core.light.emitter import Emitter
 from corlume.core.light.geometry import Colony, Strip, Tank
 from corlume.core.light.interreflection import Interreflection, find_interreflection
@@ -190,7 +190,7 @@ def _direct(
     spectra = tuple(channel.spectrum for channel in emitter.channels)
     index = medium.water.index_at(index_at)
     found = np.empty((len(spectra), len(points)))
-    table = field_kernel.TABLE_SIZE * (field_kernel.GEOMETRY + len(spectra)) * 8 * len(heights)
+    table = path_tables.TABLE_SIZE * (path_tables.GEOMETRY + len(spectra)) * 8 * len(heights)
     many, beyond, deepest = (
         max(1, MOST_TABLE // table),
         int(part.any()),
@@ -284,9 +284,9 @@ def _paths(
     longest = depth * (math.sqrt(1.0 + steepest * steepest) if index > 1.001 else 30.0)
     fades = np.stack([attenuation_table(water, spectrum, longest) for spectrum in spectra])
     round_lobe = lobe.table()[:, 0].copy() if lobe else np.empty(0)
-    found = np.empty((len(depths), len(heights), field_kernel.TABLE_SIZE, field_kernel.GEOMETRY + len(fades)))
+    found = np.empty((len(depths), len(heights), path_tables.TABLE_SIZE, path_tables.GEOMETRY + len(fades)))
     shared_out(
-        len(depths), field_kernel.path_tables, found, np.array(depths), np.array(heights), round_lobe, index, fades,
+        len(depths), path_tables.path_tables, found, np.array(depths), np.array(heights), round_lobe, index, fades,
         longest, water.ripple / math.sqrt(2.0), scalar, ledge,
     )  # fmt: skip
     return found
