@@ -248,6 +248,9 @@ def test_channels_lenses_wear_and_layers_answer_on_the_chart(page: Page, db: Dat
         page.locator("[data-wear]").click()
     assert tanks.open_tank(db, 1).setup(1).fixture(1).value.light_loss_factor == 0.82
     expect(page.locator("[data-step=undo] button")).to_have_attribute("title", re.compile("change LED cluster, west"))
+    # the panel is drawn again after the answer: what is typed before that is lost
+    expect(page.locator("#f-light_loss_factor")).to_have_value("82")
+    expect(page.locator(".wear summary")).to_contain_text("answered")
     # watts that do not go with the photon flux are asked about: the same lamp, or a stronger one?
     with page.expect_response(saved):
         page.locator("#f-watts").fill("19")
