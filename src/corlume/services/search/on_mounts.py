@@ -53,11 +53,11 @@ def rows_on(tank: Tank, laid: Arrangement, mounts: Sequence[Mount]) -> list[Moun
     half_x, half_y = laid.module.half_extent()
     weight = sum(part.weight for part in laid.module.parts)
     rules, alone = Rules(), list[MountRows]()
-    for group in _alike(mounts):
+    for group in _alike([mount for mount in mounts if _bears(mount, weight)]):
         region = _slides(tank, group[0], region_of(group[0], half_x, half_y))
-        many = sum(_bears(mount, weight) for mount in group)
-        if region is None or many < 1:
+        if region is None:
             continue
+        many = sum(_bears(mount, weight) for mount in group)
         alone.append(_rows(laid, [mount.name for mount in group], region, many))
     rules.that(bool(alone), "mounts", _why(mounts, half_x, half_y, weight))
     rules.finish()
@@ -85,8 +85,8 @@ def _slides(tank: Tank, mount: Mount, region: Region | None) -> Region | None:
 
 
 def _bears(mount: Mount, weight: float) -> int:
-    """How many of a module a mount holds, as far as is known."""
-    many = mount.most or (1 if mount.type == "arm" else MOST)
+    """How many of a module a mount holds, as far as is known; an arm one, at its far end."""
+    many = 1 if mount.type == "arm" else mount.most or MOST
     return min(many, math.floor(mount.load / weight + 1e-9)) if mount.load and weight else many
 
 
