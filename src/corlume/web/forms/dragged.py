@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, RootModel
 
 Metres = Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]
+Measured = Annotated[float, Field(allow_inf_nan=False)]
+"""A length whose limits are those of what it is a measure of [m]."""
+BoxShape = RootModel[dict[Literal["x", "y", "base", "length", "width", "height"], Measured]]
+"""Changed measures of a box on a drawing [m]."""
 
 
 class Dropped(BaseModel):

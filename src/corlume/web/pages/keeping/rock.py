@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Annotated, Any, Literal, TypeVar
+from typing import Any, Literal, TypeVar
 
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
@@ -17,16 +17,14 @@ from corlume.core.light.geometry import Rock, Tank
 from corlume.core.light.natural_rock import NaturalRock
 from corlume.formats.scan_file import write_ply, write_stl
 from corlume.services.keeping import natural_rock, tanks
+from corlume.web.forms.dragged import BoxShape, Measured
 from corlume.web.forms.form import Form
 from corlume.web.pages.keeping.tank import new_seed, part_answer, read_scape, save_typed
 from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go
 
 router = APIRouter()
 P = TypeVar("P", Rock, NaturalRock)
-Metres = Annotated[float, Field(allow_inf_nan=False)]
-BlockShape = RootModel[dict[Literal["x", "y", "base", "length", "width", "height"], Metres]]
-"""Changed measures of a rock [m]."""
-PieceShape = RootModel[dict[Literal["x", "y", "base", "turn"], Metres]]
+PieceShape = RootModel[dict[Literal["x", "y", "base", "turn"], Measured]]
 """Changed place of a piece [m] and its turn [rad]."""
 
 
@@ -46,8 +44,8 @@ class DrawnBlock(BaseModel):
     """A rectangle drawn over a view, from its upper left corner [m]."""
 
     view: Literal["plan", "front"]
-    start: tuple[Metres, Metres]
-    end: tuple[Metres, Metres]
+    start: tuple[Measured, Measured]
+    end: tuple[Measured, Measured]
 
     def rock(self, tank: Tank, number: int) -> Rock:
         """Block of the rectangle; drawn in plan a third of the water high, else a third of the tank deep."""
@@ -71,7 +69,7 @@ class DrawnOutline(BaseModel):
     """A freehand outline on a view: places from its upper left corner [m]."""
 
     view: Literal["plan", "front"]
-    points: list[tuple[Metres, Metres]] = Field(min_length=3, max_length=4000)
+    points: list[tuple[Measured, Measured]] = Field(min_length=3, max_length=4000)
 
     def rocks(self, tank: Tank, number: int) -> list[Rock]:
         """Blocks that fill the outline, as deep or as high as a ``DrawnBlock``; close to the bottom in the front view
@@ -102,12 +100,12 @@ class BrushStroke(BaseModel):
     """A stroke on a view: places from its upper left corner [m]; see ``Stroke``."""
 
     view: Literal["plan", "front"]
-    points: list[tuple[Metres, Metres]] = Field(min_length=1, max_length=4000)
+    points: list[tuple[Measured, Measured]] = Field(min_length=1, max_length=4000)
     adds: bool
-    radius: Metres
-    softness: Metres
-    by: Metres
-    at: Metres
+    radius: Measured
+    softness: Measured
+    by: Measured
+    at: Measured
 
     def stroke(self, width: float) -> Stroke:
         """The stroke in a tank of an inside width [m]."""
@@ -142,7 +140,7 @@ def save_block(
 
 
 @router.post("/tanks/{tank_id}/rocks/{rock_id}/shape")
-def shape_block(db: Db, tank_id: RowId, rock_id: RowId, body: BlockShape) -> JSONResponse:
+def shape_block(db: Db, tank_id: RowId, rock_id: RowId, body: BoxShape) -> JSONResponse:
     """Move or resize a rock by hand."""
     rock = tanks.open_tank(db, tank_id).rock(rock_id).value
     tanks.save_rock(db, tank_id, rock_id, _reshaped(rock, body.root))

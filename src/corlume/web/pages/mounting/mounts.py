@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Annotated, Any, Literal
+from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from pydantic import Field, RootModel
 
 from corlume.core.message_text import letter
 from corlume.core.mounting.mount import MOUNT_TYPES, Mount, covered, on_mount
@@ -22,13 +21,11 @@ from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.drawing.mounts import draw_held, draw_mounts
 from corlume.web.drawing.sheet import lay_out
 from corlume.web.drawing.tank import draw_frame, draw_rock
+from corlume.web.forms.dragged import BoxShape
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, narrow_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/mounting")
-Metres = Annotated[float, Field(allow_inf_nan=False)]
-Shape = RootModel[dict[Literal["x", "y", "base", "length", "width", "height"], Metres]]
-"""Changed measures of a mount [m]: ``base`` is its underside above the water, ``height`` its own."""
 OWN_FIELDS = {
     "arm": ("hinge", "clamp"),
     "legs": ("clamp",),
@@ -74,8 +71,8 @@ def save(
 
 
 @router.post("/mounts/{mount_id}/shape")
-def drag(db: Db, tank_id: RowId, mount_id: RowId, body: Shape, setup: Looked = None) -> JSONResponse:
-    """Move or resize a mount by hand."""
+def drag(db: Db, tank_id: RowId, mount_id: RowId, body: BoxShape, setup: Looked = None) -> JSONResponse:
+    """Move or resize a mount by hand: ``base`` is its underside above the water, ``height`` its own."""
     one = tanks.open_tank(db, tank_id).setup(setup)
     names = {"base": "height", "height": "thick"}
     values: dict[str, Any] = {names.get(name, name): value for name, value in body.root.items()}

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Annotated, Any, Literal
+from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from pydantic import Field, RootModel
 
 from corlume.core.message_text import letter
 from corlume.core.mounting.cables import leads_of
@@ -25,13 +24,11 @@ from corlume.web.drawing.mounts import draw_held
 from corlume.web.drawing.power import draw_leads, draw_parts
 from corlume.web.drawing.sheet import lay_out
 from corlume.web.drawing.tank import draw_frame
+from corlume.web.forms.dragged import BoxShape
 from corlume.web.forms.form import Form, asked, shown_values
 from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, narrow_of, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/mounting/power")
-Metres = Annotated[float, Field(allow_inf_nan=False)]
-Shape = RootModel[dict[Literal["x", "y", "base", "length", "width", "height"], Metres]]
-"""Changed place of a part [m]: ``base`` is over the water; parts have no size."""
 CIRCUIT = ("volts", "breaker", "others", "residual", "surge")
 CABLED = ("driver", "ballast", "controller", "timer", "strip")
 """Types with a lead and a plug of their own."""
@@ -68,8 +65,8 @@ def save(
 
 
 @router.post("/parts/{part_id}/shape")
-def drag(db: Db, tank_id: RowId, part_id: RowId, body: Shape, setup: Looked = None) -> JSONResponse:
-    """Move a part by hand."""
+def drag(db: Db, tank_id: RowId, part_id: RowId, body: BoxShape, setup: Looked = None) -> JSONResponse:
+    """Move a part by hand: ``base`` is its height over the water; parts have no size."""
     one = tanks.open_tank(db, tank_id).setup(setup)
     names = {"x": "x", "y": "y", "base": "height"}
     values: dict[str, Any] = {names[name]: value for name, value in body.root.items() if name in names}
