@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
-from corlume.core.light.beam_optics import optic_on, optics_for, with_optic
+from corlume.core.light.beam_optics import optic_on, optics_for, pieces, with_optic
 from corlume.core.light.emitter import Emitter
 from corlume.core.light.fixture import Fixture, overlaps
 from corlume.core.light.geometry import Tank
@@ -131,8 +131,13 @@ def test_chart_arranges_mends_and_reads_places_by_tape(client: TestClient, db: D
     assert "at_x" in bad.json()["errors"]
 
 
+def test_a_fixture_of_165_w_takes_55_lenses_and_two_spares() -> None:
+    """Common practice, no source: 55 lenses, one or two to spare."""
+    assert pieces(catalogue()["cluster"].parts[0].emitter, "60", 165.0) == (55, 2)
+
+
 def test_other_lenses_say_what_they_do_before_they_are_put_on(client: TestClient, db: Database) -> None:
-    """Three modules of 190 W: 63 LEDs of 3 W each, 189 in all, and one in twenty to spare. Without lenses the light is
+    """Three modules of 190 W: 63 LEDs of 3 W each, 189 in all, and seven to spare. Without lenses the light is
     that with them over 0.93.
     """
     stored = tanks.open_tank(db, 1)
@@ -140,12 +145,12 @@ def test_other_lenses_say_what_they_do_before_they_are_put_on(client: TestClient
     assert (found.ids, found.pieces) == ((1, 2, 3), 0)
     assert found.flux == pytest.approx(1 / 0.93)
     narrow = lens_change_effect(stored, stored.setup(1), 1, "60")
-    assert (narrow.pieces, narrow.spares) == (189, 10)
+    assert (narrow.pieces, narrow.spares) == (189, 7)
     assert narrow.before
     assert narrow.after
     assert narrow.after.spill < narrow.before.spill
     html = client.get("/tanks/1/setups/1/fixtures/1/front/60").json()["html"]
-    assert "About 189 pieces and 10 spare" in html
+    assert "About 189 pieces and 7 spare" in html
     assert "corals would" in html
     assert client.get("/tanks/1/setups/1/fixtures/1/front/deep").status_code == 404
     # what is said is what comes of it
