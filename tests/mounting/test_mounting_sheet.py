@@ -16,6 +16,8 @@ from starlette.testclient import TestClient
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Tank
 from corlume.core.mounting.mounting_checks import MountingCheck, check_mounting, find_hangers, support_load
+from corlume.core.mounting.power import PowerPart
+from corlume.core.mounting.rig_checks import check_rig
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.core.units import DEGREE
 from corlume.formats.measure import Measure
@@ -25,6 +27,7 @@ from corlume.services.keeping.fixture_settings import fixture_settings
 from corlume.services.mounting.mounting_sheet import mount_sheet
 from corlume.store.database import Database
 from corlume.web.drawing.fixtures import letter
+from tests.mounting.bare_rig import take_rig_down
 from tests.ruled import CLUSTER, RULED
 
 
@@ -44,8 +47,13 @@ def test_mount_checks_follow_their_rules() -> None:
     assert (found["weight"], found["leads"]) == ("look", "no")
     # 80 % of 10 A at 120 V is 960 W
     many, small = [replace(f, watts=400.0) for f in fixtures], Surroundings(volts=120.0, breaker=10.0, others=200.0)
-    assert answers(many, small)["circuit"] == "no"
-    assert answers(many, replace(small, others=160.0))["circuit"] == "yes"
+
+    def circuit(site: Surroundings, *parts: PowerPart) -> str:
+        return next(c.answer for c in check_rig(RULED, many, site, parts=parts) if c.key == "circuit")
+
+    assert circuit(small) == "no"
+    assert circuit(replace(small, others=160.0)) == "yes"
+    assert circuit(replace(small, others=160.0), PowerPart("Controller", "controller", watts=5.0)) == "no"
     halide = catalogue()["halide-250"].parts[0]
     assert answers([halide], Surroundings(), replace(RULED, room_height=0.4))["heat"] == "no"
 
@@ -94,6 +102,7 @@ def test_sheets_numbers_are_the_setups_to_the_millimetre(client: TestClient, db:
 
 
 def test_place_and_weights_are_kept_undone_and_refused_by_field(client: TestClient, db: Database) -> None:
+    take_rig_down(db)
     url, before = "/tanks/1/setups/1/mounting", tanks.open_tank(db, 1)
     first = before.setup(1).fixtures[0]
     form = {"volts": "120", "breaker": "15", "others": "100", "lead": "90", "stand": "125", "eye": "115",
@@ -128,11 +137,25 @@ def test_pdf_holds_the_sheets_numbers(client: TestClient, db: Database) -> None:
         assert Measure("cm").number(0.65 - kept.value.emitter.y) in words
     for check in mount_sheet(tanks.open_tank(db, 1), tanks.open_tank(db, 1).setup(2)).checks:
         assert check.title in words
-    assert "1. Power off and unplugged" in words
 
 
-def test_true_scale_pages_join_to_the_whole_drawing(client: TestClient) -> None:
+def test_what_hangs_on_a_rail_has_marks_on_it_and_no_supports_of_its_own(client: TestClient, db: Database) -> None:
+    """The sheet of a rig: nothing is drilled for a light that a rail holds, and the rail's own marks are listed."""
+    stored = tanks.open_tank(db, 1)
+    sheet, rail = mount_sheet(stored, stored.setup()), stored.setup().mount_values[0]
+    assert (sheet.hangers, sheet.drilled) == ((), ())
+    assert not any("supports" in name for name, _ in sheet.parts)
+    assert {check.key for check in sheet.checks} >= {"load", "circuit", "reach"}
+    assert not {"weight", "behind"} & {check.key for check in sheet.checks}
+    page = client.get(f"/tanks/1/setups/{stored.setup().id}/mounting").text
+    assert "Drill points" not in page
+    for kept in stored.setup().hung:
+        assert f"{Measure('cm').number(kept.emitter.x - rail.x)} from left end of the rail" in page
+
+
+def test_true_scale_pages_join_to_the_whole_drawing(client: TestClient, db: Database) -> None:
     """Read back by pypdf: every mark lies on a page, and pages are as large as their paper says."""
+    take_rig_down(db)
     reader = PdfReader(BytesIO(client.get("/tanks/1/setups/1/mounting/sheet.pdf?scale=true").content))
     texts = [page.extract_text() for page in reader.pages]
     tiles = [text for text in texts if re.match(r"Page \d+ of", text)]

@@ -10,7 +10,8 @@ import click
 from corlume.cli import scenes
 from corlume.core.judging.intent import PURPOSES, SHIMMER_WORDS
 from corlume.core.judging.ring_means import NAMES
-from corlume.core.mounting.mounting_checks import ANSWERS, check_mounting
+from corlume.core.mounting.mounting_checks import ANSWERS
+from corlume.core.mounting.rig_checks import check_rig
 from corlume.formats.measure import LengthUnit, Measure
 from corlume.formats.round_steps import STEPS
 from corlume.services.judging.judge import rings, verdicts_in_doubt
@@ -53,10 +54,10 @@ def check(scene: Path, setup_name: str | None, unit: LengthUnit) -> None:
                 f"{100 * met.within:.0f} % within"
             )
     click.echo("\nMounting (common practice; local code and licensed work come first)")
-    for c in check_mounting(read.tank, setup.fixtures, read.surroundings):
-        click.echo(
-            f"- {c.title}, {ANSWERS[c.answer]}: {measure.fill(c.found, c.lengths)} {measure.fill(c.rule, c.lengths)}"
-        )
+    checks = check_rig(read.tank, setup.fixtures, read.surroundings, setup.mounts, setup.cords, setup.power_parts)
+    for c in checks:
+        title, words, rule = (measure.fill(text, c.lengths) for text in (c.title, c.found, c.rule))
+        click.echo(f"- {title}, {ANSWERS[c.answer]}: {words} {rule}")
 
 
 def _faults(found: ProblemReport, changes: Sequence[Suggested], measure: Measure) -> None:

@@ -227,13 +227,16 @@ def mounted(fixtures: Iterable[Fixture], mounts: Sequence[Mount]) -> tuple[Fixtu
     return tuple(f if f.strips == strips else replace(f, strips=strips) for f in hung)
 
 
-def open_place(mount: Mount, x: float, y: float, height: float) -> tuple[float, float, float]:
-    """Where a place on a mount is while the mount is open for work in the tank: x, y and above the water [m]."""
+def open_place(mount: Mount, x: float, y: float, height: float, share: float = 1.0) -> tuple[float, float, float]:
+    """Where a place on a mount is while the mount is open for work in the tank: x, y and above the water [m].
+
+    ``share`` of its way is how far it has opened [-].
+    """
     if mount.lift:
-        return x, y, height + mount.lift
+        return x, y, height + share * mount.lift
     if not mount.swing:
         return x, y, height
-    cos, sin, over = math.cos(mount.swing), math.sin(mount.swing), height - mount.height
+    cos, sin, over = math.cos(share * mount.swing), math.sin(share * mount.swing), height - mount.height
     lines = {"back": (mount.y1, -1.0), "front": (mount.y, 1.0), "left": (mount.x, 1.0), "right": (mount.x1, -1.0)}
     line, way = lines[mount.hinge]
     along = way * ((x if mount.hinge in ("left", "right") else y) - line)

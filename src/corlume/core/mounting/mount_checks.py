@@ -6,23 +6,25 @@ practice.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Tank
-from corlume.core.message_text import escape_slots, letters
-from corlume.core.mounting.collisions import BODY_HEIGHT, LEAST
+from corlume.core.message_text import escape_slots, letter, letters
+from corlume.core.mounting.collisions import LEAST
 from corlume.core.mounting.mount import (
     Mount,
     Region,
     centre_of,
     on_mount,
-    open_place,
     region_of,
     units_on,
 )
+from corlume.core.mounting.mount_collisions import Solid, find_touches, open_way
 from corlume.core.mounting.mounting_checks import Answer, MountingCheck
 from corlume.core.mounting.surroundings import Surroundings
+from corlume.core.units import DEGREE
 
 BEHIND = 0.05
 """Clamps on the back pane need so much behind it [m]; common practice, no source."""
@@ -39,7 +41,7 @@ def check_mounts(
     """Check each mount in its order, then what no mount holds, and the reach of a hand."""
     if not mounts:
         return []
-    found = [check for mount in mounts for check in _of_mount(tank, fixtures, mount, around)]
+    found = [check for mount in mounts for check in _of_mount(tank, fixtures, mounts, mount, around)]
     names = {mount.name for mount in mounts}
     loose = [k for k, fixture in enumerate(fixtures) if fixture.held_by not in names]
     if loose:
@@ -49,14 +51,18 @@ def check_mounts(
     return [*found, *_reach(tank, fixtures, mounts)]
 
 
-def _of_mount(tank: Tank, fixtures: Sequence[Fixture], mount: Mount, around: Surroundings) -> Iterator[MountingCheck]:
+def _of_mount(
+    tank: Tank, fixtures: Sequence[Fixture], mounts: Sequence[Mount], mount: Mount, around: Surroundings
+) -> Iterator[MountingCheck]:
     name = escape_slots(mount.name)
     yield _load(fixtures, mount, name)
     yield from _count(fixtures, mount, name)
     for unit in units_on(mount, fixtures):
         yield from _place(fixtures, mount, name, unit)
     yield from _meets(tank, mount, name, around)
-    yield from _open(tank, fixtures, mount, name, around)
+    yield from _touches(fixtures, mounts, mount, name)
+    if mount.opens:
+        yield _opens(tank, fixtures, mounts, mount, name, around)
 
 
 def _load(fixtures: Sequence[Fixture], mount: Mount, name: str) -> MountingCheck:
@@ -169,28 +175,37 @@ def _on_rim(tank: Tank, mount: Mount, title: str, around: Surroundings) -> Itera
                             {"clamp": mount.clamp, "inset": tank.rim_inset})  # fmt: skip
 
 
-def _open(
-    tank: Tank, fixtures: Sequence[Fixture], mount: Mount, name: str, around: Surroundings
-) -> Iterator[MountingCheck]:
-    """Whether its lights have room while it is open."""
-    if not mount.opens:
-        return
-    highest, furthest = 0.0, -tank.width
-    for k in on_mount(mount, fixtures):
-        e = fixtures[k].emitter
-        for high in (0.0, BODY_HEIGHT):
-            _, y, up = open_place(mount, e.x, e.y, e.height + high)
-            highest, furthest = max(highest, up), max(furthest, y)
+def _touches(fixtures: Sequence[Fixture], mounts: Sequence[Mount], mount: Mount, name: str) -> Iterator[MountingCheck]:
+    """What is in one place with it."""
+    for touch in find_touches(fixtures, mounts):
+        if touch.mount is mount:
+            way = AGAIN[touch.axis][touch.move < 0]
+            words = f"It and {_called(touch.other)} overlap: move it {{by}} {way}."
+            rule = "Nothing lies in a mount but what hangs on it; measure the real parts."
+            yield MountingCheck("overlap", f"Room for {name}", "no", words, rule, {"by": abs(touch.move)})
+
+
+def _called(solid: Solid) -> str:
+    """A mount or a light in words."""
+    return escape_slots(solid.name) if isinstance(solid, Mount) else letter(solid)
+
+
+def _opens(
+    tank: Tank, fixtures: Sequence[Fixture], mounts: Sequence[Mount], mount: Mount, name: str, around: Surroundings
+) -> MountingCheck:
+    """Whether it and its lights have room on the way while it opens."""
+    way = open_way(tank, fixtures, mounts, mount, around)
     rule = "Open it slowly the first time, with a second person at the cables; nothing may pull or touch."
-    if highest > tank.room_height + LEAST:
-        words = "Open, its lights are {by} above the canopy or ceiling: let it open less far."
-        yield MountingCheck("open", f"{name} open", "no", words, rule, {"by": highest - tank.room_height})
-    elif furthest > tank.width + around.gap + LEAST:
-        words = "Open, its lights are {by} in the wall behind: let it open less far, or move the tank."
-        yield MountingCheck("open", f"{name} open", "no", words, rule, {"by": furthest - tank.width - around.gap})
-    else:
-        words = "Open, its lights reach {high} above the water."
-        yield MountingCheck("open", f"{name} open", "yes", words, rule, {"high": highest})
+    if way.ends_at is None:
+        words = "Open, it and its lights come up to {high} above the water."
+        return MountingCheck("open", f"{name} open", "yes", words, rule, {"high": way.highest})
+    whole = mount.swing / DEGREE
+    told = f"{math.floor(way.free * whole)} of {whole:.0f} degrees" if mount.swing else "{far} of {whole}"
+    what = {"ceiling": "the canopy or ceiling", "wall": "the wall"}
+    end = what[way.ends_at] if isinstance(way.ends_at, str) else _called(way.ends_at)
+    words = f"It opens {told}, then it or its lights meet {end}: let it open less far, or move one of them."
+    lengths = {"far": way.free * mount.lift, "whole": mount.lift}
+    return MountingCheck("open", f"{name} open", "no", words, rule, lengths)
 
 
 def _reach(tank: Tank, fixtures: Sequence[Fixture], mounts: Sequence[Mount]) -> list[MountingCheck]:

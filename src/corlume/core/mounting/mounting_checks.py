@@ -1,13 +1,13 @@
-"""Checks of a mounted layout: weight, canopy, splash, heat, cables, circuit and glare.
+"""Checks of a mounted layout: weight, canopy, splash, heat, cables and glare.
 
-Rules follow common practice in the trade, no source; the factor of five on weight and the four fifths of a
-breaker are what careful keepers use. They defer to local code and licensed practice.
+Rules follow common practice in the trade, no source; the factor of five on weight is what careful keepers use. They
+defer to local code and licensed practice.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Literal
@@ -29,7 +29,6 @@ keeper can compare with the supports there are.
 """
 SAFETY = 5.0
 SUPPORTS = 2
-CONTINUOUS = 0.8
 SPLASH = 14 * INCH
 """Under this over water lights collect salt; at it they do not (common practice, no source) [m]."""
 HEAT_GAP = 0.025
@@ -125,19 +124,22 @@ def _support_points(parts: Sequence[Fixture]) -> list[tuple[float, float]]:
     return [(x + side * half * along[0], y + side * half * along[1]) for side in (-1.0, 1.0)]
 
 
-def check_mounting(tank: Tank, fixtures: Sequence[Fixture], around: Surroundings) -> list[MountingCheck]:
-    """Check everything that hangs."""
+def check_mounting(
+    tank: Tank, fixtures: Sequence[Fixture], around: Surroundings, held: Container[str] = (), *, chained: bool = True
+) -> list[MountingCheck]:
+    """Check all lights; those held by a mount of a name in ``held`` need no supports of their own, and cables are
+    checked as chained only where no cords are entered.
+    """
     if not fixtures:
         return []
+    loose = [fixture for fixture in fixtures if fixture.held_by not in held]
     return [
-        _weight(tank, fixtures),
+        *([_weight(tank, loose), _behind(around)] if loose else []),
         *_bodies(tank, fixtures, around),
         _canopy(tank, fixtures),
         *_heat(tank, fixtures),
         _splash(fixtures),
-        _behind(around),
-        *_leads(fixtures, around),
-        _circuit(fixtures, around),
+        *(_leads(fixtures, around) if chained else []),
         _total_heat(fixtures),
         _glare(tank, fixtures, around),
     ]
@@ -264,20 +266,6 @@ def _between(one: Emitter, other: Emitter) -> float:
     (ax, ay), (bx, by) = one.half_extent(), other.half_extent()
     aside = (max(0.0, abs(one.x - other.x) - ax - bx), max(0.0, abs(one.y - other.y) - ay - by))
     return math.hypot(*aside, one.height - other.height)
-
-
-def _circuit(fixtures: Sequence[Fixture], around: Surroundings) -> MountingCheck:
-    watts = sum(f.watts for f in fixtures) + around.others
-    allowed = CONTINUOUS * around.volts * around.breaker
-    return MountingCheck(
-        "circuit",
-        "Circuit",
-        "yes" if watts <= allowed else "no",
-        f"{watts:.0f} W at full with {around.others:.0f} W of other things; {allowed:.0f} W is allowed.",
-        "A continuous load may use at most 80 % of a breaker: "
-        f"{around.breaker:g} A at {around.volts:g} V. Earth, residual-current protection, drip loops; "
-        "wiring by a licensed electrician and to local code.",
-    )
 
 
 def _total_heat(fixtures: Sequence[Fixture]) -> MountingCheck:

@@ -12,10 +12,12 @@ from corlume.core.light.fixture import Fixture
 from corlume.core.message_text import escape_slots, letter
 from corlume.core.mounting.cables import Lead, Load, leads_of, load_of, plugs_in, sockets_taken
 from corlume.core.mounting.mount import PANELS, Mount
-from corlume.core.mounting.mounting_checks import CONTINUOUS, Answer, MountingCheck
+from corlume.core.mounting.mounting_checks import Answer, MountingCheck
 from corlume.core.mounting.power import Cord, PowerPart
 from corlume.core.mounting.surroundings import Surroundings
 
+CONTINUOUS = 0.8
+"""A continuous load may use this share of a breaker [-]; what careful keepers use."""
 SURGE_TIMES = 3.0
 """A breaker holds an inrush of so many times its rated current whatever its type (IEC 60898-1, from memory) [-]."""
 STANDING = 0.3

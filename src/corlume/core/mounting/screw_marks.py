@@ -11,10 +11,12 @@ from corlume.core.light.geometry import Tank
 from corlume.core.message_text import letters
 from corlume.core.mounting.collisions import BODY_HEIGHT
 from corlume.core.mounting.mount import PANELS, Mount, centre_of, units_on
-from corlume.core.mounting.mounting_checks import SAFETY, find_hangers
+from corlume.core.mounting.mounting_checks import SAFETY, Hanger, find_hangers
 
 LEAST_SPACER = 0.005
 """Thinner spacers are left out [m]."""
+POINTED = PANELS | {"lift", "wires"}
+"""Types of mount on which each body hangs from two points."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,12 +59,26 @@ def screw_marks(tank: Tank, mount: Mount, fixtures: Sequence[Fixture]) -> list[S
         (hanger,) = find_hangers(tank, parts)
         for number, (left, back) in enumerate(hanger.points, 1):
             name = f"{who}, point {number}"
-            if mount.type in PANELS or mount.type == "lift":
+            if mount.type != "wires":
                 place = (left - mount.x, mount.y1 - (tank.width - back))
                 found.append(ScrewMark(name, ("left edge", "back edge"), place))
             else:
                 found.append(ScrewMark(name, ("left pane", "back pane"), (left, back)))
     return found
+
+
+def own_hangers(tank: Tank, fixtures: Sequence[Fixture], mounts: Sequence[Mount]) -> tuple[Hanger, ...]:
+    """Fixtures and frames that no mount holds, with supports of their own."""
+    return _hangers_but(tank, fixtures, {mount.name for mount in mounts})
+
+
+def drilled_hangers(tank: Tank, fixtures: Sequence[Fixture], mounts: Sequence[Mount]) -> tuple[Hanger, ...]:
+    """Those, and what hangs from two points of a panel, a lift or wires: all that is marked on the drawing."""
+    return _hangers_but(tank, fixtures, {mount.name for mount in mounts if mount.type not in POINTED})
+
+
+def _hangers_but(tank: Tank, fixtures: Sequence[Fixture], held: set[str]) -> tuple[Hanger, ...]:
+    return tuple(h for h in find_hangers(tank, fixtures) if fixtures[h.numbers[0]].held_by not in held)
 
 
 def spacer_of(mount: Mount, parts: Sequence[Fixture]) -> float:

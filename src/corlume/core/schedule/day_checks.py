@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.light_group import DAY, LightGroup
-from corlume.core.mounting.mounting_checks import CONTINUOUS
+from corlume.core.mounting.power_checks import CONTINUOUS
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.core.schedule.day import Day, clock
 

@@ -1,20 +1,16 @@
-"""The mounting sheet of a setup: places of the fixtures, their weights, the checks, and the order of work."""
+"""The mounting sheet of a setup: places of the fixtures, their weights, marks by tape, and the checks."""
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from corlume.core.errors import InvalidInput, Rules
 from corlume.core.mounting.mount import Mount, units_on
-from corlume.core.mounting.mounting_checks import (
-    DrillMark,
-    Hanger,
-    MountingCheck,
-    check_mounting,
-    draw_marks,
-    find_hangers,
-)
+from corlume.core.mounting.mounting_checks import DrillMark, Hanger, MountingCheck, draw_marks
+from corlume.core.mounting.rig_checks import check_rig
+from corlume.core.mounting.screw_marks import ScrewMark, drilled_hangers, own_hangers, screw_marks
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.services.keeping.fixture_settings import FixtureSettings, LensChange, fixture_settings, lens_changes
 from corlume.store.database import Database
@@ -23,59 +19,56 @@ from corlume.store.rows import row_of
 from corlume.store.tables import FIXTURES
 from corlume.store.tanks import StoredSetup, StoredTank, load_tank
 
-ORDER = (
-    "Power off and unplugged; lamps cool; cover the water.",
-    "Mark the drill points on the ceiling or rail, from the left pane and from the back pane; check both diagonals.",
-    "Compare with the fixture's own hanging points; where they differ, use those.",
-    "Find structure behind every mark; set anchors rated for the load, two independent supports for each fixture.",
-    "Hang the fixtures high, without cables; set each emitting area's height from the water line, corners alike.",
-    "Second support on each; pull on it with the fixture's own weight before letting go.",
-    "Give cables drip loops; keep plugs above the water and out of splash; use earth and residual-current protection.",
-    "Shield glass in place before power. Start dim, and look for glare from where you sit.",
-    "Measure at the rock top before you call it done; then change slowly.",
-)
-
 
 @dataclass(frozen=True, slots=True)
 class MountSheet:
-    """Contents of the sheet; ``parts`` are names with their counts."""
+    """Contents of the sheet.
+
+    Parameters
+    ----------
+    marks : place of every light.
+    hangers, drilled : what hangs from supports of its own, and all that is marked on the drawing.
+    parts : names with their counts.
+    mounts, screws : mounts that hold something, each with its marks by tape.
+    """
 
     marks: tuple[DrillMark, ...]
     hangers: tuple[Hanger, ...]
+    drilled: tuple[Hanger, ...]
     checks: tuple[MountingCheck, ...]
     parts: tuple[tuple[str, int], ...]
-    order: tuple[str, ...]
     settings: tuple[FixtureSettings, ...]
     lenses: tuple[LensChange, ...]
-    mounts: tuple[Mount, ...] = ()
+    mounts: tuple[Mount, ...]
+    screws: tuple[tuple[Mount, ScrewMark], ...]
 
 
 def mount_sheet(stored: StoredTank, setup: StoredSetup) -> MountSheet:
     """Compute the mounting sheet of a setup."""
-    fixtures = [kept.value for kept in setup.fixtures]
-    parts: dict[str, int] = {}
-    for f in fixtures:
-        parts[f.name] = parts.get(f.name, 0) + 1
-    hangers = find_hangers(stored.tank, fixtures)
+    tank, whole, fixtures = stored.tank, setup.value, [kept.value for kept in setup.fixtures]
+    parts = Counter(f.name for f in fixtures)
+    hangers = own_hangers(tank, fixtures, whole.mounts)
     supports = 2 * len(hangers)
+    mounts = tuple(mount for mount in whole.mounts if units_on(mount, fixtures))
     lenses = lens_changes(stored, setup)
     listed = (
         *parts.items(),
         *((f"{change.front}, {change.spares} of them spares", change.pieces + change.spares)
           for change in lenses if change.pieces),
-        ("supports, each rated as in the table", supports),
-        ("anchors into structure", supports),
+        *((mount.name, 1) for mount in mounts),
+        *([("supports, each rated as in the table", supports), ("anchors into structure", supports)]
+          if hangers else []),
     )  # fmt: skip
-    checks = tuple(check_mounting(stored.tank, fixtures, stored.surroundings))
     return MountSheet(
-        draw_marks(stored.tank, fixtures),
-        hangers,
-        checks,
-        listed if fixtures else (),
-        ORDER,
-        fixture_settings(fixtures),
-        lenses,
-        tuple(mount for mount in setup.mount_values if units_on(mount, fixtures)),
+        marks=draw_marks(tank, fixtures),
+        hangers=hangers,
+        drilled=drilled_hangers(tank, fixtures, whole.mounts),
+        checks=tuple(check_rig(tank, fixtures, stored.surroundings, whole.mounts, whole.cords, whole.power_parts)),
+        parts=listed,
+        settings=fixture_settings(fixtures),
+        lenses=lenses,
+        mounts=mounts,
+        screws=tuple((mount, mark) for mount in mounts for mark in screw_marks(tank, mount, fixtures)),
     )
 
 

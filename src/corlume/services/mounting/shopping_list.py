@@ -8,9 +8,8 @@ from dataclasses import dataclass
 
 from corlume.core.message_text import letter
 from corlume.core.mounting.cables import Lead, leads_of
-from corlume.core.mounting.mount import units_on
-from corlume.core.mounting.mounting_checks import find_hangers
 from corlume.core.mounting.power_checks import TRIPS_AT
+from corlume.core.mounting.screw_marks import own_hangers
 from corlume.services.keeping.fixture_settings import lens_changes
 from corlume.services.mounting.owned import Owned
 from corlume.services.search.costs import body_of
@@ -45,9 +44,7 @@ def shopping_list(stored: StoredTank, setup: StoredSetup, shelf: Sequence[Owned]
     for change in lens_changes(stored, setup):
         if change.pieces:
             found.append(ShoppingItem(change.front, change.pieces + change.spares, 0.0, f"{change.spares} are spares"))
-    held = {mount.name for mount in whole.mounts if units_on(mount, hung)}
-    loose = [h for h in find_hangers(stored.tank, hung) if hung[h.numbers[0]].held_by not in held]
-    ratings = Counter(h.rating for h in loose)
+    ratings = Counter(hanger.rating for hanger in own_hangers(stored.tank, hung, whole.mounts))
     for rating, count in sorted(ratings.items()):
         rated = f"support with anchor, rated {rating} kg" if rating else "support with anchor, rating not known"
         found.append(ShoppingItem(rated, 2 * count, 0.0, "two for each light without a mount"))

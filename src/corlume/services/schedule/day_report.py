@@ -10,7 +10,7 @@ import numpy as np
 
 from corlume.core.light.fixture import Fixture, scheduled
 from corlume.core.light.geometry import Tank
-from corlume.core.mounting.mounting_checks import CONTINUOUS
+from corlume.core.mounting.power_checks import CONTINUOUS
 from corlume.core.schedule.day import clock
 from corlume.core.schedule.day_checks import MINUTES, DayProblem, day_problems, lit_times, past_ceiling
 from corlume.core.schedule.starts import STARTS, group_name

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from corlume.core.light.fixture import Fixture
-from corlume.core.mounting.mounting_checks import CONTINUOUS
+from corlume.core.mounting.power_checks import CONTINUOUS
 from corlume.core.schedule.day import clock
 from corlume.core.schedule.day_checks import MINUTES
 from corlume.core.upkeep.cost_line import CostLine, crossing

@@ -5,11 +5,13 @@ from __future__ import annotations
 import csv
 import io
 import re
+from collections.abc import Sequence
 from typing import Literal
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, Response
 
+from corlume.core.light.fixture import Fixture
 from corlume.core.message_text import letter
 from corlume.core.mounting.mounting_checks import ANSWERS
 from corlume.core.mounting.surroundings import Surroundings
@@ -32,7 +34,7 @@ from corlume.services.mounting.mounting_sheet import MountSheet, mount_sheet, sa
 from corlume.services.schedule.change_light import running_plan
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.pages.mounting.rig_tables import rig_tables, shopping_rows
+from corlume.web.pages.mounting.rig_tables import check_rows, mount_tables, rig_tables, shopping_rows
 from corlume.web.request.page import Db, FormData, RowId, Unit, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/setups/{setup_id}/mounting")
@@ -66,7 +68,7 @@ def save(request: Request, db: Db, measure: Unit, tank_id: RowId, setup_id: RowI
 def svg(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId) -> Response:
     """The drawing at true scale, with the settings of each fixture below."""
     stored, setup, sheet = _sheet(db, tank_id, setup_id)
-    drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, TRUE, sheet.mounts)
+    drawing = draw_mount(stored.tank, sheet.marks, sheet.drilled, measure, letter, TRUE, sheet.mounts)
     text = to_svg(with_notes(drawing, _notes(sheet)))
     return _file(text.replace("currentColor", "black").encode(), "image/svg+xml", setup.name, "svg")
 
@@ -83,11 +85,13 @@ def pdf(
     """The sheet fitted to a page, or at true scale over as many pages as needed, to be joined."""
     stored, setup, sheet = _sheet(db, tank_id, setup_id)
     ratio = TRUE if scale == "true" else fitted_scale(stored.tank, sheet.marks, PAGES[paper], sheet.mounts)
-    drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, ratio, sheet.mounts)
+    drawing = draw_mount(stored.tank, sheet.marks, sheet.drilled, measure, letter, ratio, sheet.mounts)
     shown = "true scale" if scale == "true" else f"1 : {TRUE / ratio:.1f}"
     title = f"{stored.name}: {setup.name}, {shown}, {measure.unit}"
     write = to_tiles if scale == "true" else to_pdf
-    return _file(write(drawing, PAGES[paper], title, _tables(sheet, measure)), "application/pdf", setup.name, "pdf")
+    return _file(
+        write(drawing, PAGES[paper], title, _tables(sheet, setup.hung, measure)), "application/pdf", setup.name, "pdf"
+    )
 
 
 @router.get("/rig.pdf")
@@ -107,8 +111,8 @@ def rig_pdf(
         data = to_tables(PAGES[paper], title, parts[part])
         return _file(data, "application/pdf", f"{setup.name} {part}", "pdf")
     ratio = fitted_scale(stored.tank, sheet.marks, PAGES[paper], sheet.mounts)
-    drawing = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, ratio, sheet.mounts)
-    tables = [*_tables(sheet, measure), *(table for some in parts.values() for table in some)]
+    drawing = draw_mount(stored.tank, sheet.marks, sheet.drilled, measure, letter, ratio, sheet.mounts)
+    tables = [*_tables(sheet, setup.hung, measure), *(table for some in parts.values() for table in some)]
     data = to_pdf(drawing, PAGES[paper], f"{title}, 1 : {TRUE / ratio:.1f}, {measure.unit}", tables)
     return _file(data, "application/pdf", f"{setup.name} rig", "pdf")
 
@@ -135,16 +139,17 @@ def _page(
 ) -> HTMLResponse:
     sheet = mount_sheet(stored, setup)
     scale = fitted_scale(stored.tank, sheet.marks, PAGES["a4"], sheet.mounts)
-    true = draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, TRUE, sheet.mounts)
+    true = draw_mount(stored.tank, sheet.marks, sheet.drilled, measure, letter, TRUE, sheet.mounts)
     context = {
         "stored": stored,
         "setup": setup,
         "sheet": sheet,
         "pages": {paper: len(tiles(true, size)) for paper, size in PAGES.items()},
         "marks": list(zip(sheet.marks, [kept.id for kept in setup.fixtures], strict=True)),
-        "drawing": to_svg(draw_mount(stored.tank, sheet.marks, sheet.hangers, measure, letter, scale, sheet.mounts)),
+        "drawing": to_svg(draw_mount(stored.tank, sheet.marks, sheet.drilled, measure, letter, scale, sheet.mounts)),
         "letter": letter,
         "hung": _hung(sheet, measure),
+        "mount_tables": mount_tables(sheet, setup.hung, measure),
         "shopping": shopping_rows(stored, setup, owned.owned(db), measure),
         "settings": (SETTINGS, _settings(sheet)),
         "words": ANSWERS,
@@ -202,29 +207,32 @@ def _notes(sheet: MountSheet) -> list[str]:
     return [*lines, *(f"To change: {change.words}" for change in sheet.lenses)]
 
 
-def _tables(sheet: MountSheet, measure: Measure) -> list[tuple[str, list[list[str]]]]:
+def _tables(sheet: MountSheet, hung: Sequence[Fixture], measure: Measure) -> list[tuple[str, list[list[str]]]]:
     u = measure.unit
-    head = ["", "Fixture", *(f"{where}, {u}" for where in ("From left", "From back", "Above water", "Above rim"))]
+    where = ("From left", "From back", "Above water", "Above rim")
+    head = ["", "Fixture", *(f"{one}, {u}" for one in where), "Hangs on"]
     rows = [
-        [letter(m.number), m.fixture.name, *(measure.number(v) for v in (m.left, m.back, m.above_water, m.above_rim))]
+        [
+            letter(m.number),
+            m.fixture.name,
+            *(measure.number(v) for v in (m.left, m.back, m.above_water, m.above_rim)),
+            m.fixture.held_by or "its own supports",
+        ]
         for m in sheet.marks
     ]
     drill = [
         "Hangs", *(f"{n}: from {side}, {u}" for n in ("First", "Second") for side in ("left", "back")), "kg",
         "Each rated, kg",
     ]  # fmt: skip
-    checks = [[c.title, ANSWERS[c.answer],
-               measure.fill(c.found, c.lengths), measure.fill(c.rule, c.lengths)] for c in sheet.checks]  # fmt: skip
     return [
         ("Centres and heights", [head, *rows]),
         ("Settings of each fixture, in per cent of full", [SETTINGS, *_settings(sheet)]),
         *([("Lenses and reflectors to change", [[change.words] for change in sheet.lenses])] if sheet.lenses else []),
-        ("Drill points, two supports each; where the fixture's own hanging points differ, use those instead",
-         [drill, *_hung(sheet, measure)]),
+        *mount_tables(sheet, hung, measure),
+        *([("Drill points, two supports each; where the fixture's own hanging points differ, use those instead",
+            [drill, *_hung(sheet, measure)])] if sheet.hangers else []),
         ("Parts", [["Part", "Count"], *([name, str(count)] for name, count in sheet.parts)]),
-        ("Checks (common practice; local code and licensed work come first)",
-         [["What", "Result", "Found", "Rule"], *checks]),
-        ("In this order", [[f"{k}. {step}"] for k, step in enumerate(sheet.order, 1)]),
+        check_rows(sheet.checks, measure),
     ]  # fmt: skip
 
 

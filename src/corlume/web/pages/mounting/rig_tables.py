@@ -1,4 +1,4 @@
-"""Tables of a rig on paper: mounts and marks, leads, shopping list and checklist."""
+"""Tables of a rig: mounts and marks, leads, shopping list and checklist."""
 
 from __future__ import annotations
 
@@ -8,13 +8,13 @@ from corlume.core.light.fixture import Fixture
 from corlume.core.message_text import letter
 from corlume.core.mounting.cables import Lead, leads_of
 from corlume.core.mounting.checklist import STAGES
-from corlume.core.mounting.mount import MOUNT_TYPES, Mount, units_on
-from corlume.core.mounting.mount_checks import check_mounts
+from corlume.core.mounting.mount import MOUNT_TYPES
 from corlume.core.mounting.mounting_checks import ANSWERS, MountingCheck
 from corlume.core.mounting.power_checks import check_power
-from corlume.core.mounting.screw_marks import bears, screw_marks
+from corlume.core.mounting.screw_marks import bears
 from corlume.formats.measure import Measure
 from corlume.services.mounting.checklist import checklist
+from corlume.services.mounting.mounting_sheet import MountSheet
 from corlume.services.mounting.owned import Owned
 from corlume.services.mounting.shopping_list import shopping_list
 from corlume.store.tanks import StoredSetup, StoredTank
@@ -26,38 +26,31 @@ Tables = list[tuple[str, list[list[str]]]]
 def rig_tables(stored: StoredTank, setup: StoredSetup, shelf: Sequence[Owned], measure: Measure) -> dict[str, Tables]:
     """Tables by the part of the rig they belong to."""
     return {
-        "mounts": _mounts(stored, setup, measure),
         "wiring": _wiring(stored, setup, measure),
         "shopping": [("Shopping list", shopping_rows(stored, setup, shelf, measure))],
         "checklist": _checklist(stored, setup, measure),
     }
 
 
-def _mounts(stored: StoredTank, setup: StoredSetup, measure: Measure) -> Tables:
-    whole, hung, u = setup.value, setup.hung, measure.unit
-    used = [mount for mount in whole.mounts if units_on(mount, hung)]
-    if not used:
-        return []
-    rows = [
-        [m.name, MOUNT_TYPES[m.type], *map(measure.number, (m.x, m.y, m.length, m.width, m.height)), _load(m, hung)]
-        for m in used
-    ]
-    marks = [
-        [mount.name, mark.what]
-        + [f"{measure.number(v)} from {edge}" for edge, v in zip(mark.edges, mark.distances, strict=True) if edge]
-        for mount in used
-        for mark in screw_marks(stored.tank, mount, hung)
-    ]
-    head = [f"{word}, {u}" for word in ("From left", "From front", "Length", "Width", "Above water")]
-    found = [("Mounts", [["Mount", "Type", *head, "Must bear, kg"], *rows])]
+def mount_tables(sheet: MountSheet, hung: Sequence[Fixture], measure: Measure) -> Tables:
+    """Mounts with what they are fixed to must bear, and their marks by tape; nothing where no mount holds a light."""
+    head = [f"{word}, {measure.unit}" for word in ("From left", "From front", "Length", "Width", "Above water")]
+    mounts = [
+        [m.name, MOUNT_TYPES[m.type], *map(measure.number, (m.x, m.y, m.length, m.width, m.height)),
+         str(bears(m, hung) or "not known")]
+        for m in sheet.mounts
+    ]  # fmt: skip
+    marks = []
+    for mount, mark in sheet.screws:
+        pairs = [pair for pair in zip(mark.distances, mark.edges, strict=True) if pair[1]]
+        places = [f"{measure.number(distance)} from {edge}" for distance, edge in pairs]
+        marks.append([mount.name, mark.what, *places, *[""] * (2 - len(places))])
+    found = []
+    if mounts:
+        found.append(("Mounts", [["Mount", "Type", *head, "Must bear, kg"], *mounts]))
     if marks:
-        full = [[*mark, ""] if len(mark) < 4 else mark for mark in marks]
-        found.append((f"Marks by tape, {u}", [["Mount", "What", "First edge", "Second edge"], *full]))
-    return [*found, _checked(check_mounts(stored.tank, hung, whole.mounts, stored.surroundings), measure)]
-
-
-def _load(mount: Mount, hung: Sequence[Fixture]) -> str:
-    return str(bears(mount, hung) or "not known")
+        found.append((f"Marks by tape, {measure.unit}", [["Mount", "What", "First edge", "Second edge"], *marks]))
+    return found
 
 
 def _length(lead: Lead, measure: Measure) -> str:
@@ -74,10 +67,11 @@ def _wiring(stored: StoredTank, setup: StoredSetup, measure: Measure) -> Tables:
     head = [f"{word}, {measure.unit}" for word in ("Way", "Needed", "There is")]
     found = [("Leads", [["Label", "From", "To", *head], *rows])] if rows else []
     checks = check_power(hung, whole.cords, whole.power_parts, whole.mounts, stored.surroundings)
-    return [*found, *([_checked(checks, measure)] if checks else [])]
+    return [*found, *([check_rows(checks, measure)] if checks else [])]
 
 
-def _checked(checks: Sequence[MountingCheck], measure: Measure) -> tuple[str, list[list[str]]]:
+def check_rows(checks: Sequence[MountingCheck], measure: Measure) -> tuple[str, list[list[str]]]:
+    """Checks as a table with its title."""
     rows = [
         [measure.fill(c.title, {}), ANSWERS[c.answer], *(measure.fill(text, c.lengths) for text in (c.found, c.rule))]
         for c in checks

@@ -83,7 +83,7 @@ def _drawings(stored: StoredTank, measure: Measure, width: float) -> dict[str, D
     }
     if marks.marks:
         scale = fitted_scale(stored.tank, marks.marks, (width + 20, 260.0), marks.mounts)
-        found["mounting"] = draw_mount(stored.tank, marks.marks, marks.hangers, measure, letter, scale, marks.mounts)
+        found["mounting"] = draw_mount(stored.tank, marks.marks, marks.drilled, measure, letter, scale, marks.mounts)
     return found
 
 
@@ -115,7 +115,7 @@ def write_book(db: Database, stored: StoredTank, measure: Measure) -> str:
         "depth": tank.rock_top(),
         "verdicts": verdicts_in_doubt(stored, setup.hung, setup.intent),
         "mounting": Markup(
-            to_svg(draw_mount(stored.tank, mounted.marks, mounted.hangers, measure, letter, scale, mounted.mounts))
+            to_svg(draw_mount(stored.tank, mounted.marks, mounted.drilled, measure, letter, scale, mounted.mounts))
         ),
         "mounted": mounted,
         "letter": letter,
