@@ -69,9 +69,10 @@ OWN = {
     "readings": st.lists(st.floats(0.1, 4999.0), max_size=4).map(tuple),
     "correction": st.sampled_from([None, CORRECTION]),
     "colonies": st.sampled_from([(), (Colony(0.4, 0.2, 0.25, 0.1), Colony(0.9, 0.3, 0.125, 0.07))]),
+    "strips": st.sampled_from([(), ((0.0, 1.25, 0.375, 0.5, 0.03125),)]),
     "wear": st.sampled_from([(), (("glass", "salt"),)]),
 }
-NO_FORM = {"levels", "wear", "lobe", "channels", "readings", "correction", "colonies"}
+NO_FORM = {"levels", "wear", "lobe", "channels", "readings", "correction", "colonies", "strips"}
 """Kept by a way of their own; the chart has controls for them."""
 NO_FILE = {"levels"}
 """Stands with the channels that it belongs to."""

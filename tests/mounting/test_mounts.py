@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from datetime import date
 from typing import Any
 
 import numpy as np
@@ -22,8 +23,11 @@ from corlume.core.light.water import Water
 from corlume.core.mounting.mount import Mount, covered, mounted, open_place, region_of, strips_of
 from corlume.core.mounting.mount_checks import check_mounts
 from corlume.core.mounting.surroundings import Surroundings
+from corlume.core.survey.survey_record import MeasuringPoint, Survey
 from corlume.core.units import DEGREE
-from corlume.services.keeping import setups, tanks
+from corlume.services.keeping import setups, surveys, tanks
+from corlume.services.light.fields import par_at
+from corlume.services.light.points import same_tank
 from corlume.services.mounting import mounts
 from corlume.services.search import search_jobs
 from corlume.services.search.mounted_case import case_on
@@ -245,6 +249,25 @@ def test_page_of_mounts_keeps_what_was_typed_and_says_what_is_wrong(client: Test
     tanks.undo(db, 1)
     assert tanks.open_tank(db, 1).setup() == before
     assert setup.id == before.id
+
+
+def test_survey_is_compared_with_the_shade_of_its_days_mounts(db: Database) -> None:
+    """A lid over the water on the day of a survey shades its prediction, when the lid is gone too, and in its file."""
+    lid_id = mounts.add_mount(db, 1, tanks.open_tank(db, 1).setup().id, "half_lid")
+    stored = tanks.open_tank(db, 1)
+    mounts.hold(db, 1, stored.setup().id, {stored.setup().fixtures[0].id: "Half-lid that swings"})
+    hung = tanks.open_tank(db, 1).setup().hung
+    spot = MeasuringPoint("Under the lid", 0.9, 0.5, 0.2)
+    survey_id = surveys.add_survey(db, 1, Survey("Now", date(2026, 5, 1), spots=(spot,), fixtures=tuple(hung)))
+    mounts.delete_mount(db, 1, stored.setup().id, lid_id)
+    again = tanks.import_tank(db, tanks.export_tank(db, 1).encode())
+    copied = next(one.id for one in surveys.all_surveys(db, again) if one.value.name == "Now")
+    for tank_id, its in ((1, survey_id), (again, copied)):
+        survey = surveys.open_survey(db, tank_id, its).value
+        tank = same_tank(tanks.open_tank(db, tank_id).tank)
+        lit, bare = par_at(tank, survey.fixtures, np.array([spot.place])), [replace(f, strips=()) for f in hung]
+        assert lit == pytest.approx(par_at(tank, hung, np.array([spot.place])), rel=1e-4)
+        assert lit[0] < 0.9 * par_at(tank, bare, np.array([spot.place]))[0]
 
 
 def test_page_says_what_a_lid_over_the_water_takes(client: TestClient, db: Database) -> None:

@@ -39,6 +39,7 @@ def _correction(build: Build, where: str, file: Any) -> Values:
     return {
         (Survey, "correction"): build(where, made) if file.correction is not None else None,
         (Survey, "colonies"): tuple(Colony(*(value * CM for value in disc)) for disc in file.colonies_cm),
+        (Survey, "strips"): tuple(tuple(value * CM for value in strip) for strip in file.strips_cm),
     }
 
 
@@ -66,10 +67,19 @@ SPECIAL[Survey] = Special(
                 description="corals that shaded on its day: from left, from front, down, radius [cm]",
             ),
         ),
+        "strips_cm": (
+            list[tuple[JsonNumber, JsonNumber, JsonNumber, JsonNumber, JsonNumber]],
+            Field(
+                default=[],
+                max_length=500,
+                description="parts of mounts over the water on its day: left, right, front, back, above water [cm]",
+            ),
+        ),
     },
     lambda survey: {
         "correction": survey.correction.plain() if survey.correction else None,
         "colonies_cm": [[round(v / CM, 4) for v in (c.x, c.y, c.depth, c.radius)] for c in survey.colonies],
+        "strips_cm": [[round(v / CM, 4) for v in strip] for strip in survey.strips],
     },
     _correction,
 )

@@ -202,6 +202,10 @@ OWN = {
         lambda discs: json.dumps([(c.x, c.y, c.depth, c.radius) for c in discs]) if discs else None,
         lambda text: tuple(Colony(*disc) for disc in json.loads(text)) if text else (),
     ),
+    (Survey, "strips"): OwnColumn(
+        lambda strips: json.dumps(strips) if strips else None,
+        lambda text: tuple(tuple(strip) for strip in json.loads(text)) if text else (),
+    ),
     (Emitter, "lobe"): OwnColumn(_lobe_text, _lobe_from),
     (Emitter, "channels"): OwnColumn(_channels_text, _channels_from),
     (Fixture, "levels"): OwnColumn(

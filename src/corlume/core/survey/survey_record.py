@@ -6,14 +6,14 @@ import datetime
 import math
 import statistics
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
 import numpy as np
 
 from corlume.core.errors import FieldError, Rules
 from corlume.core.light.fixture import Fixture
-from corlume.core.light.geometry import Colony, Tank
+from corlume.core.light.geometry import Colony, Strip, Tank
 from corlume.core.light.survey_correction import Correction
 from corlume.core.schema import Choice, Day, Flag, Length, Many, Number, Own, Share, Text, Time, limits
 from corlume.core.survey.priors import CALM, DIGIT, METER, TILT
@@ -126,6 +126,7 @@ class Survey:
     immersion : what a reading under water is multiplied by to give PAR: 1 for a meter that corrects by itself [-].
     colonies : the corals that shaded on its day, where the tank was set to have their shade; readings are compared
         with these, whatever was placed since.
+    strips : what the mounts of that setup put over the water, for all its lights [m].
     in_use : whether chart, Hang and corals follow its ``correction``.
     """
 
@@ -144,6 +145,7 @@ class Survey:
     fixtures: Annotated[tuple[Fixture, ...], Many(100, table="survey_fixtures")] = ()
     correction: Annotated[Correction | None, Own()] = None
     colonies: Annotated[tuple[Colony, ...], Own(file="colonies_cm")] = ()
+    strips: Annotated[tuple[Strip, ...], Own(file="strips_cm")] = ()
     in_use: Annotated[bool, Flag("In use", blank=False)] = False
     kind: Annotated[Kind, Choice("Type", KINDS)] = ""
 
@@ -151,6 +153,9 @@ class Survey:
         rules = limits(self)
         rules.that(not self.in_use or self.correction is not None, "in_use", "has no correction to be used")
         rules.finish()
+        strips = self.strips or next((f.strips for f in self.fixtures if f.strips), ())
+        object.__setattr__(self, "strips", strips)
+        object.__setattr__(self, "fixtures", tuple(replace(f, strips=strips) for f in self.fixtures))
 
     def par(self, spot: MeasuringPoint) -> float | None:
         """PAR at a point with the lights as set, or None where nothing was read [umol/m2/s]."""
