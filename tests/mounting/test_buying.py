@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import replace
 from itertools import product
 
@@ -12,14 +13,19 @@ from hypothesis import strategies as st
 from starlette.testclient import TestClient
 
 from corlume.core.errors import InvalidInput
+from corlume.core.keeping.owned_item import OwnedItem
 from corlume.core.mounting.buying_stages import CoralTargets, Hung, Pack, StageSolver
+from corlume.core.mounting.mount import region_of
+from corlume.core.upkeep.spares import Spare
 from corlume.reference.catalogue import catalogue
-from corlume.services.keeping import tanks
-from corlume.services.mounting import buying, owned
+from corlume.services.keeping import setups, tanks
+from corlume.services.mounting import buying, mounts, owned
 from corlume.services.mounting.buying import BuyingRequest, plan_buying
 from corlume.services.mounting.owned import Owned
 from corlume.services.placement.zone_placement import coral_light
+from corlume.services.upkeep import spares
 from corlume.store.database import Database
+from corlume.store.tables import Kept
 from corlume.store.tanks import StoredTank
 
 
@@ -115,11 +121,70 @@ def test_page_of_stages_keeps_what_was_typed_and_saves_a_setup(client: TestClien
     client.post(f"{home}/owned", data={"key": "cluster", "count": "2", "offer": "90"})
     mine = next(one for one in owned.owned(db) if one.entry.key == "cluster")
     assert (mine.count, mine.price) == (2, 90.0)
-    page = client.get(home, params={"budgets": "0", "coral": tanks.open_tank(db, 1).corals[0].id}).text
-    assert "of 1 corals in range" in page
+    asked_for = {"budgets": "0", "coral": tanks.open_tank(db, 1).corals[0].id}
+    assert client.get(f"{home}/plan/state", params=asked_for).json()["state"] == "none"
+    first = client.get(home, params=asked_for)
+    assert "Trying what to buy" in first.text or "of 1 corals in range" in first.text
+    while client.get(f"{home}/plan/state", params=asked_for).json()["state"] == "working":
+        time.sleep(0.05)
+    assert "of 1 corals in range" in client.get(home, params=asked_for).text
     asked = {"budgets": "0", "months": "6", "corals": "", "stage": "0"}
     made = client.post(f"{home}/save", data=asked).headers["location"]
     saved = tanks.open_tank(db, 1).setup(int(made.split("=")[1]))
     assert saved.name == "Stage 1 of 1"
     assert client.post(f"{home}/save", data={"budgets": "0", "months": "6", "stage": "7"}).status_code == 422
     assert buying.amounts("300; 250,50") == (300.0, 250.0, 50.0)
+
+
+def test_new_lights_keep_to_the_mounts_and_are_saved_with_them(db: Database) -> None:
+    """A rail that bears three modules: nothing hangs elsewhere, nothing over its rating, and the setup has it."""
+    stored = bare(db)
+    [kept] = stored.setup().mounts
+    entry = catalogue()["cluster"]
+    weight = sum(part.weight for part in entry.parts)
+    rail = replace(kept.value, load=3.2 * weight)
+    changed = tuple(replace(one, mounts=(Kept(kept.id, rail),)) if one.in_use else one for one in stored.setups)
+    stored = replace(stored, setups=changed)
+    shelf = [Owned(entry, 9, 0.0)]
+    plan = plan_buying(stored, shelf, BuyingRequest((0.0,), on_mounts=True))
+    hung = plan.stages[0].fixtures
+    assert 1 <= len(hung) <= 3
+    region = region_of(rail, *hung[0].emitter.half_extent())
+    assert region
+    for fixture in hung:
+        assert fixture.held_by == rail.name
+        assert region.holds(fixture.emitter.x, fixture.emitter.y, fixture.emitter.height, 1e-3)
+    made = buying.save_stage(db, stored, plan, 0)
+    saved = tanks.open_tank(db, 1).setup(made)
+    assert saved.mount_values == [rail]
+    assert len(saved.power_parts) == len(stored.setup().power_parts)
+    weak = replace(rail, load=0.5 * weight)
+    changed = tuple(replace(one, mounts=(Kept(kept.id, weak),)) if one.in_use else one for one in stored.setups)
+    with pytest.raises(InvalidInput, match="do not bear it"):
+        plan_buying(replace(stored, setups=changed), shelf, BuyingRequest((0.0,), on_mounts=True))
+    free = plan_buying(stored, shelf, BuyingRequest((0.0,)))
+    assert free.stages[0].served >= plan.stages[0].served
+
+
+def test_all_that_is_owned_is_counted_over_all_tanks(client: TestClient, db: Database) -> None:
+    again = tanks.import_tank(db, tanks.export_tank(db, 1).encode())
+    spares.save_spare(db, 1, Spare("T5 tube", 2))
+    spares.save_spare(db, again, Spare("T5 tube", 1))
+    owned.save_owned(db, OwnedItem("mount:arm", 2, 15.0))
+    lines = {line.name: line for line in owned.everything_owned(db)}
+    assert {len(line.used) for line in lines.values() if line.sort == "fixture"} == {2}
+    assert [count for _, count in lines["Rail with clamps"].used] == [1, 1]
+    assert (lines["Arm on the rim"].spare, lines["Arm on the rim"].offer) == (2, 15.0)
+    assert lines["T5 tube"].spare == 3
+    for path in ("/tanks/1/mounting/buying", "/tanks/1/log/costs"):
+        assert "Arm on the rim" in client.get(path).text
+    # a planned setup asks for the mount that is not owned yet
+    planned = setups.copy_setup(db, 1, tanks.open_tank(db, 1).setup().id)
+    for kind in ("arm", "wall"):
+        mount_id = mounts.add_mount(db, 1, planned, kind)
+        setup = tanks.open_tank(db, 1).setup(planned)
+        name = next(one.value.name for one in setup.mounts if one.id == mount_id)
+        mounts.hold(db, 1, planned, {setup.fixtures[0 if kind == "arm" else 1].id: name})
+    listed = client.get(f"/tanks/1/setups/{planned}/mounting/shopping.csv").text
+    assert '"Wall bracket, wall bracket",1,not known,,"holds B, 2.4 kg"' in listed
+    assert "Arm on the rim" not in listed

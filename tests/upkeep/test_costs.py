@@ -16,7 +16,7 @@ from corlume.core.upkeep.cost_line import CostLine, crossing
 from corlume.services.keeping import setups, tanks
 from corlume.services.search.costs import five_year_costs
 from corlume.services.survey.meter_options import advised, meter_options
-from corlume.services.upkeep.running_costs import crossings, owned_parts, setup_costs
+from corlume.services.upkeep.running_costs import crossings, setup_costs
 from corlume.store.database import Database
 
 
@@ -50,10 +50,6 @@ def test_parts_that_hang_over_other_tanks_need_not_be_bought(db: Database) -> No
     assert buy("here") == 4 * 70
     assert buy("all") == 0
     assert buy("none") == 4 * 70  # its LEDs have no price
-    parts = {part.name: part for part in owned_parts([stored, twin])}
-    assert parts["T5 tube, 54 W"].tanks == (("Twin", 4),)
-    leds = next(part for name, part in parts.items() if name.startswith("LED cluster"))
-    assert (leds.count, leds.tanks) == (5, (("Tern Skerry", 3), ("Twin", 2)))
 
 
 def test_lines_cross_where_what_is_saved_has_paid_for_what_was_bought(db: Database, client: TestClient) -> None:

@@ -1,12 +1,14 @@
-"""Background jobs: queued, run in threads, watched and stopped."""
+"""Background jobs: queued, run in threads, watched and stopped; and work whose result is kept while nothing changes."""
 
 from __future__ import annotations
 
+import hashlib
 import logging
 import threading
 import time
 from collections.abc import Callable, Hashable
-from concurrent.futures import Future, ThreadPoolExecutor, wait
+from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import wait as wait_for
 from dataclasses import dataclass, field
 from itertools import count
 from typing import Any, Literal
@@ -135,9 +137,57 @@ class Queue:
             jobs = self.under_way()
             for job in jobs:
                 job.stop()
-            wait([job.future for job in jobs if job.future], timeout=CLOSING)
+            wait_for([job.future for job in jobs if job.future], timeout=CLOSING)
         finally:
             self._closing = False
+
+
+@dataclass(frozen=True, slots=True)
+class Work:
+    """State of work beside the pages, with the share done [-] and the result."""
+
+    state: Literal["none", "working", "done", "failed"]
+    done: float = 0.0
+    result: Any = None
+
+
+class KeptWork:
+    """Work beside the pages, one at a time, whose result is kept as long as what it is about stays the same."""
+
+    def __init__(self, name: str) -> None:
+        self.queue = Queue(name)
+
+    def begin(self, owner: Owner, key: Hashable, about: str, run: Callable[[Job], Any]) -> None:
+        """Begin it, unless that is done or under way; ``run`` returns the result."""
+        if self.look(owner, key, about).state in ("working", "done"):
+            return
+
+        def work(job: Job) -> None:
+            job.result = run(job)
+
+        self.queue.begin(Job(owner, key, about), work)
+
+    def look(self, owner: Owner, key: Hashable, about: str) -> Work:
+        """State of the work for what it is about now."""
+        job = self.queue.find(owner, key)
+        if job is None or job.about != about or job.state == "stopped":
+            return Work("none")
+        if job.under_way:
+            return Work("working", job.done)
+        return Work("failed") if job.state == "failed" else Work("done", 1.0, job.result)
+
+    def soon(self, owner: Owner, key: Hashable, about: str, run: Callable[[Job], Any], *, wait: float) -> Any:
+        """The result, begun where it is missing, if it is there within ``wait`` seconds; else None."""
+        self.begin(owner, key, about, run)
+        job = self.queue.find(owner, key)
+        if job and job.future and job.under_way:
+            wait_for([job.future], timeout=wait)
+        return self.look(owner, key, about).result
+
+
+def about_of(*parts: object) -> str:
+    """Hash of what some work depends on."""
+    return hashlib.sha256(repr(parts).encode()).hexdigest()[:24]
 
 
 _QUEUES: WeakSet[Queue] = WeakSet()

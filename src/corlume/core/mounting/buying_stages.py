@@ -8,7 +8,7 @@ packs are added while they help. What was bought stays owned: to go from two of 
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -30,24 +30,34 @@ MOST_PACKS = 4
 """So many packs hang together at most."""
 
 
+def quiet(_: float) -> None:
+    """Tell nobody of the progress."""
+
+
+Held = tuple[str, int, float]
+"""What a mount of a name holds: how many bodies, and their weight [kg]."""
+
+
 @dataclass(frozen=True, slots=True)
 class Pack:
-    """So many of a fixture, hung in one way: its kind, how many, its lights, and the lights that it cannot hang
-    beside.
+    """So many of a fixture, hung in one way: its kind, how many, its lights, the lights that it cannot hang beside, and
+    what mounts hold of it.
     """
 
     kind: int
     count: int
     lights: tuple[int, ...]
     blocked: frozenset[int] = frozenset()
+    held: tuple[Held, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Hung:
-    """What hangs now: its lights, and how many of each kind of the shelf are among it."""
+    """What hangs now: its lights, how many of each kind of the shelf are among it, and what mounts hold of it."""
 
     lights: tuple[int, ...] = ()
     counts: tuple[tuple[int, int], ...] = ()
+    held: tuple[Held, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -105,14 +115,24 @@ class StageSolver:
     corals : their ranges.
     packs : how the kinds can hang.
     prices : of one of each kind [currency].
+    mounts : for each by its name the most bodies that it holds, and the most weight, 0 where not known [kg].
     """
 
     def __init__(
-        self, fields: Array, least: Array, corals: CoralTargets, packs: Sequence[Pack], prices: Sequence[float]
+        self,
+        fields: Array,
+        least: Array,
+        corals: CoralTargets,
+        packs: Sequence[Pack],
+        prices: Sequence[float],
+        mounts: Mapping[str, tuple[int, float]] | None = None,
     ) -> None:
         self.fields, self.least, self.corals, self.packs, self.prices = fields, least, corals, packs, prices
+        self.mounts = mounts or {}
 
-    def stages(self, hung: Hung, cupboard: Mapping[int, int], budgets: Sequence[float]) -> list[StageResult]:
+    def stages(
+        self, hung: Hung, cupboard: Mapping[int, int], budgets: Sequence[float], tell: Callable[[float], None] = quiet
+    ) -> list[StageResult]:
         """Return a result for each stage; what a stage leaves of its budget goes to the next.
 
         ``cupboard`` is how many of each kind are owned and hang nowhere. What was bought stays owned, and can be hung
@@ -121,7 +141,8 @@ class StageSolver:
         found, left = list[StageResult](), 0.0
         have = Counter(cupboard) + Counter(dict(hung.counts))
         state = (bool(hung.lights), tuple[int, ...]())
-        for budget in budgets:
+        for number, budget in enumerate(budgets):
+            tell(number / len(budgets))
             left += budget
             best = self._stage(hung, state, left, have)
             left -= best.cost
@@ -160,12 +181,22 @@ class StageSolver:
             lights += self.packs[k].lights
         return tuple(lights)
 
+    def _holds(self, hung: Hung, keeps: bool, packs: Sequence[int]) -> bool:
+        """Whether the mounts hold and bear all that hangs on them in a state."""
+        bodies, weights = dict[str, int](), dict[str, float]()
+        for name, count, weight in (*(hung.held if keeps else ()), *(one for k in packs for one in self.packs[k].held)):
+            bodies[name], weights[name] = bodies.get(name, 0) + count, weights.get(name, 0.0) + weight
+        return all(
+            bodies.get(name, 0) <= most and (not load or weights.get(name, 0.0) <= load + 1e-9)
+            for name, (most, load) in self.mounts.items()
+        )
+
     def _able(
         self, hung: Hung, option: tuple[bool, tuple[int, ...]], budget: float, have: Counter[int]
     ) -> StageResult | None:
         """An option that has room and can be paid for, not lit yet."""
         lights = self._lights(hung, *option)
-        if lights is None:
+        if lights is None or not self._holds(hung, *option):
             return None
         bought = self._used(hung, *option) - have
         cost = sum(self.prices[kind] * count for kind, count in bought.items())

@@ -33,6 +33,8 @@ Hinge = Literal["back", "front", "left", "right"]
 HINGES: dict[Hinge, str] = {"back": "back edge", "front": "front edge", "left": "left edge", "right": "right edge"}
 FOOT = 0.02
 """Width of a leg's foot on the rim [m]; ours."""
+MANY = 100
+"""As many bodies as there is room for."""
 THIN = 0.005
 """Narrower rests of a lid between two cut-outs let light past as if they were none [m]; ours."""
 
@@ -153,6 +155,11 @@ def _far_end(mount: Mount, axis: Literal["x", "y"]) -> tuple[float, float]:
     if not across:
         return (0.5 * (start + end),) * 2
     return (start,) * 2 if mount.hinge in ("back", "right") else (end,) * 2
+
+
+def hold_limit(mount: Mount) -> tuple[int, float]:
+    """Most bodies that a mount holds, an arm one, and its rated load, 0 when not known [kg]."""
+    return 1 if mount.type == "arm" else mount.most or MANY, mount.load
 
 
 def on_mount(mount: Mount, fixtures: Sequence[Fixture]) -> list[int]:

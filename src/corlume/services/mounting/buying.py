@@ -3,35 +3,27 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
-from corlume.core.errors import Rules
-from corlume.core.keeping.scene import Setup
-from corlume.core.light.field import channel_fields
+from corlume.core.errors import InvalidInput, Rules
 from corlume.core.light.fixture import Fixture
-from corlume.core.mounting.buying_stages import CoralTargets, Hung, Pack, StageResult, StageSolver
-from corlume.core.search.layout import Layout
-from corlume.core.search.rules_of_thumb import balanced, wider
+from corlume.core.mounting.buying_stages import CoralTargets, Hung, Pack, StageResult, StageSolver, quiet
+from corlume.core.mounting.mount import hold_limit, mounted
 from corlume.services.judging.judge import mean_on_top
 from corlume.services.keeping.hung_fixtures import changed
 from corlume.services.keeping.setups import add_setup
-from corlume.services.light.fields import medium_of
+from corlume.services.mounting.buying_lights import Lights
 from corlume.services.mounting.owned import Owned
 from corlume.services.placement.zone_placement import coral_light, coral_places
-from corlume.services.search.arrangement import CLEARANCE, Arrangement, arrangement_of
-from corlume.services.search.costs import body_of, lamp_costs
+from corlume.services.search.costs import lamp_costs
+from corlume.services.search.on_mounts import slid
 from corlume.store.database import Database
 from corlume.store.tanks import StoredTank
 
-Array = NDArray[np.float64]
-MOST_STAGES, MOST_OF_ONE = 6, 4
-"""Stages at most, and columns of one fixture that a pack has at most."""
-HIGHER, LOWEST = 0.12, 0.22
-"""A second height is tried so much over the first, which is this where nothing hangs yet [m]."""
+MOST_STAGES = 6
 PATH_YEARS = 10
 LEAST_LEVEL = 0.005
 """What is dimmed further is off [-]."""
@@ -92,17 +84,18 @@ class BuyingPlan:
 
 @dataclass(frozen=True, slots=True)
 class BuyingRequest:
-    """Budgets of the stages [currency], months between them, and the ids of the corals they are for; all placed ones
-    where none is named.
+    """Budgets of the stages [currency], months between them, the ids of the corals they are for, all placed ones where
+    none is named, and whether new lights keep to the mounts of the setup in use.
     """
 
     budgets: tuple[float, ...]
     months: int = 6
     corals: tuple[int, ...] = ()
+    on_mounts: bool = False
 
 
-def plan_buying(stored: StoredTank, shelf: Sequence[Owned], wish: BuyingRequest) -> BuyingPlan:
-    """Solve the stages. ``InvalidInput`` by field for a wish that cannot be, or a first stage that serves no coral."""
+def check_buying(stored: StoredTank, wish: BuyingRequest) -> None:
+    """``InvalidInput`` by field for a request that cannot be."""
     ids, places = coral_places(stored)
     rules = Rules()
     rules.that(bool(wish.budgets), "budgets", "needs at least one amount, such as 300, 250")
@@ -110,16 +103,32 @@ def plan_buying(stored: StoredTank, shelf: Sequence[Owned], wish: BuyingRequest)
     rules.that(all(0 <= one <= 1e6 for one in wish.budgets), "budgets", "must be amounts from 0 to a million")
     rules.that(1 <= wish.months <= 60, "months", "must be from 1 to 60")
     rules.that(places is not None, "corals", "are not placed yet: place those that the light is for")
-    wanted = [k for k, one in enumerate(ids) if not wish.corals or one in wish.corals]
-    rules.that(places is None or bool(wanted), "corals", "holds none of those placed: choose at least one")
+    wanted = places is None or not wish.corals or any(one in wish.corals for one in ids)
+    rules.that(wanted, "corals", "holds none of those placed: choose at least one")
+    has_mounts = bool(stored.setup().mounts) or not wish.on_mounts
+    rules.that(has_mounts, "mounts", "are none in the setup in use: add what holds the lights, or hang them anywhere")
     rules.finish()
+
+
+def plan_buying(
+    stored: StoredTank, shelf: Sequence[Owned], wish: BuyingRequest, tell: Callable[[float], None] = quiet
+) -> BuyingPlan:
+    """Solve the stages, telling the share done.
+
+    ``InvalidInput`` by field for a request that cannot be, mounts that hold none of the fixtures, or a first stage that
+    serves no coral.
+    """
+    check_buying(stored, wish)
+    ids, places = coral_places(stored)
     assert places is not None
+    rules, wanted = Rules(), [k for k, one in enumerate(ids) if not wish.corals or one in wish.corals]
     cards = [stored.coral(ids[k]).value.card for k in wanted]
     targets = CoralTargets(np.array([c.par_low for c in cards]), np.array([c.par_high for c in cards]))
-    lights = Lights(stored, places.points[wanted], None if places.normals is None else places.normals[wanted])
-    solver, hung, sold = solver_of(lights, shelf, targets)
+    normals = None if places.normals is None else places.normals[wanted]
+    lights = Lights(stored, places.points[wanted], normals, stored.setup().mount_values if wish.on_mounts else ())
+    solver, hung, sold = solver_of(lights, shelf, targets, lambda done: tell(0.5 * done))
     cupboard = {kind: one.count for kind, one in enumerate(sold) if one.count}
-    results = solver.stages(hung, cupboard, wish.budgets)
+    results = solver.stages(hung, cupboard, wish.budgets, lambda done: tell(0.5 + 0.3 * done))
     if not results[0].count:
         cheapest = min((one.price for one in sold if one.price), default=0.0)
         words = "serves none of these corals with the first amount"
@@ -128,107 +137,37 @@ def plan_buying(stored: StoredTank, shelf: Sequence[Owned], wish: BuyingRequest)
         rules.finish()
     kept = [one.id for one in stored.corals]
     rows = [(kept.index(ids[k]) + 1, ids[k]) for k in wanted]
+    tell(0.8)
     stages = tuple(_stage(stored, lights, sold, result, rows) for result in results)
     now = _state(stored, tuple(stored.setup().hung), (), 0.0, rows)
     plan = BuyingPlan(now, stages, _left_over(stored, stages), _total(stages, wish.months))
     if len(stages) == 1:
         return plan
+    tell(0.9)
     [whole] = solver.stages(hung, cupboard, (sum(wish.budgets),))
     once = _stage(stored, lights, sold, whole, rows)
     return replace(plan, once=once, once_total=_total((once,), wish.months))
 
 
-def solver_of(lights: Lights, shelf: Sequence[Owned], targets: CoralTargets) -> tuple[StageSolver, Hung, list[Owned]]:
-    """The solver over what can be had of a shelf, what hangs now, and the kinds that the solver knows."""
+def solver_of(
+    lights: Lights, shelf: Sequence[Owned], targets: CoralTargets, tell: Callable[[float], None] = quiet
+) -> tuple[StageSolver, Hung, list[Owned]]:
+    """The solver over what can be had of a shelf, what hangs now, and the kinds that the solver knows.
+
+    ``InvalidInput`` by the field "mounts" where these hold none of the kinds.
+    """
     sold = [one for one in shelf if one.price or one.count]
-    hung = lights.add_hung(sold)
-    packs = [pack for kind, one in enumerate(sold) for pack in lights.packs_of(kind, one)]
-    prices = [one.price for one in sold]
-    return StageSolver(lights.fields, lights.least, targets, lights.blocked(packs), prices), hung, sold
-
-
-class Lights:
-    """Lights that can hang over a tank, each with its field at the corals; equal ones at one place are kept once."""
-
-    def __init__(self, stored: StoredTank, points: Array, normals: Array | None) -> None:
-        self.stored, self.points, self.normals = stored, points, normals
-        self.medium = medium_of(stored.lit_tank())
-        self.units = list[tuple[Fixture, ...]]()
-        self._fields = list[Array]()
-        self._least = list[float]()
-        self._columns: dict[tuple[object, ...], tuple[int, ...]] = {}
-
-    @property
-    def fields(self) -> Array:
-        """PAR (n, c) of each light at full output at the corals [umol/m2/s]."""
-        return np.array(self._fields).reshape(-1, len(self.points))
-
-    @property
-    def least(self) -> Array:
-        """Lowest level of each light (n,) [-]."""
-        return np.array(self._least)
-
-    def add_hung(self, shelf: Sequence[Owned]) -> Hung:
-        """What hangs now, with what of it the shelf has."""
-        fixtures = self.stored.setup().hung
-        lights = tuple(light for fixture in fixtures for light in self._add([fixture]))
-        bodies = {body_of(one.entry.parts[0]): kind for kind, one in enumerate(shelf) if len(one.entry.parts) == 1}
-        counts = Counter(bodies[body] for f in fixtures if (body := body_of(f)) in bodies)
-        return Hung(lights, tuple(sorted(counts.items())))
-
-    def packs_of(self, kind: int, one: Owned) -> list[Pack]:
-        """One to four columns of a fixture in the usual places, at two heights."""
-        tank = self.stored.tank
-        laid = arrangement_of(tank, one.entry.parts)
-        first = min((f.emitter.height for f in self.stored.setup().hung), default=LOWEST)
-        room = tank.room_height - CLEARANCE
-        heights = sorted({min(first, room), min(first + HIGHER, room)})
-        packs = []
-        for count in range(1, min(laid.most, MOST_OF_ONE) + 1):
-            ways = {laid.packed(count)} if laid.along == "y" else {balanced(count, laid.side), wider(count, laid.side)}
-            for places in sorted(way for way in ways if laid.apart(way)):
-                for height in heights:
-                    lights = tuple(light for place in places for light in self._column(one, laid, place, height))
-                    packs.append(Pack(kind, count * len(laid.rows), lights))
-        return packs
-
-    def blocked(self, packs: Sequence[Pack]) -> list[Pack]:
-        """Packs with the lights that they cannot hang beside: nothing hangs over anything else."""
-        boxes = np.array([(e.x, e.y, *e.half_extent()) for unit in self.units for e in [unit[0].emitter]]).reshape(
-            -1, 4
-        )
-        away = abs(boxes[:, None] - boxes[None])
-        touch = away[..., 0] < boxes[:, None, 2] + boxes[None, :, 2]
-        touch &= away[..., 1] < boxes[:, None, 3] + boxes[None, :, 3]
-        beside = [frozenset(np.flatnonzero(row).tolist()) for row in touch]
-        return [replace(pack, blocked=frozenset().union(*(beside[light] for light in pack.lights))) for pack in packs]
-
-    def _column(self, one: Owned, laid: Arrangement, place: float, height: float) -> tuple[int, ...]:
-        key = (one.entry.key, round(place, 4), height)
-        if key not in self._columns:
-            layout = Layout((place,), height, laid.rows, (1.0,), along=laid.along)
-            column, size = layout.column(laid.module, place), len(laid.module.parts)
-            self._columns[key] = tuple(
-                light for k in range(0, len(column), size) for light in self._add(column[k : k + size])
-            )
-        return self._columns[key]
-
-    def _add(self, parts: Sequence[Fixture]) -> tuple[int, ...]:
-        """Lights of a body: what dims by one level, and what does not."""
-        found = []
-        for dims in (True, False):
-            group = tuple(part for part in parts if part.dimmable == dims)
-            if group:
-                found.append(len(self.units))
-                self.units.append(group)
-                self._fields.append(np.sum([self._field(part) for part in group], axis=0))
-                self._least.append(0.0 if dims else 1.0)
-        return tuple(found)
-
-    def _field(self, fixture: Fixture) -> Array:
-        found = channel_fields(self.medium, fixture.emitter, self.points, normals=self.normals)
-        field: Array = np.array(replace(fixture, output=1.0, lit=None).strengths) @ found
-        return field
+    hung, packs, refused = lights.add_hung(sold), list[Pack](), list[InvalidInput]()
+    for kind, one in enumerate(sold):
+        tell(kind / len(sold))
+        try:
+            packs += lights.packs_of(kind, one)
+        except InvalidInput as error:
+            refused.append(error)
+    if refused and not packs:
+        raise refused[0]
+    prices, limits = [one.price for one in sold], {m.name: hold_limit(m) for m in lights.mounts}
+    return StageSolver(lights.fields, lights.least, targets, lights.blocked(packs), prices, limits), hung, sold
 
 
 Rows = Sequence[tuple[int, int]]
@@ -242,6 +181,7 @@ def _stage(stored: StoredTank, lights: Lights, shelf: Sequence[Owned], result: S
             output = round(level, 2) if part.dimmable else 1.0
             if output > LEAST_LEVEL:
                 fixtures.append(changed(stored.tank, replace(part, output=output, frame=""), {}))
+    fixtures = list(mounted(fixtures, slid(stored.setup().mount_values, fixtures)))
     bought = tuple(Bought(shelf[kind].entry.name, count, shelf[kind].price) for kind, count in result.bought)
     return _state(stored, tuple(fixtures), bought, result.cost, rows)
 
@@ -282,8 +222,9 @@ def save_stage(db: Database, stored: StoredTank, plan: BuyingPlan, number: int) 
     rules = Rules()
     rules.that(0 <= number < len(plan.stages), "stage", "is not one of this plan")
     rules.finish()
-    name, fixtures = f"Stage {number + 1} of {len(plan.stages)}", plan.stages[number].fixtures
-    return add_setup(db, stored.id, Setup(name, fixtures, intent=stored.setup().intent))
+    used, fixtures = stored.setup().value, plan.stages[number].fixtures
+    name, mounts = f"Stage {number + 1} of {len(plan.stages)}", slid(used.mounts, fixtures)
+    return add_setup(db, stored.id, replace(used, name=name, fixtures=fixtures, mounts=mounts, in_use=False, ticks=()))
 
 
 def amounts(text: str) -> tuple[float, ...]:

@@ -10,7 +10,7 @@ from itertools import pairwise
 from corlume.core.errors import Rules
 from corlume.core.light.fixture import Fixture
 from corlume.core.light.geometry import Tank
-from corlume.core.mounting.mount import Mount, Region, region_of
+from corlume.core.mounting.mount import Mount, Region, hold_limit, region_of
 from corlume.services.search.arrangement import MOST, Arrangement
 
 
@@ -86,7 +86,7 @@ def _slides(tank: Tank, mount: Mount, region: Region | None) -> Region | None:
 
 def _bears(mount: Mount, weight: float) -> int:
     """How many of a module a mount holds, as far as is known; an arm one, at its far end."""
-    many = 1 if mount.type == "arm" else mount.most or MOST
+    many, _ = hold_limit(mount)
     return min(many, math.floor(mount.load / weight + 1e-9)) if mount.load and weight else many
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
@@ -76,15 +75,6 @@ class Crossing:
     cost: float
 
 
-@dataclass(frozen=True, slots=True)
-class OwnedPart:
-    """Fixtures of one kind and power that hang in the setups in use: how many in each tank, by its name."""
-
-    name: str
-    count: int
-    tanks: tuple[tuple[str, int], ...]
-
-
 def setup_costs(
     stored: StoredTank, others: Sequence[StoredTank], entries: Sequence[CatalogueEntry] = (), owned: Owned = "here"
 ) -> list[SetupCost]:
@@ -122,20 +112,6 @@ def crossings(found: Sequence[SetupCost]) -> list[Crossing]:
     return sorted(met, key=lambda row: row.years)
 
 
-def owned_parts(tanks: Sequence[StoredTank]) -> list[OwnedPart]:
-    """What hangs in the setups in use of all tanks, counted by kind and power."""
-    by_tank = [(tank.name, Counter(_named(fixture) for fixture in tank.setup().hung)) for tank in tanks]
-    names = dict.fromkeys(name for _, counts in by_tank for name in counts)
-    return [
-        OwnedPart(
-            name,
-            sum(counts[name] for _, counts in by_tank),
-            tuple((tank, counts[name]) for tank, counts in by_tank if counts[name]),
-        )
-        for name in sorted(names)
-    ]
-
-
 def _by_kind(stored: StoredTank, hung: Sequence[Fixture]) -> tuple[KindCost, ...]:
     kinds = dict[str, list[Fixture]]()
     for fixture in hung:
@@ -143,7 +119,3 @@ def _by_kind(stored: StoredTank, hung: Sequence[Fixture]) -> tuple[KindCost, ...
     return tuple(
         KindCost(name, len(some), stored.running.yearly(some), lamp_costs(stored, some)) for name, some in kinds.items()
     )
-
-
-def _named(fixture: Fixture) -> str:
-    return f"{fixture.emitter.made_by.name}, {fixture.watts:.0f} W"

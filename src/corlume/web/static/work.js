@@ -7,13 +7,14 @@ export const work = () => ({
   done: 0,
   state: "none",
   url: "",
+  query: "",
   part: null,
   begun: false,
   touched: false,
 
   async init() {
-    const { url, begin } = this.$el.dataset;
-    Object.assign(this, { url, part: this.$el });
+    const { url, query, begin } = this.$el.dataset;
+    Object.assign(this, { url, query: query ? `?${query}` : "", part: this.$el });
     for (const act of ["pointerdown", "keydown"]) document.addEventListener(act, () => (this.touched = true), { once: true });
     if (begin) this.begin();
     else this.watch();
@@ -21,14 +22,14 @@ export const work = () => ({
 
   async begin() {
     this.done = 0;
-    const { ok } = await talk(`${this.url}/begin`, {});
+    const { ok } = await talk(`${this.url}/begin${this.query}`, {});
     this.begun = true;
     if (ok) this.watch();
     else this.state = "failed";
   },
 
   async watch() {
-    const { ok, answer } = await talk(`${this.url}/state`);
+    const { ok, answer } = await talk(`${this.url}/state${this.query}`);
     if (!this.part.isConnected) return;
     this.done = ok ? answer.done : 0;
     this.state = ok ? answer.state : "failed";

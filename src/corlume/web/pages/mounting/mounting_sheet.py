@@ -34,7 +34,7 @@ from corlume.services.mounting.mounting_sheet import MountSheet, mount_sheet, sa
 from corlume.services.schedule.change_light import running_plan
 from corlume.store.tanks import StoredSetup, StoredTank
 from corlume.web.forms.form import Form, asked, shown_values
-from corlume.web.pages.mounting.rig_tables import check_rows, mount_tables, rig_tables, shopping_rows
+from corlume.web.pages.mounting.rig_tables import Shelf, check_rows, mount_tables, rig_tables, shopping_rows
 from corlume.web.request.page import Db, FormData, RowId, Unit, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/setups/{setup_id}/mounting")
@@ -105,7 +105,7 @@ def rig_pdf(
 ) -> Response:
     """The rig on paper: the drawing with all tables, or one part of it."""
     stored, setup, sheet = _sheet(db, tank_id, setup_id)
-    parts = rig_tables(stored, setup, owned.owned(db), measure)
+    parts = rig_tables(stored, setup, _shelf(db), measure)
     title = f"{stored.name}: {setup.name}"
     if part != "all":
         data = to_tables(PAGES[paper], title, parts[part])
@@ -121,7 +121,7 @@ def rig_pdf(
 def shopping_csv(db: Db, measure: Unit, tank_id: RowId, setup_id: RowId) -> Response:
     """The shopping list as CSV."""
     stored, setup, _ = _sheet(db, tank_id, setup_id)
-    rows = shopping_rows(stored, setup, owned.owned(db), measure)
+    rows = shopping_rows(stored, setup, _shelf(db), measure)
     out = io.StringIO()
     csv.writer(out, lineterminator="\n").writerows(rows)
     return _file(out.getvalue().encode(), "text/csv; charset=utf-8", f"{setup.name} shopping", "csv")
@@ -150,7 +150,7 @@ def _page(
         "letter": letter,
         "hung": _hung(sheet, measure),
         "mount_tables": mount_tables(sheet, setup.hung, measure),
-        "shopping": shopping_rows(stored, setup, owned.owned(db), measure),
+        "shopping": shopping_rows(stored, setup, _shelf(db), measure),
         "settings": (SETTINGS, _settings(sheet)),
         "words": ANSWERS,
         "plan": running_plan(stored, setup),
@@ -163,6 +163,10 @@ def _page(
     return page(
         request, "mounting/mounting_sheet.html", context, tank=stored, setup=setup, status=422 if errors else 200
     )
+
+
+def _shelf(db: Db) -> Shelf:
+    return owned.owned(db), owned.mounts_in_cupboard(db)
 
 
 def _sheet(db: Db, tank_id: RowId, setup_id: RowId) -> tuple[StoredTank, StoredSetup, MountSheet]:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
+from corlume.core.keeping.owned_item import OwnedItem
 from corlume.core.light.fixture import Fixture
 from corlume.core.message_text import letter
 from corlume.core.mounting.cables import Lead, leads_of
 from corlume.core.mounting.checklist import STAGES
-from corlume.core.mounting.mount import MOUNT_TYPES
+from corlume.core.mounting.mount import MOUNT_TYPES, MountType
 from corlume.core.mounting.mounting_checks import ANSWERS, MountingCheck
 from corlume.core.mounting.power_checks import check_power
 from corlume.core.mounting.screw_marks import bears
@@ -21,9 +22,11 @@ from corlume.store.tanks import StoredSetup, StoredTank
 
 Tables = list[tuple[str, list[list[str]]]]
 """Tables, each with its title and its rows, the first of which is the head."""
+Shelf = tuple[Sequence[Owned], Mapping[MountType, OwnedItem]]
+"""Fixtures and mounts that are owned."""
 
 
-def rig_tables(stored: StoredTank, setup: StoredSetup, shelf: Sequence[Owned], measure: Measure) -> dict[str, Tables]:
+def rig_tables(stored: StoredTank, setup: StoredSetup, shelf: Shelf, measure: Measure) -> dict[str, Tables]:
     """Tables by the part of the rig they belong to."""
     return {
         "wiring": _wiring(stored, setup, measure),
@@ -44,12 +47,12 @@ def mount_tables(sheet: MountSheet, hung: Sequence[Fixture], measure: Measure) -
     for mount, mark in sheet.screws:
         pairs = [pair for pair in zip(mark.distances, mark.edges, strict=True) if pair[1]]
         places = [f"{measure.number(distance)} from {edge}" for distance, edge in pairs]
-        marks.append([mount.name, mark.what, *places, *[""] * (2 - len(places))])
+        marks.append([mount.name, mark.what, ", ".join(places)])
     found = []
     if mounts:
         found.append(("Mounts", [["Mount", "Type", *head, "Must bear, kg"], *mounts]))
     if marks:
-        found.append((f"Marks by tape, {measure.unit}", [["Mount", "What", "First edge", "Second edge"], *marks]))
+        found.append((f"Marks by tape, {measure.unit}", [["Mount", "What", "Where"], *marks]))
     return found
 
 
@@ -80,11 +83,11 @@ def check_rows(checks: Sequence[MountingCheck], measure: Measure) -> tuple[str, 
     return title, [["What", "Result", "Found", "Rule"], *rows]
 
 
-def shopping_rows(stored: StoredTank, setup: StoredSetup, shelf: Sequence[Owned], measure: Measure) -> list[list[str]]:
+def shopping_rows(stored: StoredTank, setup: StoredSetup, shelf: Shelf, measure: Measure) -> list[list[str]]:
     """The shopping list with its head; sums where a price is known."""
     money = stored.running.currency
     rows = []
-    for item in shopping_list(stored, setup, shelf):
+    for item in shopping_list(stored, setup, *shelf):
         what = item.what.replace("{length}", measure.length(item.length)) if item.length else item.what
         known = [f"{item.price:.0f}", f"{item.count * item.price:.0f}"] if item.price else ["not known", ""]
         rows.append([what, str(item.count), *known, item.why])

@@ -10,8 +10,9 @@ from fastapi.responses import HTMLResponse
 
 from corlume.formats.measure import parse_number
 from corlume.services.keeping import fixture_library, tanks
+from corlume.services.mounting.owned import everything_owned
 from corlume.services.survey.meter_options import ENOUGH, advised, meter_options
-from corlume.services.upkeep.running_costs import AHEAD, OWNED, Owned, crossings, owned_parts, setup_costs
+from corlume.services.upkeep.running_costs import AHEAD, OWNED, Owned, crossings, setup_costs
 from corlume.web.drawing.cost_lines import STYLES, draw_cost_lines
 from corlume.web.drawing.load_lines import draw_load
 from corlume.web.request.page import Db, RowId, narrow_of, page
@@ -53,8 +54,7 @@ def show_costs(
         "styles": STYLES,
         "owned": owned,
         "owned_options": list(OWNED.items()),
-        "parts": owned_parts(every),
-        "spares": [(one.name, kept.value) for one in every for kept in one.lists["spares"]],
+        "lines_owned": everything_owned(db),
         "typed": {"rent": rent, "price": price, "owned": owned},
         "faults": faults,
         "options": options,
