@@ -5,9 +5,12 @@ from __future__ import annotations
 import csv
 import datetime
 import io
+from collections.abc import Iterator
 from dataclasses import replace
 from io import BytesIO
+from itertools import permutations
 
+import numpy as np
 import pytest
 from pypdf import PdfReader
 from starlette.testclient import TestClient
@@ -27,8 +30,10 @@ from corlume.services.judging.judge import mean_on_top
 from corlume.services.keeping import setups, tanks
 from corlume.services.mounting import checklist
 from corlume.services.mounting.owned import save_owned
+from corlume.services.mounting.swap_stages import swap_stages
 from corlume.services.upkeep.substitute import substitute
 from corlume.store.database import Database
+from corlume.store.tanks import StoredTank
 from tests.mounting.bare_rig import take_rig_down
 from tests.ruled import CLUSTER, RULED
 
@@ -82,6 +87,13 @@ def test_cautions_stand_where_the_danger_is() -> None:
     assert steps_of(RULED, [], [], []) == []
 
 
+def every_order(stored: StoredTank, was: list[Fixture], now: list[Fixture]) -> Iterator[list[float]]:
+    """Means at the rock top on the way, for each order in which the lights are swapped."""
+    for order in permutations(range(len(was))):
+        states = [[now[k] if k in order[:n] else was[k] for k in range(len(was))] for n in range(len(was) + 1)]
+        yield [mean_on_top(stored, state) for state in states]
+
+
 def test_a_swap_goes_one_at_a_time_with_the_light_of_each_stage(db: Database) -> None:
     stored = tanks.open_tank(db, 1)
     was = stored.setup().hung
@@ -89,14 +101,27 @@ def test_a_swap_goes_one_at_a_time_with_the_light_of_each_stage(db: Database) ->
         *was[:1],
         *(replace(f, emitter=replace(f.emitter, ppf=2 * f.emitter.ppf), name=f"New {f.name}") for f in was[1:]),
     ]
-    stages = checklist.swap_stages(stored, was, now)
+    stages = swap_stages(stored, was, now)
     assert [(stage.swap.down, stage.swap.up) for stage in stages] == [(f.name, f"New {f.name}") for f in was[1:]]
     assert [len(stage.fixtures) for stage in stages] == [len(was)] * len(stages)
     assert stages[0].mean == pytest.approx(mean_on_top(stored, [was[0], now[1], *was[2:]]))
     assert sorted(stages[-1].fixtures, key=lambda f: f.name) == sorted(now, key=lambda f: f.name)
-    assert checklist.swap_stages(stored, was, was) == ()
+    assert swap_stages(stored, was, was) == ()
+    # the same light at another place is moved, and stages that take light away and add some alternate
+    aside = [replace(f, emitter=replace(f.emitter, x=f.emitter.x + 0.3)) for f in was[:1]]
+    assert [stage.swap.way for stage in swap_stages(stored, was, [*aside, *was[1:]])] == ["move"]
+    half, double = (
+        replace(f, emitter=replace(f.emitter, ppf=k * f.emitter.ppf), name=f"{k}")
+        for f, k in zip(was, (0.5, 2), strict=False)
+    )
+    both = [half, double, *(replace(f, emitter=replace(f.emitter, ppf=1.01 * f.emitter.ppf)) for f in was[2:])]
+    stages = swap_stages(stored, was, both)
+    means = [mean_on_top(stored, was), *(stage.mean for stage in stages)]
+    straight = np.linspace(means[0], means[-1], len(means))
+    others = [sum(abs(m - s) for m, s in zip(order, straight, strict=True)) for order in every_order(stored, was, both)]
+    assert sum(abs(np.array(means) - straight)) <= 1.3 * min(others) + 1e-9
     # two go up where one comes down
-    more = checklist.swap_stages(stored, was[:1], now[1:])
+    more = swap_stages(stored, was[:1], now[1:])
     assert [(bool(stage.swap.down), bool(stage.swap.up)) for stage in more] == [(True, True), (False, True)]
 
 

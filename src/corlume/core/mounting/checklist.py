@@ -61,12 +61,19 @@ class Step:
     lengths: dict[str, float] = field(default_factory=dict)
 
 
+SwapWay = Literal["swap", "move", "refit"]
+
+
 @dataclass(frozen=True, slots=True)
 class Swap:
-    """One stage of a swap: what comes down and what goes up, in words."""
+    """One stage of a swap: what comes down and what goes up, in words; whether that is the same light at another place
+    or with other lenses, and whether a lamp with its ballast comes down.
+    """
 
     down: str
     up: str
+    way: SwapWay = "swap"
+    ballast: bool = False
 
 
 def steps_of(
@@ -206,12 +213,16 @@ def _power(leads: Sequence[Lead]) -> Iterator[Step]:
 
 def _swaps(swaps: Sequence[Swap]) -> Iterator[Step]:
     for number, swap in enumerate(swaps, 1):
-        words = " ".join(
-            part for part in (swap.down and f"Take down {swap.down}.", swap.up and f"Hang {swap.up}.") if part
-        )
-        yield Step(f"swap:{number}:{swap.down}:{swap.up}"[:160], "swap", f"Stage {number}: {words}",
-                   "Old ballast wiring may be live: unplug it, and have wiring changed by a licensed electrician."
-                   if number == 1 else "")  # fmt: skip
+        down, up = swap.down and f"Take down {swap.down}.", swap.up and f"Hang {swap.up}."
+        words = {
+            "swap": " ".join(filter(None, (down, up))),
+            "move": f"Move {swap.up} to its new place.",
+            "refit": f"Take down {swap.down}, change and set it as listed, hang it again as {swap.up}.",
+        }[swap.way]
+        caution = "Unplug the old light, and hold it before its last support is loose." if swap.down else ""
+        if swap.ballast:
+            caution = "Old ballast wiring may be live: unplug it, and have wiring changed by a licensed electrician."
+        yield Step(f"swap:{number}:{swap.down}:{swap.up}"[:160], "swap", f"Stage {number}: {words}", caution)
 
 
 def _trial(fixtures: Sequence[Fixture]) -> Iterator[Step]:

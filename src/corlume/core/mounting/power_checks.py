@@ -97,7 +97,8 @@ def _circuit(name: str, amps: float, load: Load, around: Surroundings, others: f
     words += f"; {allowed:.0f} W is allowed."
     over = watts > allowed
     words += f" Put {watts - allowed:.0f} W on another circuit." if over else ""
-    rule = f"A continuous load may use at most 80 % of a breaker: {amps:g} A at {around.volts:g} V."
+    rule = f"A continuous load may use at most 80 % of a breaker: {amps:g} A at {around.volts:g} V. Earth, "
+    rule += "residual-current protection, drip loops; wiring by a licensed electrician and to local code."
     yield MountingCheck("circuit", f"Circuit{named}", "no" if over else "yes", words, rule)
     rule = f"Any breaker holds three times its {amps:g} A for a moment; types C and D hold more."
     yield _summed("inrush", f"Inrush{named}", load.inrush, SURGE_TIMES * amps, "A", load.unknown_inrush, rule,

@@ -1,39 +1,23 @@
-"""The checklist of a setup: its steps, what of them is done, and the light at each stage of a swap."""
+"""The checklist of a setup: its steps, and what of them is done."""
 
 from __future__ import annotations
 
 import datetime
-import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 from corlume.core.errors import Rules
 from corlume.core.keeping.scene import Setup
-from corlume.core.light.fixture import Fixture, extent, overlaps
-from corlume.core.message_text import escape_slots, letter
+from corlume.core.message_text import letter
 from corlume.core.mounting.cables import leads_of
-from corlume.core.mounting.checklist import Step, Swap, Tick, steps_of
+from corlume.core.mounting.checklist import Step, Tick, steps_of
 from corlume.core.schema import check_count
 from corlume.services.judging.judge import mean_on_top
 from corlume.services.keeping.fixture_settings import lens_changes
-from corlume.services.placement.zone_placement import CoralChange, coral_light, light_change
+from corlume.services.mounting.swap_stages import SwapStage, swap_stages
 from corlume.store.database import Database
 from corlume.store.journal import Edit, tank_scope
 from corlume.store.tables import TICKS, Kept
 from corlume.store.tanks import StoredSetup, StoredTank, load_tank
-
-
-@dataclass(frozen=True, slots=True)
-class SwapStage:
-    """A state on the way from the setup in use: what is done, what is lit then, mean PAR at the rock top [umol/m2/s],
-    what it does to the corals against now, and whether bodies are in each other's way.
-    """
-
-    swap: Swap
-    fixtures: tuple[Fixture, ...]
-    mean: float
-    corals: CoralChange
-    crowded: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,57 +45,6 @@ def checklist(stored: StoredTank, setup: StoredSetup) -> Checklist:
     ticks = {kept.value.step: kept for kept in setup.ticks}
     now = mean_on_top(stored, stored.setup().hung) if stages else 0.0
     return Checklist(tuple((step, ticks.get(step.key)) for step in steps), stages, now)
-
-
-def swap_stages(stored: StoredTank, was: Sequence[Fixture], now: Sequence[Fixture]) -> tuple[SwapStage, ...]:
-    """A swap one unit at a time: each comes down for the new one that hangs nearest; with the light at each stage.
-
-    What hangs in both at the same place stays. Units left over at the end go up, or come down, by themselves.
-    """
-    hung, then = _units(was), _units(now)
-    old = [unit for unit in hung if not any(_alike(unit, other) for other in then)]
-    new = [unit for unit in then if not any(_alike(unit, other) for other in hung)]
-    before, stages = coral_light(stored, was), list[SwapStage]()
-    while old or new:
-        up = new.pop(0) if new else ()
-        down = old.pop(_nearest(old, up)) if old else ()
-        hung = [unit for unit in hung if unit is not down] + ([up] if up else [])
-        lit = tuple(fixture for unit in hung for fixture in unit)
-        swap = Swap(_named(down), _named(up))
-        mean = mean_on_top(stored, lit) if lit else 0.0
-        corals = light_change(stored, before, coral_light(stored, lit))
-        stages.append(SwapStage(swap, lit, mean, corals, bool(overlaps(lit))))
-    return tuple(stages)
-
-
-Unit = tuple[Fixture, ...]
-
-
-def _units(fixtures: Sequence[Fixture]) -> list[Unit]:
-    units: dict[str, list[Fixture]] = {}
-    for k, fixture in enumerate(fixtures):
-        units.setdefault(fixture.frame or f"alone {k}", []).append(fixture)
-    return sorted((tuple(unit) for unit in units.values()), key=lambda unit: extent(unit)[0])
-
-
-def _alike(one: Unit, other: Unit) -> bool:
-    """Whether a unit hangs in both setups as it is: body, place, and what gives the light."""
-    return len(one) == len(other) and all(a.emitter == b.emitter for a, b in zip(one, other, strict=True))
-
-
-def _middle(unit: Unit) -> tuple[float, float]:
-    (x0, y0), (x1, y1) = extent(unit)
-    return 0.5 * (x0 + x1), 0.5 * (y0 + y1)
-
-
-def _nearest(units: Sequence[Unit], to: Unit) -> int:
-    if not to:
-        return 0
-    return min(range(len(units)), key=lambda k: math.dist(_middle(units[k]), _middle(to)))
-
-
-def _named(unit: Unit) -> str:
-    return escape_slots(unit[0].frame or unit[0].name or "a fixture") if unit else ""
 
 
 def tick(db: Database, tank_id: int, setup_id: int, done: Tick) -> None:

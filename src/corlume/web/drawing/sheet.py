@@ -79,16 +79,17 @@ class Sheet:
         return self.views()[1:]
 
 
-def lay_out(tank: Tank, highest: float, *, narrow: bool = False) -> Sheet:
-    """Fit the views of a tank with fixtures up to ``highest`` above the water [m]; on a ``narrow`` screen one below the
-    other.
+def lay_out(tank: Tank, highest: float, *, narrow: bool = False, readout: bool = True) -> Sheet:
+    """Fit the views of a tank with fixtures up to ``highest`` above the water [m], with room for a ``readout``; on a
+    ``narrow`` screen one below the other.
     """
     above = max(LEAST_ABOVE, min(tank.room_height, highest + 0.12))
     if narrow:
-        return _stacked(tank, above)
+        return _stacked(tank, above, readout=readout)
     across = WIDTH - LEFT - GAP_X - RIGHT
     down = HEIGHT - TOP - GAP_Y - BOTTOM
-    beside = across + RIGHT - CORNER_WIDTH  # the readout in the corner wants its room also over a narrow side view
+    corner = CORNER_WIDTH if readout else 0.0
+    beside = across + RIGHT - corner  # the readout in the corner wants its room also over a narrow side view
     scale = min(
         across / (tank.length + tank.width), beside / tank.length, down / (tank.width + above + tank.water_depth)
     )
@@ -98,13 +99,13 @@ def lay_out(tank: Tank, highest: float, *, narrow: bool = False) -> Sheet:
         plan=View("plan", LEFT, TOP, scale, tank.length, tank.width),
         front=View("front", LEFT, water_line, scale, tank.length, tank.water_depth, above),
         side=View("side", side_left, water_line, scale, tank.width, tank.water_depth, above),
-        width=(width := max(side_left + tank.width * scale + RIGHT, side_left + CORNER_WIDTH)),
+        width=(width := max(side_left + tank.width * scale + RIGHT, side_left + corner)),
         height=water_line + tank.water_depth * scale + BOTTOM,
         corner=(side_left - 4, 6.0, width - side_left, TOP + tank.width * scale + 20),
     )
 
 
-def _stacked(tank: Tank, above: float) -> Sheet:
+def _stacked(tank: Tank, above: float, *, readout: bool) -> Sheet:
     """Plan, front, side and readout one below the other, all to one scale."""
     scale = (NARROW - LEFT - NARROW_RIGHT) / max(tank.length, tank.width)
     front_line = TOP + tank.width * scale + GAP_Y + above * scale
@@ -115,7 +116,7 @@ def _stacked(tank: Tank, above: float) -> Sheet:
         front=View("front", LEFT, front_line, scale, tank.length, tank.water_depth, above),
         side=View("side", LEFT, side_line, scale, tank.width, tank.water_depth, above),
         width=NARROW,
-        height=end + NARROW_CORNER,
+        height=end + NARROW_CORNER * readout,
         corner=(10.0, end, NARROW - 20, NARROW_CORNER),
     )
 

@@ -105,7 +105,7 @@ def _page(
 ) -> HTMLResponse:
     tank, hung, values = stored.tank, setup.hung, setup.mount_values
     highest = max([f.emitter.height + 0.1 for f in hung] + [m.height + m.thick + m.lift for m in values], default=0.3)
-    sheet = lay_out(tank, min(highest, tank.room_height), narrow=narrow_of(request))
+    sheet = lay_out(tank, min(highest, tank.room_height), narrow=narrow_of(request), readout=False)
     drawing = draw_frame(sheet, tank, measure)
     for view, at in zip(sheet.views(), (tank.water_depth, tank.width / 2, tank.length / 2), strict=True):
         drawing += draw_rock(view, tank, at) + draw_mounts(view, setup.mounts) + draw_held(view, hung, values)

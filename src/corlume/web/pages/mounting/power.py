@@ -121,7 +121,7 @@ def _page(
     letters = [letter(k) for k in range(len(hung))]
     leads = leads_of(hung, whole.cords, whole.power_parts, letters)
     highest = max([f.emitter.height + 0.1 for f in hung] + [p.height for p in whole.power_parts], default=0.3)
-    sheet = lay_out(tank, min(highest, tank.room_height), narrow=narrow_of(request))
+    sheet = lay_out(tank, min(highest, tank.room_height), narrow=narrow_of(request), readout=False)
     drawing = draw_frame(sheet, tank, measure)
     for view in sheet.views():
         drawing += draw_held(view, hung, whole.mounts, open_too=False) + draw_leads(view, leads)

@@ -255,13 +255,7 @@ def _fields(wish: SearchRequest, setup: StoredSetup, measure: Measure) -> dict[s
         "money": f"{wish.money:g}" if wish.money else "",
         "arm": measure.number(wish.arm) if wish.arm else "",
         "shimmer": wish.shimmer,
-        "mounts": _mounts_field(wish, setup),
-    }
-
-
-def _mounts_field(wish: SearchRequest, setup: StoredSetup) -> str:
-    ids = [str(kept.id) for kept in setup.mounts if kept.value.name in wish.mounts]
-    return ALL_MOUNTS if len(ids) > 1 else "".join(ids)
+    } | {f"mount-{kept.id}": "on" for kept in setup.mounts if kept.value.name in wish.mounts}
 
 
 def _read_wish(form: Form, setup: StoredSetup) -> SearchRequest:
@@ -286,16 +280,8 @@ def _read_wish(form: Form, setup: StoredSetup) -> SearchRequest:
 
 
 def _read_mounts(form: Form, setup: StoredSetup) -> tuple[str, ...]:
-    """Names of the mounts to keep to: all of the setup's, one by its id, or none."""
-    chosen, names = form.text("mounts"), {str(kept.id): kept.value.name for kept in setup.mounts}
-    if chosen == ALL_MOUNTS and names:
-        return tuple(names.values())
-    if chosen and chosen not in names:
-        form.errors.setdefault("mounts", "are not of this setup: choose again")
-    return (names[chosen],) if chosen in names else ()
-
-
-ALL_MOUNTS = "all"
+    """Names of the mounts that are ticked; none where lights may hang anywhere."""
+    return tuple(kept.value.name for kept in setup.mounts if form.text(f"mount-{kept.id}") == "on")
 
 
 def _page(
@@ -325,8 +311,6 @@ def _page(
         "meanings": [*WISH_PURPOSES.values(), *MEANS.values()],
         "count_hint": "along the tank" if arrangement_of(stored.tank, entry.parts).along == "x" else "side by side",
         "zones": list(ZONES.items()),
-        "mounts": [("", "any place"), *((str(kept.id), f"only on {kept.value.name}") for kept in setup.mounts)]
-        + [(ALL_MOUNTS, "on all mounts of this setup")] * (len(setup.mounts) > 1),
         "shimmers": list(SHIMMERS.items()),
         "top": setup.intent.top(stored.targets),
         "conflicts": find_overlaps(stored.tank, setup.hung, stored.surroundings),
@@ -355,7 +339,7 @@ def _limits(values: dict[str, str], currency: str) -> str:
         f"up to {values['money']} {currency}" if values.get("money") else "any price",
     ]
     said += [f"on an arm, {values['arm']} from the back"] if values.get("arm") else []
-    said += ["only on mounts"] if values.get("mounts") else []
+    said += ["only on mounts"] if any(name.startswith("mount-") for name in values) else []
     said += [words for key, words in SHIMMER_WORDS.items() if words and values.get("shimmer") == key]
     said += ["mirror images"] * bool(values.get("symmetric")) + ["with the present fixtures"] * bool(
         values.get("beside")
