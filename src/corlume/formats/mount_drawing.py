@@ -23,6 +23,8 @@ TRUE = 1000.0
 """Paper millimetres for a metre at true scale."""
 MARGIN, LEFT, TOP, GAP, RIGHT, BOTTOM = 10.0, 22.0, 20.0, 16.0, 30.0, 8.0
 TEXT, NOTE = 3.0, 4.5
+LEAST_WIDE, MOST_WIDE = 8, 60
+"""A column of a table is as wide as its longest text, in letters within these."""
 ROOMY = 300.0
 """From this scale on every mark has words of its own [mm for a metre]."""
 
@@ -263,7 +265,10 @@ def _end(pdf: FPDF, tables: Tables, title: str = "") -> bytes:
         pdf.set_font(FONT, "B", 10)
         pdf.cell(0, 7, plain_text(pdf, heading), new_x=XPos.LMARGIN, new_y=YPos.NEXT)
         pdf.set_font(FONT, "", 8)
-        with pdf.table(first_row_as_headings=len(rows[0]) > 1, line_height=4.5, text_align="LEFT") as table:
+        widths = tuple(min(MOST_WIDE, max(LEAST_WIDE, *map(len, column))) for column in zip(*rows, strict=True))
+        with pdf.table(
+            first_row_as_headings=len(rows[0]) > 1, line_height=4.5, text_align="LEFT", col_widths=widths
+        ) as table:
             for row in rows:
                 cells = table.row()
                 for text in row:

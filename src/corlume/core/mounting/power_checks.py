@@ -86,7 +86,8 @@ def _sockets(
         )
         yield MountingCheck("sockets", title, "no", words, rule)
     elif widths:
-        words = f"{len(widths)} plugs take {taken} of its {part.sockets} sockets."
+        plugs = f"{len(widths)} plugs take" if len(widths) > 1 else "1 plug takes"
+        words = f"{plugs} {taken} of its {part.sockets} sockets."
         yield MountingCheck("sockets", title, "yes", words, rule)
 
 
