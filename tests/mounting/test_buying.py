@@ -116,6 +116,11 @@ def test_page_of_stages_keeps_what_was_typed_and_saves_a_setup(client: TestClien
     assert wrong.status_code == 422
     assert "must be amounts with commas between" in wrong.text
     assert 'value="a lot"' in wrong.text
+    empty = client.get(home, params={"budgets": ""})
+    assert empty.status_code == 422
+    assert "needs at least one amount" in empty.text
+    assert "need at least one tick" in client.get(home, params={"budgets": "300", "corals": "none"}).text
+    assert client.get(home).status_code == 200
     assert client.post(f"{home}/owned", data={"key": "nowhere", "count": "1"}).status_code == 422
     assert client.post(f"{home}/owned", data={"key": "cluster", "count": "-1"}).status_code == 422
     client.post(f"{home}/owned", data={"key": "cluster", "count": "2", "offer": "90"})

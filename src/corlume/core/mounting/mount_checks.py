@@ -21,7 +21,7 @@ from corlume.core.mounting.mount import (
     region_of,
     units_on,
 )
-from corlume.core.mounting.mount_collisions import Solid, find_touches, open_way
+from corlume.core.mounting.mount_collisions import Solid, Touch, find_touches, open_way
 from corlume.core.mounting.mounting_checks import Answer, MountingCheck
 from corlume.core.mounting.surroundings import Surroundings
 from corlume.core.units import DEGREE
@@ -42,6 +42,7 @@ def check_mounts(
     if not mounts:
         return []
     found = [check for mount in mounts for check in _of_mount(tank, fixtures, mounts, mount, around)]
+    found += [_touch(touch) for touch in find_touches(fixtures, mounts)]
     names = {mount.name for mount in mounts}
     loose = [k for k, fixture in enumerate(fixtures) if fixture.held_by not in names]
     if loose:
@@ -60,7 +61,6 @@ def _of_mount(
     for unit in units_on(mount, fixtures):
         yield from _place(fixtures, mount, name, unit)
     yield from _meets(tank, mount, name, around)
-    yield from _touches(fixtures, mounts, mount, name)
     if mount.opens:
         yield _opens(tank, fixtures, mounts, mount, name, around)
 
@@ -175,14 +175,12 @@ def _on_rim(tank: Tank, mount: Mount, title: str, around: Surroundings) -> Itera
                             {"clamp": mount.clamp, "inset": tank.rim_inset})  # fmt: skip
 
 
-def _touches(fixtures: Sequence[Fixture], mounts: Sequence[Mount], mount: Mount, name: str) -> Iterator[MountingCheck]:
-    """What is in one place with it."""
-    for touch in find_touches(fixtures, mounts):
-        if touch.mount is mount:
-            way = AGAIN[touch.axis][touch.move < 0]
-            words = f"It and {_called(touch.other)} overlap: move it {{by}} {way}."
-            rule = "Nothing lies in a mount but what hangs on it; measure the real parts."
-            yield MountingCheck("overlap", f"Room for {name}", "no", words, rule, {"by": abs(touch.move)})
+def _touch(touch: Touch) -> MountingCheck:
+    """A mount in one place with another, or with a light."""
+    name, way = escape_slots(touch.mount.name), AGAIN[touch.axis][touch.move < 0]
+    words = f"It and {_called(touch.other)} overlap: move it {{by}} {way}."
+    rule = "Nothing lies in a mount but what hangs on it; measure the real parts."
+    return MountingCheck("overlap", f"Room for {name}", "no", words, rule, {"by": abs(touch.move)})
 
 
 def _called(solid: Solid) -> str:

@@ -106,54 +106,69 @@ def open_way(
     What is in one place with the mount already while it is closed is left out.
     """
     own = solids_of(mount) + [body_box(f) for f in fixtures if f.held_by == mount.name]
-    still = list(_others(fixtures, mounts, mount))
-    already = {k for k, (_, boxes) in enumerate(still) if _meet(mount, 0.0, own, boxes)}
-    free, ends_at, highest = 1.0, None, 0.0  # type: float, Solid | Literal["ceiling", "wall"] | None, float
+    ways = [_Way(mount, box) for box in own]
+    near = [
+        (other, way, box)
+        for other, boxes in _others(fixtures, mounts, mount)
+        for way, box in product(ways, boxes)
+        if way.comes_near(box) and not way.reaches(box, 0)
+    ]
+    free, ends_at = 1.0, None  # type: float, Solid | Literal["ceiling", "wall"] | None
     for step in range(1, STEPS + 1):
-        share = step / STEPS
-        places = [open_place(mount, *corner, share=share) for box in own for corner in product(*box)]
-        high, back = max((p[2] for p in places), default=0.0), max((p[1] for p in places), default=0.0)
-        highest = max(highest, high)
-        if ends_at is not None:
-            continue
-        if high > tank.room_height + LEAST:
+        if any(way.highest(step) > tank.room_height + LEAST for way in ways):
             ends_at = "ceiling"
-        elif back > tank.width + around.gap + LEAST:
+        elif any(way.furthest(step) > tank.width + around.gap + LEAST for way in ways):
             ends_at = "wall"
         else:
-            ends_at = next(
-                (o for k, (o, boxes) in enumerate(still) if k not in already and _meet(mount, share, own, boxes)), None
-            )
+            ends_at = next((other for other, way, box in near if way.reaches(box, step)), None)
         if ends_at is not None:
             free = (step - 1) / STEPS
-    return Opening(free, ends_at, highest)
+            break
+    return Opening(free, ends_at, max((way.highest(step) for way in ways for step in range(STEPS + 1)), default=0.0))
 
 
-def _meet(mount: Mount, share: float, own: Sequence[Box], others: Sequence[Box]) -> bool:
-    """Whether boxes of a mount, opened so far, reach into others."""
-    return any(_reaches(mount, share, one, other) for one, other in product(own, others))
+class _Way:
+    """The way of a box of a mount while this opens: its corners in the plane of the swing, step by step.
 
+    Along the hinge it stays; ``kept`` is that axis and ``turned`` the other one in plan.
+    """
 
-def _reaches(mount: Mount, share: float, one: Box, other: Box) -> bool:
-    """Whether one box, opened so far, reaches into another, by separating axes in the plane of the swing."""
-    sideways = mount.hinge in ("left", "right")
-    kept, turned = (1, 0) if sideways else (0, 1)
-    if min(one[kept][1], other[kept][1]) - max(one[kept][0], other[kept][0]) <= LEAST:
-        return False
-    corners = []
-    for p, height in product(one[turned], one[2]):
-        x, y = (p, one[1][0]) if sideways else (one[0][0], p)
-        moved = open_place(mount, x, y, height, share=share)
-        corners.append((moved[turned], moved[2]))
-    fixed, angle = list(product(other[turned], other[2])), share * mount.swing
-    for across, up in ((1.0, 0.0), (0.0, 1.0), *((math.cos(a), math.sin(a)) for a in _normals(angle))):
-        mine = [across * p + up * height for p, height in corners]
-        theirs = [across * p + up * height for p, height in fixed]
-        if min(max(mine), max(theirs)) - max(min(mine), min(theirs)) <= LEAST:
-            return False
-    return True
+    def __init__(self, mount: Mount, box: Box) -> None:
+        self.kept, self.turned = (1, 0) if mount.hinge in ("left", "right") else (0, 1)
+        self.box, self.swing = box, mount.swing
+        self.corners = [
+            [(moved[self.turned], moved[2]) for corner in self._ends() for moved in [open_place(mount, *corner, share)]]
+            for share in (step / STEPS for step in range(STEPS + 1))
+        ]
+        places, heights = zip(*(corner for corners in self.corners for corner in corners), strict=True)
+        self.round = (min(places), max(places)), (min(heights), max(heights))
 
+    def _ends(self) -> list[tuple[float, float, float]]:
+        """The four corners of one of its sides across the hinge."""
+        (x0, _), (y0, _), heights = self.box
+        across = self.box[self.turned]
+        return [(x0, p, height) if self.kept == 0 else (p, y0, height) for p, height in product(across, heights)]
 
-def _normals(angle: float) -> tuple[float, ...]:
-    """Directions of the sides of a box that is turned, whichever way it turns [rad]."""
-    return (angle, angle + 0.5 * math.pi, -angle, 0.5 * math.pi - angle)
+    def highest(self, step: int) -> float:
+        """Its highest corner over the water [m]."""
+        return max(height for _, height in self.corners[step])
+
+    def furthest(self, step: int) -> float:
+        """Its corner that is furthest back [m]."""
+        return max(p for p, _ in self.corners[step]) if self.turned == 1 else self.box[1][1]
+
+    def comes_near(self, other: Box) -> bool:
+        """Whether it may meet another box on its way."""
+        spans = (self.box[self.kept], other[self.kept]), (self.round[0], other[self.turned]), (self.round[1], other[2])
+        return all(min(one[1], two[1]) - max(one[0], two[0]) > LEAST for one, two in spans)
+
+    def reaches(self, other: Box, step: int) -> bool:
+        """Whether it reaches into a box that it comes near, by separating axes in the plane of the swing."""
+        fixed, angle = list(product(other[self.turned], other[2])), step / STEPS * self.swing
+        for a in (0.0, angle, -angle):
+            for across, up in ((math.cos(a), math.sin(a)), (-math.sin(a), math.cos(a))):
+                mine = [across * p + up * height for p, height in self.corners[step]]
+                theirs = [across * p + up * height for p, height in fixed]
+                if min(max(mine), max(theirs)) - max(min(mine), min(theirs)) <= LEAST:
+                    return False
+        return True

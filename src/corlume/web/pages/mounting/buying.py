@@ -20,6 +20,8 @@ from corlume.web.request.page import Db, FormData, Looked, RowId, Unit, go, page
 
 router = APIRouter(prefix="/tanks/{tank_id}/mounting/buying")
 FIRST_AMOUNTS = "300, 300"
+NO_CORAL = "none"
+"""What the form sends for its corals when none is ticked; none named at all is all of them."""
 AT_ONCE, WHOLE = 1.0, 120.0
 """The page waits so long for a plan and then shows how far it is; saving waits for all of it [s]."""
 
@@ -30,14 +32,19 @@ class AskedPlan:
     def __init__(
         self,
         request: Request,
-        budgets: Annotated[str, Query(max_length=200)] = "",
+        budgets: Annotated[str | None, Query(max_length=200)] = None,
         months: Annotated[str, Query(max_length=20)] = "6",
         corals: Annotated[str, Query(max_length=2000)] = "",
         mounts: Annotated[str, Query(max_length=5)] = "",
     ) -> None:
         ticked = " ".join(request.query_params.getlist("coral"))
-        self.budgets = budgets
-        self.typed = {"budgets": budgets, "months": months, "corals": ticked or corals, "mounts": mounts}
+        self.anything = budgets is not None
+        self.typed = {
+            "budgets": FIRST_AMOUNTS if budgets is None else budgets,
+            "months": months,
+            "corals": ticked or corals,
+            "mounts": mounts,
+        }
 
 
 Asked = Annotated[AskedPlan, Depends()]
@@ -47,8 +54,8 @@ Asked = Annotated[AskedPlan, Depends()]
 def show(request: Request, db: Db, measure: Unit, tank_id: RowId, asked: Asked, setup: Looked = None) -> HTMLResponse:
     """The form, and the stages for what it asks, or how far they are."""
     stored, form = tanks.open_tank(db, tank_id), Form(asked.typed, measure)
-    plan = _plan(db, stored, form, AT_ONCE) if asked.budgets else None
-    return _page(request, db, stored, form, plan, setup)
+    plan = _plan(db, stored, form, AT_ONCE) if asked.anything else None
+    return _page(request, db, stored, form, plan, setup, waits=asked.anything and plan is None)
 
 
 @router.post("/plan/begin")
@@ -106,6 +113,8 @@ def _wish(form: Form) -> BuyingRequest | None:
     months, chosen, on_mounts = form.number("months"), _chosen(form), bool(form.text("mounts"))
     if form.ok and months != int(months):
         form.errors["months"] = "must be a whole number"
+    if form.text("corals") == NO_CORAL:
+        form.errors["corals"] = "need at least one tick: choose those that the light is for"
     if not form.ok:
         return None
     return BuyingRequest(budgets, int(months), chosen, on_mounts)
@@ -123,21 +132,22 @@ def _plan(db: Db, stored: StoredTank, form: Form, wait: float) -> BuyingPlan | N
 
 
 def _page(
-    request: Request, db: Db, stored: StoredTank, form: Form, plan: BuyingPlan | None, setup: int | None
-) -> HTMLResponse:
+    request: Request, db: Db, stored: StoredTank, form: Form, plan: BuyingPlan | None, setup: int | None, *,
+    waits: bool = False,
+) -> HTMLResponse:  # fmt: skip
     chosen, typed = _chosen(form), {name: form.text(name) for name in ("budgets", "months", "corals", "mounts")}
     fixtures = [(one.entry.key, one.entry.name) for one in owned.owned(db)]
     context = {
         "stored": stored,
         "setup": stored.setup(setup),
-        "values": typed | {"budgets": typed["budgets"] or FIRST_AMOUNTS, "months": typed["months"] or "6"},
+        "values": typed if "budgets" in form.data else {"budgets": FIRST_AMOUNTS, "months": "6"},
         "errors": form.errors,
         "plan": plan,
-        "asked": typed["budgets"] and form.ok and plan is None and "key" not in form.data,
+        "asked": waits and not form.errors,
         "query": urlencode(typed),
         "years": PATH_YEARS,
         "corals": [
-            (number, kept, not chosen or kept.id in chosen)
+            (number, kept, not typed["corals"] or kept.id in chosen)
             for number, kept in enumerate(stored.corals, 1)
             if kept.value.place is not None
         ],
