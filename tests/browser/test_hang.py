@@ -10,6 +10,7 @@ from corlume.services.keeping import tanks
 from corlume.store.database import Database
 from tests.browser.conftest import step_back, until
 from tests.browser.test_chart import redrawn
+from tests.mounting.bare_rig import take_rig_down
 
 
 def test_wish_is_put_right_searched_watched_and_adopted(page: Page, db: Database) -> None:
@@ -208,6 +209,7 @@ def test_zone_that_would_not_fit_goes_back_and_says_why(page: Page, db: Database
 
 
 def test_weight_is_typed_where_the_sheet_shows_it(page: Page, db: Database) -> None:
+    take_rig_down(db)
     page.goto("/tanks/1/setups/1/mounting")
     page.get_by_label("Weight of A, kg").fill("4.8")
     page.get_by_label("Weight of A, kg").press("Enter")
