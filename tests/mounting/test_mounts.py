@@ -113,6 +113,7 @@ def test_load_places_and_what_a_mount_meets() -> None:
     assert answers(tank, [module(0.3)], RAIL)["held"] == "look"
     braced = replace(tank, braces=(Brace(0.5, 0.0, 0.1, tank.width, height=0.41),))
     assert answers(braced, hung, RAIL)["brace"] == "no"
+    assert "brace" not in answers(braced, hung, replace(RAIL, height=0.41))  # which lies on it
     assert answers(replace(tank, room_height=0.42), hung, RAIL)["ceiling"] == "no"
     arm = Mount("Arm", "arm", 0.48, 0.3, 0.04, tank.width - 0.26, 0.3)
     assert answers(tank, [], arm, around=replace(AROUND, gap=0.03))["behind"] == "no"

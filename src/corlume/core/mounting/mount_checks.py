@@ -153,10 +153,10 @@ def _meets(tank: Tank, mount: Mount, name: str, around: Surroundings) -> Iterato
         yield from _on_rim(tank, mount, title, around)
     for x0, x1, y0, y1, height in tank.strips():
         aside = min(min(mount.x1, x1) - max(mount.x, x0), min(mount.y1, y1) - max(mount.y, y0))
-        if aside > LEAST and mount.height - LEAST < height < top:
+        if aside > LEAST and mount.height + LEAST < height < top:
             words = "It and a brace or canopy edge, {height} above the water, overlap: raise it {by}, or move it aside."
             yield MountingCheck("brace", title, "no", words, "Nothing of a mount lies in a brace or canopy edge.",
-                                {"height": height, "by": max(2 * LEAST, height - mount.height)})  # fmt: skip
+                                {"height": height, "by": height - mount.height})  # fmt: skip
 
 
 def _on_rim(tank: Tank, mount: Mount, title: str, around: Surroundings) -> Iterator[MountingCheck]:

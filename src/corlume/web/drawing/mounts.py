@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import product
 
 from markupsafe import Markup
 
 from corlume.core.light.fixture import Fixture
 from corlume.core.message_text import letter
-from corlume.core.mounting.collisions import BODY_HEIGHT
 from corlume.core.mounting.mount import PANELS, Mount, open_place
+from corlume.core.mounting.mount_collisions import Box, body_box, solids_of
 from corlume.store.tables import Kept
 from corlume.web.drawing.drag_handles import drag_group
 from corlume.web.drawing.sheet import View
@@ -45,32 +46,49 @@ def _box(view: View, mount: Mount) -> tuple[float, float, float, float]:
 
 
 def draw_held(view: View, fixtures: Sequence[Fixture], mounts: Sequence[Mount], *, open_too: bool = True) -> Markup:
-    """Bodies of the fixtures, and where those on a mount that opens are while it stands open."""
-    parts, named = [], {mount.name: mount for mount in mounts}
+    """Bodies of the fixtures; mounts that open, and the bodies on them, as they stand open too."""
+    parts = []
     for k, fixture in enumerate(fixtures):
-        e, (half_x, half_y) = fixture.emitter, fixture.emitter.half_extent()
-        parts.append(_body(view, e.x, e.y, e.height, half_x, half_y, "held-body"))
+        e = fixture.emitter
+        parts.append(_outline(view, body_box(fixture), "held-body"))
         if view.kind == "plan":
             x, y = view.at(e.x, e.y)
             parts.append(el("text", letter(k), x=x, y=y, dy="0.35em", class_="held-letter"))
-        mount = named.get(fixture.held_by)
-        if open_too and mount and mount.opens and view.kind != "plan":
-            x, y, height = open_place(mount, e.x, e.y, e.height)
-            parts.append(_body(view, x, y, height, half_x, half_y, "held-open", mount))
+    for mount in mounts if open_too and view.kind != "plan" else ():
+        if mount.opens:
+            boxes = solids_of(mount) + [body_box(f) for f in fixtures if f.held_by == mount.name]
+            parts += [_outline(view, box, "held-open", mount) for box in boxes]
     return group(parts, class_="held")
 
 
-def _body(
-    view: View, x: float, y: float, height: float, half_x: float, half_y: float, kind: str, mount: Mount | None = None
-) -> Markup:
+def _outline(view: View, box: Box, kind: str, opened: Mount | None = None) -> Markup:
+    """A box in a view, as it stands while its mount is ``opened``."""
+    (x0, x1), (y0, y1), (low, high) = box
     if view.kind == "plan":
-        (x0, y0), (x1, y1) = view.at(x - half_x, y + half_y), view.at(x + half_x, y - half_y)
-        return rect(x0, y0, x1 - x0, y1 - y0, class_=kind)
-    at, half = (x, half_x) if view.kind == "front" else (y, half_y)
-    (x0, y0), (x1, y1) = view.at(at - half, -height - BODY_HEIGHT), view.at(at + half, -height)
-    turned = mount is not None and mount.swing > 0 and (mount.hinge in ("back", "front")) == (view.kind == "side")
-    if not turned or mount is None:
-        return rect(x0, y0, x1 - x0, y1 - y0, class_=kind)
-    degrees = mount.swing * 57.29578 * (1 if mount.hinge in ("back", "right") else -1)
-    cx, cy = view.at(at, -height)
-    return rect(x0, y0, x1 - x0, y1 - y0, class_=kind, transform=f"rotate({degrees:.1f} {cx:.1f} {cy:.1f})")
+        (left, top), (right, bottom) = view.at(x0, y1), view.at(x1, y0)
+        return rect(left, top, right - left, bottom - top, class_=kind)
+    heights = (low, low, high, high)
+    if view.kind == "front":
+        corners = [(x, y0, height) for x, height in zip((x0, x1, x1, x0), heights, strict=True)]
+    else:
+        corners = [(x0, y, height) for y, height in zip((y0, y1, y1, y0), heights, strict=True)]
+    if opened and (opened.hinge in ("back", "front")) != (view.kind == "side"):
+        # seen along what it turns from: as high and as wide as all its corners
+        every = [open_place(opened, *corner) for corner in product(*box)]
+        return _polygon(view, _around(view, every), kind)
+    return _polygon(view, [_seen(view, open_place(opened, *c) if opened else c) for c in corners], kind)
+
+
+def _seen(view: View, place: tuple[float, float, float]) -> tuple[float, float]:
+    return place[0] if view.kind == "front" else place[1], place[2]
+
+
+def _around(view: View, places: Sequence[tuple[float, float, float]]) -> list[tuple[float, float]]:
+    across, up = zip(*(_seen(view, place) for place in places), strict=True)
+    (a, b), (low, high) = (min(across), max(across)), (min(up), max(up))
+    return [(a, low), (b, low), (b, high), (a, high)]
+
+
+def _polygon(view: View, corners: Sequence[tuple[float, float]], kind: str) -> Markup:
+    points = " ".join(f"{x:.1f},{y:.1f}" for at, height in corners for x, y in [view.at(at, -height)])
+    return el("polygon", points=points, class_=kind)

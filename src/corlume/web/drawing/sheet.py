@@ -16,6 +16,8 @@ WIDTH, HEIGHT = 920.0, 636.0
 LEFT, TOP, RIGHT, BOTTOM = 62.0, 46.0, 16.0, 42.0
 GAP_X, GAP_Y = 70.0, 30.0
 LEAST_ABOVE = 0.25
+SWUNG = 64.0
+"""Room behind the tank for what swings open there, in place of a readout."""
 CORNER_WIDTH = 262.0
 PAIR_GAP, PAIR_BOTTOM = 30.0, 30.0
 NARROW = 350.0
@@ -86,10 +88,10 @@ def lay_out(tank: Tank, highest: float, *, narrow: bool = False, readout: bool =
     above = max(LEAST_ABOVE, min(tank.room_height, highest + 0.12))
     if narrow:
         return _stacked(tank, above, readout=readout)
-    across = WIDTH - LEFT - GAP_X - RIGHT
+    corner, right = (CORNER_WIDTH, RIGHT) if readout else (0.0, SWUNG)
+    across = WIDTH - LEFT - GAP_X - right
     down = HEIGHT - TOP - GAP_Y - BOTTOM
-    corner = CORNER_WIDTH if readout else 0.0
-    beside = across + RIGHT - corner  # the readout in the corner wants its room also over a narrow side view
+    beside = across + right - corner  # the readout in the corner wants its room also over a narrow side view
     scale = min(
         across / (tank.length + tank.width), beside / tank.length, down / (tank.width + above + tank.water_depth)
     )
@@ -99,7 +101,7 @@ def lay_out(tank: Tank, highest: float, *, narrow: bool = False, readout: bool =
         plan=View("plan", LEFT, TOP, scale, tank.length, tank.width),
         front=View("front", LEFT, water_line, scale, tank.length, tank.water_depth, above),
         side=View("side", side_left, water_line, scale, tank.width, tank.water_depth, above),
-        width=(width := max(side_left + tank.width * scale + RIGHT, side_left + corner)),
+        width=(width := max(side_left + tank.width * scale + right, side_left + corner)),
         height=water_line + tank.water_depth * scale + BOTTOM,
         corner=(side_left - 4, 6.0, width - side_left, TOP + tank.width * scale + 20),
     )

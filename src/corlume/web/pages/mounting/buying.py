@@ -111,6 +111,8 @@ def _wish(form: Form) -> BuyingRequest | None:
         form.errors["budgets"] = "must be amounts with commas between, such as 300, 250"
         return None
     months, chosen, on_mounts = form.number("months"), _chosen(form), bool(form.text("mounts"))
+    if not budgets:
+        form.errors["budgets"] = "needs at least one amount, such as 300, 250"
     if form.ok and months != int(months):
         form.errors["months"] = "must be a whole number"
     if form.text("corals") == NO_CORAL:
