@@ -49,7 +49,8 @@ def swap_stages(stored: StoredTank, was: Sequence[Fixture], now: Sequence[Fixtur
     before, stages, goal = coral_light(stored, was), list[SwapStage](), lit
     while pairs:
         goal += step
-        gains = [abs(lit + _gain(shares, pair) - goal) for pair in pairs]
+        # in tenths of PAR: of two pairs left both are as far off, and the first of them goes
+        gains = [round(abs(lit + _gain(shares, pair) - goal), 1) for pair in pairs]
         crowds = [bool(overlaps(_flat(_swapped(hung, pair)))) for pair in pairs]
         pair = pairs.pop(min(range(len(pairs)), key=list(zip(crowds, gains, strict=True)).__getitem__))
         hung, lit = _swapped(hung, pair), lit + _gain(shares, pair)
