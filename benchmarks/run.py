@@ -405,6 +405,9 @@ if __name__ == "__main__":
         renderer,
     )
     chosen = [name for name in sys.argv[1:] if name != "--smallest"]
+    unknown = set(chosen) - {part.__name__ for part in parts}
+    if unknown:
+        sys.exit(f"no benchmark {', '.join(sorted(unknown))}: there are {', '.join(part.__name__ for part in parts)}")
     for part in parts:
         # `python -m benchmarks.run placing survey` runs these alone
         if not chosen or part.__name__ in chosen:

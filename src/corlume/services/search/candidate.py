@@ -40,6 +40,8 @@ LEAST_LEVEL = 0.1
 """Level below which a fixture counts as idle: none is offered that hangs to be so [-]; ours."""
 GRID_STEP, FINE_STEP = 0.04, 0.03
 """Distance of the places that are tried along the tank, and from front to back [m]."""
+REFINING, FINISHING = 0.02, 0.01
+"""Steps by which layouts of the grid are refined, and then the answers [m]."""
 HEIGHT_STEP, EDGE = 0.03, 0.05
 """Distance of the heights that are tried, and how near to a pane a middle may hang [m]."""
 
@@ -235,7 +237,7 @@ class SearchCase:
             start = replace(start, places=tuple((self.space.middle + spread).tolist()))
         if start.places[0] < room.places[0] - 1e-9 or start.places[-1] > room.places[-1] + 1e-9:
             return []
-        refined = refine(self.columns, room, start, mirrored=True)
+        refined = refine(self.columns, room, start, mirrored=True, step=REFINING, finest=FINISHING)
         if refined is None:
             return []
         found = self.snapped(refined)
@@ -310,8 +312,12 @@ class SearchCase:
         """A layout rounded to the keeper's unit."""
         return snapped(self.columns, self.space, layout, self.wish.grain)
 
-    def _refine(self, layout: Layout, *, mirrored: bool = False) -> Layout | None:
-        return refine(self.columns, self.space, layout, mirrored=mirrored)
+    def finished(self, layout: Layout) -> Layout:
+        """A refined layout, refined again by smaller steps."""
+        return self._refine(layout, mirrored=layout.mirrored, step=FINISHING) or layout
+
+    def _refine(self, layout: Layout, *, mirrored: bool = False, step: float = REFINING) -> Layout | None:
+        return refine(self.columns, self.space, layout, mirrored=mirrored, step=step, finest=step)
 
 
 def _paid(wish: SearchRequest, price: float, counts: tuple[int, int], rows: int, rules: Rules) -> tuple[int, int]:

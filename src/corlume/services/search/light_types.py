@@ -217,7 +217,7 @@ def quick_layout(
         [first, *(one for start in near for one in case.lively(case.refined(start)))],
         key=lambda one: one.merit,
     )  # fmt: skip
-    return seen, (case, case.snapped(best)), max(0.0, min(others) - first.off) if others else None
+    return seen, (case, case.snapped(case.finished(best))), max(0.0, min(others) - first.off) if others else None
 
 
 def usable_part(fixtures: Sequence[Fixture]) -> float:

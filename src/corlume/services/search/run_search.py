@@ -88,7 +88,7 @@ def _steps(case: SearchCase, setup: Sequence[Fixture], sizes: Sequence[Catalogue
         better += [one for one in case.lively(case.variants(best)) if one.merit < (1 - TIDY) * best.merit]
         mixing, mixed = _mixed(case, best, sizes)
         better += [mixed] if mixed and mixed.merit < (1 - TIDY) * best.merit else []
-        answers = distinct(better, MOST_FOUND)
+        answers = [(mixing if one.outer else case).finished(one) for one in distinct(better, MOST_FOUND)]
         if len(answers) < LEAST_FOUND:
             # all went to the same best: what else there is stands as the grid had it
             answers = distinct([*better, *pool], LEAST_FOUND)
