@@ -143,6 +143,9 @@ def test_demo_serves_on_loopback_and_prints_its_address(tmp_path: Path) -> None:
     process.wait(10)
     process.stdout.close()
     assert (tmp_path / "demo.db").exists()
+    # a simulated device that was still starting then ends by itself, and leaves its port
+    late = [*command[:-1], "meter", "--demo", "--parent", str(process.pid), "--port", "0"]
+    assert subprocess.run(late, env=env, timeout=60, check=False).returncode == 0
 
 
 def test_bad_settings_are_told_by_name(tmp_path: Path) -> None:

@@ -47,7 +47,9 @@ def test_wish_is_put_right_searched_watched_and_adopted(page: Page, db: Database
     expect(large.locator(".sounding").first).to_be_visible()
     page.keyboard.press("Escape")
     expect(large).to_be_hidden()
-    answers.filter(has_text=re.compile("2 LED cluster")).first.get_by_role("button", name="Save as new setup").click()
+    answers.filter(has_text=re.compile("2 LED cluster, mid-size at")).first.get_by_role(
+        "button", name="Save as new setup"
+    ).click()
     page.wait_for_url(re.compile("/par-map"))  # loaded, too: a key pressed before the page listens is lost
     setup = tanks.open_tank(db, 1).setups[-1]
     assert setup.name == "2 x LED cluster, mid-size, searched"

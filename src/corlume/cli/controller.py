@@ -8,7 +8,7 @@ import time
 import click
 
 from corlume.cli.database import opened
-from corlume.cli.device import served, until_stopped
+from corlume.cli.device import PARENT, served, until_stopped
 from corlume.devices.register import CONTROLLERS
 from corlume.devices.simulated_controller import SimulatedController
 from corlume.services.keeping import tanks
@@ -27,8 +27,11 @@ from corlume.services.schedule.controller import lamp_name
 @click.option("--port", type=int, help="Its port on loopback, or that of the broker; by default the usual one.")
 @click.option("--speed", type=float, default=1.0, show_default=True, help="How much faster than true its clock runs.")
 @click.option("--lost", type=float, default=0.0, show_default=True, help="Share of questions it does not answer.")
-@click.option("--demo", is_flag=True, help="Drive the demo's lamps, and end with the demo.")
-def controller(tank_id: int, kind: str, port: int | None, speed: float, lost: float, demo: bool) -> None:
+@click.option("--demo", is_flag=True, help="Drive the demo's lamps.")
+@PARENT
+def controller(
+    tank_id: int, kind: str, port: int | None, speed: float, lost: float, demo: bool, parent: int | None
+) -> None:
     """Run a simulated light controller."""
     stored = tanks.open_tank(opened(demo=demo), tank_id)
     watts = {
@@ -42,4 +45,4 @@ def controller(tank_id: int, kind: str, port: int | None, speed: float, lost: fl
     chosen = CONTROLLERS[kind]
     server = served(lambda at: chosen.serve(at, made), chosen.port if port is None else port)
     click.echo(f"The simulated controller speaks at {server.address} (stop it with Ctrl C)")
-    until_stopped(server.serve_forever, server.close, with_parent=demo)
+    until_stopped(server.serve_forever, server.close, parent=parent)

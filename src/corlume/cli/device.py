@@ -13,10 +13,14 @@ import click
 S = TypeVar("S")
 
 
-def until_stopped(serve: Callable[[], None], close: Callable[[], None], *, with_parent: bool) -> None:
-    """Serve until Ctrl C, or ``with_parent`` until the process that started this one ends."""
-    if with_parent:
-        threading.Thread(target=_end_with_parent, args=(os.getppid(),), daemon=True).start()
+PARENT = click.option("--parent", type=int, hidden=True, help="Process that starts this one, and that it ends with.")
+"""Given by the demo, as one that ends while this one starts can no longer be asked for."""
+
+
+def until_stopped(serve: Callable[[], None], close: Callable[[], None], *, parent: int | None) -> None:
+    """Serve until Ctrl C, or until a ``parent`` that started this process has ended."""
+    if parent is not None:
+        threading.Thread(target=_end_with_parent, args=(parent,), daemon=True).start()
     try:
         serve()
     except KeyboardInterrupt:

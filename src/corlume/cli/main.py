@@ -87,7 +87,19 @@ def _devices(chosen: Settings) -> Iterator[None]:
     command = "from corlume.cli.main import main; main()"
     processes = [
         subprocess.Popen(
-            [sys.executable, "-c", command, name, "--demo", "--kind", kind, "--port", str(port)],
+            [
+                sys.executable,
+                "-c",
+                command,
+                name,
+                "--demo",
+                "--parent",
+                str(os.getpid()),
+                "--kind",
+                kind,
+                "--port",
+                str(port),
+            ],
             stdout=subprocess.DEVNULL,
             stderr=subprocess.PIPE,
             text=True,

@@ -8,7 +8,7 @@ import time
 import click
 
 from corlume.cli.database import opened
-from corlume.cli.device import served, until_stopped
+from corlume.cli.device import PARENT, served, until_stopped
 from corlume.devices.meter import HOST
 from corlume.devices.register import METERS
 from corlume.devices.simulated_meter import SimulatedMeter, hidden_truth
@@ -24,8 +24,9 @@ from corlume.services.schedule.reading_level import lights_at
 )
 @click.option("--port", type=int, help="Port on loopback to speak at; by default the usual one of its kind.")
 @click.option("--seed", type=int, default=4, show_default=True, help="Of the hidden truth and of all chances.")
-@click.option("--demo", is_flag=True, help="Stand in the demo's tank, and end with the demo.")
-def meter(tank_id: int, kind: str, port: int | None, seed: int, demo: bool) -> None:
+@click.option("--demo", is_flag=True, help="Stand in the demo's tank.")
+@PARENT
+def meter(tank_id: int, kind: str, port: int | None, seed: int, demo: bool, parent: int | None) -> None:
     """Run a simulated PAR meter in the setup in use, in a tank whose truth differs from what was told.
 
     Where the setup has a schedule, the lights follow it, and a running plan.
@@ -50,4 +51,4 @@ def meter(tank_id: int, kind: str, port: int | None, seed: int, demo: bool) -> N
     chosen = METERS[kind]
     server = served(lambda at: chosen.serve(at, new_meter), chosen.port if port is None else port)
     click.echo(f"The simulated meter speaks at {HOST}:{server.socket.getsockname()[1]} (stop it with Ctrl C)")
-    until_stopped(server.serve_forever, server.server_close, with_parent=demo)
+    until_stopped(server.serve_forever, server.server_close, parent=parent)
