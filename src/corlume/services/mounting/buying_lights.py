@@ -83,6 +83,8 @@ class Lights:
         found = list[Pack]()
         for on in rows_on(tank, laid, self.mounts):
             low, high = on.heights[0], min(on.heights[1], room)
+            if high < low:  # the mount holds its lights higher than the canopy or ceiling allows
+                continue
             heights = {min(max(height, low), high) for height in (first, first + HIGHER)}
             found += self._packs(kind, one, replace(laid, rows=on.rows), heights, on)
         return found

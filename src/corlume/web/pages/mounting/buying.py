@@ -34,7 +34,7 @@ class AskedPlan:
         request: Request,
         budgets: Annotated[str | None, Query(max_length=200)] = None,
         months: Annotated[str, Query(max_length=20)] = "6",
-        corals: Annotated[str, Query(max_length=2000)] = "",
+        corals: Annotated[str, Query(max_length=8000)] = "",
         mounts: Annotated[str, Query(max_length=5)] = "",
     ) -> None:
         ticked = " ".join(request.query_params.getlist("coral"))
