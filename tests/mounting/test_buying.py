@@ -8,7 +8,7 @@ from itertools import product
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from starlette.testclient import TestClient
 
@@ -31,6 +31,7 @@ from corlume.store.tanks import StoredTank
 
 @settings(max_examples=40, deadline=None)
 @given(seed=st.integers(0, 10**6), budget=st.sampled_from([0.0, 100.0, 200.0, 350.0]))
+@example(seed=9026, budget=200.0)  # the best of them was not among the ten that were solved exactly
 def test_a_stage_is_never_worse_than_the_best_single_purchase(seed: int, budget: float) -> None:
     """Against every purchase within the budget, beside what hangs and in place of it, at every tenth of each level."""
     draw = np.random.default_rng(seed)

@@ -24,14 +24,10 @@ TRIED = 16
 """So many of the best choices by cost, and by light, are sharpened."""
 STEPS, PASSES = 21, 3
 """Levels that are tried for each light, and how often it is gone through them all."""
-EXACT, PATIENCE = 10, 0.3
+EXACT, PATIENCE = 32, 0.3
 """For so many of the best choices the levels that serve most corals are solved exactly, each for so long [s]."""
 MOST_PACKS = 4
 """So many packs hang together at most."""
-
-
-def quiet(_: float) -> None:
-    """Tell nobody of the progress."""
 
 
 Held = tuple[str, int, float]
@@ -131,7 +127,11 @@ class StageSolver:
         self.mounts = mounts or {}
 
     def stages(
-        self, hung: Hung, cupboard: Mapping[int, int], budgets: Sequence[float], tell: Callable[[float], None] = quiet
+        self,
+        hung: Hung,
+        cupboard: Mapping[int, int],
+        budgets: Sequence[float],
+        told: Callable[[float], object] = lambda _: None,
     ) -> list[StageResult]:
         """Return a result for each stage; what a stage leaves of its budget goes to the next.
 
@@ -142,7 +142,7 @@ class StageSolver:
         have = Counter(cupboard) + Counter(dict(hung.counts))
         state = (bool(hung.lights), tuple[int, ...]())
         for number, budget in enumerate(budgets):
-            tell(number / len(budgets))
+            told(number / len(budgets))
             left += budget
             best = self._stage(hung, state, left, have)
             left -= best.cost

@@ -11,6 +11,7 @@ from typing import Annotated, Literal, NamedTuple
 from corlume.core.errors import FieldError, Rules
 from corlume.core.light.fixture import Fixture, extent
 from corlume.core.light.geometry import Strip, Tank
+from corlume.core.mounting.alignment import units_of
 from corlume.core.schema import Angle, Choice, Length, Number, Text, Whole, limits
 from corlume.core.units import DEGREE
 
@@ -169,10 +170,8 @@ def on_mount(mount: Mount, fixtures: Sequence[Fixture]) -> list[int]:
 
 def units_on(mount: Mount, fixtures: Sequence[Fixture]) -> list[list[int]]:
     """Fixtures on a mount, by index, the parts of each frame together."""
-    units: dict[str, list[int]] = {}
-    for k in on_mount(mount, fixtures):
-        units.setdefault(fixtures[k].frame or f"alone {k}", []).append(k)
-    return list(units.values())
+    on = on_mount(mount, fixtures)
+    return [[on[k] for k in unit] for unit in units_of([fixtures[k] for k in on])]
 
 
 def centre_of(parts: Sequence[Fixture]) -> tuple[float, float, float, float, float]:

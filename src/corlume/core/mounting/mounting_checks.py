@@ -16,6 +16,7 @@ from corlume.core.light.emitter import Emitter
 from corlume.core.light.fixture import Fixture, extent
 from corlume.core.light.geometry import Tank
 from corlume.core.message_text import escape_slots
+from corlume.core.mounting.alignment import units_of
 from corlume.core.mounting.collisions import BODY_HEIGHT as BODY
 from corlume.core.mounting.collisions import find_overlaps
 from corlume.core.mounting.glare import seen_by
@@ -98,11 +99,8 @@ def draw_marks(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[DrillMark, ...]
 
 def find_hangers(tank: Tank, fixtures: Sequence[Fixture]) -> tuple[Hanger, ...]:
     """Fixtures and frames with supports of their own, in the order of the fixtures."""
-    units: dict[str, list[int]] = {}
-    for i, f in enumerate(fixtures):
-        units.setdefault(f.frame or f"alone {i}", []).append(i)
     found = []
-    for numbers in units.values():
+    for numbers in units_of(fixtures):
         parts = [fixtures[i] for i in numbers]
         weights = [part.weight for part in parts]
         weight = sum(weights) if all(weights) else 0.0

@@ -10,7 +10,7 @@ import numpy as np
 
 from corlume.core.errors import InvalidInput, Rules
 from corlume.core.light.fixture import Fixture
-from corlume.core.mounting.buying_stages import CoralTargets, Hung, Pack, StageResult, StageSolver, quiet
+from corlume.core.mounting.buying_stages import CoralTargets, Hung, Pack, StageResult, StageSolver
 from corlume.core.mounting.mount import hold_limit, mounted
 from corlume.services.judging.judge import mean_on_top
 from corlume.services.keeping.hung_fixtures import changed
@@ -111,7 +111,7 @@ def check_buying(stored: StoredTank, wish: BuyingRequest) -> None:
 
 
 def plan_buying(
-    stored: StoredTank, shelf: Sequence[Owned], wish: BuyingRequest, tell: Callable[[float], None] = quiet
+    stored: StoredTank, shelf: Sequence[Owned], wish: BuyingRequest, told: Callable[[float], object] = lambda _: None
 ) -> BuyingPlan:
     """Solve the stages, telling the share done.
 
@@ -126,9 +126,9 @@ def plan_buying(
     targets = CoralTargets(np.array([c.par_low for c in cards]), np.array([c.par_high for c in cards]))
     normals = None if places.normals is None else places.normals[wanted]
     lights = Lights(stored, places.points[wanted], normals, stored.setup().mount_values if wish.on_mounts else ())
-    solver, hung, sold = solver_of(lights, shelf, targets, lambda done: tell(0.5 * done))
+    solver, hung, sold = solver_of(lights, shelf, targets, lambda done: told(0.5 * done))
     cupboard = {kind: one.count for kind, one in enumerate(sold) if one.count}
-    results = solver.stages(hung, cupboard, wish.budgets, lambda done: tell(0.5 + 0.3 * done))
+    results = solver.stages(hung, cupboard, wish.budgets, lambda done: told(0.5 + 0.3 * done))
     if not results[0].count:
         cheapest = min((one.price for one in sold if one.price), default=0.0)
         words = "serves none of these corals with the first amount"
@@ -137,20 +137,20 @@ def plan_buying(
         rules.finish()
     kept = [one.id for one in stored.corals]
     rows = [(kept.index(ids[k]) + 1, ids[k]) for k in wanted]
-    tell(0.8)
+    told(0.8)
     stages = tuple(_stage(stored, lights, sold, result, rows) for result in results)
     now = _state(stored, tuple(stored.setup().hung), (), 0.0, rows)
     plan = BuyingPlan(now, stages, _left_over(stored, stages), _total(stages, wish.months))
     if len(stages) == 1:
         return plan
-    tell(0.9)
+    told(0.9)
     [whole] = solver.stages(hung, cupboard, (sum(wish.budgets),))
     once = _stage(stored, lights, sold, whole, rows)
     return replace(plan, once=once, once_total=_total((once,), wish.months))
 
 
 def solver_of(
-    lights: Lights, shelf: Sequence[Owned], targets: CoralTargets, tell: Callable[[float], None] = quiet
+    lights: Lights, shelf: Sequence[Owned], targets: CoralTargets, told: Callable[[float], object] = lambda _: None
 ) -> tuple[StageSolver, Hung, list[Owned]]:
     """The solver over what can be had of a shelf, what hangs now, and the kinds that the solver knows.
 
@@ -159,7 +159,7 @@ def solver_of(
     sold = [one for one in shelf if one.price or one.count]
     hung, packs, refused = lights.add_hung(sold), list[Pack](), list[InvalidInput]()
     for kind, one in enumerate(sold):
-        tell(kind / len(sold))
+        told(kind / len(sold))
         try:
             packs += lights.packs_of(kind, one)
         except InvalidInput as error:

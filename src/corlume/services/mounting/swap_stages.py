@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from corlume.core.light.fixture import Fixture, extent, overlaps
 from corlume.core.message_text import escape_slots
+from corlume.core.mounting.alignment import units_of
 from corlume.core.mounting.checklist import Swap, SwapWay
 from corlume.services.judging.judge import mean_on_top
 from corlume.services.placement.zone_placement import CoralChange, coral_light, light_change
@@ -62,10 +63,8 @@ def swap_stages(stored: StoredTank, was: Sequence[Fixture], now: Sequence[Fixtur
 
 
 def _units(fixtures: Sequence[Fixture]) -> list[Unit]:
-    units: dict[str, list[Fixture]] = {}
-    for k, fixture in enumerate(fixtures):
-        units.setdefault(fixture.frame or f"alone {k}", []).append(fixture)
-    return sorted((tuple(unit) for unit in units.values()), key=lambda unit: extent(unit)[0])
+    units = (tuple(fixtures[k] for k in unit) for unit in units_of(fixtures))
+    return sorted(units, key=lambda unit: extent(unit)[0])
 
 
 def _alike(one: Unit, other: Unit) -> bool:
